@@ -1,0 +1,1 @@
+"""Grey Heron: access lists in the right place, proved."""

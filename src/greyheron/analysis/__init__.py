@@ -1,0 +1,1 @@
+"""Questions asked of the core: test flows, traces in words, comparisons."""

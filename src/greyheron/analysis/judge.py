@@ -1,0 +1,44 @@
+"""Whether a verdict is what a test flow expects (2-semantics §8)."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from greyheron.core.conversation import Verdict
+from greyheron.model.values import Expectation
+
+_WOULD_FAIL_ANYWAY = (Verdict.UNREACHABLE, Verdict.REFUSED)
+
+
+class Standing(StrEnum):
+    HOLDS = "holds"
+    FAILS = "fails"
+    INCONCLUSIVE = "inconclusive"
+
+
+@dataclass(frozen=True, slots=True)
+class Judgement:
+    """What came of an expectation. `reason` is one sentence, empty where the verdict says it all."""
+
+    standing: Standing
+    reason: str = ""
+
+
+def judge(expect: Expectation, verdict: Verdict, baseline: Verdict) -> Judgement:
+    """Compare `verdict` with what was expected, knowing what came of the flow with no lists."""
+    if expect is Expectation.PASS:
+        if verdict is Verdict.PASSES:
+            return Judgement(Standing.HOLDS)
+        blame = (
+            "" if baseline is Verdict.PASSES else f"No list is to blame: with no lists it is {baseline} too."
+        )
+        return Judgement(Standing.FAILS, blame)
+    if verdict in (Verdict.PASSES, Verdict.MIXED):
+        return Judgement(Standing.FAILS)
+    if baseline in _WOULD_FAIL_ANYWAY:
+        return Judgement(
+            Standing.INCONCLUSIVE,
+            f"It proves nothing: with no lists it is {baseline}, so it would have failed anyway.",
+        )
+    if verdict is not Verdict.BLOCKED:
+        return Judgement(Standing.INCONCLUSIVE, f"It proves nothing: it is {verdict}, and no list did that.")
+    return Judgement(Standing.HOLDS)

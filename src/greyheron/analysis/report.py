@@ -1,0 +1,215 @@
+"""A conversation as a report: the stable shape that the command line and the interface print.
+
+Every field is documented in docs/api.md.
+"""
+
+from dataclasses import dataclass
+
+from greyheron.analysis.words import (
+    ending_words,
+    header_words,
+    lost_words,
+    seen_words,
+    service_words,
+    step_words,
+)
+from greyheron.core.answers import Answer, Seen
+from greyheron.core.conversation import Exchange, Leg, Result, Verdict, Way
+from greyheron.core.matching import Decision
+from greyheron.core.steps import Filtered, Hop, Outcome, Path, Routed, Step, Unrouted
+from greyheron.model.values import Action, Direction, Family
+
+
+@dataclass(frozen=True, slots=True)
+class PlaceReport:
+    """The place that decided. `list` and `entry` are null where no list did; a null `entry` with a list
+    is the implicit deny; `direction` is null where no interface or line is meant."""
+
+    device: str
+    at: str | None
+    direction: Direction | None
+    list: str | None
+    entry: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class PassedOver:
+    entry: int
+    field: str
+
+
+@dataclass(frozen=True, slots=True)
+class DecisionReport:
+    """What a list did: the deciding entry (null: the implicit one) and every earlier one's mismatch."""
+
+    list: str
+    at: str
+    direction: Direction
+    action: Action
+    entry: int | None
+    passed_over: tuple[PassedOver, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class StepReport:
+    """One step in words. `kind` is its type's name; `lost` names routes that were not taken, and why."""
+
+    kind: str
+    text: str
+    deciding: bool
+    decision: DecisionReport | None
+    lost: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class HeaderField:
+    field: str
+    value: str
+
+
+@dataclass(frozen=True, slots=True)
+class HopReport:
+    """One device: interfaces it was entered and left by, the header there, and the steps in order."""
+
+    device: str
+    ingress: str | None
+    egress: str | None
+    header: tuple[HeaderField, ...]
+    steps: tuple[StepReport, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class LegReport:
+    """One packet's way. `name` is SYN, SYN+ACK, ACK, request, reply, packet, or what an answer says."""
+
+    name: str
+    packet: str
+    outcome: Outcome
+    hops: tuple[HopReport, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class SeenReport:
+    """What the sender sees: `what` in a fixed set of words, `text` in a sentence, `by` an address."""
+
+    what: Seen
+    by: str | None
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class ExchangeReport:
+    """The conversation along one combination of equal-cost paths.
+
+    out, home: the two ways to show. The deciding packet is always among them; `home` is the answer's way
+        when the packet out was stopped and somebody said so, and null when nothing came back.
+    """
+
+    verdict: Verdict
+    text: str
+    decided_on: Way
+    deciding: PlaceReport
+    sees: SeenReport
+    out: LegReport
+    home: LegReport | None
+    legs: tuple[LegReport, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class TraceReport:
+    """A traced test flow. `exchanges` holds one report for each combination of equal-cost paths."""
+
+    flow: str
+    state: str
+    verdict: Verdict
+    text: str
+    exchanges: tuple[ExchangeReport, ...]
+    more_paths: bool
+
+
+def report(result: Result, flow: str, state: str) -> TraceReport:
+    """The report of `result`, got for the flow written `flow` in the state named `state`."""
+    exchanges = tuple(_exchange(exchange) for exchange in result.exchanges)
+    if result.verdict is Verdict.MIXED:
+        ways = sorted({exchange.verdict.value for exchange in result.exchanges})
+        text = f"mixed: on {len(exchanges)} equal paths it {' or '.join(ways)}"
+    else:
+        text = exchanges[0].text
+    return TraceReport(flow, state, result.verdict, text, exchanges, result.more)
+
+
+def deciding_exchange(result: Result) -> Exchange:
+    """The exchange that explains the verdict best: the first that does not pass, if any."""
+    return next(
+        (each for each in result.exchanges if each.verdict is not Verdict.PASSES), result.exchanges[0]
+    )
+
+
+def place_of(exchange: Exchange) -> PlaceReport:
+    """Where the exchange was decided."""
+    path = exchange.decider.path
+    if path.denial is not None:
+        point, decision = path.denial.point, path.denial.decision
+        return PlaceReport(point.device, point.at, point.direction, path.denial.list_name, decision.entry)
+    return PlaceReport(path.last.device, path.last.ingress, None, None, None)
+
+
+def _exchange(exchange: Exchange) -> ExchangeReport:
+    decider = exchange.decider
+    outs = [leg for leg in exchange.legs if leg.way is Way.OUT]
+    homes = [leg for leg in exchange.legs if leg.way is Way.HOME]
+    failed = exchange.verdict is not Verdict.PASSES
+    out = decider if failed and decider.way is Way.OUT else outs[0]
+    home: LegReport | None = None
+    if failed and decider.way is Way.OUT:
+        home = _answer(exchange.answer)
+    elif homes:
+        home = _leg(homes[-1] if failed else homes[0], failed)
+    family = decider.path.last.packet.family
+    by = None if exchange.seen_from is None else family.text(exchange.seen_from)
+    return ExchangeReport(
+        exchange.verdict,
+        ending_words(exchange),
+        decider.way,
+        place_of(exchange),
+        SeenReport(exchange.sees, by, seen_words(exchange)),
+        _leg(out, failed and out is decider),
+        home,
+        tuple(_leg(leg, failed and leg is decider) for leg in exchange.legs),
+    )
+
+
+def _leg(leg: Leg, decides: bool) -> LegReport:
+    return _path(leg.name, leg.path, decides)
+
+
+def _answer(answer: Answer | None) -> LegReport | None:
+    if answer is None or answer.path is None:
+        return None
+    return _path(answer.says, answer.path, decides=False)
+
+
+def _path(name: str, path: Path, decides: bool) -> LegReport:
+    hops = tuple(_hop(hop, decides and hop is path.last) for hop in path.hops)
+    return LegReport(name, service_words(path.packet), path.outcome, hops)
+
+
+def _hop(hop: Hop, decides: bool) -> HopReport:
+    family = hop.packet.family
+    steps = tuple(_step(step, family, decides and step is hop.steps[-1]) for step in hop.steps)
+    header = tuple(HeaderField(*line) for line in header_words(hop.packet))
+    return HopReport(hop.device, hop.ingress, hop.egress, header, steps)
+
+
+def _step(step: Step, family: Family, deciding: bool) -> StepReport:
+    decision = _decision(step) if isinstance(step, Filtered) else None
+    lost = lost_words(step.lookup, family) if isinstance(step, Routed | Unrouted) else []
+    return StepReport(type(step).__name__.lower(), step_words(step, family), deciding, decision, tuple(lost))
+
+
+def _decision(step: Filtered) -> DecisionReport:
+    decision: Decision = step.decision
+    passed_over = tuple(PassedOver(mismatch.entry, mismatch.field) for mismatch in decision.passed_over)
+    return DecisionReport(
+        step.list_name, step.point.at, step.point.direction, decision.action, decision.entry, passed_over
+    )

@@ -1,0 +1,186 @@
+"""Steps, headers and endings in words: the same on the command line and on the screen."""
+
+from greyheron.core.answers import Seen
+from greyheron.core.conversation import Exchange, Verdict, Way
+from greyheron.core.matching import Decision
+from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.places import AttachmentPoint
+from greyheron.core.routing import KnownRoute, Lookup, Loss, Origin
+from greyheron.core.steps import (
+    Delivered,
+    Enters,
+    Filtered,
+    HopLimitReached,
+    Leaves,
+    LoopFound,
+    NobodyAnswers,
+    NotForwarded,
+    Outcome,
+    Refused,
+    Routed,
+    Sends,
+    Step,
+    Unfiltered,
+    Unrouted,
+)
+from greyheron.model.names import TCP, UDP, icmp_name, port_name, protocol_name
+from greyheron.model.values import Direction, Family, LineKind
+
+_LINES = frozenset(LineKind)
+
+
+def place_words(point: AttachmentPoint) -> str:
+    """An attachment point as seen from its device: “entering lagoon by eth1”."""
+    if point.at in _LINES:
+        return f"{point.device}’s {point.at} line"
+    verb = "entering" if point.direction is Direction.IN else "leaving"
+    return f"{verb} {point.device} by {point.at}"
+
+
+def step_words(step: Step, family: Family) -> str:
+    """One step, without the device's name."""
+    match step:
+        case Sends(packet):
+            return f"sends {service_words(packet)} to {family.text(packet.destination)}"
+        case Enters(interface):
+            return f"enters by {interface}"
+        case Filtered(point, name, decision):
+            return f"{name} {decision_words(decision)}" + (
+                f" ({point.at} line)" if point.at in _LINES else ""
+            )
+        case Unfiltered(point, own):
+            if own:
+                return "own packet, no outbound list"
+            return f"no list on the {point.at} line" if point.at in _LINES else "no list"
+        case Routed(lookup, _):
+            return f"route {_routes_words(lookup, family)}"
+        case Unrouted(lookup):
+            return _unrouted_words(lookup, family)
+        case NotForwarded():
+            return "not its own address, and it forwards for nobody"
+        case HopLimitReached():
+            return "hop limit reached"
+        case LoopFound():
+            return "came through here before: a loop"
+        case Leaves(interface, to_device, to_address):
+            return f"leaves by {interface} to {to_device}, {family.text(to_address)}"
+        case NobodyAnswers(interface, address):
+            return f"nobody on {interface} answers for {family.text(address)}"
+        case Delivered(holder, service):
+            reached = f"own address ({holder})" if holder else "one of its addresses"
+            return f"{reached}, {service}" if service else reached
+        case Refused(login):
+            return "no line offers this login" if login else "nobody listens"
+
+
+def decision_words(decision: Decision) -> str:
+    """“denies, entry 30”."""
+    verb = "denies" if decision.denies else "permits"
+    silently = " silently" if decision.silent and decision.denies else ""
+    return f"{verb}{silently}, {entry_words(decision)}"
+
+
+def entry_words(decision: Decision) -> str:
+    if decision.entry is not None:
+        return f"entry {decision.entry}"
+    return "implicit deny" if decision.denies else "implicit permit of neighbour discovery"
+
+
+def service_words(packet: Packet) -> str:
+    """What the packet is: “tcp/443 SYN”, “icmp echo-request”."""
+    if packet.protocol in (TCP, UDP):
+        flags = "+".join(flag.name for flag in TcpFlags if flag in packet.flags and flag.name)
+        port = packet.source_port if packet.reply else packet.destination_port
+        return f"{protocol_name(packet.protocol, packet.family)}/{port} {flags}".rstrip()
+    if packet.icmp_type is not None:
+        name = icmp_name(packet.family, packet.icmp_type, packet.icmp_code) or icmp_name(
+            packet.family, packet.icmp_type, None
+        )
+        return f"icmp {name or f'{packet.icmp_type}/{packet.icmp_code}'}"
+    return f"protocol {protocol_name(packet.protocol, packet.family)}"
+
+
+def header_words(packet: Packet) -> list[tuple[str, str]]:
+    """The header, a field and its value a line."""
+    family = packet.family
+    lines = [
+        ("source", "not chosen yet" if packet.source is None else family.text(packet.source)),
+        ("destination", family.text(packet.destination)),
+        ("protocol", f"{protocol_name(packet.protocol, family)} ({packet.protocol})"),
+    ]
+    for label, port in (("source port", packet.source_port), ("destination port", packet.destination_port)):
+        if port is not None:
+            name = port_name(port)
+            lines.append((label, f"{port} {name}" if name else str(port)))
+    if packet.protocol == TCP:
+        lines.append(
+            ("flags", ", ".join(flag.name for flag in TcpFlags if flag in packet.flags and flag.name))
+        )
+    if packet.icmp_type is not None:
+        lines.append(("ICMP type/code", f"{packet.icmp_type}/{packet.icmp_code}"))
+    lines.append(("hop limit", str(packet.hop_limit)))
+    return lines
+
+
+def route_words(route: KnownRoute, family: Family) -> str:
+    """One route: “172.20.40.0/24, static, by 172.20.0.6”."""
+    way = "discards"
+    if not route.discard:
+        via = None if route.via is None else f"by {family.text(route.via)}"
+        way = ", ".join(filter(None, (via, route.interface)))
+    prefix = "default" if route.prefix.size >> family.bits else str(route.prefix)
+    origin = "" if route.origin is Origin.GATEWAY else f"{route.origin}, "
+    return f"{'gateway' if route.origin is Origin.GATEWAY else prefix}, {origin}{way}"
+
+
+def lost_words(lookup: Lookup, family: Family) -> list[str]:
+    return [f"{route_words(lost.route, family)}: {lost.why}" for lost in lookup.lost]
+
+
+def ending_words(exchange: Exchange) -> str:
+    """The verdict of one exchange and its cause, in one sentence."""
+    leg = exchange.decider
+    last = leg.path.last
+    family = last.packet.family
+    home = "on the way home, " if leg.way is Way.HOME else ""
+    device = last.device
+    if exchange.verdict is Verdict.PASSES:
+        return (
+            "passes, and the reply gets home" if leg.way is Way.HOME or len(exchange.legs) > 1 else "passes"
+        )
+    if leg.path.denial is not None:
+        denial = leg.path.denial
+        return (
+            f"blocked {home}{place_words(denial.point)}: {denial.list_name} {decision_words(denial.decision)}"
+        )
+    if exchange.verdict is Verdict.REFUSED:
+        return f"refused by {device}: {step_words(last.steps[-1], family)}"
+    if leg.path.outcome is Outcome.LOOP:
+        return f"unreachable: {home}it goes round in a loop through {device}"
+    return f"unreachable: {home}{device} stops: {step_words(last.steps[-1], family)}"
+
+
+def seen_words(exchange: Exchange) -> str:
+    """What the sender sees, and from whom."""
+    family = exchange.legs[0].path.packet.family
+    if exchange.sees is Seen.NOTHING:
+        if exchange.verdict is Verdict.PASSES:
+            return "nothing: this protocol expects no reply"
+        return "nothing: a timeout"
+    if exchange.seen_from is None:
+        return f"{exchange.sees}, said by itself"
+    return f"{exchange.sees} from {family.text(exchange.seen_from)}"
+
+
+def _routes_words(lookup: Lookup, family: Family) -> str:
+    words = route_words(lookup.routes[0], family)
+    return words if len(lookup.hops) == 1 else f"{words}; one of {len(lookup.hops)} equal ways"
+
+
+def _unrouted_words(lookup: Lookup, family: Family) -> str:
+    if lookup.routes:
+        return f"discarded by route {route_words(lookup.routes[0], family)}"
+    for lost in lookup.lost:
+        if lost.why in (Loss.UNRESOLVED, Loss.DOWN):
+            return f"no route: {route_words(lost.route, family)} cannot be used, {lost.why}"
+    return "no route to the destination"

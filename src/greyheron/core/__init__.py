@@ -1,0 +1,1 @@
+"""What happens to packets: matching, segments, routing, the walk, conversations."""

@@ -1,0 +1,110 @@
+"""What a device says of a packet that got no further, and who hears it (2-semantics §4)."""
+
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from greyheron.core.packet import Packet, TcpFlags, icmp_error
+from greyheron.core.steps import Outcome, Path
+from greyheron.core.walk import walk
+from greyheron.core.world import FORWARDING, World
+from greyheron.model.names import TCP
+from greyheron.model.values import DeviceKind, Family
+
+
+class Seen(StrEnum):
+    """What the sender of a conversation sees of it."""
+
+    REPLY = "reply"
+    RESET = "reset"
+    PROHIBITED = "administratively prohibited"
+    NETWORK_UNREACHABLE = "network unreachable"
+    HOST_UNREACHABLE = "host unreachable"
+    PORT_UNREACHABLE = "port unreachable"
+    HOP_LIMIT = "hop limit reached"
+    NOTHING = "nothing"
+
+
+ICMP_ERRORS: dict[Seen, dict[Family, tuple[int, int]]] = {
+    Seen.PROHIBITED: {Family.IPV4: (3, 13), Family.IPV6: (1, 1)},
+    Seen.NETWORK_UNREACHABLE: {Family.IPV4: (3, 0), Family.IPV6: (1, 0)},
+    Seen.HOST_UNREACHABLE: {Family.IPV4: (3, 1), Family.IPV6: (1, 3)},
+    Seen.PORT_UNREACHABLE: {Family.IPV4: (3, 3), Family.IPV6: (1, 4)},
+    Seen.HOP_LIMIT: {Family.IPV4: (11, 0), Family.IPV6: (3, 0)},
+}
+"""RFC 792, RFC 1812 and RFC 4443: type and code."""
+
+_REPORTS = {
+    Outcome.DENIED: Seen.PROHIBITED,
+    Outcome.NO_ROUTE: Seen.NETWORK_UNREACHABLE,
+    Outcome.NO_NEIGHBOUR: Seen.HOST_UNREACHABLE,
+    Outcome.HOP_LIMIT: Seen.HOP_LIMIT,
+    Outcome.LOOP: Seen.HOP_LIMIT,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """A report about a packet, and its own way home.
+
+    says:  what it tells
+    device:  who sends it
+    path:  its walk; None when the sender of the packet reports to itself
+    """
+
+    says: Seen
+    device: str
+    path: Path | None
+
+    @property
+    def heard(self) -> bool:
+        """Whether it gets home."""
+        return self.path is None or self.path.outcome is Outcome.ARRIVED
+
+
+def answer_to(world: World, path: Path) -> Answer | None:
+    """What comes back about a packet that did not arrive, or was refused; None for silence."""
+    if path.outcome is Outcome.REFUSED:
+        return _refusal(world, path)
+    says = _REPORTS.get(path.outcome)
+    last = path.last
+    if says is None or path.packet.about is not None:
+        return None
+    device = _end_of_loop(path) if path.outcome is Outcome.LOOP else last.device
+    if last.ingress is None and path.outcome is not Outcome.DENIED:
+        return Answer(says, device, None)
+    if path.outcome is Outcome.DENIED and not _answers_denial(world, path):
+        return None
+    if world.devices[device].kind not in FORWARDING and path.outcome is not Outcome.DENIED:
+        return None
+    return _report(world, says, device, last.packet)
+
+
+def _refusal(world: World, path: Path) -> Answer:
+    """A reset for TCP, port unreachable for UDP (§5)."""
+    packet, device = path.last.packet, path.last.device
+    if packet.protocol != TCP:
+        return _report(world, Seen.PORT_UNREACHABLE, device, packet)
+    reset = replace(packet.back(), flags=TcpFlags.RST | TcpFlags.ACK)
+    return Answer(Seen.RESET, device, walk(world, reset, device, most=1)[0][0])
+
+
+def _report(world: World, says: Seen, device: str, about: Packet) -> Answer:
+    error = icmp_error(about, *ICMP_ERRORS[says][about.family])
+    return Answer(says, device, walk(world, error, device, most=1)[0][0])
+
+
+def _answers_denial(world: World, path: Path) -> bool:
+    denial = path.denial
+    if denial is None or denial.decision.silent:
+        return False
+    device = world.devices[path.last.device]
+    if device.answers_denied is not None:
+        return device.answers_denied
+    return device.kind is DeviceKind.ROUTER
+
+
+def _end_of_loop(path: Path) -> str:
+    """The device in the circle where the hop limit runs out."""
+    devices = [hop.device for hop in path.hops]
+    circle = devices[devices.index(devices[-1]) : -1]
+    return circle[(path.last.packet.hop_limit - 1) % len(circle)]

@@ -1,0 +1,234 @@
+"""Conversations: every packet both ways, on every path, and the verdict (2-semantics §8)."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from enum import StrEnum
+from ipaddress import IPv4Address
+
+from greyheron.core.answers import Answer, Seen, answer_to
+from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.steps import Outcome, Path
+from greyheron.core.walk import MOST_PATHS, walk
+from greyheron.core.world import World
+from greyheron.model.flow import Flow, FlowEnd
+from greyheron.model.names import TCP, UDP
+from greyheron.model.services import requested
+from greyheron.model.values import Family
+
+USUAL_SOURCE_PORT = 49152
+
+
+class Verdict(StrEnum):
+    PASSES = "passes"
+    BLOCKED = "blocked"
+    UNREACHABLE = "unreachable"
+    REFUSED = "refused"
+    MIXED = "mixed"
+
+
+VERDICTS = {
+    Outcome.ARRIVED: Verdict.PASSES,
+    Outcome.DENIED: Verdict.BLOCKED,
+    Outcome.NO_ROUTE: Verdict.UNREACHABLE,
+    Outcome.NO_NEIGHBOUR: Verdict.UNREACHABLE,
+    Outcome.HOP_LIMIT: Verdict.UNREACHABLE,
+    Outcome.LOOP: Verdict.UNREACHABLE,
+    Outcome.LOST: Verdict.UNREACHABLE,
+    Outcome.REFUSED: Verdict.REFUSED,
+}
+
+
+class Way(StrEnum):
+    OUT = "out"
+    HOME = "home"
+
+
+@dataclass(frozen=True, slots=True)
+class Leg:
+    """One packet of a conversation and where it went. `name` is the trade's: SYN, reply, …"""
+
+    name: str
+    way: Way
+    path: Path
+
+
+@dataclass(frozen=True, slots=True)
+class Exchange:
+    """A whole conversation along one combination of equal-cost paths.
+
+    legs:  its packets in order, up to the first that did not arrive
+    answer:  what a device said of that one
+    sees:  what the conversation's sender sees, and by whom
+    """
+
+    legs: tuple[Leg, ...]
+    verdict: Verdict
+    answer: Answer | None
+    sees: Seen
+    seen_from: int | None
+
+    @property
+    def decider(self) -> Leg:
+        """The leg that settled the verdict."""
+        return self.legs[-1]
+
+
+@dataclass(frozen=True, slots=True)
+class Result:
+    """A conversation on all its paths.
+
+    more:  whether there are more combinations of paths than were walked
+    """
+
+    verdict: Verdict
+    exchanges: tuple[Exchange, ...]
+    more: bool
+
+
+class FlowError(ValueError):
+    """A test flow that cannot be tried in this network; says why."""
+
+
+def first_packet(world: World, flow: Flow, family: Family = Family.IPV4) -> Packet:
+    """The packet that opens `flow`. Raises FlowError when the network lacks one of its ends."""
+    source = _source(world, flow.source)
+    destination = _destination(world, flow.destination)
+    device = world.devices.get(flow.destination.device or world.owner(destination) or "")
+    request = requested(flow.service, device, family)
+    if request is None:
+        raise FlowError(f"no service is known by the name “{flow.service}”: write tcp/443, say")
+    with_ports = request.port is not None
+    return Packet(
+        family,
+        source,
+        destination,
+        request.protocol,
+        (USUAL_SOURCE_PORT if flow.source_port is None else flow.source_port) if with_ports else None,
+        request.port,
+        TcpFlags.SYN if request.protocol == TCP else TcpFlags.NONE,
+        request.icmp_type,
+        request.icmp_code,
+    )
+
+
+def converse(world: World, flow: Flow) -> Result:
+    """Try `flow` in `world`, on every equal-cost path. Raises FlowError."""
+    packet = first_packet(world, flow)
+    device = flow.source.device
+    assert device is not None
+    exchanges: list[Exchange] = []
+    paths, more = walk(world, packet, device)
+    for path in paths:
+        left = MOST_PATHS - len(exchanges)
+        if left <= 0:
+            more = True
+            break
+        found, cut = _exchanges(world, path, left)
+        exchanges += found
+        more = more or cut
+    verdicts = {exchange.verdict for exchange in exchanges}
+    verdict = verdicts.pop() if len(verdicts) == 1 else Verdict.MIXED
+    return Result(verdict, tuple(exchanges), more)
+
+
+def _exchanges(world: World, out: Path, most: int) -> tuple[list[Exchange], bool]:
+    """Every exchange that begins along `out`, at most `most`, and whether there are more."""
+    packet = out.packet
+    opener = "SYN" if packet.protocol == TCP else "request" if _expects_reply(packet) else "packet"
+    first = Leg(opener, Way.OUT, out)
+    if out.outcome is not Outcome.ARRIVED or not _expects_reply(packet):
+        return [_ended(world, (first,))], False
+    home_name = "SYN+ACK" if packet.protocol == TCP else "reply"
+    homes, more = walk(world, _reply(out.last.packet), out.last.device, most=most)
+    exchanges = []
+    for home in homes:
+        legs: tuple[Leg, ...] = (first, Leg(home_name, Way.HOME, home))
+        if home.outcome is Outcome.ARRIVED and packet.protocol == TCP:
+            legs += _acknowledgements(world, out, home)
+        exchanges.append(_ended(world, legs))
+    return exchanges, more
+
+
+def _acknowledgements(world: World, out: Path, home: Path) -> tuple[Leg, ...]:
+    """The later packets of a TCP connection, along the same paths as the first ones."""
+    legs: list[Leg] = []
+    for way, like in ((Way.OUT, out), (Way.HOME, home)):
+        ack = replace(like.packet, flags=TcpFlags.ACK)
+        path = walk(world, ack, like.hops[0].device, like.choices, most=1)[0][0]
+        legs.append(Leg("ACK", way, path))
+        if path.outcome is not Outcome.ARRIVED:
+            break
+    return tuple(legs)
+
+
+def _ended(world: World, legs: Sequence[Leg]) -> Exchange:
+    last = legs[-1]
+    verdict = VERDICTS[last.path.outcome]
+    answer = answer_to(world, last.path)
+    sees, seen_from = Seen.NOTHING, None
+    if verdict is Verdict.PASSES:
+        if last.way is Way.HOME:
+            sees, seen_from = Seen.REPLY, last.path.packet.source
+    elif answer is not None and answer.heard and last.way is Way.OUT:
+        sees = answer.says
+        seen_from = None if answer.path is None else answer.path.packet.source
+    return Exchange(tuple(legs), verdict, answer, sees, seen_from)
+
+
+def _expects_reply(packet: Packet) -> bool:
+    echo = packet.protocol == packet.family.icmp and packet.icmp_type == _echo(packet.family)[0]
+    return packet.protocol in (TCP, UDP) or echo
+
+
+def _reply(packet: Packet) -> Packet:
+    """What the receiver of a conversation's first packet sends back."""
+    back = packet.back()
+    if packet.protocol == TCP:
+        return replace(back, flags=TcpFlags.SYN | TcpFlags.ACK)
+    if packet.protocol == UDP:
+        return back
+    return replace(back, icmp_type=_echo(packet.family)[1], icmp_code=0)
+
+
+def _echo(family: Family) -> tuple[int, int]:
+    """The ICMP types of echo request and echo reply (RFC 792, RFC 4443)."""
+    return (8, 0) if family is Family.IPV4 else (128, 129)
+
+
+def _source(world: World, end: FlowEnd) -> int | None:
+    if end.device not in world.devices:
+        raise FlowError(f"there is no device “{end.device}” in this network")
+    return None if end.at is None else _address_of(world, end.device, end.at)
+
+
+def _destination(world: World, end: FlowEnd) -> int:
+    if end.device is None:
+        assert end.at is not None
+        return _number(end.at)
+    if end.device not in world.devices:
+        raise FlowError(f"there is no device “{end.device}” in this network")
+    if end.at is not None:
+        return _address_of(world, end.device, end.at)
+    addresses = world.addresses(end.device)
+    if not addresses:
+        raise FlowError(f"{end.device} has no address to send to")
+    return addresses[0]
+
+
+def _address_of(world: World, device: str, at: str) -> int:
+    interface = world.interfaces.get((device, at))
+    if interface is None:
+        address = _number(at)
+        if world.owner(address) != device:
+            raise FlowError(f"{at} is neither an interface nor an address of {device}")
+        return address
+    if not interface.addresses:
+        raise FlowError(f"{device} {at} has no address")
+    return int(interface.addresses[0].ip)
+
+
+def _number(text: str) -> int:
+    try:
+        return int(IPv4Address(text))
+    except ValueError:
+        raise FlowError(f"“{text}” is no IPv4 address") from None

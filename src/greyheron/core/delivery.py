@@ -1,0 +1,54 @@
+"""Delivery: services, management lines and who answers (2-semantics §5)."""
+
+from greyheron.core.filters import at_interface
+from greyheron.core.packet import Packet
+from greyheron.core.places import AttachmentPoint
+from greyheron.core.steps import Delivered, Filtered, Outcome, Refused, Step
+from greyheron.core.world import World
+from greyheron.model.document import Device, Line
+from greyheron.model.names import PORTS, TCP, UDP
+from greyheron.model.values import DeviceKind, Direction
+
+LOGIN_PORTS = frozenset(PORTS[name] for name in ("ssh", "telnet", "https", "http"))
+
+
+def deliver(world: World, name: str, packet: Packet) -> tuple[Outcome, tuple[Step, ...]]:
+    """What device `name` makes of a packet for one of its own addresses."""
+    device = world.devices[name]
+    port = world.holders.get(packet.destination)
+    holder = port[1] if port else None
+    if packet.protocol not in (TCP, UDP) or packet.reply or device.kind is DeviceKind.OUTSIDE:
+        return Outcome.ARRIVED, (Delivered(holder),)
+    if packet.protocol == TCP and packet.destination_port in LOGIN_PORTS:
+        line = _line_for(device, packet.destination_port)
+        if line is not None:
+            return _log_in(world, name, line, holder, packet)
+    service = _service_for(device, packet)
+    if service is None:
+        login = bool(device.lines) and packet.protocol == TCP and packet.destination_port in LOGIN_PORTS
+        return Outcome.REFUSED, (Delivered(holder), Refused(login))
+    return Outcome.ARRIVED, (Delivered(holder, service),)
+
+
+def _log_in(
+    world: World, device: str, line: Line, holder: str | None, packet: Packet
+) -> tuple[Outcome, tuple[Step, ...]]:
+    """The line's own list is asked for the packet that opens a login, not for the later ones."""
+    delivered = Delivered(holder, f"{line.name} line")
+    if not packet.opens:
+        return Outcome.ARRIVED, (delivered,)
+    met = at_interface(world, AttachmentPoint(device, line.name, Direction.IN), packet)
+    denied = isinstance(met, Filtered) and met.decision.denies
+    return (Outcome.DENIED if denied else Outcome.ARRIVED), (delivered, met)
+
+
+def _line_for(device: Device, port: int) -> Line | None:
+    return next((line for line in device.lines if port in line.ports), None)
+
+
+def _service_for(device: Device, packet: Packet) -> str | None:
+    protocol = "tcp" if packet.protocol == TCP else "udp"
+    for service in device.services:
+        if (service.protocol, service.port) == (protocol, packet.destination_port):
+            return service.name
+    return None

@@ -1,0 +1,91 @@
+"""Access lists with every name in them resolved, ready to be matched."""
+
+from dataclasses import dataclass
+
+from greyheron.model.document import AccessList, Network
+from greyheron.model.entry import (
+    AddressBlock,
+    AddressTerm,
+    Entry,
+    NamedAddresses,
+    NamedPorts,
+    NotPort,
+    PortSpan,
+    PortTerm,
+)
+from greyheron.model.values import Family, ListKind
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """An entry and what its names stand for.
+
+    sources, destinations:  the blocks that match; None for any, empty for none at all
+    source_ports, destination_ports:  likewise
+    """
+
+    entry: Entry
+    sources: tuple[AddressBlock, ...] | None
+    destinations: tuple[AddressBlock, ...] | None
+    source_ports: tuple[PortSpan | NotPort, ...] | None
+    destination_ports: tuple[PortSpan | NotPort, ...] | None
+
+
+@dataclass(frozen=True, slots=True)
+class ResolvedList:
+    name: str
+    family: Family
+    kind: ListKind
+    rules: tuple[Rule, ...]
+
+
+class Names:
+    """What `@name` stands for in one network: an address set, else every address of a device."""
+
+    def __init__(self, network: Network) -> None:
+        self._sets = {group.name: group for group in network.address_sets}
+        self._devices = {device.name: device for device in network.devices}
+        self._ports = {group.name: group for group in network.port_sets}
+
+    def addresses(self, term: AddressTerm | None, family: Family) -> tuple[AddressBlock, ...] | None:
+        if term is None:
+            return None
+        if not isinstance(term, NamedAddresses):
+            return (term,)
+        if term.name in self._sets:
+            return self._sets[term.name].blocks(family)
+        device = self._devices[term.name]
+        return tuple(
+            AddressBlock(family, int(address.ip), family.every_bit)
+            for interface in device.interfaces
+            for address in interface.addresses
+            if family is Family.IPV4
+        ) + tuple(
+            AddressBlock.prefix(family, int(prefix.network_address), prefix.prefixlen)
+            for prefix in device.prefixes
+            if family is Family.IPV4
+        )
+
+    def ports(self, terms: tuple[PortTerm, ...]) -> tuple[PortSpan | NotPort, ...] | None:
+        if not terms:
+            return None
+        found: list[PortSpan | NotPort] = []
+        for term in terms:
+            members = self._ports[term.name].terms if isinstance(term, NamedPorts) else (term,)
+            found += [member for member in members if not isinstance(member, NamedPorts)]
+        return tuple(found)
+
+
+def resolve(access_list: AccessList, names: Names) -> ResolvedList:
+    """`access_list` with its names looked up. The document has been checked: every name exists."""
+    rules = tuple(
+        Rule(
+            entry,
+            names.addresses(entry.source, access_list.family),
+            names.addresses(entry.destination, access_list.family),
+            names.ports(entry.source_ports),
+            names.ports(entry.destination_ports),
+        )
+        for entry in access_list.body.entries
+    )
+    return ResolvedList(access_list.name, access_list.family, access_list.kind, rules)

@@ -1,0 +1,83 @@
+"""Packets, as far as lists, routes and translation can see them."""
+
+from dataclasses import dataclass, replace
+from enum import Flag, auto
+
+from greyheron.model.names import TCP
+from greyheron.model.values import Family
+
+FIRST_HOP_LIMIT = 64
+
+
+class TcpFlags(Flag):
+    """The flags of RFC 9293 that lists and sessions look at."""
+
+    NONE = 0
+    SYN = auto()
+    ACK = auto()
+    RST = auto()
+    FIN = auto()
+
+
+@dataclass(frozen=True, slots=True)
+class Packet:
+    """A packet's header.
+
+    source:  None while its sender has yet to choose (2-semantics §4)
+    source_port, destination_port:  for TCP and UDP
+    icmp_type, icmp_code:  for ICMP
+    reply:  it answers a packet of its receiver, which therefore expects it
+    about:  the packet that an ICMP error reports on
+    """
+
+    family: Family
+    source: int | None
+    destination: int
+    protocol: int
+    source_port: int | None = None
+    destination_port: int | None = None
+    flags: TcpFlags = TcpFlags.NONE
+    icmp_type: int | None = None
+    icmp_code: int | None = None
+    hop_limit: int = FIRST_HOP_LIMIT
+    reply: bool = False
+    about: "Packet | None" = None
+
+    def back(self) -> "Packet":
+        """A fresh packet from this one's destination to its source, ports swapped, no flags or type."""
+        if self.source is None:
+            raise ValueError("a packet without a source has nobody to go back to")
+        return Packet(
+            self.family,
+            self.destination,
+            self.source,
+            self.protocol,
+            self.destination_port,
+            self.source_port,
+            reply=True,
+        )
+
+    def forwarded(self) -> "Packet":
+        """The packet with its hop limit lowered by one."""
+        return replace(self, hop_limit=self.hop_limit - 1)
+
+    @property
+    def opens(self) -> bool:
+        """Whether this is the first packet of a TCP connection."""
+        return self.protocol == TCP and self.flags == TcpFlags.SYN
+
+
+def icmp_error(about: Packet, icmp_type: int, icmp_code: int) -> Packet:
+    """The ICMP error that goes to the source of `about`; its own source is not chosen yet."""
+    if about.source is None:
+        raise ValueError("a packet without a source cannot be reported on")
+    return Packet(
+        about.family,
+        None,
+        about.source,
+        about.family.icmp,
+        icmp_type=icmp_type,
+        icmp_code=icmp_code,
+        reply=True,
+        about=about,
+    )

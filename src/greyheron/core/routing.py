@@ -1,0 +1,176 @@
+"""Routes: which one a packet takes, by which next hops, and why the others lost (2-semantics §2)."""
+
+from collections import defaultdict
+from dataclasses import dataclass
+from enum import StrEnum
+
+from greyheron.model.document import Device
+from greyheron.model.entry import AddressBlock
+from greyheron.model.values import Family
+
+DEEPEST = 8
+CONNECTED_PREFERENCE = 0
+GATEWAY_PREFERENCE = 5
+
+
+class Origin(StrEnum):
+    CONNECTED = "connected"
+    STATIC = "static"
+    GATEWAY = "gateway"
+
+
+@dataclass(frozen=True, slots=True)
+class KnownRoute:
+    """One line of a routing table.
+
+    via:  next-hop address, or None where the destination itself is the neighbour
+    interface:  None when the next hop's own route says which
+    """
+
+    prefix: AddressBlock
+    origin: Origin
+    preference: int
+    via: int | None = None
+    interface: str | None = None
+    discard: bool = False
+    metric: int = 0
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class NextHop:
+    """Where a packet goes next; `address` is None when the destination is on the segment itself."""
+
+    interface: str
+    address: int | None
+
+
+class Loss(StrEnum):
+    """Why a route that covers the destination is not the one used."""
+
+    SHORTER = "a longer prefix covers it"
+    PREFERENCE = "another route of the same prefix is preferred"
+    METRIC = "another route of the same prefix has a lower metric"
+    UNRESOLVED = "its next hop cannot be reached"
+    DOWN = "its interface is disabled"
+
+
+@dataclass(frozen=True, slots=True)
+class LostRoute:
+    route: KnownRoute
+    why: Loss
+
+
+@dataclass(frozen=True, slots=True)
+class Lookup:
+    """What a table says of a destination.
+
+    routes:  the routes in use, all equal; empty when there is none
+    hops:  their next hops, sorted; empty when there is no route, or it discards
+    lost:  the other routes that cover the destination, and why each lost
+    """
+
+    routes: tuple[KnownRoute, ...]
+    hops: tuple[NextHop, ...]
+    lost: tuple[LostRoute, ...]
+
+
+class RoutingTable:
+    """The routes of one device for one family."""
+
+    def __init__(self, device: Device, family: Family) -> None:
+        self._enabled = frozenset(interface.name for interface in device.interfaces if interface.enabled)
+        self.routes = tuple(_known_routes(device, family, self._enabled))
+        self._by_length: dict[int, dict[int, list[KnownRoute]]] = defaultdict(dict)
+        for route in self.routes:
+            length = route.prefix.care.bit_count()
+            self._by_length[length].setdefault(route.prefix.value, []).append(route)
+        self._lengths = sorted(self._by_length, reverse=True)
+        self._family = family
+        self._found: dict[tuple[int, int], Lookup] = {}
+
+    def lookup(self, destination: int) -> Lookup:
+        """The route to `destination`: longest prefix, then preference, then metric; equal ones all."""
+        return self._look_up(destination, DEEPEST)
+
+    def _look_up(self, destination: int, depth: int) -> Lookup:
+        found = self._found.get((destination, depth))
+        if found is None:
+            found = self._found[destination, depth] = self._choose(destination, depth)
+        return found
+
+    def _choose(self, destination: int, depth: int) -> Lookup:
+        used: list[KnownRoute] = []
+        hops: set[NextHop] = set()
+        lost: list[LostRoute] = []
+        for route in self._covering(destination):
+            if used and route.prefix != used[0].prefix:
+                lost.append(LostRoute(route, Loss.SHORTER))
+                continue
+            if used and (route.preference, route.metric) != (used[0].preference, used[0].metric):
+                worse = Loss.PREFERENCE if route.preference != used[0].preference else Loss.METRIC
+                lost.append(LostRoute(route, worse))
+                continue
+            found = self._next_hops(route, depth)
+            if not found and not route.discard:
+                down = route.interface is not None and route.interface not in self._enabled
+                lost.append(LostRoute(route, Loss.DOWN if down else Loss.UNRESOLVED))
+                continue
+            used.append(route)
+            hops |= found
+        return Lookup(tuple(used), tuple(sorted(hops, key=_by_name)), tuple(lost))
+
+    def _covering(self, destination: int) -> list[KnownRoute]:
+        """Routes that cover `destination`, best first."""
+        found: list[KnownRoute] = []
+        for length in self._lengths:
+            care = AddressBlock.prefix(self._family, 0, length).care
+            same = self._by_length[length].get(destination & care, [])
+            found += sorted(same, key=lambda route: (route.preference, route.metric))
+        return found
+
+    def _next_hops(self, route: KnownRoute, depth: int) -> set[NextHop]:
+        if route.discard:
+            return set()
+        if route.interface is not None:
+            return {NextHop(route.interface, route.via)} if route.interface in self._enabled else set()
+        if route.via is None or depth == 0:
+            return set()
+        reached = self._look_up(route.via, depth - 1)
+        return {
+            NextHop(hop.interface, route.via if hop.address is None else hop.address) for hop in reached.hops
+        }
+
+
+def _by_name(hop: NextHop) -> tuple[str, int]:
+    return hop.interface, -1 if hop.address is None else hop.address
+
+
+def _known_routes(device: Device, family: Family, enabled: frozenset[str]) -> list[KnownRoute]:
+    if family is not Family.IPV4:
+        return []
+    routes = [
+        KnownRoute(
+            AddressBlock.prefix(family, int(address.network.network_address), address.network.prefixlen),
+            Origin.CONNECTED,
+            CONNECTED_PREFERENCE,
+            interface=interface.name,
+        )
+        for interface in device.interfaces
+        if interface.name in enabled
+        for address in interface.addresses
+    ]
+    routes += [
+        KnownRoute(
+            AddressBlock.prefix(family, int(route.to.network_address), route.to.prefixlen),
+            Origin.STATIC,
+            route.preference,
+            None if route.via is None else int(route.via),
+            route.interface,
+            route.discard,
+        )
+        for route in device.routes
+    ]
+    if device.gateway is not None:
+        everywhere = AddressBlock.prefix(family, 0, 0)
+        routes.append(KnownRoute(everywhere, Origin.GATEWAY, GATEWAY_PREFERENCE, int(device.gateway)))
+    return routes

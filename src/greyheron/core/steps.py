@@ -1,0 +1,175 @@
+"""Steps: the decisions inside one device, in the order of 2-semantics §4."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from greyheron.core.matching import Decision
+from greyheron.core.packet import Packet
+from greyheron.core.places import AttachmentPoint
+from greyheron.core.routing import Lookup, NextHop
+
+
+class Outcome(StrEnum):
+    """How the walk of one packet ended."""
+
+    ARRIVED = "arrived"
+    DENIED = "denied"
+    NO_ROUTE = "no route"
+    NO_NEIGHBOUR = "no neighbour"
+    HOP_LIMIT = "hop limit reached"
+    LOOP = "loop"
+    LOST = "lost"
+    REFUSED = "refused"
+
+
+@dataclass(frozen=True, slots=True)
+class Sends:
+    """The device makes the packet; `packet` has its source, unless there is no route."""
+
+    packet: Packet
+
+
+@dataclass(frozen=True, slots=True)
+class Enters:
+    interface: str
+
+
+@dataclass(frozen=True, slots=True)
+class Filtered:
+    """A list was met and decided."""
+
+    point: AttachmentPoint
+    list_name: str
+    decision: Decision
+
+
+@dataclass(frozen=True, slots=True)
+class Unfiltered:
+    """An attachment point with no list; `own` when lists are skipped for the device's own packets."""
+
+    point: AttachmentPoint
+    own: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Routed:
+    """A route was looked up; `chosen` is the next hop taken on this path."""
+
+    lookup: Lookup
+    chosen: NextHop
+
+
+@dataclass(frozen=True, slots=True)
+class Unrouted:
+    """No route, or one that discards."""
+
+    lookup: Lookup
+
+
+@dataclass(frozen=True, slots=True)
+class NotForwarded:
+    """A host got a packet that is not for it."""
+
+
+@dataclass(frozen=True, slots=True)
+class HopLimitReached:
+    pass
+
+
+@dataclass(frozen=True, slots=True)
+class LoopFound:
+    """The same packet came to this device before."""
+
+
+@dataclass(frozen=True, slots=True)
+class Leaves:
+    interface: str
+    to_device: str
+    to_address: int
+
+
+@dataclass(frozen=True, slots=True)
+class NobodyAnswers:
+    """No enabled interface on the segment holds the next hop."""
+
+    interface: str
+    address: int
+
+
+@dataclass(frozen=True, slots=True)
+class Delivered:
+    """The packet is for this device; `holder` is the interface that has the address."""
+
+    holder: str | None
+    service: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Refused:
+    """Nobody listens; `line` when it is a login port that no management line offers."""
+
+    login: bool = False
+
+
+Step = (
+    Sends
+    | Enters
+    | Filtered
+    | Unfiltered
+    | Routed
+    | Unrouted
+    | NotForwarded
+    | HopLimitReached
+    | LoopFound
+    | Leaves
+    | NobodyAnswers
+    | Delivered
+    | Refused
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Hop:
+    """One device on a packet's way.
+
+    ingress, egress:  interfaces, where the packet entered and left
+    packet:  its header as it came here, or as it was made here
+    sent:  its header as it left, or would have left; None when it got no further
+    next_hop:  the choice made among equal routes
+    """
+
+    device: str
+    ingress: str | None
+    egress: str | None
+    packet: Packet
+    sent: Packet | None
+    steps: tuple[Step, ...]
+    next_hop: NextHop | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Path:
+    """The whole way of one packet."""
+
+    hops: tuple[Hop, ...]
+    outcome: Outcome
+
+    @property
+    def last(self) -> Hop:
+        return self.hops[-1]
+
+    @property
+    def packet(self) -> Packet:
+        """The packet as its sender made it."""
+        return self.hops[0].packet
+
+    @property
+    def choices(self) -> dict[str, NextHop]:
+        """The next hop taken in each device."""
+        return {hop.device: hop.next_hop for hop in self.hops if hop.next_hop is not None}
+
+    @property
+    def denial(self) -> Filtered | None:
+        """The list decision that ended the walk, if one did."""
+        step = self.last.steps[-1]
+        return step if isinstance(step, Filtered) and self.outcome is Outcome.DENIED else None

@@ -1,0 +1,1 @@
+"""The Saltmarsh reserve, our demo network."""

@@ -1,0 +1,101 @@
+"""Workspace files: a network document as YAML.
+
+Files that are read are hostile until validated: size is bounded, no tags, no anchors, no doubled keys,
+and only what YAML 1.2's JSON schema knows as true, false, null and numbers.
+"""
+
+import re
+from typing import Any
+
+import yaml
+
+from greyheron.model.document import Network, to_data
+from greyheron.model.problems import DocumentError, Problem
+from greyheron.model.read import read_network
+
+LARGEST_FILE = 32 * 1024 * 1024
+DEEPEST = 12
+
+
+def read_workspace(text: str | bytes) -> Network:
+    """The network in a workspace file. Raises DocumentError with every problem in it."""
+    if len(text) > LARGEST_FILE:
+        raise DocumentError([Problem("file", f"it is larger than {LARGEST_FILE // 2**20} MiB")])
+    if isinstance(text, bytes):
+        try:
+            text = text.decode("utf-8-sig")
+        except UnicodeDecodeError as error:
+            raise DocumentError([Problem("file", f"it is no UTF-8 text: byte {error.start + 1}")]) from None
+    try:
+        _refuse_aliases_and_depth(text)
+        data = yaml.load(text, Loader=_Loader)
+    except yaml.MarkedYAMLError as error:
+        mark = error.problem_mark or error.context_mark
+        line = None if mark is None else mark.line + 1
+        column = None if mark is None else mark.column + 1
+        message = " ".join(filter(None, (error.context, error.problem)))
+        raise DocumentError([Problem("file", f"this is not YAML: {message}", line, column)]) from None
+    except yaml.YAMLError as error:
+        raise DocumentError([Problem("file", f"this is not YAML: {error}")]) from None
+    except ValueError as error:
+        raise DocumentError([Problem("file", str(error))]) from None
+    return read_network(data)
+
+
+def write_workspace(network: Network) -> str:
+    """The workspace file of `network`; reading it gives the same document."""
+    data = {"format": network.format, **to_data(network)}
+    return yaml.dump(data, Dumper=_Dumper, allow_unicode=True, sort_keys=False, width=110)
+
+
+def _refuse_aliases_and_depth(text: str) -> None:
+    """Read the events alone, so that nothing large is built from a small file."""
+    depth = 0
+    for event in yaml.parse(text, Loader=yaml.CSafeLoader):
+        if isinstance(event, yaml.AliasEvent):
+            raise yaml.MarkedYAMLError(
+                None, None, "aliases are not read: write the value out", event.start_mark
+            )
+        depth += isinstance(event, yaml.CollectionStartEvent) - isinstance(event, yaml.CollectionEndEvent)
+        if depth > DEEPEST:
+            raise yaml.MarkedYAMLError(
+                None, None, f"it is nested deeper than {DEEPEST} levels", event.start_mark
+            )
+
+
+class _Loader(yaml.CSafeLoader):
+    """CSafeLoader without doubled keys or YAML 1.1's many ways to write a boolean."""
+
+    yaml_implicit_resolvers: dict[str, list[tuple[str, re.Pattern[str]]]] = {}
+
+    def construct_mapping(self, node: yaml.MappingNode, deep: bool = False) -> dict[Any, Any]:
+        seen: set[str] = set()
+        for key, _ in node.value:
+            if key.value in seen:
+                raise yaml.constructor.ConstructorError(
+                    None, None, f"“{key.value}” is written twice", key.start_mark
+                )
+            seen.add(key.value)
+        return super().construct_mapping(node, deep)
+
+
+for _tag, _pattern, _first in (
+    ("bool", r"true|false", "tf"),
+    ("null", r"null|~|", ["n", "~", ""]),
+    ("int", r"-?(?:0|[1-9][0-9]*)", "-0123456789"),
+    ("float", r"-?(?:0|[1-9][0-9]*)\.[0-9]+(?:e[-+]?[0-9]+)?", "-0123456789"),
+):
+    _Loader.add_implicit_resolver(f"tag:yaml.org,2002:{_tag}", re.compile(f"^(?:{_pattern})$"), list(_first))
+
+
+class _Dumper(yaml.SafeDumper):
+    def ignore_aliases(self, data: Any) -> bool:
+        return True
+
+
+def _text(dumper: yaml.SafeDumper, value: str) -> yaml.ScalarNode:
+    style = "|" if "\n" in value else None
+    return dumper.represent_scalar("tag:yaml.org,2002:str", value, style=style)
+
+
+_Dumper.add_representer(str, _text)

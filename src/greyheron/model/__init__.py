@@ -1,0 +1,1 @@
+"""What a network is: documents, their notation and their validation."""

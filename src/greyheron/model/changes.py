@@ -1,0 +1,157 @@
+"""Changes: the one way in which documents are edited, compared and taken back.
+
+A document is collections of items with keys. A change puts or removes one item of one collection;
+an edit is several changes at once. The difference of two documents is an edit too, and so is undoing.
+"""
+
+from collections.abc import Callable, Sequence
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from greyheron.model.document import (
+    AccessList,
+    AddressSet,
+    Device,
+    Item,
+    Link,
+    Network,
+    Placement,
+    PortSet,
+    Position,
+    TestFlow,
+    to_data,
+)
+
+Collection = Literal[
+    "devices", "links", "address_sets", "port_sets", "lists", "placements", "tests", "positions"
+]
+
+ITEM_TYPES: dict[str, type[Item]] = {
+    "devices": Device,
+    "links": Link,
+    "address_sets": AddressSet,
+    "port_sets": PortSet,
+    "lists": AccessList,
+    "placements": Placement,
+    "tests": TestFlow,
+    "positions": Position,
+}
+
+_KEYS: dict[str, Callable[[Any], str]] = {
+    "devices": lambda device: device.name,
+    "links": lambda link: " ".join(link.ends),
+    "address_sets": lambda group: group.name,
+    "port_sets": lambda group: group.name,
+    "lists": lambda access_list: access_list.name,
+    "placements": lambda placed: f"{placed.device}:{placed.at}:{placed.direction}:{placed.list}",
+    "tests": lambda test: test.id,
+    "positions": lambda position: position.device,
+}
+
+
+class Change(Item):
+    """Put `item` under `key`, or remove what is there when `item` is None.
+
+    item:  plain data as in the file format
+    index:  where a new item goes in its collection; the end when None
+    """
+
+    collection: Collection
+    key: Annotated[str, Field(max_length=200)]
+    item: dict[str, Any] | None = None
+    index: Annotated[int, Field(ge=0)] | None = None
+
+
+class ChangeError(ValueError):
+    """A change that does not fit the document it was made for."""
+
+
+def key_of(collection: str, item: Item) -> str:
+    """The key of `item` within `collection`."""
+    return _KEYS[collection](item)
+
+
+def apply(network: Network, changes: Sequence[Change]) -> Network:
+    """`network` with `changes` made in order.
+
+    Items must be valid by themselves (see `greyheron.model.read`). Raises ChangeError for a change
+    that removes what is not there or whose key is not its item's.
+    """
+    collections: dict[str, list[Item]] = {}
+    for change in changes:
+        if change.collection not in collections:
+            collections[change.collection] = list(getattr(network, change.collection))
+        items = collections[change.collection]
+        place = _place(items, change)
+        if change.item is None:
+            if place is None:
+                raise ChangeError(f"there is no “{change.key}” in {change.collection} to remove")
+            del items[place]
+            continue
+        item = ITEM_TYPES[change.collection].model_validate(change.item)
+        if place is not None:
+            items[place] = item
+        else:
+            items.insert(len(items) if change.index is None else change.index, item)
+    return network.model_copy(update={name: tuple(items) for name, items in collections.items()})
+
+
+def reversed_edit(network: Network, changes: Sequence[Change]) -> list[Change]:
+    """The changes that lead back to `network` after `changes` were made to it."""
+    back: list[Change] = []
+    for change in changes:
+        items = list(getattr(network, change.collection))
+        place = _place(items, change)
+        if place is None:
+            new = ITEM_TYPES[change.collection].model_validate(change.item)
+            back.append(Change(collection=change.collection, key=key_of(change.collection, new)))
+        else:
+            old = items[place]
+            after = (
+                change.key
+                if change.item is None
+                else key_of(change.collection, ITEM_TYPES[change.collection].model_validate(change.item))
+            )
+            back.append(Change(collection=change.collection, key=after, item=to_data(old), index=place))
+        network = apply(network, [change])
+    return back[::-1]
+
+
+def difference(before: Network, after: Network) -> list[Change]:
+    """The changes that make `after` of `before`, collection by collection."""
+    changes: list[Change] = []
+    for collection in ITEM_TYPES:
+        old = {key_of(collection, item): item for item in getattr(before, collection)}
+        new = {key_of(collection, item): item for item in getattr(after, collection)}
+        changes += [Change(collection=collection, key=key) for key in old if key not in new]
+        kept = [key for key in old if key in new]
+        moved = _out_of_order(kept, [key for key in new if key in old])
+        changes += [Change(collection=collection, key=key) for key in moved]
+        for index, (key, item) in enumerate(new.items()):
+            if key in moved or old.get(key) != item:
+                changes.append(Change(collection=collection, key=key, item=to_data(item), index=index))
+    return changes
+
+
+def _out_of_order(old: list[str], new: list[str]) -> list[str]:
+    """Keys to take out so that the rest stand in the same order in both."""
+    if old == new:
+        return []
+    moved: list[str] = []
+    rest = list(old)
+    for key in new:
+        if rest and rest[0] == key:
+            rest.pop(0)
+        else:
+            moved.append(key)
+            rest.remove(key)
+    return moved
+
+
+def _place(items: Sequence[Item], change: Change) -> int | None:
+    """Where the item with the change's key stands in `items`."""
+    for place, item in enumerate(items):
+        if key_of(change.collection, item) == change.key:
+            return place
+    return None

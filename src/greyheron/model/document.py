@@ -1,0 +1,262 @@
+"""The network document: what is saved, edited, applied and exchanged.
+
+Reading outside data goes through `greyheron.model.read`, which reports every problem at once.
+"""
+
+from ipaddress import IPv4Address, IPv4Interface, IPv4Network
+from typing import Annotated, Any, Final, Literal
+
+from pydantic import (
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    PlainSerializer,
+    PlainValidator,
+    StringConstraints,
+    WithJsonSchema,
+    field_serializer,
+    field_validator,
+)
+from pydantic_core.core_schema import ValidationInfo
+
+from greyheron.model.entry import AddressBlock, ListBody, PortTerm
+from greyheron.model.flow import ExpectedFlow
+from greyheron.model.names import PORTS
+from greyheron.model.notation.flows import read_expected_flow, write_expected_flow
+from greyheron.model.notation.lists import read_body, write_body
+from greyheron.model.notation.terms import read_block, read_ports
+from greyheron.model.values import DeviceKind, Direction, Family, LineKind, ListKind
+
+FORMAT: Final = "grey-heron/1"
+
+Name = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9._-]{0,62}$")]
+InterfaceName = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9._/-]{0,31}$")]
+Text = Annotated[str, StringConstraints(max_length=2000)]
+Port = Annotated[int, Field(ge=0, le=65535)]
+
+
+def _whole_addresses(value: Any) -> Any:
+    if isinstance(value, str) and "/" not in value:
+        raise ValueError(f"“{value}” has no prefix length: write {value}/24, say")
+    return value
+
+
+InterfaceAddress = Annotated[IPv4Interface, BeforeValidator(_whole_addresses)]
+
+
+class Item(BaseModel):
+    """Base of everything in a document: frozen, and closed to fields it does not know."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Interface(Item):
+    """A port or loopback, with its addresses; the first one is its own when it must choose."""
+
+    name: InterfaceName
+    addresses: tuple[InterfaceAddress, ...] = ()
+    enabled: bool = True
+
+
+class Route(Item):
+    """A static route: by a next hop, out of an interface, by both, or into nothing (2-semantics §2)."""
+
+    to: IPv4Network
+    via: IPv4Address | None = None
+    interface: InterfaceName | None = None
+    discard: bool = False
+    preference: Annotated[int, Field(ge=1, le=254)] = 5
+
+
+class Service(Item):
+    """Something a device answers on: `web`, tcp, 443."""
+
+    name: Name
+    protocol: Literal["tcp", "udp"]
+    port: Port
+
+
+class Line(Item):
+    """A management line and the services it offers logins on (2-semantics §5)."""
+
+    name: LineKind
+    transports: tuple[Literal["ssh", "telnet", "https", "http"], ...] = ()
+
+    @property
+    def ports(self) -> frozenset[int]:
+        return frozenset(PORTS[transport] for transport in self.transports)
+
+
+class Device(Item):
+    """A router, host, switch or outside network.
+
+    gateway:  a host's or outside network's default next hop
+    prefixes:  what an outside network stands for
+    answers_denied, filters_own_traffic:  None for what is usual for the kind (2-semantics §4)
+    """
+
+    name: Name
+    kind: DeviceKind
+    interfaces: tuple[Interface, ...] = ()
+    gateway: IPv4Address | None = None
+    routes: tuple[Route, ...] = ()
+    services: tuple[Service, ...] = ()
+    lines: tuple[Line, ...] = ()
+    prefixes: tuple[IPv4Network, ...] = ()
+    answers_denied: bool | None = None
+    filters_own_traffic: bool | None = None
+    note: Text = ""
+
+
+class Link(Item):
+    """A cable between two interfaces, each written `device:interface`."""
+
+    ends: tuple[str, str]
+    enabled: bool = True
+
+    @field_validator("ends")
+    @classmethod
+    def _two_places(cls, ends: tuple[str, str]) -> tuple[str, str]:
+        for end in ends:
+            device, colon, interface = end.partition(":")
+            if not (device and colon and interface):
+                raise ValueError(f"“{end}” names no interface: write device:interface")
+        if ends[0] == ends[1]:
+            raise ValueError(f"both ends are {ends[0]}: a link joins two interfaces")
+        return ends
+
+
+class AddressSet(Item):
+    """A named group of addresses, prefixes and wildcards."""
+
+    name: Name
+    members: tuple[str, ...] = ()
+    note: Text = ""
+
+    @field_validator("members")
+    @classmethod
+    def _readable(cls, members: tuple[str, ...]) -> tuple[str, ...]:
+        return tuple(str(_read_member(member)) for member in members)
+
+    def blocks(self, family: Family) -> tuple[AddressBlock, ...]:
+        """The members of one family."""
+        read = map(_read_member, self.members)
+        return tuple(block for block in read if block.family is family)
+
+
+class PortSet(Item):
+    """A named group of ports."""
+
+    name: Name
+    members: tuple[str, ...] = ()
+    note: Text = ""
+
+    @field_validator("members", mode="before")
+    @classmethod
+    def _readable(cls, members: Any) -> Any:
+        if not isinstance(members, list | tuple):
+            return members
+        texts = tuple(str(member) if isinstance(member, int) else member for member in members)
+        for text in texts:
+            if isinstance(text, str) and any(part.startswith("@") for part in text.split(",")):
+                raise ValueError(f"“{text}” names a port set: a port set holds ports and ranges only")
+            if isinstance(text, str):
+                read_ports(text)
+        return texts
+
+    @property
+    def terms(self) -> tuple[PortTerm, ...]:
+        return tuple(term for member in self.members for term in read_ports(member))
+
+
+class AccessList(Item):
+    """An ordered list; in a file its entries are text in the notation (2-semantics §11)."""
+
+    name: Name
+    family: Family
+    kind: ListKind
+    note: Text = ""
+    body: Annotated[
+        ListBody,
+        PlainValidator(lambda value: value),
+        WithJsonSchema({"type": "string", "title": "Entries in the notation, one a line"}),
+        Field(default_factory=ListBody, alias="entries"),
+    ]
+
+    model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True)
+
+    @field_validator("body", mode="before")
+    @classmethod
+    def _read(cls, value: Any, info: ValidationInfo) -> Any:
+        if isinstance(value, ListBody):
+            return value
+        if not isinstance(value, str):
+            raise ValueError("entries are text in the notation, one a line")
+        if "family" not in info.data or "kind" not in info.data:
+            return ListBody()  # family or kind is wrong, and is reported already
+        if info.data["kind"] is ListKind.STANDARD and info.data["family"] is Family.IPV6:
+            raise ValueError("a standard list is for IPv4: make an IPv6 list extended")
+        return read_body(value, info.data["family"], info.data["kind"])
+
+    @field_serializer("body")
+    def _write(self, body: ListBody) -> str:
+        return write_body(body, self.family, self.kind)
+
+
+class Placement(Item):
+    """A list at an attachment point: an interface or a management line of a device, in or out."""
+
+    list: Name
+    device: Name
+    at: InterfaceName
+    direction: Direction
+
+
+class TestFlow(Item):
+    """One line of the book: a concrete conversation and what should come of it."""
+
+    __test__ = False
+
+    id: Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9._-]{1,40}$")]
+    flow: Annotated[
+        ExpectedFlow,
+        BeforeValidator(lambda value: read_expected_flow(value) if isinstance(value, str) else value),
+        PlainSerializer(write_expected_flow),
+        WithJsonSchema({"type": "string", "title": "kiosk → ledger tcp/443 pass"}),
+    ]
+    group: Annotated[str, StringConstraints(max_length=80)] = ""
+    note: Text = ""
+
+
+class Position(Item):
+    """Where a device's plate lies on the map, in map units from its centre."""
+
+    device: Name
+    x: float
+    y: float
+
+
+class Network(Item):
+    """One saved document."""
+
+    format: Literal["grey-heron/1"] = FORMAT
+    name: Annotated[str, StringConstraints(min_length=1, max_length=80, strip_whitespace=True)]
+    note: Text = ""
+    devices: tuple[Device, ...] = ()
+    links: tuple[Link, ...] = ()
+    address_sets: tuple[AddressSet, ...] = ()
+    port_sets: tuple[PortSet, ...] = ()
+    lists: tuple[AccessList, ...] = ()
+    placements: tuple[Placement, ...] = ()
+    tests: tuple[TestFlow, ...] = ()
+    positions: tuple[Position, ...] = ()
+
+
+def to_data(item: BaseModel) -> dict[str, Any]:
+    """`item` as plain data for YAML or JSON, without what is at its default."""
+    return item.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+
+
+def _read_member(text: str) -> AddressBlock:
+    return read_block(text, Family.IPV6 if ":" in text else Family.IPV4)

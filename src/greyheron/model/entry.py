@@ -1,0 +1,148 @@
+"""Entries of access lists, as values (2-semantics §3)."""
+
+from dataclasses import dataclass, field
+
+from greyheron.model.values import Action, Family
+
+
+@dataclass(frozen=True, slots=True)
+class AddressBlock:
+    """The addresses that equal `value` in every bit that is set in `care`.
+
+    One address has every bit set in `care`, a prefix its leading bits, a wildcard any bits.
+    """
+
+    family: Family
+    value: int
+    care: int
+
+    @classmethod
+    def prefix(cls, family: Family, address: int, length: int) -> "AddressBlock":
+        """The block of `length` leading bits of `address`."""
+        care = family.every_bit ^ (family.every_bit >> length)
+        return cls(family, address & care, care)
+
+    @property
+    def length(self) -> int | None:
+        """Prefix length in bits, or None when the bits that matter are not the leading ones."""
+        wildcard = self.care ^ self.family.every_bit
+        return self.family.bits - wildcard.bit_length() if wildcard & (wildcard + 1) == 0 else None
+
+    @property
+    def first(self) -> int:
+        return self.value
+
+    @property
+    def last(self) -> int:
+        return self.value | (self.care ^ self.family.every_bit)
+
+    @property
+    def size(self) -> int:
+        """How many addresses the block holds."""
+        return 1 << (self.family.bits - self.care.bit_count())
+
+    def holds(self, address: int) -> bool:
+        return address & self.care == self.value
+
+    def __str__(self) -> str:
+        address = self.family.text(self.value)
+        if self.length is None:
+            return f"{address}~{self.family.text(self.care ^ self.family.every_bit)}"
+        return address if self.length == self.family.bits else f"{address}/{self.length}"
+
+
+@dataclass(frozen=True, slots=True)
+class NamedAddresses:
+    """`@name`: an address set, else every address of a device."""
+
+    name: str
+
+    def __str__(self) -> str:
+        return f"@{self.name}"
+
+
+AddressTerm = AddressBlock | NamedAddresses
+"""What an entry says of an address; None stands for any."""
+
+
+@dataclass(frozen=True, slots=True)
+class PortSpan:
+    """Ports from `low` to `high`, both included; `word` is how the user named a single one."""
+
+    low: int
+    high: int
+    word: str | None = field(default=None, compare=False)
+
+    def __str__(self) -> str:
+        if self.low == self.high:
+            return self.word or str(self.low)
+        if self.high == 65535:
+            return f">={self.low}"
+        return f"<={self.high}" if self.low == 0 else f"{self.low}-{self.high}"
+
+
+@dataclass(frozen=True, slots=True)
+class NotPort:
+    """Every port but one."""
+
+    port: int
+    word: str | None = field(default=None, compare=False)
+
+    def __str__(self) -> str:
+        return f"!={self.word or self.port}"
+
+
+@dataclass(frozen=True, slots=True)
+class NamedPorts:
+    """`@name`: a port set."""
+
+    name: str
+
+    def __str__(self) -> str:
+        return f"@{self.name}"
+
+
+PortTerm = PortSpan | NotPort | NamedPorts
+
+
+@dataclass(frozen=True, slots=True)
+class IcmpMatch:
+    """An ICMP type, and a code unless any will do."""
+
+    type: int
+    code: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One numbered permit or deny.
+
+    protocol:  IANA number, or None for any
+    source, destination:  None for any address
+    source_ports, destination_ports:  alternatives; empty for any port
+    silent:  a deny that is not answered
+    note:  what stands behind `#` on the entry's own line
+    remarks:  the remark lines above it
+    """
+
+    number: int
+    action: Action
+    protocol: int | None = None
+    source: AddressTerm | None = None
+    destination: AddressTerm | None = None
+    source_ports: tuple[PortTerm, ...] = ()
+    destination_ports: tuple[PortTerm, ...] = ()
+    icmp: IcmpMatch | None = None
+    established: bool = False
+    log: bool = False
+    silent: bool = False
+    note: str | None = None
+    remarks: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class ListBody:
+    """The entries of a list by rising number, and the remarks below the last of them."""
+
+    entries: tuple[Entry, ...] = ()
+    closing_remarks: tuple[str, ...] = ()

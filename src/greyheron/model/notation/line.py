@@ -1,0 +1,148 @@
+"""One line of notation, read word by word."""
+
+import re
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from difflib import get_close_matches
+from typing import TypeVar
+
+_WORD = re.compile(r"\S+")
+T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True)
+class Option:
+    """Something that could stand at a place in a line.
+
+    text: the word itself, or an example of a value
+    explains: one line on what it means
+    literal: whether `text` can be inserted as it is
+    """
+
+    text: str
+    explains: str
+    literal: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Misreading:
+    """A word that does not fit: where it stands and what could stand there.
+
+    line, column, end: counted from 1; `end` is the column behind the word
+    """
+
+    line: int
+    column: int
+    end: int
+    message: str
+
+    def __str__(self) -> str:
+        return f"line {self.line}, column {self.column}: {self.message}"
+
+
+class NotationError(ValueError):
+    """Text that is not in the notation, with every misreading in it."""
+
+    def __init__(self, misreadings: Iterable[Misreading]) -> None:
+        self.misreadings = tuple(misreadings)
+        super().__init__("; ".join(str(misreading) for misreading in self.misreadings))
+
+
+class LineError(Exception):
+    """Raised by a reader of one line at the first word that does not fit."""
+
+    def __init__(self, misreading: Misreading) -> None:
+        self.misreading = misreading
+        super().__init__(str(misreading))
+
+
+class Line:
+    """The words of one line and how far they have been read.
+
+    options: for each word's index, everything the reader was ready to take there
+    note: the text behind `#`, if there is one
+    """
+
+    def __init__(self, text: str, number: int = 1) -> None:
+        self.number = number
+        body, hash_sign, note = _cut_note(text)
+        self.note = note.strip() or None if hash_sign else None
+        self.words = [(match.group(), match.start() + 1) for match in _WORD.finditer(body)]
+        self.options: dict[int, list[Option]] = {}
+        self.at = 0
+        self._end = len(body.rstrip()) + 2 if body.strip() else 1
+
+    @property
+    def word(self) -> str | None:
+        """The word to be read next, or None at the end of the line."""
+        return self.words[self.at][0] if self.at < len(self.words) else None
+
+    def offer(self, *options: Option) -> None:
+        """Record that each of `options` could stand here."""
+        self.options.setdefault(self.at, []).extend(options)
+
+    def take(self, text: str, explains: str) -> bool:
+        """Read the word `text` if it stands here."""
+        self.offer(Option(text, explains))
+        if self.word is None or self.word.lower() != text:
+            return False
+        self.at += 1
+        return True
+
+    def choose(self, choices: dict[str, str]) -> str:
+        """Read one of the words in `choices` (word to explanation), which must stand here."""
+        for text, explains in choices.items():
+            if self.take(text, explains):
+                return text
+        raise self.error()
+
+    def value(self, read: Callable[[str], T], *examples: Option) -> T:
+        """Read one word with `read`, which raises ValueError with a sentence when it does not fit."""
+        self.offer(*examples)
+        if self.word is None:
+            raise self.error()
+        try:
+            result = read(self.word)
+        except ValueError as error:
+            raise self.error(str(error)) from None
+        self.at += 1
+        return result
+
+    def end(self) -> None:
+        """Require that nothing is left to read."""
+        if self.word is not None:
+            raise self.error()
+
+    def error(self, message: str | None = None, at: int | None = None) -> LineError:
+        """A LineError for the word at index `at` (the next one unless given)."""
+        index = self.at if at is None else at
+        if index < len(self.words):
+            word, column = self.words[index]
+        else:
+            word, column = "", self._end
+        if message is None:
+            message = self._expected(index, word)
+        return LineError(Misreading(self.number, column, column + max(len(word), 1), message))
+
+    def _expected(self, index: int, word: str) -> str:
+        options = self.options.get(index, [])
+        found = f"“{word}” does not fit here" if word else "the line ends too early"
+        if not options:
+            return f"{found}: nothing more can follow"
+        near = (
+            get_close_matches(word, [option.text for option in options if option.literal], 1) if word else []
+        )
+        if near:
+            return f"{found}: did you mean “{near[0]}”?"
+        texts = list(dict.fromkeys(option.text for option in options))
+        shown = ", ".join(texts[:8]) + (", …" if len(texts) > 8 else "")
+        return f"{found}: expected {shown}"
+
+
+def _cut_note(text: str) -> tuple[str, str, str]:
+    """`text` before a `#` that begins a word, the sign, and what follows it."""
+    match = re.search(r"(?:^|\s)#", text)
+    if match is None:
+        return text, "", ""
+    cut = match.end() - 1
+    return text[:cut], "#", text[cut + 1 :]

@@ -1,0 +1,103 @@
+"""Whole lists: numbering, remarks, and all misreadings at once (2-semantics §3, §11)."""
+
+from dataclasses import replace
+
+from greyheron.model.entry import Entry, ListBody
+from greyheron.model.notation.entries import read_entry, write_entry
+from greyheron.model.notation.line import Line, LineError, Misreading, NotationError
+from greyheron.model.values import Family, ListKind
+
+STEP = 10
+
+
+def read_body(text: str, family: Family, kind: ListKind) -> ListBody:
+    """The entries in `text`, one a line, in the order of their numbers.
+
+    An entry without a number takes one between its neighbours in the text. Raises NotationError with
+    every misreading, each with its line and column.
+    """
+    misreadings: list[Misreading] = []
+    remarks: list[str] = []
+    read: list[tuple[Entry, Line]] = []
+    for number, line_text in enumerate(text.splitlines(), 1):
+        stripped = line_text.strip()
+        if stripped.startswith("#"):
+            remarks.append(stripped[1:].strip())
+        elif stripped:
+            line = Line(line_text, number)
+            try:
+                read.append((replace(read_entry(line, family, kind), remarks=tuple(remarks)), line))
+            except LineError as error:
+                misreadings.append(error.misreading)
+            remarks = []
+    misreadings += _same_numbers(read)
+    entries: tuple[Entry, ...] = ()
+    if not misreadings:
+        try:
+            entries = _numbered(read)
+        except LineError as error:
+            misreadings.append(error.misreading)
+    if misreadings:
+        raise NotationError(sorted(misreadings, key=lambda misreading: (misreading.line, misreading.column)))
+    return ListBody(entries, tuple(remarks))
+
+
+def write_body(body: ListBody, family: Family, kind: ListKind) -> str:
+    """The text that `read_body` reads as `body`."""
+    lines: list[str] = []
+    for entry in body.entries:
+        lines += [f"# {remark}".rstrip() for remark in entry.remarks]
+        lines.append(write_entry(entry, family, kind))
+    lines += [f"# {remark}".rstrip() for remark in body.closing_remarks]
+    return "".join(f"{line}\n" for line in lines)
+
+
+def renumbered(body: ListBody, step: int = STEP) -> ListBody:
+    """`body` with its numbers in even steps and its order as it was."""
+    entries = tuple(replace(entry, number=step * place) for place, entry in enumerate(body.entries, 1))
+    return replace(body, entries=entries)
+
+
+def _same_numbers(read: list[tuple[Entry, Line]]) -> list[Misreading]:
+    first: dict[int, int] = {}
+    found = []
+    for entry, line in read:
+        if entry.number and first.setdefault(entry.number, line.number) != line.number:
+            message = f"number {entry.number} is already on line {first[entry.number]}"
+            found.append(line.error(message, at=0).misreading)
+    return found
+
+
+def _numbered(read: list[tuple[Entry, Line]]) -> tuple[Entry, ...]:
+    """Sort by number; entries without one stay behind the entry they follow in the text."""
+    runs: list[list[tuple[Entry, Line]]] = [[]]
+    for item in read:
+        if item[0].number:
+            runs.append([item])
+        else:
+            runs[-1].append(item)
+    runs[1:] = sorted(runs[1:], key=lambda run: run[0][0].number)
+    entries: list[Entry] = []
+    for place, run in enumerate(runs):
+        before = run[0][0].number if place else 0
+        if place:
+            entries.append(run[0][0])
+        new = run[1:] if place else run
+        if not new:
+            continue
+        after = runs[place + 1][0][0].number if place + 1 < len(runs) else None
+        numbers = _free_numbers(before, after, len(new))
+        if numbers is None:
+            message = f"no number is left between {before} and {after}: renumber the list"
+            raise new[0][1].error(message, at=0)
+        entries += [replace(entry, number=number) for (entry, _), number in zip(new, numbers, strict=True)]
+    return tuple(entries)
+
+
+def _free_numbers(before: int, after: int | None, count: int) -> range | None:
+    """`count` rising numbers between `before` and `after`: round ones if they fit."""
+    start = (before // STEP + 1) * STEP
+    if after is None or start + STEP * (count - 1) < after:
+        return range(start, start + STEP * count, STEP)
+    step = (after - before) // (count + 1)
+    return range(before + step, before + step * count + 1, step) if step else None

@@ -1,0 +1,32 @@
+"""What is wrong with a document: where, what, and what would be right."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """One thing that keeps a document from being accepted.
+
+    where: the place in the trade's words: “device sluice, interface wan0”
+    message: what is wrong there and what would be right
+    line, column, end: within the entries of a list or a test flow, counted from 1
+    """
+
+    where: str
+    message: str
+    line: int | None = None
+    column: int | None = None
+    end: int | None = None
+
+    def __str__(self) -> str:
+        spot = "" if self.line is None else f", line {self.line}"
+        return f"{self.where}{spot}: {self.message}"
+
+
+class DocumentError(ValueError):
+    """A document with problems, all of them."""
+
+    def __init__(self, problems: Iterable[Problem]) -> None:
+        self.problems = tuple(problems)
+        super().__init__("; ".join(map(str, self.problems)))

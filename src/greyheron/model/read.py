@@ -1,0 +1,167 @@
+"""Reading documents from plain data, with every problem at once."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from pydantic import ValidationError
+from pydantic_core import ErrorDetails
+
+from greyheron.model.changes import ITEM_TYPES, Change, apply
+from greyheron.model.check import Broken, problems_of
+from greyheron.model.document import FORMAT, Item, Network
+from greyheron.model.notation.line import NotationError
+from greyheron.model.problems import DocumentError, Problem
+
+_SINGULAR = {
+    "devices": "device",
+    "links": "link",
+    "address_sets": "address set",
+    "port_sets": "port set",
+    "lists": "list",
+    "placements": "placement",
+    "tests": "test flow",
+    "positions": "position",
+    "interfaces": "interface",
+    "addresses": "address",
+    "routes": "route",
+    "services": "service",
+    "lines": "line",
+    "members": "member",
+    "prefixes": "prefix",
+    "ends": "end",
+}
+_NAMED_BY = ("name", "id", "to", "list", "device")
+
+
+def read_network(data: Any) -> Network:
+    """The document that `data` (parsed YAML or JSON) holds. Raises DocumentError with all problems."""
+    if not isinstance(data, dict):
+        raise DocumentError(
+            [Problem("document", "this is no network: expected fields such as format, name, devices")]
+        )
+    if data.get("format") != FORMAT:
+        written = f"“{data['format']}”" if "format" in data else "nothing"
+        raise DocumentError([Problem("document, format", f"expected {FORMAT}, found {written}")])
+    problems: list[Problem] = []
+    readable: dict[str, Any] = {field: value for field, value in data.items() if field not in ITEM_TYPES}
+    broken: dict[str, frozenset[str]] = {}
+    for collection, item_type in ITEM_TYPES.items():
+        items = data.get(collection)
+        if items is None:
+            continue
+        if not isinstance(items, list):
+            problems.append(
+                Problem(f"document, {collection}", "expected a list of items, each behind a dash")
+            )
+            continue
+        good: list[Any] = []
+        bad: set[str] = set()
+        for number, item in enumerate(_with_ids(collection, items), 1):
+            found = item_problems(item_type, item, _place_name(collection, number, item))
+            if found:
+                problems += found
+                bad |= _names(item)
+            else:
+                good.append(item)
+        readable[collection] = good
+        broken[collection] = frozenset(bad)
+    try:
+        network = Network.model_validate(readable)
+    except ValidationError as error:
+        raise DocumentError(problems + _from_pydantic(error, readable, "document")) from None
+    problems += problems_of(network, Broken(broken))
+    if problems:
+        raise DocumentError(problems)
+    return network
+
+
+def edited(network: Network, changes: Sequence[Change]) -> Network:
+    """`network` after `changes`, checked as a whole. Raises DocumentError or ChangeError."""
+    problems: list[Problem] = []
+    for change in changes:
+        if change.item is not None:
+            where = f"{_SINGULAR[change.collection]} {change.key}"
+            problems += item_problems(ITEM_TYPES[change.collection], change.item, where)
+    if problems:
+        raise DocumentError(problems)
+    after = apply(network, changes)
+    problems = problems_of(after)
+    if problems:
+        raise DocumentError(problems)
+    return after
+
+
+def item_problems(item_type: type[Item], data: Any, where: str) -> list[Problem]:
+    """What keeps `data` from being an item of `item_type`."""
+    try:
+        item_type.model_validate(data)
+    except ValidationError as error:
+        return _from_pydantic(error, data, where)
+    return []
+
+
+def _with_ids(collection: str, items: list[Any]) -> list[Any]:
+    """Test flows written by hand need no id: give each one without the next free number."""
+    if collection != "tests":
+        return items
+    taken = {item.get("id") for item in items if isinstance(item, dict)}
+    free = (f"t{number}" for number in range(1, len(items) * 2 + 2) if f"t{number}" not in taken)
+    return [
+        {"id": next(free), **item} if isinstance(item, dict) and "id" not in item else item for item in items
+    ]
+
+
+def _from_pydantic(error: ValidationError, data: Any, where: str) -> list[Problem]:
+    problems = []
+    for details in error.errors(include_url=False):
+        place = where + _place(details["loc"], data)
+        cause = details.get("ctx", {}).get("error")
+        if isinstance(cause, NotationError):
+            problems += [
+                Problem(place, found.message, found.line, found.column, found.end)
+                for found in cause.misreadings
+            ]
+        else:
+            problems.append(Problem(place, _message(details)))
+    return problems
+
+
+def _message(details: ErrorDetails) -> str:
+    shown = repr(details["input"])
+    found = shown if len(shown) <= 60 else shown[:57] + "…"
+    kind = details["type"]
+    if kind == "missing":
+        return "this field is missing"
+    if kind == "extra_forbidden":
+        return "there is no such field: check its spelling, or take it out"
+    if kind == "string_pattern_mismatch":
+        return f"{found} is no name: a letter, then letters, digits, dots, dashes or underscores"
+    message = details["msg"].removeprefix("Value error, ")
+    return f"{message[0].lower()}{message[1:]}" + ("" if kind == "value_error" else f", found {found}")
+
+
+def _place(location: Sequence[int | str], data: Any) -> str:
+    """The place in words: `, interface wan0, address 1`."""
+    words: list[str] = []
+    for step in location:
+        if isinstance(step, int):
+            data = data[step] if isinstance(data, list | tuple) and step < len(data) else None
+            name = (
+                next((str(data[key]) for key in _NAMED_BY if key in data), None)
+                if isinstance(data, dict)
+                else None
+            )
+            words[-1] = f"{_SINGULAR.get(words[-1], words[-1])} {name or step + 1}"
+        else:
+            data = data.get(step) if isinstance(data, dict) else None
+            words.append(step)
+    return "".join(f", {word}" for word in words)
+
+
+def _place_name(collection: str, number: int, item: Any) -> str:
+    names = [str(item[key]) for key in _NAMED_BY if key in item] if isinstance(item, dict) else []
+    return f"{_SINGULAR[collection]} {names[0] if names else f'number {number}'}"
+
+
+def _names(item: Any) -> set[str]:
+    return {str(item["name"])} if isinstance(item, dict) and "name" in item else set()

@@ -1,0 +1,39 @@
+"""What a test flow asks for, from the word it uses."""
+
+from dataclasses import dataclass
+
+from greyheron.model.document import Device
+from greyheron.model.names import PORTS, TCP, UDP, UDP_SERVICES
+from greyheron.model.values import Family
+
+
+@dataclass(frozen=True, slots=True)
+class Request:
+    """Protocol, and the destination port or the ICMP type and code where the protocol has them."""
+
+    protocol: int
+    port: int | None = None
+    icmp_type: int | None = None
+    icmp_code: int | None = None
+
+
+def requested(word: str, destination: Device | None, family: Family) -> Request | None:
+    """What `word` asks of `destination`; None when it is no service that can be known.
+
+    A service of the destination by that name comes first, then IANA names.
+    """
+    for service in destination.services if destination else ():
+        if service.name == word:
+            return Request(TCP if service.protocol == "tcp" else UDP, service.port)
+    if word == "ping":
+        return Request(family.icmp, icmp_type=8 if family is Family.IPV4 else 128, icmp_code=0)
+    head, slash, rest = word.partition("/")
+    if not slash:
+        return Request(UDP if word in UDP_SERVICES else TCP, PORTS[word]) if word in PORTS else None
+    if head in ("tcp", "udp"):
+        port = int(rest) if rest.isdigit() else PORTS.get(rest)
+        return None if port is None else Request(TCP if head == "tcp" else UDP, port)
+    if head == "icmp":
+        type_, _, code = rest.partition("/")
+        return Request(family.icmp, icmp_type=int(type_), icmp_code=int(code or 0))
+    return Request(int(rest))

@@ -1,0 +1,1 @@
+"""The HTTP interface, and the built workbench."""

@@ -1,0 +1,1 @@
+"""Networks kept in SQLite."""
