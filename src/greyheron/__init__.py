@@ -1,1 +1,3 @@
 """Grey Heron: access lists in the right place, proved."""
+
+__version__ = "0.1.0"

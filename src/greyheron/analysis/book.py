@@ -1,13 +1,14 @@
 """The book: every test flow with its three verdicts (baseline, running, draft)."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from greyheron.analysis.judge import Judgement, Standing, judge
 from greyheron.analysis.report import PlaceReport, deciding_exchange, place_of
 from greyheron.analysis.words import ending_words
 from greyheron.core.conversation import FlowError, Result, Verdict, converse
-from greyheron.core.world import World, build_world
-from greyheron.model.document import Network, TestFlow
+from greyheron.core.world import World
+from greyheron.model.document import TestFlow
 from greyheron.model.flow import Flow
 from greyheron.model.notation.flows import write_expected_flow
 from greyheron.model.values import Expectation
@@ -47,10 +48,9 @@ class TestMarks:
         return self.draft.judgement is None or self.draft.judgement.standing is not Standing.HOLDS
 
 
-def run_book(running: Network, draft: Network) -> tuple[TestMarks, ...]:
-    """Every test flow of the draft, tried against the draft's baseline, the running state and the draft."""
-    now, next_ = build_world(running), build_world(draft)
-    return tuple(mark_test(test, now, next_) for test in draft.tests)
+def mark_tests(tests: Iterable[TestFlow], running: World, draft: World) -> tuple[TestMarks, ...]:
+    """Every test flow, tried with the draft's baseline, the running state and the draft."""
+    return tuple(mark_test(test, running, draft) for test in tests)
 
 
 def mark_test(test: TestFlow, running: World, draft: World) -> TestMarks:

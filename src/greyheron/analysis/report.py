@@ -108,7 +108,7 @@ class ExchangeReport:
     verdict: Verdict
     text: str
     decided_on: Way
-    deciding: PlaceReport
+    deciding: PlaceReport | None
     sees: SeenReport
     out: LegReport
     home: LegReport | None
@@ -145,8 +145,10 @@ def deciding_exchange(result: Result) -> Exchange:
     )
 
 
-def place_of(exchange: Exchange) -> PlaceReport:
-    """Where the exchange was decided."""
+def place_of(exchange: Exchange) -> PlaceReport | None:
+    """Where the exchange was stopped; None when it passes."""
+    if exchange.verdict is Verdict.PASSES:
+        return None
     path = exchange.decider.path
     if path.denial is not None:
         point, decision = path.denial.point, path.denial.decision

@@ -53,20 +53,19 @@ def _refuse_aliases_and_depth(text: str) -> None:
     depth = 0
     for event in yaml.parse(text, Loader=yaml.CSafeLoader):
         if isinstance(event, yaml.AliasEvent):
-            raise yaml.MarkedYAMLError(
-                None, None, "aliases are not read: write the value out", event.start_mark
-            )
+            raise _refusal("aliases are not read: write the value out", event)
         depth += isinstance(event, yaml.CollectionStartEvent) - isinstance(event, yaml.CollectionEndEvent)
         if depth > DEEPEST:
-            raise yaml.MarkedYAMLError(
-                None, None, f"it is nested deeper than {DEEPEST} levels", event.start_mark
-            )
+            raise _refusal(f"it is nested deeper than {DEEPEST} levels", event)
+
+
+def _refusal(message: str, event: yaml.Event) -> yaml.MarkedYAMLError:
+    mark: Any = event.start_mark
+    return yaml.MarkedYAMLError(problem=message, problem_mark=mark)
 
 
 class _Loader(yaml.CSafeLoader):
     """CSafeLoader without doubled keys or YAML 1.1's many ways to write a boolean."""
-
-    yaml_implicit_resolvers: dict[str, list[tuple[str, re.Pattern[str]]]] = {}
 
     def construct_mapping(self, node: yaml.MappingNode, deep: bool = False) -> dict[Any, Any]:
         seen: set[str] = set()
@@ -79,6 +78,7 @@ class _Loader(yaml.CSafeLoader):
         return super().construct_mapping(node, deep)
 
 
+_Loader.yaml_implicit_resolvers = {}
 for _tag, _pattern, _first in (
     ("bool", r"true|false", "tf"),
     ("null", r"null|~|", ["n", "~", ""]),
@@ -89,7 +89,7 @@ for _tag, _pattern, _first in (
 
 
 class _Dumper(yaml.SafeDumper):
-    def ignore_aliases(self, data: Any) -> bool:
+    def ignore_aliases(self, _data: Any) -> bool:
         return True
 
 

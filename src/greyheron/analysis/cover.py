@@ -1,0 +1,74 @@
+"""What the entries of a list cover: ranges, and the known devices inside them."""
+
+from dataclasses import dataclass
+
+from greyheron.core.lists import Names, Rule, resolve
+from greyheron.model.document import AccessList, Network
+from greyheron.model.entry import AddressBlock, AddressTerm, NamedAddresses
+
+MOST_NAMED = 4
+
+
+@dataclass(frozen=True, slots=True)
+class EntryCover:
+    """One entry in words.
+
+    line:  where its text stands, counted from 1, in the list's own writing
+    source, destination:  the addresses and known devices; empty for any
+    """
+
+    number: int
+    line: int
+    source: str
+    destination: str
+
+
+def cover_list(access_list: AccessList, network: Network) -> tuple[EntryCover, ...]:
+    """What every entry covers. The list's names must exist in `network`."""
+    held = [
+        (int(address.ip), device.name)
+        for device in network.devices
+        for interface in device.interfaces
+        for address in interface.addresses
+    ]
+    covers = []
+    line = 0
+    for rule in resolve(access_list, Names(network)).rules:
+        line += len(rule.entry.remarks) + 1
+        covers.append(_cover(rule, line, held))
+    return tuple(covers)
+
+
+def _cover(rule: Rule, line: int, held: list[tuple[int, str]]) -> EntryCover:
+    entry = rule.entry
+    return EntryCover(
+        entry.number,
+        line,
+        _side(entry.source, rule.sources, held),
+        _side(entry.destination, rule.destinations, held),
+    )
+
+
+def _side(
+    term: AddressTerm | None, blocks: tuple[AddressBlock, ...] | None, held: list[tuple[int, str]]
+) -> str:
+    if blocks is None:
+        return ""
+    if not blocks:
+        return f"{term}: no address at all"
+    inside = list(dict.fromkeys(name for address, name in held if any(b.holds(address) for b in blocks)))
+    ranges = ", ".join(map(block_words, blocks[:MOST_NAMED])) + (", …" if len(blocks) > MOST_NAMED else "")
+    name = f"{term} = " if isinstance(term, NamedAddresses) else ""
+    if not inside:
+        return f"{name}{ranges}: no device of this network"
+    more = f" and {len(inside) - MOST_NAMED} more" if len(inside) > MOST_NAMED else ""
+    return f"{name}{ranges}: {', '.join(inside[:MOST_NAMED])}{more}"
+
+
+def block_words(block: AddressBlock) -> str:
+    """The addresses from first to last; of a scattered wildcard, how many there are in between."""
+    family = block.family
+    if block.size == 1:
+        return family.text(block.value)
+    ends = f"{family.text(block.first)}–{family.text(block.last)}"
+    return ends if block.length is not None else f"{block.size:,} of {ends}"

@@ -1,0 +1,141 @@
+"""`grey-heron`: serve the workbench, trace one flow, check every test flow of a file."""
+
+import json
+from dataclasses import asdict
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.console import Console
+
+from greyheron.analysis.book import TestMarks, mark_tests
+from greyheron.analysis.judge import Standing
+from greyheron.analysis.report import LegReport, TraceReport, report
+from greyheron.cli.serving import serve
+from greyheron.core.conversation import FlowError, Verdict, converse
+from greyheron.core.world import build_world
+from greyheron.formats.workspace import read_workspace
+from greyheron.model.document import Network
+from greyheron.model.notation.flows import read_bare_flow, write_flow
+from greyheron.model.notation.line import NotationError
+from greyheron.model.problems import DocumentError
+
+BAD_FILE = 2
+UNEXPECTED = 1
+MARKS = {
+    Verdict.PASSES: "●",
+    Verdict.BLOCKED: "▌",
+    Verdict.UNREACHABLE: "○",
+    Verdict.REFUSED: "□",
+    Verdict.MIXED: "◐",
+}
+
+app = typer.Typer(no_args_is_help=True, add_completion=False, help="Access lists in the right place, proved.")
+app.command()(serve)
+out = Console(highlight=False, soft_wrap=True)
+errors = Console(stderr=True, highlight=False, soft_wrap=True)
+
+File = Annotated[Path, typer.Argument(help="A workspace file.")]
+AsJson = Annotated[bool, typer.Option("--json", help="Print JSON as docs/api.md describes it.")]
+
+
+@app.command()
+def trace(
+    file: File,
+    source: Annotated[str, typer.Option("--from", help="DEVICE, DEVICE:interface or DEVICE:address.")],
+    destination: Annotated[str, typer.Option("--to", help="DEVICE, DEVICE:interface or an address.")],
+    service: Annotated[str, typer.Option(help="tcp/23, udp/53, ping, or a service by name.")],
+    source_port: Annotated[int | None, typer.Option(min=0, max=65535, help="49152 unless given.")] = None,
+    baseline: Annotated[bool, typer.Option("--baseline", help="Ignore every list.")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Trace one flow hop by hop, both ways."""
+    network = _read(file)
+    port = "" if source_port is None else f" source-port {source_port}"
+    try:
+        flow = read_bare_flow(f"{source} → {destination} {service}{port}")
+        world = build_world(network)
+        result = converse(world.baseline if baseline else world, flow)
+    except (NotationError, FlowError) as error:
+        errors.print(f"The flow cannot be traced: {error}", markup=False)
+        raise typer.Exit(BAD_FILE) from None
+    found = report(result, write_flow(flow), "baseline" if baseline else "draft")
+    if as_json:
+        print(json.dumps(asdict(found), ensure_ascii=False, indent=2))
+    else:
+        _print_trace(found)
+
+
+@app.command()
+def check(file: File, as_json: AsJson = False) -> None:
+    """Run every test flow. Exit status: 0 all as expected, 1 not, 2 a bad file."""
+    network = _read(file)
+    world = build_world(network)
+    marks = mark_tests(network.tests, world, world)
+    if as_json:
+        tests = [
+            {
+                "id": mark.id,
+                "flow": mark.flow,
+                "baseline": asdict(mark.baseline),
+                "verdict": asdict(mark.draft),
+            }
+            for mark in marks
+        ]
+        print(json.dumps({"network": network.name, "tests": tests}, ensure_ascii=False, indent=2))
+    else:
+        _print_marks(network, marks)
+    if any(mark.surprises for mark in marks):
+        raise typer.Exit(UNEXPECTED)
+
+
+def _read(file: Path) -> Network:
+    try:
+        return read_workspace(file.read_bytes())
+    except OSError as error:
+        errors.print(f"{file} cannot be read: {error.strerror}", markup=False)
+    except DocumentError as error:
+        for problem in error.problems:
+            errors.print(f"{file}: {problem}", markup=False)
+    raise typer.Exit(BAD_FILE)
+
+
+def _print_marks(network: Network, marks: tuple[TestMarks, ...]) -> None:
+    group = None
+    for test, mark in zip(network.tests, marks, strict=True):
+        if test.group != group:
+            group = test.group
+            out.print(f"\n[bold]{group or 'No group'}[/]")
+        verdict = mark.draft.verdict
+        standing = mark.draft.judgement.standing if mark.draft.judgement else Standing.INCONCLUSIVE
+        colour = {Standing.HOLDS: "green", Standing.FAILS: "red"}.get(standing, "yellow")
+        sign = MARKS[verdict] if verdict else "?"
+        out.print(f"  [{colour}]{sign} {standing:<12}[/] {mark.flow}")
+        if mark.surprises:
+            reason = mark.draft.judgement.reason if mark.draft.judgement else ""
+            out.print(f"      {mark.draft.text}. {reason}".rstrip(), markup=False)
+    surprises = sum(mark.surprises for mark in marks)
+    out.print(f"\n{len(marks)} test flows, {len(marks) - surprises} as expected, {surprises} not.")
+
+
+def _print_trace(found: TraceReport) -> None:
+    out.print(f"[bold]{found.flow}[/]")
+    for number, exchange in enumerate(found.exchanges, 1):
+        if len(found.exchanges) > 1:
+            out.print(f"\n[bold]Path {number} of {len(found.exchanges)}[/]")
+        _print_leg("way out", exchange.out)
+        if exchange.home is not None:
+            _print_leg("way home", exchange.home)
+        out.print(f"\nthe sender sees {exchange.sees.text}", markup=False)
+    if found.more_paths:
+        out.print("there are more combinations of equal-cost paths than these")
+    out.print(f"[bold]{found.text}[/]")
+
+
+def _print_leg(way: str, leg: LegReport) -> None:
+    out.print(f"\n[bold]{way}[/], {leg.name}")
+    for hop in leg.hops:
+        out.print(f"  {hop.device}", markup=False)
+        for step in hop.steps:
+            sign = "▌" if step.deciding else " "
+            out.print(f"   {sign} {step.text}", markup=False, style="bold" if step.deciding else "")

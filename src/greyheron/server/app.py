@@ -1,0 +1,74 @@
+"""The application: routes, errors, safety, and the built workbench."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from fastapi import FastAPI
+from fastapi.responses import FileResponse
+from fastapi.routing import APIRoute
+from starlette.middleware.gzip import GZipMiddleware
+from starlette.staticfiles import StaticFiles
+
+from greyheron import __version__
+from greyheron.server import problems
+from greyheron.server.bench import Bench
+from greyheron.server.problems import Refusal
+from greyheron.server.routes import router
+from greyheron.server.safety import Access, Safety
+from greyheron.store.networks import NetworkStore
+
+
+def make_app(store: NetworkStore, access: Access, interface: Path | None) -> FastAPI:
+    """The whole server.
+
+    interface:  the folder of the built workbench; None serves the API alone
+    """
+    app = FastAPI(
+        title="Grey Heron",
+        version=__version__,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+        generate_unique_id_function=_route_name,
+    )
+    app.state.store = store
+    app.state.bench = Bench()
+    problems.install(app)
+    app.include_router(router)
+    app.add_api_route("/api/{path:path}", _no_such_route, include_in_schema=False, methods=["GET", "POST"])
+    if interface is not None:
+        _serve_interface(app, interface)
+    app.add_middleware(GZipMiddleware, minimum_size=2000)
+    app.add_middleware(Safety, access=access)
+    return app
+
+
+def _route_name(route: APIRoute) -> str:
+    return route.name
+
+
+def _no_such_route(path: str) -> None:
+    raise Refusal(404, f"There is nothing at /api/{path}.")
+
+
+def _serve_interface(app: FastAPI, folder: Path) -> None:
+    """Files with a digest in their name for good; every other address is a view of the workbench."""
+    app.mount("/assets", _Immutable(directory=folder / "assets"))
+    top_files = frozenset(_names(folder))
+
+    def page(path: str = "") -> FileResponse:
+        name = path if path in top_files else "index.html"
+        return FileResponse(folder / name, headers={"Cache-Control": "no-cache"})
+
+    app.add_api_route("/{path:path}", page, include_in_schema=False, methods=["GET"])
+
+
+def _names(folder: Path) -> Iterator[str]:
+    return (file.name for file in folder.iterdir() if file.is_file())
+
+
+class _Immutable(StaticFiles):
+    def file_response(self, *args: object, **kwargs: object) -> FileResponse:
+        response = super().file_response(*args, **kwargs)  # type: ignore[arg-type]
+        response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+        return response  # type: ignore[return-value]

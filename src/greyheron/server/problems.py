@@ -1,0 +1,111 @@
+"""Errors as problem documents (RFC 9457)."""
+
+from collections.abc import Callable
+from dataclasses import asdict
+from http import HTTPStatus
+from typing import Any
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from pydantic import BaseModel
+from starlette.exceptions import HTTPException
+
+from greyheron.core.conversation import FlowError
+from greyheron.model.changes import ChangeError
+from greyheron.model.notation.line import NotationError
+from greyheron.model.problems import DocumentError, Problem
+from greyheron.store.networks import NothingToDo, UnknownNetwork, UnknownRevision, VersionConflict
+
+MEDIA_TYPE = "application/problem+json"
+
+
+class ProblemItem(BaseModel):
+    """One thing that is wrong: where, what, and what would be right."""
+
+    where: str
+    message: str
+    line: int | None = None
+    column: int | None = None
+    end: int | None = None
+
+
+class ProblemDocument(BaseModel):
+    """An error as RFC 9457 has it; `problems` holds every single one, `current` the newest version."""
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    detail: str
+    problems: list[ProblemItem] = []
+    current: int | None = None
+
+
+class Refusal(Exception):
+    """A request that is answered with an error."""
+
+    def __init__(self, status: int, detail: str) -> None:
+        self.status = status
+        self.detail = detail
+        super().__init__(detail)
+
+
+def problem(status: int, detail: str, problems: list[Problem] | None = None, **extra: Any) -> JSONResponse:
+    """The response for one error. `detail` says what happened and what to do."""
+    document = {
+        "type": "about:blank",
+        "title": HTTPStatus(status).phrase,
+        "status": status,
+        "detail": detail,
+        "problems": [asdict(found) for found in problems or []],
+        **extra,
+    }
+    return JSONResponse(document, status, media_type=MEDIA_TYPE)
+
+
+def install(app: FastAPI) -> None:
+    """Answer every error that the layers below raise."""
+
+    def on(error_type: type[Exception], answer: Callable[[Any], JSONResponse]) -> None:
+        async def handle(_request: Request, error: Exception) -> JSONResponse:
+            return answer(error)
+
+        app.add_exception_handler(error_type, handle)
+
+    on(Refusal, lambda error: problem(error.status, error.detail))
+    on(DocumentError, lambda error: problem(422, _count(error.problems), list(error.problems)))
+    on(NotationError, _notation)
+    on(ChangeError, lambda error: problem(409, f"{error}: open the network again"))
+    on(FlowError, lambda error: problem(422, str(error), [Problem("flow", str(error))]))
+    on(UnknownNetwork, lambda error: problem(404, f"{error}: it may have been removed"))
+    on(UnknownRevision, lambda error: problem(404, str(error)))
+    on(NothingToDo, lambda error: problem(409, str(error)))
+    on(VersionConflict, _conflict)
+    on(RequestValidationError, _invalid)
+    on(HTTPException, lambda error: problem(error.status_code, str(error.detail)))
+
+
+def _conflict(error: VersionConflict) -> JSONResponse:
+    detail = (
+        "The draft was changed in another window since you opened it. Nothing was written and nothing "
+        "you typed is lost: look at the newer draft, then make your edit again."
+    )
+    return problem(412, detail, current=error.current)
+
+
+def _notation(error: NotationError) -> JSONResponse:
+    found = [Problem("flow", item.message, item.line, item.column, item.end) for item in error.misreadings]
+    return problem(422, _count(found), found)
+
+
+def _invalid(error: RequestValidationError) -> JSONResponse:
+    found = [
+        Problem(", ".join(str(step) for step in item["loc"]), f"{item['msg'][0].lower()}{item['msg'][1:]}")
+        for item in error.errors()
+    ]
+    return problem(422, _count(found), found)
+
+
+def _count(problems: tuple[Problem, ...] | list[Problem]) -> str:
+    first = str(problems[0])
+    return first if len(problems) == 1 else f"{len(problems)} problems; the first: {first}"

@@ -1,0 +1,257 @@
+"""The routes under /api."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Header, Request, Response
+from fastapi.responses import PlainTextResponse
+
+from greyheron.analysis.completion import complete_entry, complete_flow
+from greyheron.analysis.cover import cover_list
+from greyheron.analysis.report import TraceReport
+from greyheron.demo.networks import saltmarsh
+from greyheron.formats.workspace import read_workspace, write_workspace
+from greyheron.model.changes import Change, key_of
+from greyheron.model.document import Network, to_data
+from greyheron.model.notation.flows import read_bare_flow, read_expected_flow, write_expected_flow
+from greyheron.model.notation.line import NotationError
+from greyheron.model.problems import DocumentError, Problem
+from greyheron.model.read import edited, read_network
+from greyheron.server.bench import Bench
+from greyheron.server.problems import ProblemDocument, ProblemItem, Refusal
+from greyheron.server.shapes import (
+    ApplyNote,
+    Book,
+    Completion,
+    Edit,
+    FlowReading,
+    FlowText,
+    ListReading,
+    ListText,
+    NetworkSummary,
+    NewNetwork,
+    OpenNetwork,
+    Options,
+    Preview,
+    RevisionItem,
+    State,
+    TraceRequest,
+)
+from greyheron.store.networks import NetworkStore, Stored
+
+router = APIRouter(
+    prefix="/api",
+    responses={status: {"model": ProblemDocument} for status in (404, 409, 412, 422, 428)},
+)
+
+
+def _store(request: Request) -> NetworkStore:
+    store: NetworkStore = request.app.state.store
+    return store
+
+
+def _bench(request: Request) -> Bench:
+    bench: Bench = request.app.state.bench
+    return bench
+
+
+def _based_on(if_match: Annotated[str | None, Header()] = None) -> int:
+    """The version that a write is based on, from If-Match (RFC 9110 13.1.1)."""
+    if if_match is None:
+        raise Refusal(428, "Say which version this write is based on: send If-Match with the network's ETag.")
+    version = if_match.strip().strip('"')
+    if not version.isdigit():
+        raise Refusal(422, f'If-Match is “{if_match}”: expected the ETag of the network, such as "7".')
+    return int(version)
+
+
+Store = Annotated[NetworkStore, Depends(_store)]
+Workings = Annotated[Bench, Depends(_bench)]
+Version = Annotated[int, Depends(_based_on)]
+
+
+def _opened(stored: Stored, response: Response) -> OpenNetwork:
+    response.headers["ETag"] = f'"{stored.version}"'
+    response.headers["Cache-Control"] = "no-cache"
+    return OpenNetwork.of(stored)
+
+
+@router.get("/networks")
+def list_networks(store: Store) -> list[NetworkSummary]:
+    """Every network, the latest changed first."""
+    return [
+        NetworkSummary(id=found.id, name=found.name, version=found.version, changed_at=found.changed_at)
+        for found in store.summaries()
+    ]
+
+
+@router.post("/networks", status_code=201)
+def create_network(new: NewNetwork, store: Store, response: Response) -> OpenNetwork:
+    """Make an empty network."""
+    return _opened(store.create(read_network({"format": "grey-heron/1", "name": new.name})), response)
+
+
+@router.post("/networks/demo", status_code=201)
+def create_demo(store: Store, response: Response) -> OpenNetwork:
+    """Make a fresh copy of the demo network."""
+    return _opened(store.create(saltmarsh()), response)
+
+
+@router.post(
+    "/networks/import",
+    status_code=201,
+    openapi_extra={
+        "requestBody": {"content": {"application/yaml": {"schema": {"type": "string"}}}, "required": True}
+    },
+)
+async def import_network(request: Request, store: Store, response: Response) -> OpenNetwork:
+    """Make a network of a workspace file, which is the body."""
+    return _opened(store.create(read_workspace(await request.body())), response)
+
+
+@router.get("/networks/{network_id}", responses={304: {"description": "unchanged"}})
+def open_network(
+    network_id: str, store: Store, response: Response, if_none_match: Annotated[str | None, Header()] = None
+) -> Any:
+    """The running state, the draft and what differs."""
+    stored = store.get(network_id)
+    if if_none_match == f'"{stored.version}"':
+        return Response(status_code=304, headers={"ETag": if_none_match})
+    return _opened(stored, response)
+
+
+@router.delete("/networks/{network_id}", status_code=204)
+def remove_network(network_id: str, store: Store, version: Version) -> None:
+    """Remove a network and everything kept of it."""
+    store.remove(network_id, version)
+
+
+@router.get("/networks/{network_id}/file", response_class=PlainTextResponse)
+def export_network(network_id: str, store: Store, state: State = "draft") -> Response:
+    """The workspace file of the draft, or of what is running."""
+    stored = store.get(network_id)
+    network = stored.running if state == "running" else stored.draft
+    headers = {"Content-Disposition": f'attachment; filename="{network_id}.yaml"'}
+    return Response(write_workspace(network), media_type="application/yaml", headers=headers)
+
+
+@router.post("/networks/{network_id}/draft/edits")
+def edit_draft(
+    network_id: str, edit: Edit, store: Store, version: Version, response: Response
+) -> OpenNetwork:
+    """Make changes to the draft, all or none."""
+    return _opened(store.edit(network_id, version, edit.label, edit.changes), response)
+
+
+@router.post("/networks/{network_id}/draft/undo")
+def undo(network_id: str, store: Store, version: Version, response: Response) -> OpenNetwork:
+    """Take the last edit back."""
+    return _opened(store.undo(network_id, version), response)
+
+
+@router.post("/networks/{network_id}/draft/redo")
+def redo(network_id: str, store: Store, version: Version, response: Response) -> OpenNetwork:
+    """Make the edit again that was undone last."""
+    return _opened(store.redo(network_id, version), response)
+
+
+@router.post("/networks/{network_id}/draft/discard")
+def discard(network_id: str, store: Store, version: Version, response: Response) -> OpenNetwork:
+    """Make the draft what is running; it can be undone."""
+    return _opened(store.discard(network_id, version), response)
+
+
+@router.post("/networks/{network_id}/draft/apply")
+def apply_draft(
+    network_id: str, note: ApplyNote, store: Store, version: Version, response: Response
+) -> OpenNetwork:
+    """Put the draft in force and keep a revision."""
+    return _opened(store.apply(network_id, version, note.note), response)
+
+
+@router.get("/networks/{network_id}/revisions")
+def revisions(network_id: str, store: Store) -> list[RevisionItem]:
+    """Every state that was in force, newest first."""
+    return [RevisionItem.of(revision) for revision in store.revisions(network_id)]
+
+
+@router.post("/networks/{network_id}/revisions/{number}/restore")
+def restore(network_id: str, number: int, store: Store, version: Version, response: Response) -> OpenNetwork:
+    """Make the draft what a revision was; it can be undone."""
+    return _opened(store.restore(network_id, version, number), response)
+
+
+@router.get("/networks/{network_id}/book")
+def book(network_id: str, store: Store, bench: Workings) -> Book:
+    """Every test flow with its three verdicts."""
+    stored = store.get(network_id)
+    return Book(version=stored.version, tests=list(bench.book(stored.running, stored.draft)))
+
+
+@router.post("/networks/{network_id}/preview")
+def preview(network_id: str, changes: Preview, store: Store, bench: Workings) -> Book:
+    """What the book would say after changes to the draft, which are not made."""
+    stored = store.get(network_id)
+    draft = edited(stored.draft, changes.changes)
+    return Book(version=stored.version, tests=list(bench.book(stored.running, draft)))
+
+
+@router.post("/networks/{network_id}/trace")
+def trace(network_id: str, asked: TraceRequest, store: Store, bench: Workings) -> TraceReport:
+    """One flow in one state, with every hop and step."""
+    stored = store.get(network_id)
+    network = stored.running if asked.state == "running" else stored.draft
+    return bench.trace(network, read_bare_flow(asked.flow), asked.state)
+
+
+@router.post("/networks/{network_id}/lists/read")
+def read_list(network_id: str, text: ListText, store: Store) -> ListReading:
+    """What a list's text means in this network's draft, as it is typed."""
+    draft = store.get(network_id).draft
+    item = {"name": text.name, "family": text.family, "kind": text.kind, "entries": text.entries}
+    try:
+        after = edited(draft, [Change(collection="lists", key=text.name, item=item)])
+    except DocumentError as error:
+        return ListReading(problems=_items(error.problems), formatted=None, covers=[])
+    written = next(found for found in after.lists if key_of("lists", found) == text.name)
+    return ListReading(
+        problems=[], formatted=to_data(written).get("entries", ""), covers=list(cover_list(written, after))
+    )
+
+
+@router.post("/networks/{network_id}/tests/read")
+def read_test(network_id: str, text: FlowText, store: Store) -> FlowReading:
+    """What a test flow's text means in this network's draft, as it is typed."""
+    item = {"id": "new", "flow": text.text}
+    try:
+        edited(store.get(network_id).draft, [Change(collection="tests", key="new", item=item)])
+        formatted = write_expected_flow(read_expected_flow(text.text))
+    except (DocumentError, NotationError) as error:
+        problems = error.problems if isinstance(error, DocumentError) else ()
+        return FlowReading(problems=_items(problems), formatted=None)
+    return FlowReading(problems=[], formatted=formatted)
+
+
+@router.post("/networks/{network_id}/complete")
+def complete(network_id: str, asked: Completion, store: Store) -> Options:
+    """What could stand at the cursor in an entry or a test flow."""
+    draft = store.get(network_id).draft
+    if asked.of == "flow":
+        word, options = complete_flow(asked.text, draft)
+    else:
+        word, options = complete_entry(asked.text, asked.family, asked.kind, draft)
+    return Options(word=word, options=options)
+
+
+@router.get("/schema")
+def schema() -> dict[str, Any]:
+    """The JSON Schema of a network document."""
+    return Network.model_json_schema(by_alias=True)
+
+
+def _items(problems: tuple[Problem, ...]) -> list[ProblemItem]:
+    return [
+        ProblemItem(
+            where=found.where, message=found.message, line=found.line, column=found.column, end=found.end
+        )
+        for found in problems
+    ]

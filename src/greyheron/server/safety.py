@@ -1,0 +1,138 @@
+"""What stands between the network and the routes: hosts, origins, tokens, sizes and headers."""
+
+import hmac
+from dataclasses import dataclass
+from http.cookies import SimpleCookie
+from urllib.parse import parse_qs, urlsplit
+
+from starlette.datastructures import Headers, MutableHeaders
+from starlette.responses import RedirectResponse
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from greyheron.server.problems import Refusal, problem
+
+LARGEST_BODY = 32 * 1024 * 1024
+LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
+COOKIE = "grey-heron-token"
+_CHANGING = frozenset({"POST", "PUT", "PATCH", "DELETE"})
+
+CONTENT_POLICY = "; ".join(
+    (
+        "default-src 'self'",
+        "script-src 'self'",
+        "style-src 'self'",
+        "img-src 'self' data:",
+        "font-src 'self'",
+        "connect-src 'self'",
+        "worker-src 'self'",
+        "object-src 'none'",
+        "base-uri 'none'",
+        "form-action 'self'",
+        "frame-ancestors 'none'",
+    )
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Access:
+    """Who may ask. `hosts`: names in the Host header; `token`: needed when not None."""
+
+    hosts: frozenset[str] = LOOPBACK
+    token: str | None = None
+
+
+class Safety:
+    """ASGI middleware: refuses a wrong Host or Origin, a missing token and a body that is too large."""
+
+    def __init__(self, app: ASGIApp, access: Access) -> None:
+        self._app = app
+        self._access = access
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self._app(scope, receive, send)
+            return
+        headers = Headers(scope=scope)
+        refusal = self._refusal(scope, headers)
+        if refusal is not None:
+            await problem(refusal.status, refusal.detail)(scope, receive, send)
+            return
+        handed = _token_in_query(scope)
+        if handed is not None:
+            response = RedirectResponse("/", status_code=303)
+            response.set_cookie(COOKIE, handed, httponly=True, samesite="strict")
+            await response(scope, receive, send)
+            return
+        await self._app(scope, _bounded(receive), _with_headers(send))
+
+    def _refusal(self, scope: Scope, headers: Headers) -> Refusal | None:
+        host = _host_name(headers.get("host", ""))
+        if host not in self._access.hosts:
+            return Refusal(
+                421, f"This server does not answer for the host “{host}”: use the address it printed."
+            )
+        origin = headers.get("origin")
+        if scope["method"] in _CHANGING and origin is not None:
+            parts = urlsplit(origin)
+            if parts.netloc != headers.get("host"):
+                return Refusal(403, f"A page from {origin} may not change anything here.")
+        if not self._allowed(scope, headers):
+            return Refusal(401, "An access token is needed: open the address that the server printed.")
+        length = headers.get("content-length", "0")
+        if not length.isdigit() or int(length) > LARGEST_BODY:
+            return Refusal(413, f"The request is too large: {LARGEST_BODY // 2**20} MiB at most.")
+        return None
+
+    def _allowed(self, scope: Scope, headers: Headers) -> bool:
+        token = self._access.token
+        if token is None:
+            return True
+        cookie = SimpleCookie(headers.get("cookie", "")).get(COOKIE)
+        given = (
+            headers.get("authorization", "").removeprefix("Bearer "),
+            cookie.value if cookie else "",
+            _token_in_query(scope) or "",
+        )
+        return any(hmac.compare_digest(candidate.encode(), token.encode()) for candidate in given)
+
+
+def _host_name(host: str) -> str:
+    try:
+        return urlsplit(f"//{host}").hostname or ""
+    except ValueError:
+        return ""
+
+
+def _token_in_query(scope: Scope) -> str | None:
+    """A token handed over in the first address that is opened, `/?token=…`."""
+    if scope["path"] != "/":
+        return None
+    return next(iter(parse_qs(scope["query_string"].decode("latin-1")).get("token", [])), None)
+
+
+def _bounded(receive: Receive) -> Receive:
+    """Stop reading a body without a length once it is too large."""
+    read = 0
+
+    async def bounded() -> Message:
+        nonlocal read
+        message = await receive()
+        read += len(message.get("body", b""))
+        if read > LARGEST_BODY:
+            raise Refusal(413, f"The request is too large: {LARGEST_BODY // 2**20} MiB at most.")
+        return message
+
+    return bounded
+
+
+def _with_headers(send: Send) -> Send:
+    async def sending(message: Message) -> None:
+        if message["type"] == "http.response.start":
+            headers = MutableHeaders(scope=message)
+            headers["Content-Security-Policy"] = CONTENT_POLICY
+            headers["X-Content-Type-Options"] = "nosniff"
+            headers["Referrer-Policy"] = "no-referrer"
+            headers["Cross-Origin-Opener-Policy"] = "same-origin"
+        await send(message)
+
+    return sending

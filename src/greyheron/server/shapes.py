@@ -1,0 +1,137 @@
+"""What goes over the wire that is not a document or a report already."""
+
+from datetime import datetime
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from greyheron.analysis.book import TestMarks
+from greyheron.analysis.cover import EntryCover
+from greyheron.model.changes import Change, difference
+from greyheron.model.document import Network
+from greyheron.model.notation.line import Option
+from greyheron.model.values import Family, ListKind
+from greyheron.server.problems import ProblemItem
+from greyheron.store.networks import Revision, Stored
+
+State = Literal["baseline", "running", "draft"]
+
+
+class Asked(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class NetworkSummary(BaseModel):
+    id: str
+    name: str
+    version: int
+    changed_at: datetime
+
+
+class OpenNetwork(BaseModel):
+    """A network as the workbench sees it. `changes` lead from what is running to the draft."""
+
+    id: str
+    version: int
+    running: Network
+    draft: Network
+    changes: list[Change]
+    undo: str | None
+    redo: str | None
+
+    @classmethod
+    def of(cls, stored: Stored) -> "OpenNetwork":
+        return cls(
+            id=stored.id,
+            version=stored.version,
+            running=stored.running,
+            draft=stored.draft,
+            changes=difference(stored.running, stored.draft),
+            undo=stored.undo,
+            redo=stored.redo,
+        )
+
+
+class NewNetwork(Asked):
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+
+
+class Edit(Asked):
+    """Changes that belong together; `label` is what undoing them is called."""
+
+    label: Annotated[str, Field(min_length=1, max_length=200)]
+    changes: Annotated[list[Change], Field(min_length=1, max_length=10_000)]
+
+
+class Preview(Asked):
+    changes: Annotated[list[Change], Field(max_length=10_000)]
+
+
+class ApplyNote(Asked):
+    note: Annotated[str, Field(max_length=2000)] = ""
+
+
+class TraceRequest(Asked):
+    """A flow in the notation, without its expectation, and the state to try it in."""
+
+    flow: Annotated[str, Field(max_length=500)]
+    state: State = "draft"
+
+
+class ListText(Asked):
+    name: Annotated[str, Field(max_length=63)] = "list"
+    family: Family
+    kind: ListKind
+    entries: Annotated[str, Field(max_length=8_000_000)]
+
+
+class ListReading(BaseModel):
+    """What a list's text means: its problems, or its own writing and what each entry covers."""
+
+    problems: list[ProblemItem]
+    formatted: str | None
+    covers: list[EntryCover]
+
+
+class FlowText(Asked):
+    text: Annotated[str, Field(max_length=500)]
+
+
+class FlowReading(BaseModel):
+    """A test flow's text: its problems, or its own writing."""
+
+    problems: list[ProblemItem]
+    formatted: str | None
+
+
+class Completion(Asked):
+    """A line up to the cursor. `kind` and `family` are needed for entries only."""
+
+    of: Literal["entry", "flow"]
+    text: Annotated[str, Field(max_length=2000)]
+    family: Family = Family.IPV4
+    kind: ListKind = ListKind.EXTENDED
+
+
+class Options(BaseModel):
+    """What could stand at the cursor in place of `word`."""
+
+    word: str
+    options: list[Option]
+
+
+class Book(BaseModel):
+    """The verdicts of every test flow, for one version of the network."""
+
+    version: int
+    tests: list[TestMarks]
+
+
+class RevisionItem(BaseModel):
+    number: int
+    note: str
+    applied_at: datetime
+
+    @classmethod
+    def of(cls, revision: Revision) -> "RevisionItem":
+        return cls(number=revision.number, note=revision.note, applied_at=revision.applied_at)

@@ -1,0 +1,41 @@
+"""The SQLite file: how it is opened, and brought to the newest tables."""
+
+from importlib.resources import as_file, files
+from pathlib import Path
+from typing import Any
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Connection, Engine, create_engine, event
+
+
+def open_database(path: Path) -> Engine:
+    """Open (or make) the database file at `path` and migrate it.
+
+    Write-ahead log with full synchronisation: what was committed survives a crash at any moment.
+    """
+    path.parent.mkdir(parents=True, exist_ok=True)
+    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 10})
+    event.listen(engine, "connect", _prepare)
+    event.listen(engine, "begin", _begin)
+    _migrate(engine)
+    return engine
+
+
+def _prepare(connection: Any, _record: Any) -> None:
+    connection.isolation_level = None  # transactions are begun by _begin, not by the driver
+    for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
+        connection.execute(f"PRAGMA {pragma}")
+
+
+def _begin(connection: Connection) -> None:
+    """Take the write lock first, so that what a transaction read is still so when it writes."""
+    connection.exec_driver_sql("BEGIN IMMEDIATE")
+
+
+def _migrate(engine: Engine) -> None:
+    with as_file(files("greyheron.store").joinpath("migrations")) as folder, engine.begin() as connection:
+        config = Config()
+        config.set_main_option("script_location", str(folder))
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")

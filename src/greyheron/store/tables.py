@@ -1,0 +1,67 @@
+"""The tables: networks, the edits made to their drafts, and the revisions to go back to."""
+
+from datetime import UTC, datetime
+
+from sqlalchemy import DateTime, ForeignKey, MetaData, String, Text, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+def now() -> datetime:
+    return datetime.now(UTC).replace(microsecond=0)
+
+
+class Base(DeclarativeBase):
+    metadata = MetaData(
+        naming_convention={
+            "ix": "ix_%(table_name)s_%(column_0_name)s",
+            "uq": "uq_%(table_name)s_%(column_0_name)s",
+            "fk": "fk_%(table_name)s_%(column_0_name)s",
+            "pk": "pk_%(table_name)s",
+        }
+    )
+
+
+class NetworkRow(Base):
+    """A network: what is running, the draft, and a version that every write raises by one.
+
+    edits_done:  how many of its edits, in order, are in the draft; later ones can be redone
+    """
+
+    __tablename__ = "network"
+
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    name: Mapped[str] = mapped_column(String(80))
+    version: Mapped[int] = mapped_column(default=1)
+    running: Mapped[str] = mapped_column(Text)
+    draft: Mapped[str] = mapped_column(Text)
+    edits_done: Mapped[int] = mapped_column(default=0)
+    changed_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class EditRow(Base):
+    """One edit of a draft: the changes that made it, and those that take it back."""
+
+    __tablename__ = "edit"
+    __table_args__ = (UniqueConstraint("network_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    network_id: Mapped[str] = mapped_column(ForeignKey("network.id", ondelete="CASCADE"))
+    number: Mapped[int]
+    label: Mapped[str] = mapped_column(String(200))
+    forward: Mapped[str] = mapped_column(Text)
+    backward: Mapped[str] = mapped_column(Text)
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class RevisionRow(Base):
+    """What was running from one apply to the next."""
+
+    __tablename__ = "revision"
+    __table_args__ = (UniqueConstraint("network_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    network_id: Mapped[str] = mapped_column(ForeignKey("network.id", ondelete="CASCADE"))
+    number: Mapped[int]
+    note: Mapped[str] = mapped_column(String(2000), default="")
+    document: Mapped[str] = mapped_column(Text)
+    applied_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
