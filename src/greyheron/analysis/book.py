@@ -7,6 +7,7 @@ from greyheron.analysis.judge import Judgement, Standing, judge
 from greyheron.analysis.report import PlaceReport, deciding_exchange, place_of
 from greyheron.analysis.words import ending_words
 from greyheron.core.conversation import FlowError, Result, Verdict, converse
+from greyheron.core.steps import Filtered, Unfiltered
 from greyheron.core.world import World
 from greyheron.model.document import TestFlow
 from greyheron.model.flow import Flow
@@ -31,7 +32,10 @@ class Mark:
 
 @dataclass(frozen=True, slots=True)
 class TestMarks:
-    """A test flow and what came of it with no lists, with the running lists and with the draft."""
+    """A test flow and what came of it with no lists, with the running lists and with the draft.
+
+    crosses:  every attachment point its packets meet in the draft, as `device:at:direction`
+    """
 
     __test__ = False
 
@@ -41,6 +45,7 @@ class TestMarks:
     baseline: Mark
     running: Mark
     draft: Mark
+    crosses: tuple[str, ...]
 
     @property
     def surprises(self) -> bool:
@@ -58,13 +63,15 @@ def mark_test(test: TestFlow, running: World, draft: World) -> TestMarks:
     baselines = {
         state: _try(flow, world.baseline) for state, world in (("running", running), ("draft", draft))
     }
+    drafted = _try(flow, draft)
     return TestMarks(
         test.id,
         write_expected_flow(test.flow),
         expect,
         _mark(baselines["draft"], None, None),
         _mark(_try(flow, running), expect, baselines["running"]),
-        _mark(_try(flow, draft), expect, baselines["draft"]),
+        _mark(drafted, expect, baselines["draft"]),
+        _crossed(drafted),
     )
 
 
@@ -88,3 +95,17 @@ def _mark(found: Result | str, expect: Expectation | None, baseline: Result | st
     if found.verdict is Verdict.MIXED:
         text = f"mixed: on one of {len(found.exchanges)} paths {text}"
     return Mark(found.verdict, text, place_of(exchange), judgement)
+
+
+def _crossed(found: Result | str) -> tuple[str, ...]:
+    if isinstance(found, str):
+        return ()
+    points = {
+        step.point
+        for exchange in found.exchanges
+        for leg in exchange.legs
+        for hop in leg.path.hops
+        for step in hop.steps
+        if isinstance(step, Filtered | Unfiltered)
+    }
+    return tuple(f"{point.device}:{point.at}:{point.direction}" for point in sorted(points))

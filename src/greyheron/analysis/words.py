@@ -5,7 +5,7 @@ from greyheron.core.conversation import Exchange, Verdict, Way
 from greyheron.core.matching import Decision
 from greyheron.core.packet import Packet, TcpFlags
 from greyheron.core.places import AttachmentPoint
-from greyheron.core.routing import KnownRoute, Lookup, Loss, Origin
+from greyheron.core.routing import KnownRoute, Lookup, Loss, NextHop, Origin
 from greyheron.core.steps import (
     Delivered,
     Enters,
@@ -52,8 +52,8 @@ def step_words(step: Step, family: Family) -> str:
             if own:
                 return "own packet, no outbound list"
             return f"no list on the {point.at} line" if point.at in _LINES else "no list"
-        case Routed(lookup, _):
-            return f"route {_routes_words(lookup, family)}"
+        case Routed(lookup, chosen):
+            return f"route {_chosen_words(lookup, chosen, family)}"
         case Unrouted(lookup):
             return _unrouted_words(lookup, family)
         case NotForwarded():
@@ -128,9 +128,13 @@ def route_words(route: KnownRoute, family: Family) -> str:
     if not route.discard:
         via = None if route.via is None else f"by {family.text(route.via)}"
         way = ", ".join(filter(None, (via, route.interface)))
-    prefix = "default" if route.prefix.size >> family.bits else str(route.prefix)
-    origin = "" if route.origin is Origin.GATEWAY else f"{route.origin}, "
-    return f"{'gateway' if route.origin is Origin.GATEWAY else prefix}, {origin}{way}"
+    if route.origin is Origin.GATEWAY:
+        return f"gateway, {way}"
+    return f"{_prefix_words(route, family)}, {route.origin}, {way}"
+
+
+def _prefix_words(route: KnownRoute, family: Family) -> str:
+    return "default" if route.prefix.size >> family.bits else str(route.prefix)
 
 
 def lost_words(lookup: Lookup, family: Family) -> list[str]:
@@ -172,9 +176,15 @@ def seen_words(exchange: Exchange) -> str:
     return f"{exchange.sees} from {family.text(exchange.seen_from)}"
 
 
-def _routes_words(lookup: Lookup, family: Family) -> str:
-    words = route_words(lookup.routes[0], family)
-    return words if len(lookup.hops) == 1 else f"{words}; one of {len(lookup.hops)} equal ways"
+def _chosen_words(lookup: Lookup, chosen: NextHop, family: Family) -> str:
+    route = lookup.routes[0]
+    name = (
+        "by its gateway"
+        if route.origin is Origin.GATEWAY
+        else f"{_prefix_words(route, family)}, {route.origin}"
+    )
+    equal = f", one of {len(lookup.hops)} equal ways" if len(lookup.hops) > 1 else ""
+    return f"{name}, out of {chosen.interface}{equal}"
 
 
 def _unrouted_words(lookup: Lookup, family: Family) -> str:

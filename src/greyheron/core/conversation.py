@@ -13,7 +13,7 @@ from greyheron.core.world import World
 from greyheron.model.flow import Flow, FlowEnd
 from greyheron.model.names import TCP, UDP
 from greyheron.model.services import requested
-from greyheron.model.values import Family
+from greyheron.model.values import DeviceKind, Family
 
 USUAL_SOURCE_PORT = 49152
 
@@ -198,6 +198,8 @@ def _echo(family: Family) -> tuple[int, int]:
 def _source(world: World, end: FlowEnd) -> int | None:
     if end.device not in world.devices:
         raise FlowError(f"there is no device “{end.device}” in this network")
+    if world.devices[end.device].kind is DeviceKind.SWITCH:
+        raise FlowError(f"{end.device} is a switch: it neither sends nor answers")
     return None if end.at is None else _address_of(world, end.device, end.at)
 
 

@@ -15,10 +15,12 @@ class Segments:
 
     of:  the segment of every enabled interface of a device that is no switch
     members:  those interfaces, for each segment
+    switches:  for each switch, one interface of the segment that it carries
     """
 
     of: dict[Port, int]
     members: tuple[tuple[Port, ...], ...]
+    switches: dict[str, Port]
 
 
 def find_segments(network: Network) -> Segments:
@@ -51,7 +53,13 @@ def find_segments(network: Network) -> Segments:
             members.append([])
         of[port] = numbers[root]
         members[numbers[root]].append(port)
-    return Segments(of, tuple(map(tuple, members)))
+    carried = {root: members[number][0] for root, number in numbers.items()}
+    roots = {switch: joined.root((switch, "")) for switch in switches}
+    return Segments(
+        of,
+        tuple(map(tuple, members)),
+        {switch: carried[root] for switch, root in sorted(roots.items()) if root in carried},
+    )
 
 
 class _Groups:

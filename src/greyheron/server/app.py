@@ -1,10 +1,11 @@
 """The application: routes, errors, safety, and the built workbench."""
 
+import secrets
 from collections.abc import Iterator
 from pathlib import Path
 
 from fastapi import FastAPI
-from fastapi.responses import FileResponse
+from fastapi.responses import FileResponse, HTMLResponse, Response
 from fastapi.routing import APIRoute
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.staticfiles import StaticFiles
@@ -14,8 +15,11 @@ from greyheron.server import problems
 from greyheron.server.bench import Bench
 from greyheron.server.problems import Refusal
 from greyheron.server.routes import router
-from greyheron.server.safety import Access, Safety
+from greyheron.server.safety import Access, Safety, content_policy
 from greyheron.store.networks import NetworkStore
+
+NONCE = "style-nonce-of-this-page"
+"""Stands in the built page for the nonce that each answer has anew."""
 
 
 def make_app(store: NetworkStore, access: Access, interface: Path | None) -> FastAPI:
@@ -56,9 +60,14 @@ def _serve_interface(app: FastAPI, folder: Path) -> None:
     app.mount("/assets", _Immutable(directory=folder / "assets"))
     top_files = frozenset(_names(folder))
 
-    def page(path: str = "") -> FileResponse:
-        name = path if path in top_files else "index.html"
-        return FileResponse(folder / name, headers={"Cache-Control": "no-cache"})
+    shell = (folder / "index.html").read_text(encoding="utf-8")
+
+    def page(path: str = "") -> Response:
+        if path in top_files and path != "index.html":
+            return FileResponse(folder / path)
+        nonce = secrets.token_urlsafe(16)
+        headers = {"Cache-Control": "no-store", "Content-Security-Policy": content_policy(nonce)}
+        return HTMLResponse(shell.replace(NONCE, nonce), headers=headers)
 
     app.add_api_route("/{path:path}", page, include_in_schema=False, methods=["GET"])
 

@@ -100,10 +100,15 @@ def _notation(error: NotationError) -> JSONResponse:
 
 def _invalid(error: RequestValidationError) -> JSONResponse:
     found = [
-        Problem(", ".join(str(step) for step in item["loc"]), f"{item['msg'][0].lower()}{item['msg'][1:]}")
+        Problem(", ".join(str(step) for step in item["loc"]), _lowered(item["msg"]))
         for item in error.errors()
     ]
     return problem(422, _count(found), found)
+
+
+def _lowered(message: str) -> str:
+    """A sentence's beginning in lower case, unless it begins with an abbreviation."""
+    return message if message[1:2].isupper() else message[0].lower() + message[1:]
 
 
 def _count(problems: tuple[Problem, ...] | list[Problem]) -> str:

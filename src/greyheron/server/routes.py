@@ -7,6 +7,7 @@ from fastapi.responses import PlainTextResponse
 
 from greyheron.analysis.completion import complete_entry, complete_flow
 from greyheron.analysis.cover import cover_list
+from greyheron.analysis.points import Places, places_of
 from greyheron.analysis.report import TraceReport
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.workspace import read_workspace, write_workspace
@@ -185,6 +186,12 @@ def book(network_id: str, store: Store, bench: Workings) -> Book:
     """Every test flow with its three verdicts."""
     stored = store.get(network_id)
     return Book(version=stored.version, tests=list(bench.book(stored.running, stored.draft)))
+
+
+@router.get("/networks/{network_id}/places")
+def places(network_id: str, store: Store) -> Places:
+    """The draft's segments and attachment points, in words."""
+    return places_of(store.get(network_id).draft)
 
 
 @router.post("/networks/{network_id}/preview")

@@ -16,21 +16,21 @@ LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
 COOKIE = "grey-heron-token"
 _CHANGING = frozenset({"POST", "PUT", "PATCH", "DELETE"})
 
-CONTENT_POLICY = "; ".join(
-    (
-        "default-src 'self'",
-        "script-src 'self'",
-        "style-src 'self'",
-        "img-src 'self' data:",
-        "font-src 'self'",
-        "connect-src 'self'",
-        "worker-src 'self'",
-        "object-src 'none'",
-        "base-uri 'none'",
-        "form-action 'self'",
-        "frame-ancestors 'none'",
+
+def content_policy(nonce: str | None = None) -> str:
+    """The Content-Security-Policy. `nonce` allows the style elements that an editor makes for itself."""
+    styles = "style-src 'self'" + (f" 'nonce-{nonce}'" if nonce else "")
+    return "; ".join(
+        (
+            "default-src 'self'",
+            styles,
+            "img-src 'self' data:",
+            "object-src 'none'",
+            "base-uri 'none'",
+            "form-action 'self'",
+            "frame-ancestors 'none'",
+        )
     )
-)
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +129,7 @@ def _with_headers(send: Send) -> Send:
     async def sending(message: Message) -> None:
         if message["type"] == "http.response.start":
             headers = MutableHeaders(scope=message)
-            headers["Content-Security-Policy"] = CONTENT_POLICY
+            headers.setdefault("Content-Security-Policy", content_policy())
             headers["X-Content-Type-Options"] = "nosniff"
             headers["Referrer-Policy"] = "no-referrer"
             headers["Cross-Origin-Opener-Policy"] = "same-origin"

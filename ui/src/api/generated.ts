@@ -272,6 +272,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Places
+         * @description The draft's segments and attachment points, in words.
+         */
+        get: operations["places"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/preview": {
         parameters: {
             query?: never;
@@ -1084,6 +1104,37 @@ export interface components {
             at: string;
             direction: components["schemas"]["Direction"];
         };
+        /** Places */
+        Places: {
+            /** Segments */
+            segments: components["schemas"]["SegmentReport"][];
+            /** Points */
+            points: components["schemas"]["PointReport"][];
+        };
+        /**
+         * PointReport
+         * @description An attachment point.
+         *
+         *     line:  whether it is a management line
+         *     words:  it in words, seen from the device, with who is on the other side
+         *     takes:  the families it can take a list of
+         *     placed:  the lists that stand there
+         */
+        PointReport: {
+            /** Device */
+            device: string;
+            /** At */
+            at: string;
+            direction: components["schemas"]["Direction"];
+            /** Line */
+            line: boolean;
+            /** Words */
+            words: string;
+            /** Takes */
+            takes: components["schemas"]["Family"][];
+            /** Placed */
+            placed: string[];
+        };
         /**
          * PortSet
          * @description A named group of ports.
@@ -1226,6 +1277,18 @@ export interface components {
             text: string;
         };
         /**
+         * SegmentReport
+         * @description Interfaces (`device:interface`) with no router between, their prefixes, and the switches there.
+         */
+        SegmentReport: {
+            /** Prefixes */
+            prefixes: string[];
+            /** Members */
+            members: string[];
+            /** Switches */
+            switches: string[];
+        };
+        /**
          * Service
          * @description Something a device answers on: `web`, tcp, 443.
          */
@@ -1283,6 +1346,8 @@ export interface components {
         /**
          * TestMarks
          * @description A test flow and what came of it with no lists, with the running lists and with the draft.
+         *
+         *     crosses:  every attachment point its packets meet in the draft, as `device:at:direction`
          */
         TestMarks: {
             /** Id */
@@ -1293,6 +1358,8 @@ export interface components {
             baseline: components["schemas"]["Mark"];
             running: components["schemas"]["Mark"];
             draft: components["schemas"]["Mark"];
+            /** Crosses */
+            crosses: string[];
         };
         /**
          * TraceReport
@@ -2332,6 +2399,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Book"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    places: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Places"];
                 };
             };
             /** @description Not Found */

@@ -129,14 +129,20 @@ class Line:
         found = f"“{word}” does not fit here" if word else "the line ends too early"
         if not options:
             return f"{found}: nothing more can follow"
-        near = (
-            get_close_matches(word, [option.text for option in options if option.literal], 1) if word else []
-        )
+        near = _near(word, [option.text for option in options if option.literal])
         if near:
-            return f"{found}: did you mean “{near[0]}”?"
+            return f"{found}: did you mean {near}?"
         texts = list(dict.fromkeys(option.text for option in options))
         shown = ", ".join(texts[:8]) + (", …" if len(texts) > 8 else "")
         return f"{found}: expected {shown}"
+
+
+def _near(word: str, literals: list[str]) -> str:
+    """What was meant by `word`, perhaps: what begins with it, else what looks like it."""
+    if not word:
+        return ""
+    meant = [text for text in literals if text.startswith(word)] or get_close_matches(word, literals, 1)
+    return " or ".join(f"“{text}”" for text in dict.fromkeys(meant[:3]))
 
 
 def _cut_note(text: str) -> tuple[str, str, str]:

@@ -1,0 +1,61 @@
+# Grey Heron. `make demo` starts it, `make test` checks everything.
+
+PYTHON ?= python3
+BIN := .venv/bin
+UI_SOURCES := $(shell find ui/src ui/public -type f 2>/dev/null) ui/index.html ui/vite.config.ts
+
+.PHONY: demo dev test check shots bench contracts format clean
+
+demo: .venv/stamp ui/dist/index.html
+	@$(BIN)/grey-heron serve --demo
+
+dev: .venv/stamp ui/node_modules/stamp
+	@$(BIN)/grey-heron serve --demo & server=$$!; trap "kill $$server" EXIT; cd ui && npx vite
+
+test: check ui/dist/index.html .venv/chromium
+	$(BIN)/pytest -n 2 --dist loadgroup
+
+check: .venv/stamp ui/node_modules/stamp
+	$(BIN)/ruff format --check .
+	$(BIN)/ruff check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	$(BIN)/python scripts/contracts.py --check
+	cd ui && npx --no-install openapi-typescript ../docs/openapi.json -o src/api/generated.ts --check
+	cd ui && npm run --silent check
+
+contracts: .venv/stamp ui/node_modules/stamp
+	$(BIN)/python scripts/contracts.py
+	cd ui && npm run --silent types
+
+format: .venv/stamp ui/node_modules/stamp
+	$(BIN)/ruff format .
+	$(BIN)/ruff check --fix .
+	cd ui && npx biome check --write .
+
+shots: .venv/stamp ui/dist/index.html .venv/chromium
+	$(BIN)/python scripts/shots.py
+
+bench: .venv/stamp
+	$(BIN)/python bench/run.py
+
+.venv/stamp: requirements.lock pyproject.toml
+	test -x $(BIN)/python || $(PYTHON) -m venv .venv
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -e .
+	@touch $@
+
+ui/node_modules/stamp: ui/package-lock.json
+	cd ui && npm ci --silent
+	@touch $@
+
+ui/dist/index.html: ui/node_modules/stamp $(UI_SOURCES)
+	cd ui && npm run --silent build -- --logLevel warn
+	@touch $@
+
+.venv/chromium: .venv/stamp
+	command -v chromium >/dev/null || (apt-get update && apt-get install -y --no-install-recommends chromium)
+	@touch $@
+
+clean:
+	rm -rf .venv ui/node_modules ui/dist grey-heron-data

@@ -1,0 +1,124 @@
+"""The places of a network in words: segments, and every attachment point a list could take."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from greyheron.analysis.words import place_words
+from greyheron.core.places import AttachmentPoint
+from greyheron.core.segments import find_segments
+from greyheron.model.document import Device, Interface, Network
+from greyheron.model.values import DeviceKind, Direction, Family
+
+MOST_NAMED = 3
+_TAKES_LISTS = (DeviceKind.ROUTER, DeviceKind.HOST)
+
+
+@dataclass(frozen=True, slots=True)
+class SegmentReport:
+    """Interfaces (`device:interface`) with no router between, their prefixes, and the switches there."""
+
+    prefixes: tuple[str, ...]
+    members: tuple[str, ...]
+    switches: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class PointReport:
+    """An attachment point.
+
+    line:  whether it is a management line
+    words:  it in words, seen from the device, with who is on the other side
+    takes:  the families it can take a list of
+    placed:  the lists that stand there
+    """
+
+    device: str
+    at: str
+    direction: Direction
+    line: bool
+    words: str
+    takes: tuple[Family, ...]
+    placed: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Places:
+    segments: tuple[SegmentReport, ...]
+    points: tuple[PointReport, ...]
+
+
+def places_of(network: Network) -> Places:
+    """Every segment with more than one interface, and every attachment point."""
+    segments = find_segments(network)
+    neighbours: dict[tuple[str, str], list[str]] = {}
+    reports = []
+    for members in segments.members:
+        for port in members:
+            neighbours[port] = list(dict.fromkeys(device for device, _ in members if device != port[0]))
+        if len(members) > 1:
+            reports.append(_segment(network, members, segments.switches))
+    points = [
+        point
+        for device in network.devices
+        if device.kind in _TAKES_LISTS
+        for point in _points(network, device, neighbours)
+    ]
+    return Places(tuple(reports), tuple(points))
+
+
+def _segment(
+    network: Network, members: tuple[tuple[str, str], ...], switches: dict[str, tuple[str, str]]
+) -> SegmentReport:
+    interfaces = {
+        (device.name, interface.name): interface
+        for device in network.devices
+        for interface in device.interfaces
+    }
+    prefixes = [str(address.network) for port in members for address in interfaces[port].addresses]
+    return SegmentReport(
+        tuple(dict.fromkeys(prefixes)),
+        tuple(f"{device}:{interface}" for device, interface in members),
+        tuple(switch for switch, port in switches.items() if port in members),
+    )
+
+
+def _points(
+    network: Network, device: Device, neighbours: dict[tuple[str, str], list[str]]
+) -> Iterable[PointReport]:
+    for interface in device.interfaces:
+        others = neighbours.get((device.name, interface.name), [])
+        for direction in Direction:
+            point = AttachmentPoint(device.name, interface.name, direction)
+            yield _report(network, point, False, _beyond(interface, others, direction))
+    for line in device.lines:
+        point = AttachmentPoint(device.name, line.name, Direction.IN)
+        offers = (
+            f", for logins by {' and '.join(line.transports)}"
+            if line.transports
+            else ", for no network login"
+        )
+        yield _report(network, point, True, offers)
+
+
+def _report(network: Network, point: AttachmentPoint, line: bool, more: str) -> PointReport:
+    families = {access_list.name: access_list.family for access_list in network.lists}
+    placed = tuple(
+        placement.list
+        for placement in network.placements
+        if (placement.device, placement.at, placement.direction) == (point.device, point.at, point.direction)
+    )
+    taken = {families[name] for name in placed}
+    takes = tuple(family for family in Family if family not in taken)
+    words = place_words(point)
+    return PointReport(point.device, point.at, point.direction, line, words + more, takes, placed)
+
+
+def _beyond(interface: Interface, others: list[str], direction: Direction) -> str:
+    if not interface.enabled:
+        return ", which is disabled"
+    if not others:
+        return ", where nobody else is"
+    named = others[:MOST_NAMED]
+    more = f" and {len(others) - MOST_NAMED} more" if len(others) > MOST_NAMED else ""
+    listed = ", ".join(named) if more or len(named) == 1 else f"{', '.join(named[:-1])} and {named[-1]}"
+    return f", {'from' if direction is Direction.IN else 'toward'} {listed}{more}"

@@ -1,0 +1,105 @@
+"""The real interface: the built workbench, a server of its own for each test, and headless Chromium."""
+
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+import pytest
+from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
+
+ROOT = Path(__file__).parents[2]
+BUILT = ROOT / "ui" / "dist"
+QUIET = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+expect.set_options(timeout=10_000)
+
+
+class Server:
+    """`grey-heron serve` in a process of its own, that can be killed and started again on its data."""
+
+    def __init__(self, data: Path) -> None:
+        self._data = data
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            self._port = free.getsockname()[1]
+        self.address = f"http://127.0.0.1:{self._port}"
+        self.start()
+
+    def start(self) -> None:
+        command = [sys.executable, "-c", "from greyheron.cli.main import app; app()", "serve", "--demo"]
+        command += ["--port", str(self._port), "--data", str(self._data), "--interface", str(BUILT)]
+        self._process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+        with httpx.Client(transport=httpx.HTTPTransport(retries=0)) as client:
+            while self._process.poll() is None:
+                try:
+                    client.get(f"{self.address}/api/networks")
+                    return
+                except httpx.TransportError:
+                    continue
+        raise RuntimeError("the server did not start")
+
+    def kill(self) -> None:
+        os.kill(self._process.pid, signal.SIGKILL)
+        self._process.wait()
+
+    def stop(self) -> None:
+        if self._process.poll() is None:
+            self._process.terminate()
+            self._process.wait()
+
+
+@pytest.fixture
+def server(tmp_path: Path) -> Iterator[Server]:
+    running = Server(tmp_path / "data")
+    yield running
+    running.stop()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    chromium = shutil.which("chromium")
+    assert chromium, "Chromium is missing: `make test` installs it"
+    assert (BUILT / "index.html").is_file(), "the workbench is not built: run `make ui/dist/index.html`"
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=chromium, args=QUIET)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def page(browser: Browser, server: Server) -> Iterator[Page]:
+    """The demo, open in the workbench. Errors in the console fail the test."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    page = context.new_page()
+    complaints: list[str] = []
+
+    def listen(message: ConsoleMessage) -> None:
+        refused = "Failed to load resource" in message.text  # an answer such as 412 that the page deals with
+        if message.type == "error" and not refused:
+            complaints.append(message.text)
+
+    page.on("console", listen)
+    page.on("pageerror", lambda error: complaints.append(str(error)))
+    open_demo(page, server)
+    yield page
+    context.close()
+    assert complaints == []
+
+
+def open_demo(page: Page, server: Server) -> None:
+    page.goto(server.address)
+    page.get_by_role("button", name="Saltmarsh reserve").click()
+    expect(page.get_by_test_id("book-summary")).to_contain_text("18 flows")

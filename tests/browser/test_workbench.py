@@ -1,0 +1,223 @@
+"""The workbench: what can be typed, moved, undone, linked to and read out."""
+
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import ROOT, Server
+from tests.browser.test_journey import editor, mark, row
+from tests.lab import Lab
+
+pytestmark = pytest.mark.browser
+
+AXE = ROOT / "ui" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+def test_a_test_flow_is_one_typed_line_with_completion(page: Page) -> None:
+    page.keyboard.press("/")
+    field = page.get_by_role("textbox", name="New test flow")
+    expect(field).to_be_focused()
+    page.keyboard.type("til")
+    options = page.get_by_role("listbox")
+    expect(options.get_by_role("option").first).to_contain_text("host: 172.20.16.30")
+    page.keyboard.press("Enter")
+    page.keyboard.type("→ ledger ")
+    expect(options).to_contain_text("ledger listens on tcp/443")
+    page.keyboard.type("telnet ")
+    page.keyboard.press("Escape")
+    page.keyboard.type("blok")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("did you mean “block”?")
+    expect(field).to_have_text("till → ledger telnet blok")  # nothing typed is lost
+    for _ in range(4):
+        page.keyboard.press("Backspace")
+    page.keyboard.insert_text("block")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Enter")
+    expect(row(page, "t19")).to_contain_text("till → ledger telnet")
+    expect(mark(page, "t19", "draft")).to_have_accessible_name("draft: passes, not as expected")
+    expect(page.get_by_test_id("book-summary")).to_contain_text("19 flows, 3 not as expected")
+    expect(page.get_by_test_id("draft-state")).to_have_text("Draft as running")  # a test changes no device
+
+
+def test_errors_in_a_list_show_as_typed_and_are_not_saved(page: Page) -> None:
+    page.keyboard.press("2")
+    page.get_by_role("button", name="hides-in").click()
+    editor(page, "hides-in").click()
+    page.keyboard.press("Control+End")
+    page.keyboard.insert_text("permit tcp to 172.20.16.5/24")
+    expect(page.get_by_label("Problems")).to_contain_text("172.20.16.5/24 has bits set beyond the prefix")
+    expect(page.locator(".cm-lintRange-error")).to_have_text("172.20.16.5/24")
+    expect(page.get_by_role("button", name="Save to draft")).to_be_disabled()
+    page.get_by_role("button", name="Undo typing").click()
+    expect(editor(page, "hides-in")).not_to_contain_text("172.20.16.5")
+
+
+def test_marks_follow_what_is_typed_before_it_is_saved(page: Page) -> None:
+    page.get_by_role("button", name="hides-in", exact=True).click()
+    editor(page, "hides-in").click()
+    page.keyboard.press("Control+Home")
+    page.keyboard.insert_text("5 permit tcp established\n")
+    expect(mark(page, "t13", "draft")).to_have_accessible_name("draft: passes, as expected, would change")
+    page.get_by_role("button", name="Save to draft").click()
+    expect(mark(page, "t13", "draft")).to_have_accessible_name("draft: passes, as expected")
+    expect(page.get_by_test_id("book-summary")).to_contain_text("1 not as expected")
+
+
+def test_undo_redo_and_discard(page: Page) -> None:
+    page.get_by_role("button", name=re.compile("^hides-in, entering hide-gw")).click()
+    page.get_by_role("button", name="Take off").click()
+    expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 1 edit")
+    expect(mark(page, "t13", "draft")).to_have_accessible_name("draft: passes, as expected")
+    gone = page.get_by_role("button", name="hides-in, entering hide-gw by eth1, taken off in the draft")
+    expect(gone).to_be_visible()
+    page.keyboard.press("Control+z")
+    expect(page.get_by_test_id("draft-state")).to_have_text("Draft as running")
+    page.keyboard.press("Control+Shift+z")
+    expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 1 edit")
+    page.get_by_role("button", name="Discard").click()
+    expect(mark(page, "t13", "draft")).to_have_accessible_name("draft: blocked, not as expected")
+    page.get_by_role("button", name="Undo", exact=True).click()
+    expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 1 edit")
+
+
+def test_an_occupied_place_offers_replace_or_cancel(page: Page) -> None:
+    page.get_by_role("button", name="Place from-beyond").click()
+    target = page.locator("[data-target='hide-gw:eth1:in']")
+    target.hover()
+    target.click()
+    dialog = page.get_by_role("alertdialog")
+    expect(dialog).to_contain_text("hides-in stands there already")
+    dialog.get_by_role("button", name="Cancel").click()
+    expect(page.get_by_test_id("placing")).to_be_visible()
+    target.click()
+    dialog.get_by_role("button", name="Replace by from-beyond").click()
+    expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 2 edits")
+    expect(page.get_by_role("button", name=re.compile("^from-beyond, entering hide-gw"))).to_be_visible()
+    page.keyboard.press("m")
+    expect(page.get_by_test_id("placing")).to_contain_text("from-beyond is picked up")
+    page.keyboard.press("Escape")
+    expect(page.get_by_test_id("placing")).to_be_hidden()
+
+
+def test_the_three_states_of_a_trace_and_its_equal_paths(page: Page) -> None:
+    row(page, "t13").click()
+    sentence = page.get_by_test_id("sentence")
+    expect(sentence).to_contain_text("on the draft: blocked on the way home, entering hide-gw by eth1")
+    page.keyboard.press("b")
+    expect(sentence).to_contain_text("with no lists: passes")
+    expect(page).to_have_url(re.compile("state=baseline"))
+    page.keyboard.press("r")
+    expect(sentence).to_contain_text("as running: blocked")
+    row(page, "t15").click()
+    tabs = page.get_by_role("tab")
+    expect(tabs).to_have_count(2)
+    expect(page.get_by_label("Trace").get_by_role("button", name="lagoon", exact=True)).to_be_visible()
+    tabs.nth(1).click()
+    expect(page.get_by_label("Trace").get_by_role("button", name="hide-gw", exact=True)).to_be_visible()
+
+
+def test_a_link_leads_back_to_what_was_looked_at(page: Page) -> None:
+    row(page, "t7").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text(
+        "sluice’s remote line: wardens-only denies, entry 20"
+    )
+    page.get_by_role("button", name="show the place").first.click()
+    expect(page.get_by_role("heading", name="Sluice’s remote line")).to_be_visible()
+    page.goto(page.url)
+    expect(page.get_by_role("heading", name="Sluice’s remote line")).to_be_visible()
+    expect(page.get_by_test_id("sentence")).to_contain_text("kiosk → sluice ssh")
+    page.go_back()
+    page.go_back()
+    expect(page.get_by_text("Choose a test flow to see its way")).to_be_visible()
+
+
+def test_plates_stay_where_they_are_put(page: Page) -> None:
+    plate = page.locator("[data-plate=jetty]")
+    before = plate.bounding_box()
+    assert before
+    page.mouse.move(before["x"] + 50, before["y"] + 34)
+    page.mouse.down()
+    page.mouse.move(before["x"] + 10, before["y"] + 64, steps=5)
+    page.mouse.up()
+    expect(page.get_by_role("button", name="Undo", exact=True)).to_have_attribute(
+        "title", "Undo: move jetty on the map"
+    )
+    expect(page.get_by_test_id("draft-state")).to_have_text("Draft as running")
+    page.reload()
+    expect(plate).to_be_visible()
+    after = plate.bounding_box()
+    assert after
+    assert after["x"] < before["x"] - 20
+    plate.focus()
+    page.keyboard.press("Alt+ArrowRight")
+    expect(page.get_by_role("button", name="Undo", exact=True)).to_be_enabled()
+
+
+def test_a_network_without_positions_is_laid_out(page: Page, server: Server, tmp_path: Path) -> None:
+    from greyheron.formats.workspace import write_workspace
+
+    file = tmp_path / "lab.yaml"
+    file.write_text(write_workspace(Lab().network()))
+    page.goto(server.address)
+    page.get_by_label("Workspace file").set_input_files(file)
+    plates = page.locator("[data-plate]")
+    expect(plates).to_have_count(10)
+    expect(page.locator("[data-plate=right]")).to_be_visible()
+    centres = {tuple(plate.bounding_box().values())[:2] for plate in plates.all()}  # type: ignore[union-attr]
+    assert len(centres) == 10
+
+
+def test_a_bad_file_is_refused_with_every_problem(page: Page, server: Server, tmp_path: Path) -> None:
+    file = tmp_path / "bad.yaml"
+    file.write_text("format: grey-heron/1\nname: x\ndevices:\n- {name: a, kind: b}\n- {name: c, kind: d}\n")
+    page.goto(server.address)
+    page.get_by_label("Workspace file").set_input_files(file)
+    alert = page.get_by_role("alert")
+    expect(alert).to_contain_text("2 problems; the first: device a, kind")
+    expect(alert).to_contain_text("device c, kind")
+
+
+def test_devices_and_placements_can_be_read_out(page: Page) -> None:
+    expect(
+        page.get_by_role("button", name="hide-gw, router, 5 interfaces, hides-in placed inbound at eth1")
+    ).to_be_visible()
+    plate = page.locator("[data-plate=lagoon]")
+    plate.focus()
+    page.keyboard.press("Enter")
+    inspector = page.get_by_role("complementary", name="Inspector")
+    expect(inspector).to_contain_text("172.20.40.1/24")
+    expect(inspector).to_contain_text("wardens-only")
+    expect(inspector).to_contain_text("172.20.56.0/24")
+
+
+@pytest.mark.parametrize("view", ["map", "trace", "lists", "changes", "shortcuts", "home"])
+def test_no_serious_axe_violation(page: Page, view: str, server: Server) -> None:
+    if view == "trace":
+        row(page, "t13").click()
+        expect(page.get_by_role("complementary", name="Evidence")).to_be_visible()
+    elif view == "lists":
+        page.keyboard.press("2")
+    elif view == "changes":
+        page.get_by_role("button", name=re.compile("^hides-in, entering hide-gw")).click()
+        page.get_by_role("button", name="Take off").click()
+        expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 1 edit")
+        page.keyboard.press("3")
+        expect(page.get_by_text("What it does to the book")).to_be_visible()
+    elif view == "shortcuts":
+        page.keyboard.press("?")
+        expect(page.get_by_role("dialog")).to_be_visible()
+    elif view == "home":
+        page.goto(server.address)
+        expect(page.get_by_role("heading", name="Grey Heron")).to_be_visible()
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("() => axe.run({ resultTypes: ['violations'] })")
+    serious = [
+        (each["id"], [node["html"][:160] for node in each["nodes"]][:4])
+        for each in found["violations"]
+        if each["impact"] in ("serious", "critical")
+    ]
+    assert serious == []

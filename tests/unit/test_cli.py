@@ -1,0 +1,95 @@
+"""The command line: verdicts, JSON and exit statuses."""
+
+import json
+from importlib.resources import files
+from pathlib import Path
+
+from typer.testing import CliRunner
+
+from greyheron.analysis.book import mark_tests
+from greyheron.cli.main import app
+from greyheron.core.world import build_world
+from greyheron.demo.networks import saltmarsh
+
+DEMO = str(files("greyheron.demo").joinpath("saltmarsh.yaml"))
+run = CliRunner().invoke
+
+
+def test_check_says_what_is_not_as_expected_and_ends_with_1() -> None:
+    result = run(app, ["check", DEMO])
+    assert result.exit_code == 1
+    assert "18 test flows, 16 as expected, 2 not." in result.output
+    assert (
+        "blocked on the way home, entering hide-gw by eth1: hides-in denies, implicit deny" in result.output
+    )
+
+
+def test_check_gives_the_verdicts_that_the_interface_shows() -> None:
+    found = json.loads(run(app, ["check", DEMO, "--json"]).output)
+    world = build_world(saltmarsh())
+    expected = {mark.id: mark.draft.verdict for mark in mark_tests(saltmarsh().tests, world, world)}
+    assert {test["id"]: test["verdict"]["verdict"] for test in found["tests"]} == expected
+
+
+def test_check_ends_with_0_when_all_is_as_expected(tmp_path: Path) -> None:
+    file = tmp_path / "ok.yaml"
+    file.write_text(
+        Path(DEMO).read_text().replace("kiosk → ledger telnet block", "kiosk → ledger telnet pass")
+    )
+    text = file.read_text().replace("ringing-desk → camhub web pass", "ringing-desk → camhub web block")
+    file.write_text(text)
+    assert run(app, ["check", str(file)]).exit_code == 0
+
+
+def test_a_bad_file_ends_with_2_and_every_problem(tmp_path: Path) -> None:
+    file = tmp_path / "bad.yaml"
+    file.write_text("format: grey-heron/1\nname: x\ndevices: [{name: a, kind: b}, {name: c, kind: d}]\n")
+    result = run(app, ["check", str(file)])
+    assert result.exit_code == 2
+    assert "device a, kind" in result.output
+    assert "device c, kind" in result.output
+    assert run(app, ["check", str(tmp_path / "none.yaml")]).exit_code == 2
+
+
+def test_trace_in_words_and_as_json() -> None:
+    flow = ["trace", DEMO, "--from", "ringing-desk", "--to", "camhub", "--service", "web"]
+    result = run(app, flow)
+    assert result.exit_code == 0
+    assert "hides-in denies, implicit deny" in result.output
+    assert "the sender sees nothing: a timeout" in result.output
+    found = json.loads(run(app, [*flow, "--json"]).output)
+    assert found["verdict"] == "blocked"
+    exchange = found["exchanges"][0]
+    assert exchange["decided_on"] == "home"
+    assert exchange["deciding"] == {
+        "device": "hide-gw",
+        "at": "eth1",
+        "direction": "in",
+        "list": "hides-in",
+        "entry": None,
+    }
+    assert json.loads(run(app, [*flow, "--json", "--baseline"]).output)["verdict"] == "passes"
+
+
+def test_trace_takes_source_interfaces_addresses_and_ports() -> None:
+    def verdict(source: str, *more: str) -> str:
+        flow = ["trace", DEMO, "--from", source, "--to", "ledger", "--service", "tcp/443", *more, "--json"]
+        found: str = json.loads(run(app, flow).output)["exchanges"][0]["out"]["hops"][0]["header"]
+        return str(found)
+
+    assert "172.20.255.3" in verdict("centre-gw:lo0")
+    assert "172.20.16.1" in verdict("centre-gw:172.20.16.1")
+    assert "1024" in verdict("kiosk", "--source-port", "1024")
+
+
+def test_a_flow_that_cannot_be_traced_ends_with_2() -> None:
+    result = run(app, ["trace", DEMO, "--from", "nobody", "--to", "ledger", "--service", "web"])
+    assert result.exit_code == 2
+    assert "there is no device “nobody”" in result.output
+
+
+def test_serving_elsewhere_than_on_loopback_needs_a_token() -> None:
+    result = run(app, ["serve", "--host", "0.0.0.0"])
+    assert result.exit_code == 2
+    assert "token" in result.output
+    assert run(app, ["serve", "--host", "0.0.0.0", "--token", "short"]).exit_code == 2

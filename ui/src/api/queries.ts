@@ -1,0 +1,112 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  ApiError,
+  ask,
+  type Book,
+  type Change,
+  type NetworkSummary,
+  type OpenNetwork,
+  type Places,
+  type RevisionItem,
+  type State,
+  type TraceReport,
+} from "./client";
+
+const OTHER_WINDOWS = 4000;
+
+export const useNetworks = () =>
+  useQuery({ queryKey: ["networks"], queryFn: () => ask<NetworkSummary[]>("/networks") });
+
+/** The open network; looks now and then whether another window has changed it. */
+export const useNetwork = (id: string) =>
+  useQuery({
+    queryKey: ["network", id],
+    queryFn: () => ask<OpenNetwork>(`/networks/${id}`),
+    refetchInterval: OTHER_WINDOWS,
+  });
+
+export const useBook = (id: string, version: number | undefined) =>
+  useQuery({
+    queryKey: ["book", id, version],
+    queryFn: () => ask<Book>(`/networks/${id}/book`),
+    enabled: version !== undefined,
+    placeholderData: keepPreviousData,
+  });
+
+export const usePlaces = (id: string, version: number) =>
+  useQuery({
+    queryKey: ["places", id, version],
+    queryFn: () => ask<Places>(`/networks/${id}/places`),
+    placeholderData: keepPreviousData,
+  });
+
+export const useTrace = (id: string, version: number, flow: string | null, state: State) =>
+  useQuery({
+    queryKey: ["trace", id, version, flow, state],
+    queryFn: () => ask<TraceReport>(`/networks/${id}/trace`, { body: { flow, state } }),
+    enabled: flow !== null,
+    placeholderData: (previous) => (previous?.flow === flow ? previous : undefined),
+    retry: false,
+  });
+
+/** What the book would say after `changes`, which are not made. */
+export const usePreview = (id: string, version: number, changes: Change[] | null) =>
+  useQuery({
+    queryKey: ["preview", id, version, changes],
+    queryFn: ({ signal }) => ask<Book>(`/networks/${id}/preview`, { body: { changes }, signal }),
+    enabled: changes !== null,
+    placeholderData: changes === null ? undefined : keepPreviousData,
+    retry: false,
+    gcTime: 30_000,
+  });
+
+export const useRevisions = (id: string, version: number) =>
+  useQuery({
+    queryKey: ["revisions", id, version],
+    queryFn: () => ask<RevisionItem[]>(`/networks/${id}/revisions`),
+  });
+
+export type DraftStep = "undo" | "redo" | "discard" | "apply";
+
+export interface EditRequest {
+  label: string;
+  changes: Change[];
+}
+
+/** Writes to the draft. Each is based on the version on screen; a conflict shows the newer draft. */
+export function useDraft(id: string) {
+  const client = useQueryClient();
+  const keep = (network: OpenNetwork) => client.setQueryData(["network", id], network);
+  const version = () => client.getQueryData<OpenNetwork>(["network", id])?.version;
+  const onError = (error: Error) => {
+    if (error instanceof ApiError && error.conflict) client.invalidateQueries({ queryKey: ["network", id] });
+  };
+  const edit = useMutation({
+    mutationFn: (request: EditRequest) =>
+      ask<OpenNetwork>(`/networks/${id}/draft/edits`, { body: request, version: version() }),
+    onSuccess: keep,
+    onError,
+  });
+  const step = useMutation({
+    mutationFn: ({ step, note }: { step: DraftStep; note?: string }) =>
+      ask<OpenNetwork>(`/networks/${id}/draft/${step}`, {
+        method: "POST",
+        body: step === "apply" ? { note: note ?? "" } : undefined,
+        version: version(),
+      }),
+    onSuccess: keep,
+    onError,
+  });
+  const restore = useMutation({
+    mutationFn: (revision: number) =>
+      ask<OpenNetwork>(`/networks/${id}/revisions/${revision}/restore`, {
+        method: "POST",
+        version: version(),
+      }),
+    onSuccess: keep,
+    onError,
+  });
+  return { edit, step, restore };
+}
+
+export type Draft = ReturnType<typeof useDraft>;

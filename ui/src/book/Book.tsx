@@ -1,0 +1,178 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { ask, type FlowReading, type TestFlow, type TestMarks } from "../api/client";
+import { NotationField } from "../editor/NotationField";
+import { useWorkbench } from "../shell/context";
+import { freeTestId, putTest } from "../state/edits";
+import { VerdictMark } from "./VerdictMark";
+
+/** The left side: every test flow with its three verdicts. */
+export function Book() {
+  const { network, book, preview, place } = useWorkbench();
+  const [surprises, setSurprises] = useState(false);
+  const marks = new Map(book?.tests.map((test) => [test.id, test]));
+  const previewed = new Map(preview.book?.tests.map((test) => [test.id, test]));
+  const tests = network.draft.tests;
+  const groups = [...new Set(tests.map((test) => test.group))];
+  const unexpected = tests.filter((test) => isSurprise(marks.get(test.id)));
+  const shown = surprises ? unexpected : tests;
+  return (
+    <aside aria-label="Book" className="flex min-h-0 flex-col border-r border-rule">
+      <div className="flex items-baseline justify-between px-4 pt-3 pb-1">
+        <h2 className="font-semibold">Test flows</h2>
+        <span className="quiet -mr-[5px] flex text-fine" aria-hidden="true">
+          <span className="w-[36px] text-center">none</span>
+          <span className="w-[40px] text-center">running</span>
+          <span className="w-[32px] text-center">draft</span>
+        </span>
+      </div>
+      <div className="min-h-0 flex-1 overflow-y-auto pb-3">
+        {tests.length === 0 && (
+          <p className="quiet px-4 py-2">
+            No test flows yet. Write one below: who sends, to whom, what, and pass or block.
+          </p>
+        )}
+        {surprises && unexpected.length === 0 && (
+          <p className="quiet px-4 py-2">Everything is as expected.</p>
+        )}
+        {groups.map((group) => {
+          const members = shown.filter((test) => test.group === group);
+          return members.length ? (
+            <section key={group} aria-label={group || "No group"}>
+              <h3 className="quiet px-4 pt-2 pb-0.5 text-fine">{group || "No group"}</h3>
+              <ul>
+                {members.map((test) => (
+                  <Row
+                    key={test.id}
+                    test={test}
+                    marks={marks.get(test.id)}
+                    previewed={previewed.get(test.id)}
+                    chosen={place.test === test.id}
+                  />
+                ))}
+              </ul>
+            </section>
+          ) : null;
+        })}
+      </div>
+      <div className="border-t border-rule px-3 py-2">
+        <NewTest />
+        <div className="quiet mt-1 flex items-baseline justify-between text-fine">
+          <span data-testid="book-summary">
+            {tests.length} flows,{" "}
+            {unexpected.length === 0 ? "all as expected" : `${unexpected.length} not as expected`}
+          </span>
+          <button
+            type="button"
+            aria-pressed={surprises}
+            className="underline aria-pressed:font-semibold aria-pressed:text-ink"
+            onClick={() => setSurprises(!surprises)}
+          >
+            {surprises ? "show all" : "surprises only"}
+          </button>
+        </div>
+      </div>
+    </aside>
+  );
+}
+
+const isSurprise = (marks: TestMarks | undefined) =>
+  marks !== undefined && marks.draft.judgement?.standing !== "holds";
+
+interface RowProps {
+  test: TestFlow;
+  marks: TestMarks | undefined;
+  previewed: TestMarks | undefined;
+  chosen: boolean;
+}
+
+function Row({ test, marks, previewed, chosen }: RowProps) {
+  const { go } = useWorkbench();
+  const row = useRef<HTMLButtonElement>(null);
+  useEffect(() => {
+    if (chosen) row.current?.scrollIntoView({ block: "nearest" });
+  }, [chosen]);
+  const [, ends, service, expect] = /^(.*) (\S+(?: source-port \d+)?) (pass|block)$/.exec(test.flow) ?? [];
+  const changed =
+    marks !== undefined && previewed !== undefined && previewed.draft.verdict !== marks.draft.verdict;
+  return (
+    <li>
+      <button
+        ref={row}
+        type="button"
+        aria-current={chosen ? "true" : undefined}
+        data-test={test.id}
+        onClick={() => go({ test: test.id, chosen: `test:${test.id}` })}
+        className={`flex w-full items-start gap-1 border-l-[3px] py-0.5 pr-3 pl-[13px] text-left ${
+          chosen ? "border-ink bg-plate" : "border-transparent hover:bg-plate/70"
+        }`}
+      >
+        <span className="min-w-0 flex-1 leading-[18px]">
+          {ends} <span className="quiet">{service}</span>
+          <span className="sr-only">, should {expect}</span>
+        </span>
+        {marks && (
+          <span className="flex items-center gap-[9px]">
+            <VerdictMark label="no lists" mark={marks.baseline} />
+            <VerdictMark label="running" mark={marks.running} />
+            <VerdictMark
+              label="draft"
+              mark={(changed && previewed ? previewed : marks).draft}
+              changed={changed}
+            />
+          </span>
+        )}
+      </button>
+    </li>
+  );
+}
+
+const KEPT = "grey-heron:new-test";
+
+function NewTest() {
+  const { id, network, make, go, place } = useWorkbench();
+  const [text, setText] = useState(() => sessionStorage.getItem(KEPT) ?? "");
+  const [tried, setTried] = useState(false);
+  useEffect(() => sessionStorage.setItem(KEPT, text), [text]);
+  const reading = useQuery({
+    queryKey: ["flow", id, network.version, text],
+    queryFn: () => ask<FlowReading>(`/networks/${id}/tests/read`, { body: { text } }),
+    enabled: tried && text.trim() !== "",
+    placeholderData: (previous) => previous,
+    gcTime: 10_000,
+  });
+  const problem = tried && text.trim() ? reading.data?.problems[0] : undefined;
+
+  const submit = async () => {
+    if (!text.trim()) return;
+    setTried(true);
+    const read = await ask<FlowReading>(`/networks/${id}/tests/read`, { body: { text } }).catch(() => null);
+    if (!read?.formatted) return;
+    const group = network.draft.tests.find((test) => test.id === place.test)?.group ?? "";
+    const test: TestFlow = { id: freeTestId(network.draft), flow: read.formatted, group, note: "" };
+    if (await make(putTest(test, `test ${read.formatted}`))) {
+      setText("");
+      setTried(false);
+      go({ test: test.id, chosen: `test:${test.id}` });
+    }
+  };
+
+  return (
+    <>
+      <NotationField
+        network={id}
+        label="New test flow"
+        hint="kiosk → ledger tcp/443 pass"
+        value={text}
+        invalid={problem !== undefined}
+        onChange={setText}
+        onSubmit={submit}
+      />
+      {problem && (
+        <p role="alert" className="mt-1 text-fine text-clay">
+          {problem.message}
+        </p>
+      )}
+    </>
+  );
+}

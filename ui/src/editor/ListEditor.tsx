@@ -1,0 +1,231 @@
+import { autocompletion, startCompletion } from "@codemirror/autocomplete";
+import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
+import { type Diagnostic, lintKeymap, setDiagnostics } from "@codemirror/lint";
+import { EditorState } from "@codemirror/state";
+import { EditorView, keymap } from "@codemirror/view";
+import { useQuery } from "@tanstack/react-query";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { type AccessList, ask, type ListReading, type ProblemItem } from "../api/client";
+import { useWorkbench } from "../shell/context";
+import { putList } from "../state/edits";
+import { completions, notation } from "./notation";
+
+const SETTLE = 180;
+
+/** The text of a list while it is being written, kept in this browser until it is saved. */
+const keptKey = (network: string, list: string) => `grey-heron:${network}:${list}`;
+
+export function ListEditor({ list }: { list: AccessList }) {
+  const { id, network, draft, preview, notices } = useWorkbench();
+  const saved = list.entries ?? "";
+  const key = keptKey(id, list.name);
+  const [text, setText] = useState(() => localStorage.getItem(key) ?? saved);
+  const [based, setBased] = useState(saved);
+  const settled = useSettled(text);
+  const host = useRef<HTMLDivElement>(null);
+  const view = useRef<EditorView | null>(null);
+  const dirty = text !== saved;
+  const elsewhere = dirty && saved !== based;
+
+  const reading = useQuery({
+    queryKey: ["reading", id, network.version, list.name, list.family, list.kind, settled],
+    queryFn: () =>
+      ask<ListReading>(`/networks/${id}/lists/read`, {
+        body: { name: list.name, family: list.family, kind: list.kind, entries: settled },
+      }),
+    placeholderData: (previous) => previous,
+    gcTime: 10_000,
+  });
+  const problems = reading.data?.problems ?? [];
+  const current = settled === text && !reading.isPlaceholderData && reading.data !== undefined;
+
+  const show = useCallback((insert: string) => {
+    const editor = view.current;
+    if (editor && editor.state.doc.toString() !== insert) {
+      editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert } });
+    }
+  }, []);
+
+  // What was saved elsewhere is taken over only while nothing is being typed here.
+  useEffect(() => {
+    if (saved === based) return;
+    if (text === based) {
+      setText(saved);
+      show(saved);
+      setBased(saved);
+    } else if (text === saved) setBased(saved);
+  }, [saved, based, text, show]);
+
+  useEffect(() => {
+    if (dirty) localStorage.setItem(key, text);
+    else localStorage.removeItem(key);
+  }, [dirty, key, text]);
+
+  const { show: showPreview } = preview;
+  const clean = current && dirty && problems.length === 0;
+  useEffect(() => {
+    if (clean) showPreview({ list: list.name, edit: putList({ ...list, entries: settled }) });
+    else showPreview(null);
+    return () => showPreview(null);
+  }, [clean, settled, list, showPreview]);
+
+  const save = useCallback(async () => {
+    notices.clear();
+    const written = view.current?.state.doc.toString() ?? text;
+    try {
+      const after = await draft.edit.mutateAsync(putList({ ...list, entries: written }));
+      const formatted = after.draft.lists.find((each) => each.name === list.name)?.entries ?? "";
+      setBased(formatted);
+      setText(formatted);
+      show(formatted);
+    } catch (error) {
+      notices.fail(error);
+    }
+  }, [draft.edit, list, notices, show, text]);
+  const latestSave = useRef(save);
+  latestSave.current = save;
+
+  useEffect(() => {
+    if (!host.current) return;
+    const saveNow = () => {
+      latestSave.current();
+      return true;
+    };
+    const editor = new EditorView({
+      parent: host.current,
+      state: EditorState.create({
+        doc: text,
+        extensions: [
+          notation,
+          history(),
+          EditorView.lineWrapping,
+          autocompletion({
+            override: [completions(id, { of: "entry", family: list.family, kind: list.kind })],
+            icons: false,
+          }),
+          EditorView.contentAttributes.of({ "aria-label": `Entries of ${list.name}` }),
+          keymap.of([
+            { key: "Mod-s", run: saveNow, preventDefault: true },
+            { key: "Mod-Enter", run: saveNow },
+            ...defaultKeymap,
+            ...historyKeymap,
+            ...lintKeymap,
+          ]),
+          EditorView.updateListener.of((update) => {
+            if (!update.docChanged) return;
+            setText(update.state.doc.toString());
+            const head = update.state.selection.main.head;
+            const typed = update.transactions.some((each) => each.isUserEvent("input.type"));
+            if (typed && update.state.sliceDoc(head - 1, head) === " ") startCompletion(update.view);
+          }),
+        ],
+      }),
+    });
+    view.current = editor;
+    return () => editor.destroy();
+  }, [id, list.name, list.family, list.kind]);
+
+  useEffect(() => {
+    const editor = view.current;
+    if (editor && current) editor.dispatch(setDiagnostics(editor.state, diagnostics(editor.state, problems)));
+  }, [problems, current]);
+
+  const covers = useMemo(() => (dirty ? [] : (reading.data?.covers ?? [])), [dirty, reading.data]);
+  return (
+    <section aria-label={`List ${list.name}`}>
+      <div className="border-y border-rule bg-plate" ref={host} />
+      <div
+        className="border-b border-rule bg-plate py-1 pl-2 font-mono text-[12.5px] text-slate"
+        data-implicit-deny
+      >
+        deny any{" "}
+        <span className="font-sans">
+          (implicit{list.family === "ipv6" ? ", after neighbour discovery" : ""})
+        </span>
+      </div>
+      {problems.length > 0 && (
+        <ul className="px-3 pt-2" aria-label="Problems">
+          {problems.map((problem) => (
+            <li key={`${problem.line}:${problem.column}:${problem.message}`} className="text-clay">
+              {problem.line ? `Line ${problem.line}: ` : ""}
+              {problem.message}
+            </li>
+          ))}
+        </ul>
+      )}
+      {elsewhere && (
+        <div role="alert" className="mx-3 mt-2 border-l-2 border-ochre pl-2">
+          <p>This list was changed in another window. What you typed is still here.</p>
+          <details>
+            <summary className="cursor-pointer underline">What it is there</summary>
+            <pre className="mt-1 font-mono text-fine whitespace-pre-wrap">{saved}</pre>
+          </details>
+        </div>
+      )}
+      <div className="flex items-center gap-2 px-3 py-2">
+        <button
+          type="button"
+          className="button button-strong"
+          disabled={!dirty || problems.length > 0 || draft.edit.isPending}
+          onClick={save}
+        >
+          {elsewhere ? "Save mine over it" : "Save to draft"}
+        </button>
+        <button
+          type="button"
+          className="button"
+          disabled={!dirty}
+          onClick={() => {
+            setText(saved);
+            setBased(saved);
+            show(saved);
+          }}
+        >
+          {elsewhere ? "Take theirs" : "Undo typing"}
+        </button>
+        <span className="quiet text-fine">{dirty ? "not saved yet, Ctrl+S" : "saved in the draft"}</span>
+      </div>
+      {covers.length > 0 && <Covers covers={covers} />}
+    </section>
+  );
+}
+
+function Covers({ covers }: { covers: ListReading["covers"] }) {
+  const told = covers.filter((cover) => cover.source || cover.destination);
+  if (!told.length) return null;
+  return (
+    <dl className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-1 border-t border-rule px-3 py-2">
+      {told.map((cover) => (
+        <div key={cover.number} className="contents">
+          <dt className="quiet text-right font-mono text-fine">{cover.number}</dt>
+          <dd className="text-fine">
+            {[cover.source && `from ${cover.source}`, cover.destination && `to ${cover.destination}`]
+              .filter(Boolean)
+              .join("; ")}
+          </dd>
+        </div>
+      ))}
+    </dl>
+  );
+}
+
+function diagnostics(state: EditorState, problems: ProblemItem[]): Diagnostic[] {
+  return problems.flatMap((problem) => {
+    if (!problem.line || problem.line > state.doc.lines) return [];
+    const line = state.doc.line(problem.line);
+    const from = Math.min(line.from + (problem.column ?? 1) - 1, line.to);
+    const to = Math.min(line.from + (problem.end ?? 1) - 1, line.to);
+    return [
+      { from: Math.min(from, to), to: Math.max(from, to), severity: "error", message: problem.message },
+    ];
+  });
+}
+
+function useSettled(text: string): string {
+  const [settled, setSettled] = useState(text);
+  useEffect(() => {
+    const timer = setTimeout(() => setSettled(text), SETTLE);
+    return () => clearTimeout(timer);
+  }, [text]);
+  return settled;
+}

@@ -1,0 +1,87 @@
+import { autocompletion, closeBrackets, completionStatus, startCompletion } from "@codemirror/autocomplete";
+import { history, historyKeymap, standardKeymap } from "@codemirror/commands";
+import { EditorState, Prec } from "@codemirror/state";
+import { EditorView, keymap, placeholder } from "@codemirror/view";
+import { useEffect, useRef } from "react";
+import { completions, notation } from "./notation";
+
+const oneLine = Prec.high(EditorView.theme({ ".cm-line": { padding: "0 8px", textIndent: "0" } }));
+
+interface Props {
+  network: string;
+  label: string;
+  hint: string;
+  value: string;
+  invalid: boolean;
+  onChange: (text: string) => void;
+  onSubmit: () => void;
+}
+
+/** One line of notation: a test flow. Enter submits, unless a completion is being chosen. */
+export function NotationField({ network, label, hint, value, invalid, onChange, onSubmit }: Props) {
+  const host = useRef<HTMLDivElement>(null);
+  const view = useRef<EditorView | null>(null);
+  const latest = useRef({ onChange, onSubmit });
+  latest.current = { onChange, onSubmit };
+
+  useEffect(() => {
+    if (!host.current) return;
+    const submit = () => {
+      latest.current.onSubmit();
+      return true;
+    };
+    const editor = new EditorView({
+      parent: host.current,
+      state: EditorState.create({
+        doc: value,
+        extensions: [
+          notation,
+          oneLine,
+          placeholder(hint),
+          history(),
+          closeBrackets(),
+          autocompletion({
+            override: [completions(network, { of: "flow" })],
+            icons: false,
+            activateOnTyping: true,
+          }),
+          EditorState.transactionFilter.of((change) => (change.newDoc.lines > 1 ? [] : change)),
+          EditorView.contentAttributes.of({ "aria-label": label }),
+          EditorView.updateListener.of((update) => {
+            if (!update.docChanged) return;
+            latest.current.onChange(update.state.doc.toString());
+            const typedSpace =
+              update.transactions.some((each) => each.isUserEvent("input")) &&
+              update.state.doc.toString().endsWith(" ");
+            if (typedSpace) startCompletion(update.view);
+          }),
+          Prec.low(keymap.of([{ key: "Enter", run: submit }])),
+          keymap.of([...standardKeymap.filter((binding) => binding.key !== "Enter"), ...historyKeymap]),
+          EditorView.domEventHandlers({
+            focus: (_, editor) => {
+              if (!editor.state.doc.length && completionStatus(editor.state) === null)
+                startCompletion(editor);
+            },
+          }),
+        ],
+      }),
+    });
+    view.current = editor;
+    return () => editor.destroy();
+  }, [network]);
+
+  useEffect(() => {
+    const editor = view.current;
+    if (editor && editor.state.doc.toString() !== value) {
+      editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert: value } });
+    }
+  }, [value]);
+
+  return (
+    <div
+      ref={host}
+      data-field={label}
+      className={`rounded border bg-plate ${invalid ? "border-clay" : "border-rule focus-within:border-tide"}`}
+    />
+  );
+}

@@ -1,0 +1,27 @@
+import type { ReactNode } from "react";
+import { useWorkbench } from "../shell/context";
+import { DevicePanel } from "./DevicePanel";
+import { ListPanel } from "./ListPanel";
+import { OverviewPanel } from "./OverviewPanel";
+import { PointPanel } from "./PointPanel";
+import { TestPanel } from "./TestPanel";
+
+/** The right side: whatever is chosen. */
+export function Inspector() {
+  const { place, network } = useWorkbench();
+  const [kind, ...rest] = (place.chosen ?? "").split(":");
+  const name = rest.join(":");
+  let panel: ReactNode = null;
+  const device = kind === "device" && network.draft.devices.find((each) => each.name === name);
+  const list = kind === "list" && network.draft.lists.find((each) => each.name === name);
+  const test = kind === "test" && network.draft.tests.find((each) => each.id === name);
+  if (device) panel = <DevicePanel device={device} />;
+  else if (list) panel = <ListPanel key={list.name} list={list} />;
+  else if (test) panel = <TestPanel key={test.id} test={test} />;
+  else if (kind === "point") panel = <PointPanel key={name} point={name} />;
+  return (
+    <aside aria-label="Inspector" className="min-h-0 overflow-y-auto border-l border-rule">
+      {panel ?? <OverviewPanel />}
+    </aside>
+  );
+}

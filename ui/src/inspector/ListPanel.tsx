@@ -1,0 +1,80 @@
+import type { AccessList } from "../api/client";
+import { ListEditor } from "../editor/ListEditor";
+import { useDragList } from "../map/useDragList";
+import { useWorkbench } from "../shell/context";
+import { pointKey, removeList } from "../state/edits";
+
+/** A list: its entries, where it is placed, and picking it up. */
+export function ListPanel({ list }: { list: AccessList }) {
+  const { network, go, make } = useWorkbench();
+  return (
+    <>
+      <ListHeading list={list} />
+      <ListEditor key={list.name} list={list} />
+      <PlacedAt list={list} />
+      <div className="px-4 pt-1 pb-4">
+        <button
+          type="button"
+          className="quiet underline"
+          onClick={async () => {
+            if (await make(removeList(network.draft, list.name))) go({ chosen: null, list: null });
+          }}
+        >
+          Remove this list
+        </button>
+      </div>
+    </>
+  );
+}
+
+export function ListHeading({ list }: { list: AccessList }) {
+  const { pickUp } = useWorkbench();
+  const startDrag = useDragList();
+  const family = list.family === "ipv4" ? "IPv4" : "IPv6";
+  return (
+    <div className="flex items-center gap-2 px-4 py-2">
+      <h2
+        className="cursor-grab touch-none font-mono text-[14px] font-semibold"
+        onPointerDown={startDrag(list, null)}
+      >
+        {list.name}
+      </h2>
+      <span className="quiet">
+        {family}, {list.kind}
+      </span>
+      <button type="button" className="button ml-auto" onClick={() => pickUp(list, null)} title="p">
+        Place…
+      </button>
+    </div>
+  );
+}
+
+export function PlacedAt({ list }: { list: AccessList }) {
+  const { network, places, go } = useWorkbench();
+  const placed = network.draft.placements.filter((each) => each.list === list.name);
+  const words = new Map(places?.points.map((point) => [pointKey(point), point.words]));
+  return (
+    <div className="px-4 py-2">
+      {placed.length === 0 ? (
+        <p className="font-medium text-ochre">Placed nowhere: it does nothing yet.</p>
+      ) : (
+        <>
+          <h3 className="quiet">Placed</h3>
+          <ul>
+            {placed.map((each) => (
+              <li key={pointKey(each)}>
+                <button
+                  type="button"
+                  className="text-left underline decoration-rule underline-offset-2"
+                  onClick={() => go({ view: "map", chosen: `point:${pointKey(each)}` })}
+                >
+                  {words.get(pointKey(each)) ?? `${each.device} ${each.at} ${each.direction}`}
+                </button>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,51 @@
+import { useDragList } from "../map/useDragList";
+import { useWorkbench } from "../shell/context";
+import { NewList } from "../views/NewList";
+
+/** With nothing chosen: the lists, ready to be picked up. */
+export function OverviewPanel() {
+  const { network, go, pickUp } = useWorkbench();
+  const startDrag = useDragList();
+  const { lists, placements } = network.draft;
+  return (
+    <div className="px-4 py-3">
+      <h2 className="mb-1 font-semibold">Access lists</h2>
+      {lists.length === 0 && (
+        <p className="quiet mb-2">No lists yet. Make one, write its entries, then place it.</p>
+      )}
+      <ul className="mb-3 border-t border-rule">
+        {lists.map((list) => {
+          const count = placements.filter((placed) => placed.list === list.name).length;
+          return (
+            <li key={list.name} className="flex items-baseline gap-2 border-b border-rule py-1">
+              <button
+                type="button"
+                className="cursor-grab touch-none font-mono text-[12.5px] underline decoration-rule underline-offset-2"
+                onPointerDown={startDrag(list, null)}
+                onClick={() => go({ chosen: `list:${list.name}` })}
+              >
+                {list.name}
+              </button>
+              <span className={`text-fine ${count ? "quiet" : "text-ochre"}`}>
+                {count ? `placed ${count === 1 ? "once" : `${count} times`}` : "placed nowhere: does nothing"}
+              </span>
+              <button
+                type="button"
+                className="ml-auto underline"
+                aria-label={`Place ${list.name}`}
+                onClick={() => pickUp(list, null)}
+              >
+                Place
+              </button>
+            </li>
+          );
+        })}
+      </ul>
+      <NewList onMade={(name) => go({ chosen: `list:${name}` })} />
+      <p className="quiet mt-4">
+        Choose a test flow, a device, a list or a place on the map to look at it here. Drag a list onto the
+        lane it should filter, or press Place and use the arrow keys.
+      </p>
+    </div>
+  );
+}

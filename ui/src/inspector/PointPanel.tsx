@@ -1,0 +1,75 @@
+import { VerdictShape } from "../book/VerdictMark";
+import { ListEditor } from "../editor/ListEditor";
+import { useWorkbench } from "../shell/context";
+import { pointKey, takeOff } from "../state/edits";
+
+/** An attachment point: what stands there, and what traffic of the book crosses it. */
+export function PointPanel({ point }: { point: string }) {
+  const { network, places, book, make, pickUp, go } = useWorkbench();
+  const found = places?.points.find((each) => pointKey(each) === point);
+  const placed = network.draft.placements.filter((each) => pointKey(each) === point);
+  const crossing = book?.tests.filter((test) => test.crosses.includes(point)) ?? [];
+  const words = found?.words ?? point.replaceAll(":", " ");
+  return (
+    <>
+      <div className="px-4 pt-3 pb-1">
+        <h2 className="font-semibold">{words.charAt(0).toUpperCase() + words.slice(1)}</h2>
+        {placed.length === 0 && <p className="quiet">No list stands here: everything passes this place.</p>}
+      </div>
+      {placed.map((each) => {
+        const list = network.draft.lists.find((candidate) => candidate.name === each.list);
+        if (!list) return null;
+        return (
+          <section key={each.list} aria-label={`${each.list}, placed here`}>
+            <div className="flex items-center gap-2 px-4 py-1.5">
+              <button
+                type="button"
+                className="font-mono font-semibold underline decoration-rule underline-offset-2"
+                onClick={() => go({ chosen: `list:${list.name}` })}
+              >
+                {list.name}
+              </button>
+              <span className="quiet">
+                {list.family === "ipv4" ? "IPv4" : "IPv6"}, {list.kind}
+              </span>
+              <button type="button" className="button ml-auto" onClick={() => pickUp(list, each)} title="m">
+                Move…
+              </button>
+              <button type="button" className="button" onClick={() => make(takeOff(each))}>
+                Take off
+              </button>
+            </div>
+            <ListEditor key={list.name} list={list} />
+          </section>
+        );
+      })}
+      <div className="px-4 py-2">
+        <h3 className="quiet">Crossing here</h3>
+        {crossing.length === 0 && <p className="quiet">No test flow of the book comes by.</p>}
+        <ul>
+          {crossing.map((test) => (
+            <li key={test.id}>
+              <button
+                type="button"
+                className="flex items-center gap-2 text-left hover:underline"
+                onClick={() => go({ test: test.id })}
+              >
+                <VerdictShape shape={test.draft.verdict ?? "unknown"} size={12} />
+                {test.flow.replace(/ (pass|block)$/, "")}
+                {test.draft.place && pointKey(place(test.draft.place)) === point && (
+                  <span className="text-clay">stopped here</span>
+                )}
+              </button>
+            </li>
+          ))}
+        </ul>
+      </div>
+    </>
+  );
+}
+
+const place = (where: { device: string; at?: string | null; direction?: string | null }) => ({
+  device: where.device,
+  at: where.at ?? "",
+  direction: where.direction ?? "",
+});

@@ -1,0 +1,116 @@
+import { useState } from "react";
+import type { Mark, TestFlow } from "../api/client";
+import { VerdictShape } from "../book/VerdictMark";
+import { NotationField } from "../editor/NotationField";
+import { useWorkbench } from "../shell/context";
+import { freeTestId, pointKey, putTest, removeTest } from "../state/edits";
+
+/** A test flow: what is expected, what came of it three times, and where it was decided. */
+export function TestPanel({ test }: { test: TestFlow }) {
+  const { id, network, book, make, go } = useWorkbench();
+  const [text, setText] = useState(test.flow);
+  const [group, setGroup] = useState(test.group);
+  const [note, setNote] = useState(test.note);
+  const marks = book?.tests.find((each) => each.id === test.id);
+  const changed = text !== test.flow || group !== test.group || note !== test.note;
+  const save = () => make(putTest({ ...test, flow: text, group, note }, `edit ${test.flow}`));
+  return (
+    <div className="px-4 py-3">
+      <h2 className="mb-2 font-semibold">Test flow</h2>
+      <NotationField
+        network={id}
+        label="Test flow"
+        hint="kiosk → ledger tcp/443 pass"
+        value={text}
+        invalid={false}
+        onChange={setText}
+        onSubmit={save}
+      />
+      <div className="mt-2 grid grid-cols-[56px_1fr] items-center gap-y-1.5">
+        <label htmlFor="group" className="quiet">
+          Group
+        </label>
+        <input
+          id="group"
+          className="field"
+          value={group}
+          onChange={(event) => setGroup(event.target.value)}
+        />
+        <label htmlFor="note" className="quiet">
+          Note
+        </label>
+        <input id="note" className="field" value={note} onChange={(event) => setNote(event.target.value)} />
+      </div>
+      <div className="mt-2 flex gap-2">
+        <button type="button" className="button button-strong" disabled={!changed} onClick={save}>
+          Save
+        </button>
+        <button
+          type="button"
+          className="button"
+          onClick={async () => {
+            const copy = { ...test, id: freeTestId(network.draft) };
+            if (await make(putTest(copy, `duplicate ${test.flow}`)))
+              go({ test: copy.id, chosen: `test:${copy.id}` });
+          }}
+        >
+          Duplicate
+        </button>
+        <button
+          type="button"
+          className="button"
+          onClick={async () => {
+            if (await make(removeTest(test))) go({ test: null, chosen: null });
+          }}
+        >
+          Remove
+        </button>
+      </div>
+      {marks && (
+        <dl className="mt-4 grid grid-cols-[70px_1fr] gap-y-2 border-t border-rule pt-3">
+          <Verdict label="no lists" mark={marks.baseline} />
+          <Verdict label="running" mark={marks.running} />
+          <Verdict label="draft" mark={marks.draft} />
+        </dl>
+      )}
+    </div>
+  );
+}
+
+const STANDING = { holds: "As expected.", fails: "Not as expected.", inconclusive: "Inconclusive." };
+
+function Verdict({ label, mark }: { label: string; mark: Mark }) {
+  const { go } = useWorkbench();
+  const { place, judgement } = mark;
+  return (
+    <>
+      <dt className="quiet flex items-start gap-1.5">
+        <span className="pt-[3px]">
+          <VerdictShape shape={mark.verdict ?? "unknown"} size={12} />
+        </span>
+        {label}
+      </dt>
+      <dd>
+        {mark.text.charAt(0).toUpperCase() + mark.text.slice(1)}.{" "}
+        {judgement && (
+          <span className={judgement.standing === "holds" ? "text-tide" : "font-medium text-ochre"}>
+            {STANDING[judgement.standing]} {judgement.reason}
+          </span>
+        )}{" "}
+        {place?.at && place.direction && (
+          <button
+            type="button"
+            className="quiet underline"
+            onClick={() =>
+              go({
+                chosen: `point:${pointKey({ device: place.device, at: place.at ?? "", direction: place.direction ?? "" })}`,
+              })
+            }
+          >
+            show the place
+          </button>
+        )}
+      </dd>
+    </>
+  );
+}

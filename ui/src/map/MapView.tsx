@@ -1,0 +1,150 @@
+import { useEffect, useMemo, useState } from "react";
+import type { TestMarks } from "../api/client";
+import { useWorkbench } from "../shell/context";
+import { along, buildScene, LANE, type Link, lengthOf } from "./geometry";
+import { Plates } from "./Plates";
+import { Ribbons } from "./Ribbons";
+import { Tags } from "./Tags";
+import { Targets } from "./Targets";
+import { usePositions } from "./usePositions";
+import { useViewport } from "./useViewport";
+import { ribbonsOf } from "./ways";
+
+/** The map: what is connected to what, which lists stand where, and the way of the chosen flow. */
+export function MapView() {
+  const { network, places, trace, exchange, hop, carried } = useWorkbench();
+  const { positions, ready, setDragged } = usePositions(network.draft);
+  const scene = useMemo(
+    () => buildScene(network.draft, positions, places),
+    [network.draft, positions, places],
+  );
+  const { svg, transform, fit, zoomBy } = useViewport(scene.bounds, ready);
+  const shown = trace?.exchanges[exchange];
+  const ribbons = useMemo(
+    () => (shown && ready ? ribbonsOf(scene, network.draft, shown) : []),
+    [scene, network.draft, shown, ready],
+  );
+  const marked = hop && shown ? (shown[hop.way]?.hops[hop.index]?.device ?? null) : null;
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const typing = (event.target as HTMLElement).closest("input, textarea, .cm-editor");
+      if (event.key === "f" && !typing && !carried && !event.ctrlKey && !event.metaKey) fit();
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [fit, carried]);
+
+  return (
+    <section aria-label="Map" className="relative flex min-h-0 flex-col">
+      <svg
+        ref={svg}
+        role="group"
+        aria-label="Devices and placed lists"
+        className="min-h-0 w-full flex-1 touch-none select-none"
+      >
+        <g transform={transform.toString()} className={ready ? "" : "opacity-0"}>
+          <g className={carried ? "opacity-45" : ""}>
+            {scene.links.map((link) => (
+              <Lanes key={`${link.a} ${link.b}`} link={link} />
+            ))}
+            {shown && <Ribbons ribbons={ribbons} verdict={shown.verdict} />}
+            <Plates scene={scene} scale={transform.k} marked={marked} onDrag={setDragged} />
+            <Tags scene={scene} />
+          </g>
+          <Targets scene={scene} />
+        </g>
+      </svg>
+      {network.draft.devices.length === 0 && (
+        <p className="quiet absolute inset-x-0 top-1/3 text-center">
+          This network has no devices yet. Import a workspace file that has some: All networks, Import a file.
+        </p>
+      )}
+      <div className="absolute top-2 right-2 flex gap-1">
+        <button type="button" className="button" aria-label="Closer" onClick={() => zoomBy(1.3)}>
+          +
+        </button>
+        <button type="button" className="button" aria-label="Further away" onClick={() => zoomBy(1 / 1.3)}>
+          −
+        </button>
+        <button type="button" className="button" onClick={fit}>
+          Fit
+        </button>
+      </div>
+      <Sentence />
+      {carried && <Ghost name={carried.list.name} />}
+    </section>
+  );
+}
+
+/** A link is two lanes, one for each way. */
+function Lanes({ link }: { link: Link }) {
+  return (
+    <g className="stroke-lane" strokeDasharray={link.enabled ? undefined : "2 4"}>
+      {[LANE, -LANE].map((aside) => {
+        const start = along(link.from, link.to, 0, aside);
+        const end = along(link.from, link.to, lengthOf(link.from, link.to), aside);
+        return <line key={aside} x1={start.x} y1={start.y} x2={end.x} y2={end.y} strokeWidth="1.2" />;
+      })}
+    </g>
+  );
+}
+
+/** The foot of the map: what the chosen flow came to, or what dropping the carried list would do. */
+function Sentence() {
+  const { carried, preview, book, trace, place, putDown } = useWorkbench();
+  if (carried) {
+    const changes = carried.over && preview.book && book ? changed(book.tests, preview.book.tests) : null;
+    return (
+      <div role="status" className="border-t border-ochre bg-ochrewash px-4 py-1.5" data-testid="placing">
+        <span className="font-semibold">{carried.list.name}</span>{" "}
+        {carried.over ? carried.over.words : "is picked up: choose a place, with the arrows or the pointer"}
+        {changes && (
+          <span>
+            {". "}
+            {changes.length === 0
+              ? "No verdict of the book would change."
+              : `Would change: ${changes.join("; ")}.`}
+          </span>
+        )}
+        <button type="button" className="ml-3 underline" onClick={putDown}>
+          Put down (Esc)
+        </button>
+      </div>
+    );
+  }
+  if (!trace) return null;
+  const where = { baseline: "with no lists", running: "as running", draft: "on the draft" }[place.state];
+  return (
+    <p className="quiet truncate px-4 py-1" data-testid="sentence" title={trace.text}>
+      {trace.flow} {where}: {trace.text}.
+    </p>
+  );
+}
+
+function changed(before: TestMarks[], after: TestMarks[]): string[] {
+  const old = new Map(before.map((test) => [test.id, test.draft.verdict]));
+  const words = after
+    .filter((test) => old.get(test.id) !== test.draft.verdict)
+    .map((test) => `${test.flow.replace(/ (pass|block)$/, "")} ${old.get(test.id)} → ${test.draft.verdict}`);
+  return words.length > 3 ? [...words.slice(0, 3), `${words.length - 3} more`] : words;
+}
+
+/** The carried list's name, beside the pointer. */
+function Ghost({ name }: { name: string }) {
+  const [at, setAt] = useState<{ x: number; y: number } | null>(null);
+  useEffect(() => {
+    const onMove = (event: PointerEvent) => setAt({ x: event.clientX, y: event.clientY });
+    window.addEventListener("pointermove", onMove);
+    return () => window.removeEventListener("pointermove", onMove);
+  }, []);
+  if (!at) return null;
+  return (
+    <span
+      className="pointer-events-none fixed z-30 border border-ink bg-ink px-2 font-mono text-fine text-fog"
+      style={{ left: at.x + 14, top: at.y + 12 }}
+    >
+      {name}
+    </span>
+  );
+}

@@ -1,0 +1,31 @@
+import type { Plate } from "./geometry";
+
+/** The silhouette of a device kind. */
+export function PlateShape({ plate, className }: { plate: Plate; className: string }) {
+  const { width: w, height: h } = plate;
+  const { x, y } = plate.centre;
+  const left = x - w / 2;
+  const top = y - h / 2;
+  switch (plate.device.kind) {
+    case "router": {
+      const cut = 11;
+      const corners = [
+        [left + cut, top],
+        [left + w - cut, top],
+        [left + w, top + cut],
+        [left + w, top + h - cut],
+        [left + w - cut, top + h],
+        [left + cut, top + h],
+        [left, top + h - cut],
+        [left, top + cut],
+      ];
+      return <polygon points={corners.map((corner) => corner.join(",")).join(" ")} className={className} />;
+    }
+    case "outside":
+      return <rect x={left} y={top} width={w} height={h} strokeDasharray="5 4" className={className} />;
+    case "switch":
+      return <rect x={left} y={top} width={w} height={h} rx={3} className={className} />;
+    default:
+      return <rect x={left} y={top} width={w} height={h} rx={11} className={className} />;
+  }
+}

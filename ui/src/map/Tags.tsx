@@ -1,0 +1,114 @@
+import type { Placement } from "../api/client";
+import { useWorkbench } from "../shell/context";
+import { pointKey } from "../state/edits";
+import { type Scene, type Spot, spotAt, tagWidth } from "./geometry";
+import { useDragList } from "./useDragList";
+
+const TAG_HEIGHT = 17;
+
+/** Placed lists: a bar across the lane that each filters, and its name beside it. */
+export function Tags({ scene }: { scene: Scene }) {
+  const { network } = useWorkbench();
+  const key = (placed: Placement) => `${pointKey(placed)}:${placed.list}`;
+  const running = new Set(network.running.placements.map(key));
+  const drafted = new Set(network.draft.placements.map(key));
+  const gone = network.running.placements.filter(
+    (placed) =>
+      !drafted.has(key(placed)) &&
+      !network.draft.placements.some((other) => pointKey(other) === pointKey(placed)),
+  );
+  return (
+    <g>
+      {gone.map((placed) => (
+        <Tag key={`gone ${key(placed)}`} scene={scene} placed={placed} status="gone" />
+      ))}
+      {network.draft.placements.map((placed) => (
+        <Tag
+          key={key(placed)}
+          scene={scene}
+          placed={placed}
+          status={running.has(key(placed)) ? "running" : "new"}
+        />
+      ))}
+    </g>
+  );
+}
+
+interface TagProps {
+  scene: Scene;
+  placed: Placement;
+  status: "running" | "new" | "gone";
+}
+
+function Tag({ scene, placed, status }: TagProps) {
+  const { network, go, place, carried } = useWorkbench();
+  const startDrag = useDragList();
+  const spot = spotAt(scene, placed.device, placed.at, placed.direction);
+  if (!spot) return null;
+  const list = network.draft.lists.find((each) => each.name === placed.list);
+  const chosen = place.chosen === `point:${pointKey(placed)}`;
+  const choose = () => go({ chosen: `point:${pointKey(placed)}` });
+  const label = labelBox(spot, placed.list);
+  const text = chosen ? "fill-fog" : status === "new" ? "fill-ochre" : "fill-ink";
+  const border = status === "new" ? "stroke-ochre" : "stroke-ink";
+  const words = placed.direction === "in" ? "entering" : "leaving";
+  const note = { running: "", new: ", in the draft only", gone: ", taken off in the draft" }[status];
+  const drag = status === "gone" ? undefined : startDrag(list, placed);
+  return (
+    <g
+      role="button"
+      tabIndex={0}
+      data-tag={`${placed.list} ${pointKey(placed)}`}
+      aria-label={`${placed.list}, ${words} ${placed.device} by ${placed.at}${note}`}
+      className={`group cursor-grab ${status === "gone" ? "opacity-60" : ""}`}
+      onPointerDown={(down) => {
+        if (carried) return;
+        down.stopPropagation();
+        drag?.(down);
+      }}
+      onClick={choose}
+      onKeyDown={(event) => {
+        if (event.key !== "Enter" && event.key !== " ") return;
+        event.preventDefault();
+        if (!carried) choose();
+      }}
+    >
+      <path
+        d={bar(spot, 7)}
+        className={status === "new" ? "stroke-ochre" : "stroke-ink"}
+        strokeWidth={status === "gone" ? 1.5 : 4}
+      />
+      <rect
+        {...label}
+        height={TAG_HEIGHT}
+        className={`${chosen ? "fill-ink" : "fill-plate"} ${border} group-focus-visible:[stroke-width:3]`}
+        strokeDasharray={status === "running" ? undefined : "4 2"}
+      />
+      <text
+        x={label.x + label.width / 2}
+        y={label.y + 12.5}
+        textAnchor="middle"
+        textDecoration={status === "gone" ? "line-through" : undefined}
+        className={`${text} font-mono text-[11px]`}
+      >
+        {placed.list}
+      </text>
+    </g>
+  );
+}
+
+function bar(spot: Spot, half: number): string {
+  const { centre, way } = spot;
+  const across = { x: -way.y * half, y: way.x * half };
+  return `M${centre.x - across.x} ${centre.y - across.y}L${centre.x + across.x} ${centre.y + across.y}`;
+}
+
+/** The name lies on the far side of the lane, so that it never covers the other one. */
+function labelBox(spot: Spot, name: string): { x: number; y: number; width: number } {
+  const width = tagWidth(name);
+  const { centre, away } = spot;
+  if (Math.abs(away.x) > Math.abs(away.y)) {
+    return { x: away.x > 0 ? centre.x + 8 : centre.x - 8 - width, y: centre.y - TAG_HEIGHT / 2, width };
+  }
+  return { x: centre.x - width / 2, y: away.y > 0 ? centre.y + 8 : centre.y - 8 - TAG_HEIGHT, width };
+}

@@ -1,0 +1,78 @@
+import type { PointReport } from "../api/client";
+import { useWorkbench } from "../shell/context";
+import { pointKey } from "../state/edits";
+import { along, LINE_HEIGHT, linkAt, type Point, type Scene } from "./geometry";
+
+const WIDTH = 27;
+const HEIGHT = 16;
+
+/** The places that could take the list being carried. */
+export function Targets({ scene }: { scene: Scene }) {
+  const { carried, hover, drop } = useWorkbench();
+  if (!carried) return null;
+  return (
+    <g>
+      {carried.targets.map((point) => {
+        const centre = padCentre(scene, point);
+        if (!centre) return null;
+        const over = carried.over !== null && pointKey(carried.over) === pointKey(point);
+        const taken = !point.takes.includes(carried.list.family);
+        return (
+          <g
+            key={pointKey(point)}
+            data-target={pointKey(point)}
+            role="button"
+            aria-label={`${point.words}${taken ? ", taken already" : ""}`}
+            tabIndex={-1}
+            className="cursor-copy"
+            onPointerEnter={() => hover(point)}
+            onPointerUp={() => drop(point)}
+          >
+            <rect
+              x={centre.x - WIDTH / 2}
+              y={centre.y - HEIGHT / 2}
+              width={WIDTH}
+              height={HEIGHT}
+              rx={2}
+              strokeWidth={over ? 2 : 1.2}
+              strokeDasharray={taken ? "3 2" : undefined}
+              className={
+                over ? "fill-ink stroke-ink" : taken ? "fill-plate stroke-ochre" : "fill-tidewash stroke-tide"
+              }
+            />
+            <text
+              x={centre.x}
+              y={centre.y + 4}
+              textAnchor="middle"
+              className={`text-[11px] ${over ? "fill-fog" : taken ? "fill-ochre" : "fill-tide"}`}
+            >
+              {point.direction}
+            </text>
+          </g>
+        );
+      })}
+    </g>
+  );
+}
+
+/** On its lane, a little further out than a placed list would lie; lines on their own tab. */
+function padCentre(scene: Scene, point: PointReport): Point | null {
+  const line = scene.lines.find((tab) => tab.device === point.device && tab.name === point.at);
+  if (line)
+    return {
+      x: line.centre.x - line.width / 2 - WIDTH / 2 + 4,
+      y: line.centre.y + (HEIGHT - LINE_HEIGHT) / 2,
+    };
+  const link = linkAt(scene, `${point.device}:${point.at}`);
+  const sign = point.direction === "out" ? 1 : -1;
+  if (link) return along(link.from, link.to, 13, sign * 16);
+  const plate = scene.plates.find((each) => each.device.name === point.device);
+  const loose =
+    plate?.device.interfaces.filter(({ name }) => !linkAt(scene, `${point.device}:${name}`)) ?? [];
+  const row = loose.findIndex(({ name }) => name === point.at);
+  if (!plate || row < 0) return null;
+  return {
+    x: plate.centre.x + plate.width / 2 + 4 + WIDTH / 2 + (sign > 0 ? WIDTH + 2 : 0),
+    y: plate.centre.y + plate.height / 2 - HEIGHT / 2 - row * (HEIGHT + 2),
+  };
+}

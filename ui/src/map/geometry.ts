@@ -1,0 +1,345 @@
+import type { Device, Network, Places } from "../api/client";
+
+/** Where everything on the map lies, in map units. Pure: the same network gives the same scene. */
+
+export interface Point {
+  x: number;
+  y: number;
+}
+
+export type Side = "top" | "right" | "bottom" | "left";
+
+export interface Plate {
+  device: Device;
+  centre: Point;
+  width: number;
+  height: number;
+}
+
+/** An interface on the edge of a plate. Lanes begin at its mouth; a hidden tab draws no box. */
+export interface Tab {
+  device: string;
+  name: string;
+  centre: Point;
+  width: number;
+  mouth: Point;
+  hidden: boolean;
+  enabled: boolean;
+}
+
+/** A management line, on the lower edge of its plate, and the lists that lie beside it. */
+export interface LineTab {
+  device: string;
+  name: string;
+  centre: Point;
+  width: number;
+  lists: { name: string; x: number; width: number }[];
+}
+
+/** A link between two mouths; `a` and `b` are written `device:interface`. */
+export interface Link {
+  a: string;
+  b: string;
+  from: Point;
+  to: Point;
+  enabled: boolean;
+}
+
+export interface Scene {
+  plates: Plate[];
+  tabs: Map<string, Tab>;
+  lines: LineTab[];
+  links: Link[];
+  labels: Map<string, string>;
+  bounds: { x: number; y: number; width: number; height: number };
+}
+
+export const TAB_HEIGHT = 17;
+export const LINE_HEIGHT = 15;
+export const LANE = 4;
+
+const CHARACTER = 6.9;
+const BAR = 7;
+
+export const tabWidth = (name: string) => Math.max(26, name.length * CHARACTER + 9);
+const lineWidth = (name: string) => name.length * 6.6 + 10;
+export const tagWidth = (name: string) => name.length * 6.6 + 12;
+
+type Lines = { name: string; lists: string[] }[];
+
+/** The rows of lines on a plate: each line with a list has its own, the others share the last. */
+function lineRows(device: Device, network: Network): Lines[] {
+  const lines = device.lines.map((line) => ({
+    name: line.name as string,
+    lists: network.placements
+      .filter((placed) => placed.device === device.name && placed.at === line.name)
+      .map((placed) => placed.list),
+  }));
+  const rows = lines.filter((line) => line.lists.length).map((line) => [line]);
+  const rest = lines.filter((line) => !line.lists.length);
+  return rest.length ? [...rows, rest] : rows;
+}
+
+const rowWidth = (row: Lines) =>
+  row.reduce(
+    (sum, line) => sum + lineWidth(line.name) + line.lists.reduce((all, list) => all + tagWidth(list), 0) + 4,
+    -4,
+  );
+
+function plateSize(device: Device, network: Network): { width: number; height: number } {
+  const name = device.name.length * 7.6 + 26;
+  const rows = lineRows(device, network);
+  switch (device.kind) {
+    case "router":
+      return {
+        width: Math.max(112, name, ...rows.map((row) => rowWidth(row) + 22)),
+        height: 42 + rows.length * (LINE_HEIGHT + 3),
+      };
+    case "outside":
+      return { width: Math.max(96, name), height: 40 };
+    default:
+      return { width: Math.max(84, name), height: 30 };
+  }
+}
+
+const split = (end: string): [string, string] => {
+  const colon = end.indexOf(":");
+  return [end.slice(0, colon), end.slice(colon + 1)];
+};
+
+export function buildScene(
+  network: Network,
+  positions: Map<string, Point>,
+  places: Places | undefined,
+): Scene {
+  const devices = new Map(network.devices.map((device) => [device.name, device]));
+  const neighbours = joined(network);
+  const plates = new Map<string, Plate>();
+  for (const device of network.devices) {
+    const centre = positions.get(device.name) ?? { x: 0, y: 0 };
+    plates.set(device.name, { device, centre, ...plateSize(device, network) });
+  }
+  for (const plate of plates.values()) {
+    if (plate.device.kind === "switch") stretch(plate, neighbours.get(plate.device.name) ?? [], plates);
+  }
+  const tabs = new Map<string, Tab>();
+  for (const plate of plates.values()) {
+    const ends = (neighbours.get(plate.device.name) ?? []).filter((end) => plates.has(end.other));
+    const placed =
+      plate.device.kind === "switch" ? barTabs(plate, ends, plates) : edgeTabs(plate, ends, plates);
+    for (const tab of placed) tabs.set(`${tab.device}:${tab.name}`, tab);
+  }
+  const links: Link[] = [];
+  for (const link of network.links) {
+    const [a, b] = link.ends as [string, string];
+    const from = tabs.get(a)?.mouth;
+    const to = tabs.get(b)?.mouth;
+    if (from && to) {
+      const enabled = link.enabled && [a, b].every((end) => isEnabled(devices, end));
+      links.push({ a, b, from, to, enabled });
+    }
+  }
+  return {
+    plates: [...plates.values()],
+    tabs,
+    lines: [...plates.values()].flatMap((plate) => lineTabs(plate, network)),
+    links,
+    labels: segmentLabels(places),
+    bounds: boundsOf([...plates.values()]),
+  };
+}
+
+function isEnabled(devices: Map<string, Device>, end: string): boolean {
+  const [device, name] = split(end);
+  return devices.get(device)?.interfaces.find((candidate) => candidate.name === name)?.enabled ?? false;
+}
+
+interface End {
+  name: string;
+  other: string;
+}
+
+function joined(network: Network): Map<string, End[]> {
+  const found = new Map<string, End[]>();
+  const add = (device: string, end: End) => found.set(device, [...(found.get(device) ?? []), end]);
+  for (const link of network.links) {
+    const [a, b] = link.ends as [string, string];
+    const [deviceA, nameA] = split(a);
+    const [deviceB, nameB] = split(b);
+    add(deviceA, { name: nameA, other: deviceB });
+    add(deviceB, { name: nameB, other: deviceA });
+  }
+  return found;
+}
+
+/** A switch is a bar as long as what hangs on it is wide. */
+function stretch(plate: Plate, ends: End[], plates: Map<string, Plate>): void {
+  const xs = ends.flatMap((end) => plates.get(end.other)?.centre.x ?? []);
+  const reach = Math.max(60, ...xs.map((x) => Math.min(Math.abs(x - plate.centre.x), 190) + 16));
+  plate.width = 2 * reach;
+  plate.height = BAR;
+}
+
+function barTabs(plate: Plate, ends: End[], plates: Map<string, Plate>): Tab[] {
+  const left = plate.centre.x - plate.width / 2 + 10;
+  const right = plate.centre.x + plate.width / 2 - 10;
+  const used: number[] = [];
+  return ends.map((end) => {
+    const other = plates.get(end.other)?.centre ?? plate.centre;
+    let x = Math.min(Math.max(other.x, left), right);
+    while (used.some((taken) => Math.abs(taken - x) < 14)) x += 14;
+    used.push(x);
+    const above = other.y < plate.centre.y;
+    const mouth = { x, y: plate.centre.y + (above ? -BAR / 2 : BAR / 2) };
+    return {
+      device: plate.device.name,
+      name: end.name,
+      centre: mouth,
+      width: 0,
+      mouth,
+      hidden: true,
+      enabled: true,
+    };
+  });
+}
+
+function edgeTabs(plate: Plate, ends: End[], plates: Map<string, Plate>): Tab[] {
+  const sides: Record<Side, { end: End; toward: Point }[]> = { top: [], right: [], bottom: [], left: [] };
+  for (const end of ends) {
+    const other = plates.get(end.other);
+    if (!other) continue;
+    const toward = nearest(other, plate.centre);
+    sides[sideFacing(plate, toward)].push({ end, toward });
+  }
+  const hidden = plate.device.kind !== "router" && plate.device.interfaces.length === 1;
+  const tabs: Tab[] = [];
+  for (const side of ["top", "right", "bottom", "left"] as const) {
+    const flat = side === "top" || side === "bottom";
+    const row = sides[side].sort((a, b) => (flat ? a.toward.x - b.toward.x : a.toward.y - b.toward.y));
+    const widths = row.map(({ end }) => (hidden ? 0 : tabWidth(end.name)));
+    const total = widths.reduce((sum, width) => sum + (flat ? width : TAB_HEIGHT) + 5, -5);
+    let at = -total / 2;
+    row.forEach(({ end }, index) => {
+      const width = widths[index] ?? 0;
+      const extent = flat ? width : TAB_HEIGHT;
+      tabs.push(tabAt(plate, end.name, side, at + extent / 2, width, hidden));
+      at += extent + 5;
+    });
+  }
+  return tabs;
+}
+
+function tabAt(plate: Plate, name: string, side: Side, along: number, width: number, hidden: boolean): Tab {
+  const { x, y } = plate.centre;
+  const out = { top: [0, -1], bottom: [0, 1], left: [-1, 0], right: [1, 0] }[side] as [number, number];
+  const half = { w: plate.width / 2, h: plate.height / 2 };
+  const depth = hidden ? 0 : out[0] ? width : TAB_HEIGHT;
+  const edge = {
+    x: x + out[0] * half.w + (out[1] ? along : 0),
+    y: y + out[1] * half.h + (out[0] ? along : 0),
+  };
+  return {
+    device: plate.device.name,
+    name,
+    width,
+    hidden,
+    enabled: plate.device.interfaces.find((candidate) => candidate.name === name)?.enabled ?? true,
+    centre: { x: edge.x + (out[0] * depth) / 2, y: edge.y + (out[1] * depth) / 2 },
+    mouth: { x: edge.x + out[0] * depth, y: edge.y + out[1] * depth },
+  };
+}
+
+/** The point of `plate` that a link from `from` would meet: a bar is met anywhere along it. */
+function nearest(plate: Plate, from: Point): Point {
+  if (plate.device.kind !== "switch") return plate.centre;
+  const half = plate.width / 2 - 10;
+  const x = Math.min(Math.max(from.x, plate.centre.x - half), plate.centre.x + half);
+  return { x, y: plate.centre.y };
+}
+
+function sideFacing(plate: Plate, toward: Point): Side {
+  const dx = toward.x - plate.centre.x;
+  const dy = toward.y - plate.centre.y;
+  const flat = Math.abs(dx) / (plate.width / 2 + 30) > Math.abs(dy) / (plate.height / 2 + 18);
+  if (flat) return dx > 0 ? "right" : "left";
+  return dy > 0 ? "bottom" : "top";
+}
+
+function lineTabs(plate: Plate, network: Network): LineTab[] {
+  const rows = lineRows(plate.device, network);
+  const bottom = plate.centre.y + plate.height / 2 - 4;
+  return rows.flatMap((row, index) => {
+    const y = bottom - (rows.length - index) * (LINE_HEIGHT + 3) + LINE_HEIGHT / 2 + 3;
+    let left = plate.centre.x - rowWidth(row) / 2;
+    return row.map((line) => {
+      const width = lineWidth(line.name);
+      const centre = { x: left + width / 2, y };
+      left += width;
+      const lists = line.lists.map((name) => {
+        const tag = { name, x: left, width: tagWidth(name) };
+        left += tag.width;
+        return tag;
+      });
+      left += 4;
+      return { device: plate.device.name, name: line.name, centre, width, lists };
+    });
+  });
+}
+
+function segmentLabels(places: Places | undefined): Map<string, string> {
+  const labels = new Map<string, string>();
+  for (const segment of places?.segments ?? []) {
+    for (const name of segment.switches) labels.set(name, segment.prefixes.join(", "));
+  }
+  return labels;
+}
+
+function boundsOf(plates: Plate[]): Scene["bounds"] {
+  if (!plates.length) return { x: 0, y: 0, width: 1, height: 1 };
+  const left = Math.min(...plates.map((plate) => plate.centre.x - plate.width / 2));
+  const right = Math.max(...plates.map((plate) => plate.centre.x + plate.width / 2));
+  const top = Math.min(...plates.map((plate) => plate.centre.y - plate.height / 2));
+  const bottom = Math.max(...plates.map((plate) => plate.centre.y + plate.height / 2));
+  return { x: left - 24, y: top - 34, width: right - left + 48, height: bottom - top + 68 };
+}
+
+/** A point `distance` along the line from `from` to `to`, moved `aside` to the right of that way. */
+export function along(from: Point, to: Point, distance: number, aside: number): Point {
+  const length = Math.hypot(to.x - from.x, to.y - from.y) || 1;
+  const u = { x: (to.x - from.x) / length, y: (to.y - from.y) / length };
+  return { x: from.x + u.x * distance - u.y * aside, y: from.y + u.y * distance + u.x * aside };
+}
+
+export const lengthOf = (from: Point, to: Point) => Math.hypot(to.x - from.x, to.y - from.y);
+
+/** The link at an interface, seen from it: its mouth and where the link leads. */
+export function linkAt(scene: Scene, end: string): { from: Point; to: Point } | null {
+  const link = scene.links.find((candidate) => candidate.a === end || candidate.b === end);
+  if (!link) return null;
+  return link.a === end ? { from: link.from, to: link.to } : { from: link.to, to: link.from };
+}
+
+/** Where a list lies at an attachment point: across its lane, a little way from the interface. */
+export interface Spot {
+  centre: Point;
+  /** Unit vector along the lane. */
+  way: Point;
+  /** Unit vector away from the other lane. */
+  away: Point;
+}
+
+export function spotAt(scene: Scene, device: string, at: string, direction: "in" | "out"): Spot | null {
+  const end = `${device}:${at}`;
+  const link = linkAt(scene, end);
+  if (!link) return null;
+  const distance = Math.min(15, lengthOf(link.from, link.to) * 0.3);
+  const aside = direction === "out" ? LANE : -LANE;
+  const length = lengthOf(link.from, link.to) || 1;
+  const way = { x: (link.to.x - link.from.x) / length, y: (link.to.y - link.from.y) / length };
+  const sign = direction === "out" ? 1 : -1;
+  return {
+    centre: along(link.from, link.to, distance, aside),
+    way,
+    away: { x: -way.y * sign, y: way.x * sign },
+  };
+}

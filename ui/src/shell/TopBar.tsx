@@ -1,0 +1,121 @@
+import { DropdownMenu } from "radix-ui";
+import { configuration } from "../state/edits";
+import type { View } from "../state/location";
+import { useWorkbench } from "./context";
+import { Heron } from "./Heron";
+
+const VIEWS: [View, string][] = [
+  ["map", "Map"],
+  ["lists", "Lists"],
+  ["changes", "Changes"],
+];
+
+export function TopBar({ onShortcuts }: { onShortcuts: () => void }) {
+  const { id, network, place, go, draft, notices } = useWorkbench();
+  const edits = configuration(network.changes).length;
+  const others = network.changes.length - edits;
+  const busy = draft.step.isPending;
+  const step = (name: "undo" | "redo" | "discard") =>
+    draft.step.mutate({ step: name }, { onError: notices.fail });
+  return (
+    <header className="flex items-center gap-4 border-b border-rule px-4">
+      <button type="button" aria-label="Grey Heron: all networks" onClick={() => go({ network: null })}>
+        <Heron />
+      </button>
+      <DropdownMenu.Root modal={false}>
+        <DropdownMenu.Trigger className="flex max-w-[220px] items-center gap-2 truncate font-semibold">
+          {network.draft.name}{" "}
+          <span aria-hidden="true" className="quiet">
+            ▾
+          </span>
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content
+            align="start"
+            sideOffset={6}
+            className="z-40 min-w-[220px] rounded border border-slate bg-plate py-1"
+          >
+            {[
+              ["Export the draft", () => download(`/api/networks/${id}/file?state=draft`)] as const,
+              ["Export what is running", () => download(`/api/networks/${id}/file?state=running`)] as const,
+              ["All networks", () => go({ network: null })] as const,
+            ].map(([label, act]) => (
+              <DropdownMenu.Item
+                key={label}
+                onSelect={act}
+                className="cursor-default px-3 py-1 outline-none data-[highlighted]:bg-tidewash"
+              >
+                {label}
+              </DropdownMenu.Item>
+            ))}
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+      <nav aria-label="Views" className="flex self-stretch">
+        {VIEWS.map(([view, label]) => (
+          <button
+            key={view}
+            type="button"
+            aria-current={place.view === view ? "page" : undefined}
+            onClick={() => go({ view })}
+            className={`border-b-2 px-3 ${place.view === view ? "border-ink" : "quiet border-transparent hover:text-ink"}`}
+          >
+            {label}
+            {view === "changes" && edits > 0 && (
+              <span className="ml-1 font-semibold text-ochre">{edits}</span>
+            )}
+          </button>
+        ))}
+      </nav>
+      <div className="ml-auto flex items-center gap-2">
+        <span className={edits ? "font-semibold text-ochre" : "quiet"} data-testid="draft-state">
+          {edits ? `Draft: ${edits} ${edits === 1 ? "edit" : "edits"}` : "Draft as running"}
+        </span>
+        <button
+          type="button"
+          className="button"
+          disabled={!network.undo || busy}
+          title={network.undo ? `Undo: ${network.undo}` : "Nothing to undo"}
+          onClick={() => step("undo")}
+        >
+          Undo
+        </button>
+        <button
+          type="button"
+          className="button"
+          disabled={!network.redo || busy}
+          title={network.redo ? `Redo: ${network.redo}` : "Nothing to redo"}
+          onClick={() => step("redo")}
+        >
+          Redo
+        </button>
+        <button
+          type="button"
+          className="button"
+          disabled={edits + others === 0 || busy}
+          onClick={() => step("discard")}
+        >
+          Discard
+        </button>
+        <button
+          type="button"
+          className="button button-strong"
+          disabled={edits + others === 0 || busy}
+          onClick={() => go({ view: "changes" })}
+        >
+          Apply…
+        </button>
+        <button type="button" className="button" aria-label="Shortcuts" onClick={onShortcuts}>
+          ?
+        </button>
+      </div>
+    </header>
+  );
+}
+
+function download(address: string): void {
+  const link = document.createElement("a");
+  link.href = address;
+  link.download = "";
+  link.click();
+}

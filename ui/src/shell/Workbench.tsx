@@ -1,0 +1,211 @@
+import { useCallback, useEffect, useMemo, useState } from "react";
+import type { AccessList, OpenNetwork, Placement, PointReport } from "../api/client";
+import {
+  type EditRequest,
+  useBook,
+  useDraft,
+  useNetwork,
+  usePlaces,
+  usePreview,
+  useTrace,
+} from "../api/queries";
+import { Book } from "../book/Book";
+import { Inspector } from "../inspector/Inspector";
+import { MapView } from "../map/MapView";
+import { place as placeEdit, pointKey, replace as replaceEdit } from "../state/edits";
+import { usePlace } from "../state/location";
+import { Trace } from "../trace/Trace";
+import { ChangesView } from "../views/ChangesView";
+import { ListsView } from "../views/ListsView";
+import { type Carried, type Workbench as Context, type Previewed, WorkbenchContext } from "./context";
+import { NoticeBar, NoticesProvider, useNotices } from "./notices";
+import { OccupiedDialog } from "./OccupiedDialog";
+import { ShortcutsDialog } from "./ShortcutsDialog";
+import { TopBar } from "./TopBar";
+import { useShortcuts } from "./useShortcuts";
+
+export function Workbench({ id }: { id: string }) {
+  const network = useNetwork(id);
+  const [, go] = usePlace();
+  if (network.data) {
+    return (
+      <NoticesProvider>
+        <Opened id={id} network={network.data} />
+      </NoticesProvider>
+    );
+  }
+  return (
+    <main className="p-16" aria-busy={network.isPending}>
+      {network.error ? (
+        <>
+          <p role="alert" className="mb-3">
+            {network.error.message}
+          </p>
+          <button type="button" className="button" onClick={() => go({ network: null })}>
+            All networks
+          </button>
+        </>
+      ) : (
+        <p className="quiet">Opening the network…</p>
+      )}
+    </main>
+  );
+}
+
+function Opened({ id, network }: { id: string; network: OpenNetwork }) {
+  const [place, go] = usePlace();
+  const notices = useNotices();
+  const draft = useDraft(id);
+  const book = useBook(id, network.version);
+  const places = usePlaces(id, network.version).data;
+  const test = network.draft.tests.find((each) => each.id === place.test);
+  const flow = test ? test.flow.replace(/ (pass|block)$/, "") : null;
+  const trace = useTrace(id, network.version, flow, place.state).data;
+  const [exchange, setExchange] = useState(0);
+  const [hop, setHop] = useState<Context["hop"]>(null);
+  const [shown, show] = useState<Previewed | null>(null);
+  const [carriedList, setCarried] = useState<Pick<Carried, "list" | "from"> | null>(null);
+  const [over, setOver] = useState<PointReport | null>(null);
+  const [occupied, setOccupied] = useState<PointReport | null>(null);
+
+  useEffect(() => {
+    document.title = `${network.draft.name}: Grey Heron`;
+  }, [network.draft.name]);
+
+  useEffect(() => {
+    setExchange(0);
+    setHop(null);
+  }, [flow, place.state]);
+
+  const carried = useMemo<Carried | null>(() => {
+    if (!carriedList) return null;
+    const { list, from } = carriedList;
+    const linked = new Set(network.draft.links.flatMap((link) => link.ends));
+    const targets = (places?.points ?? []).filter(
+      (point) =>
+        !point.placed.includes(list.name) &&
+        (linked.has(`${point.device}:${point.at}`) || point.line),
+    );
+    return { list, from, targets, over };
+  }, [carriedList, places, over, network.draft.links]);
+
+  const hovered = useMemo<EditRequest | null>(() => {
+    if (!carried?.over) return null;
+    const { list, from, over: point } = carried;
+    const other = occupant(network, list, point);
+    return other ? replaceEdit(list.name, point, other, from) : placeEdit(list.name, point, from);
+  }, [carried, network]);
+  const previewed = hovered ?? shown?.edit ?? null;
+  const previewBook = usePreview(id, network.version, previewed?.changes ?? null).data;
+
+  const make = useCallback(
+    async (edit: EditRequest) => {
+      notices.clear();
+      try {
+        await draft.edit.mutateAsync(edit);
+        return true;
+      } catch (error) {
+        notices.fail(error);
+        return false;
+      }
+    },
+    [draft.edit, notices],
+  );
+
+  const putDown = useCallback(() => {
+    setCarried(null);
+    setOver(null);
+    setOccupied(null);
+  }, []);
+  const pickUp = useCallback(
+    (list: AccessList, from: Placement | null) => {
+      go({ view: "map" });
+      setOver(null);
+      setCarried({ list, from });
+    },
+    [go],
+  );
+  const settle = useCallback(
+    async (edit: EditRequest, point: PointReport) => {
+      putDown();
+      if (await make(edit)) go({ chosen: `point:${pointKey(point)}` });
+    },
+    [putDown, make, go],
+  );
+  const drop = useCallback(
+    (point: PointReport) => {
+      if (!carriedList) return;
+      const { list, from } = carriedList;
+      if (occupant(network, list, point)) setOccupied(point);
+      else settle(placeEdit(list.name, point, from), point);
+    },
+    [carriedList, network, settle],
+  );
+
+  const workbench: Context = {
+    id,
+    network,
+    book: book.data,
+    places,
+    trace,
+    exchange: Math.min(exchange, Math.max((trace?.exchanges.length ?? 1) - 1, 0)),
+    setExchange,
+    hop,
+    setHop,
+    draft,
+    place,
+    go,
+    notices,
+    preview: { shown, book: previewed ? previewBook : undefined, show },
+    carried,
+    pickUp,
+    hover: setOver,
+    drop,
+    putDown,
+    make,
+  };
+  const shortcuts = useShortcuts(workbench);
+  const other = carriedList && occupied ? occupant(network, carriedList.list, occupied) : null;
+
+  return (
+    <WorkbenchContext value={workbench}>
+      <div className="grid h-full grid-rows-[46px_1fr]">
+        <TopBar onShortcuts={shortcuts.open} />
+        {place.view === "map" && (
+          <div className="grid min-h-0 grid-cols-[292px_1fr]">
+            <Book />
+            <div className="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto]">
+              <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_336px]">
+                <MapView />
+                <Inspector />
+              </div>
+              <Trace />
+            </div>
+          </div>
+        )}
+        {place.view === "lists" && <ListsView />}
+        {place.view === "changes" && <ChangesView />}
+      </div>
+      <NoticeBar />
+      <ShortcutsDialog open={shortcuts.shown} onClose={shortcuts.close} />
+      {carriedList && occupied && other && (
+        <OccupiedDialog
+          point={occupied}
+          other={other}
+          list={carriedList.list.name}
+          onCancel={() => setOccupied(null)}
+          onReplace={() =>
+            settle(replaceEdit(carriedList.list.name, occupied, other, carriedList.from), occupied)
+          }
+        />
+      )}
+    </WorkbenchContext>
+  );
+}
+
+/** The list of the same family that stands at a place already. */
+function occupant(network: OpenNetwork, list: AccessList, point: PointReport): string | null {
+  if (point.takes.includes(list.family)) return null;
+  const families = new Map(network.draft.lists.map((each) => [each.name, each.family]));
+  return point.placed.find((name) => name !== list.name && families.get(name) === list.family) ?? null;
+}

@@ -1,0 +1,59 @@
+import { createContext, useContext } from "react";
+import type {
+  AccessList,
+  Book,
+  OpenNetwork,
+  Placement,
+  Places,
+  PointReport,
+  TraceReport,
+} from "../api/client";
+import type { Draft, EditRequest } from "../api/queries";
+import type { Place } from "../state/location";
+import type { useNotices } from "./notices";
+
+/** An edit that is looked at before it is made. */
+export interface Previewed {
+  list: string;
+  edit: EditRequest;
+}
+
+/** A list that has been picked up, the places that could take it, and the one it hovers over. */
+export interface Carried {
+  list: AccessList;
+  from: Placement | null;
+  targets: PointReport[];
+  over: PointReport | null;
+}
+
+export interface Workbench {
+  id: string;
+  network: OpenNetwork;
+  book: Book | undefined;
+  places: Places | undefined;
+  trace: TraceReport | undefined;
+  exchange: number;
+  setExchange: (index: number) => void;
+  /** The hop looked at: which way, and its number on it. */
+  hop: { way: "out" | "home"; index: number } | null;
+  setHop: (hop: { way: "out" | "home"; index: number } | null) => void;
+  draft: Draft;
+  place: Place;
+  go: (change: Partial<Place>) => void;
+  notices: ReturnType<typeof useNotices>;
+  preview: { shown: Previewed | null; book: Book | undefined; show: (previewed: Previewed | null) => void };
+  carried: Carried | null;
+  pickUp: (list: AccessList, from: Placement | null) => void;
+  hover: (point: PointReport | null) => void;
+  drop: (point: PointReport) => void;
+  putDown: () => void;
+  make: (edit: EditRequest) => Promise<boolean>;
+}
+
+export const WorkbenchContext = createContext<Workbench | null>(null);
+
+export function useWorkbench(): Workbench {
+  const workbench = useContext(WorkbenchContext);
+  if (!workbench) throw new Error("useWorkbench needs an open network");
+  return workbench;
+}

@@ -1,0 +1,157 @@
+import { useCallback, useEffect, useRef, useState } from "react";
+import { pointKey } from "../state/edits";
+import type { Workbench } from "./context";
+
+export const SHORTCUTS: [string, string][] = [
+  ["/", "write a new test flow"],
+  ["j, k", "next or previous test flow"],
+  ["b, r, d", "trace with no lists, as running, on the draft"],
+  ["t, then ← → ↑ ↓", "go to the trace and step through its hops"],
+  [
+    "p",
+    "place the list that is shown; then arrows or a letter to choose, Enter to place, Esc to put it down",
+  ],
+  ["m", "move the list that stands at the place shown"],
+  ["Ctrl+Z, Ctrl+Shift+Z", "undo, redo an edit of the draft"],
+  ["Ctrl+S", "save the list being written to the draft"],
+  ["1, 2, 3", "map, lists, changes"],
+  ["f", "fit the map to the window"],
+  ["?", "this page"],
+];
+
+/** Keys that work anywhere but in a text field. */
+export function useShortcuts(workbench: Workbench) {
+  const [shown, setShown] = useState(false);
+  const latest = useRef(workbench);
+  latest.current = workbench;
+  const open = useCallback(() => setShown(true), []);
+  const close = useCallback(() => setShown(false), []);
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const target = event.target as HTMLElement;
+      if (target.closest("[role=dialog], [role=alertdialog], [role=menu]")) return;
+      if (target.closest("input, textarea, .cm-editor") || event.defaultPrevented) return;
+      const done = latest.current.carried
+        ? whileCarrying(event, latest.current)
+        : whenFree(event, latest.current, open);
+      if (done) event.preventDefault();
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [open]);
+
+  return { shown, open, close };
+}
+
+function whileCarrying(event: KeyboardEvent, workbench: Workbench): boolean {
+  const { carried, hover, drop, putDown } = workbench;
+  if (!carried || event.ctrlKey || event.metaKey || event.altKey) return false;
+  const { targets, over } = carried;
+  const at = over ? targets.findIndex((point) => pointKey(point) === pointKey(over)) : -1;
+  const step = (by: number) => hover(targets[(at + by + targets.length) % targets.length] ?? null);
+  switch (event.key) {
+    case "Escape":
+      putDown();
+      return true;
+    case "Enter":
+      if (over) drop(over);
+      return true;
+    case "ArrowRight":
+    case "ArrowDown":
+      step(1);
+      return true;
+    case "ArrowLeft":
+    case "ArrowUp":
+      step(at < 0 ? 0 : -1);
+      return true;
+  }
+  if (!/^[a-z]$/i.test(event.key)) return false;
+  const order = [...targets.slice(at + 1), ...targets.slice(0, at + 1)];
+  const devices = order.filter((point) => point.device.toLowerCase().startsWith(event.key.toLowerCase()));
+  const next = devices.find((point) => point.device !== over?.device) ?? devices[0];
+  if (next) hover(next);
+  return true;
+}
+
+function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () => void): boolean {
+  const { go, place, network, draft, notices } = workbench;
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
+    const step = event.shiftKey ? "redo" : "undo";
+    if (network[step]) draft.step.mutate({ step }, { onError: notices.fail });
+    return true;
+  }
+  if (event.ctrlKey || event.metaKey || event.altKey) return false;
+  const tests = network.draft.tests;
+  const at = tests.findIndex((test) => test.id === place.test);
+  const chooseTest = (index: number) => {
+    const test = tests[(index + tests.length) % tests.length];
+    if (test) go({ view: "map", test: test.id, chosen: `test:${test.id}` });
+  };
+  switch (event.key) {
+    case "?":
+      openShortcuts();
+      return true;
+    case "/":
+      go({ view: "map" });
+      setTimeout(() =>
+        document.querySelector<HTMLElement>("[data-field='New test flow'] .cm-content")?.focus(),
+      );
+      return true;
+    case "t": {
+      const trace = document.querySelector("[aria-label=Trace]");
+      (
+        trace?.querySelector<HTMLElement>("[data-decides]") ?? trace?.querySelector<HTMLElement>("[data-hop]")
+      )?.click();
+      setTimeout(() => trace?.querySelector<HTMLElement>("[data-hop][aria-pressed=true]")?.focus());
+      return true;
+    }
+    case "j":
+      chooseTest(at + 1);
+      return true;
+    case "k":
+      chooseTest(at < 0 ? -1 : at - 1);
+      return true;
+    case "b":
+      go({ state: "baseline" });
+      return true;
+    case "r":
+      go({ state: "running" });
+      return true;
+    case "d":
+      go({ state: "draft" });
+      return true;
+    case "1":
+      go({ view: "map" });
+      return true;
+    case "2":
+      go({ view: "lists" });
+      return true;
+    case "3":
+      go({ view: "changes" });
+      return true;
+    case "p":
+      return pickUpShown(workbench);
+    case "m":
+      return pickUpPlaced(workbench);
+  }
+  return false;
+}
+
+function pickUpShown({ place, network, pickUp }: Workbench): boolean {
+  const name =
+    place.view === "lists" ? place.list : place.chosen?.startsWith("list:") ? place.chosen.slice(5) : null;
+  const list = network.draft.lists.find((each) => each.name === name);
+  if (list) pickUp(list, null);
+  return list !== undefined;
+}
+
+function pickUpPlaced({ place, network, pickUp }: Workbench): boolean {
+  if (!place.chosen?.startsWith("point:")) return false;
+  const key = place.chosen.slice(6);
+  const placement = network.draft.placements.find((each) => pointKey(each) === key);
+  const list = network.draft.lists.find((each) => each.name === placement?.list);
+  if (!placement || !list) return false;
+  pickUp(list, placement);
+  return true;
+}

@@ -1,0 +1,93 @@
+import type { AccessList, Change, Network, Placement, PointReport, TestFlow } from "../api/client";
+import type { EditRequest } from "../api/queries";
+
+/** Edits as the server takes them: changes that belong together, and what undoing them is called. */
+
+export const pointKey = (point: { device: string; at: string; direction: string }) =>
+  `${point.device}:${point.at}:${point.direction}`;
+
+const placementKey = (placement: Placement) => `${pointKey(placement)}:${placement.list}`;
+
+const put = (collection: Change["collection"], key: string, item: object): Change => ({
+  collection,
+  key,
+  item: item as Record<string, unknown>,
+});
+
+const remove = (collection: Change["collection"], key: string): Change => ({ collection, key, item: null });
+
+export const putList = (list: AccessList, label = `edit ${list.name}`): EditRequest => ({
+  label,
+  changes: [put("lists", list.name, list)],
+});
+
+export function removeList(network: Network, name: string): EditRequest {
+  const placed = network.placements.filter((placement) => placement.list === name);
+  return {
+    label: `remove ${name}`,
+    changes: [
+      ...placed.map((placement) => remove("placements", placementKey(placement))),
+      remove("lists", name),
+    ],
+  };
+}
+
+/** Place a list; `from` is the placement it is picked up from, when it is moved. */
+export function place(list: string, point: PointReport, from: Placement | null): EditRequest {
+  const placement: Placement = { list, device: point.device, at: point.at, direction: point.direction };
+  return {
+    label: from
+      ? `move ${list} to ${point.device} ${point.at}`
+      : `place ${list} ${point.words.split(",")[0]}`,
+    changes: [
+      ...(from ? [remove("placements", placementKey(from))] : []),
+      put("placements", placementKey(placement), placement),
+    ],
+  };
+}
+
+/** Place a list where another one of its family stands, which is taken off. */
+export function replace(
+  list: string,
+  point: PointReport,
+  other: string,
+  from: Placement | null,
+): EditRequest {
+  const edit = place(list, point, from);
+  const taken: Placement = { list: other, device: point.device, at: point.at, direction: point.direction };
+  return {
+    label: `replace ${other} by ${list}`,
+    changes: [remove("placements", placementKey(taken)), ...edit.changes],
+  };
+}
+
+export const takeOff = (placement: Placement): EditRequest => ({
+  label: `take ${placement.list} off ${placement.device} ${placement.at}`,
+  changes: [remove("placements", placementKey(placement))],
+});
+
+export const putTest = (test: TestFlow, label: string): EditRequest => ({
+  label,
+  changes: [put("tests", test.id, test)],
+});
+
+export const removeTest = (test: TestFlow): EditRequest => ({
+  label: `remove ${test.flow}`,
+  changes: [remove("tests", test.id)],
+});
+
+export const movePlate = (device: string, x: number, y: number): EditRequest => ({
+  label: `move ${device} on the map`,
+  changes: [put("positions", device, { device, x: Math.round(x), y: Math.round(y) })],
+});
+
+export function freeTestId(network: Network): string {
+  const taken = new Set(network.tests.map((test) => test.id));
+  let number = network.tests.length + 1;
+  while (taken.has(`t${number}`)) number += 1;
+  return `t${number}`;
+}
+
+/** Changes that would reach a device: moving plates and writing tests are not among them. */
+export const configuration = (changes: Change[]) =>
+  changes.filter((change) => change.collection !== "positions" && change.collection !== "tests");

@@ -1,0 +1,83 @@
+import type { ExchangeReport, HopReport, StepReport } from "../api/client";
+import { useWorkbench } from "../shell/context";
+
+/** Why: the list with every entry that was passed over, the header, the routes that lost, what is seen. */
+export function Evidence({ exchange }: { exchange: ExchangeReport }) {
+  const { hop } = useWorkbench();
+  const stopped = exchange.verdict !== "passes";
+  const deciding = stopped ? exchange[exchange.decided_on]?.hops.at(-1) : undefined;
+  const looked = hop ? exchange[hop.way]?.hops[hop.index] : deciding;
+  return (
+    <aside aria-label="Evidence" className="min-h-0 overflow-y-auto border-l border-rule bg-plate px-4 py-2">
+      <p className={stopped ? "font-semibold text-clay" : "font-semibold text-tide"}>
+        {sentence(exchange.text)}
+      </p>
+      <p className="mb-1">The sender sees {exchange.sees.text}.</p>
+      {looked && <HopEvidence hop={looked} />}
+      {!looked && <p className="quiet">Choose a hop to see the header there and what was decided.</p>}
+    </aside>
+  );
+}
+
+const sentence = (text: string) => `${text.charAt(0).toUpperCase()}${text.slice(1)}.`;
+
+function HopEvidence({ hop }: { hop: HopReport }) {
+  return (
+    <>
+      {hop.steps
+        .filter((step) => step.decision)
+        .map((step) => (
+          <ListEvidence key={`${step.decision?.at}${step.decision?.direction}`} step={step} />
+        ))}
+      {hop.steps.map((step) =>
+        step.lost.map((lost) => (
+          <p key={lost} className="quiet text-fine">
+            Route not used: {lost}
+          </p>
+        )),
+      )}
+      <dl className="mt-1 grid grid-cols-[110px_1fr] text-fine">
+        {hop.header.map((line) => (
+          <div key={line.field} className="contents">
+            <dt className="quiet">{line.field}</dt>
+            <dd className="font-mono">{line.value}</dd>
+          </div>
+        ))}
+      </dl>
+    </>
+  );
+}
+
+function ListEvidence({ step }: { step: StepReport }) {
+  const { network, go, place } = useWorkbench();
+  const decision = step.decision;
+  if (!decision) return null;
+  const state = place.state === "running" ? network.running : network.draft;
+  const list = state.lists.find((each) => each.name === decision.list);
+  const lines = (list?.entries ?? "").split("\n").filter((line) => line && !line.startsWith("#"));
+  const text = (entry: number) => lines.find((line) => line.startsWith(`${entry} `)) ?? String(entry);
+  return (
+    <div className="my-1 border-y border-rule py-1">
+      <button
+        type="button"
+        className="mb-0.5 font-semibold underline"
+        onClick={() => go({ chosen: `list:${decision.list}` })}
+      >
+        {decision.list}
+      </button>
+      <ol className="text-fine">
+        {decision.passed_over.map((passed) => (
+          <li key={passed.entry} className="quiet">
+            <span className="font-mono">{text(passed.entry)}</span> · {passed.field} differs
+          </li>
+        ))}
+        <li className={decision.action === "deny" ? "text-clay" : "text-tide"}>
+          <span className="font-mono font-semibold">
+            {decision.entry === null ? "deny any (implicit)" : text(decision.entry)}
+          </span>{" "}
+          · decides
+        </li>
+      </ol>
+    </div>
+  );
+}

@@ -1,0 +1,269 @@
+import { useEffect, useRef } from "react";
+import type { HopReport, State, StepReport, TestFlow } from "../api/client";
+import { VerdictShape } from "../book/VerdictMark";
+import { useWorkbench } from "../shell/context";
+import { type Column, columnsOf } from "./columns";
+import { Evidence } from "./Evidence";
+
+const STATES: [State, string][] = [
+  ["baseline", "no lists"],
+  ["running", "running"],
+  ["draft", "draft"],
+];
+
+/** Below the map: the decisions in every device along the path, the way out above, the way home below. */
+export function Trace() {
+  const { network, trace, exchange, place } = useWorkbench();
+  const test = network.draft.tests.find((each) => each.id === place.test);
+  if (!test) {
+    return (
+      <section aria-label="Trace" className="h-[52px] border-t border-rule px-4 py-4">
+        <p className="quiet">Choose a test flow to see its way, hop by hop, and who decides.</p>
+      </section>
+    );
+  }
+  const shown = trace?.exchanges[exchange];
+  return (
+    <section
+      aria-label="Trace"
+      className="grid h-[272px] grid-rows-[auto_minmax(0,1fr)] border-t border-rule"
+    >
+      <Header test={test} />
+      {shown ? (
+        <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_336px]">
+          <Table
+            columns={columnsOf(
+              shown,
+              goalOf(
+                test,
+                network.draft.devices.map((device) => device.name),
+              ),
+            )}
+          />
+          <Evidence exchange={shown} />
+        </div>
+      ) : (
+        <p className="quiet px-4 py-3">Tracing…</p>
+      )}
+    </section>
+  );
+}
+
+/** The device that a flow is meant for, when it names one. */
+function goalOf(test: TestFlow, devices: string[]): string | null {
+  const end = test.flow.split(" ")[2] ?? "";
+  const name = end.split(":")[0] ?? "";
+  return devices.includes(name) ? name : null;
+}
+
+function Header({ test }: { test: TestFlow }) {
+  const { book, trace, exchange, setExchange, place, go } = useWorkbench();
+  const marks = book?.tests.find((each) => each.id === test.id);
+  return (
+    <div className="flex items-center gap-4 border-b border-rule px-4 py-1">
+      <h2 className="min-w-0 truncate font-semibold">{test.flow.replace(/ (pass|block)$/, "")}</h2>
+      <fieldset className="flex rounded border border-rule">
+        <legend className="sr-only">Lists in force</legend>
+        {STATES.map(([state, label]) => (
+          <label
+            key={state}
+            className={`flex cursor-pointer items-center gap-1.5 px-2 has-focus-visible:outline-2 has-focus-visible:outline-tide ${
+              place.state === state ? "bg-plate font-semibold" : "quiet"
+            }`}
+          >
+            <input
+              type="radio"
+              name="state"
+              className="sr-only"
+              checked={place.state === state}
+              onChange={() => go({ state })}
+            />
+            {marks && <VerdictShape shape={marks[state].verdict ?? "unknown"} size={12} />}
+            {label}
+          </label>
+        ))}
+      </fieldset>
+      {trace && trace.exchanges.length > 1 && (
+        <div role="tablist" aria-label="Equal-cost paths" className="flex gap-1">
+          {trace.exchanges.map((each, index) => (
+            <button
+              key={index}
+              type="button"
+              role="tab"
+              aria-selected={exchange === index}
+              onClick={() => setExchange(index)}
+              className={`flex items-center gap-1 border-b-2 px-1.5 ${
+                exchange === index ? "border-ink" : "quiet border-transparent"
+              }`}
+            >
+              <VerdictShape shape={each.verdict} size={11} /> path {index + 1}
+            </button>
+          ))}
+          {trace.more_paths && <span className="quiet">and more</span>}
+        </div>
+      )}
+      <button
+        type="button"
+        className="quiet ml-auto underline"
+        onClick={() => navigator.clipboard?.writeText(asText(trace?.exchanges[exchange]))}
+      >
+        Copy as text
+      </button>
+      <button type="button" className="quiet underline" onClick={() => go({ test: null, chosen: null })}>
+        Close
+      </button>
+    </div>
+  );
+}
+
+function Table({ columns }: { columns: Column[] }) {
+  const { hop, setHop, trace, exchange } = useWorkbench();
+  const shown = trace?.exchanges[exchange];
+  const home = shown?.home;
+  const body = useRef<HTMLDivElement>(null);
+  const decided = shown && shown.verdict !== "passes" ? shown.decided_on : null;
+
+  useEffect(() => {
+    const cell = body.current?.querySelector<HTMLElement>(
+      hop ? `[data-hop="${hop.way}${hop.index}"]` : "[data-decides]",
+    );
+    cell?.scrollIntoView({ block: "nearest", inline: "nearest" });
+    if (hop && body.current?.contains(document.activeElement)) cell?.focus();
+  }, [hop]);
+
+  const step = (event: React.KeyboardEvent) => {
+    const way = hop?.way ?? decided ?? "out";
+    const count = shown?.[way]?.hops.length ?? 0;
+    const at = hop?.index ?? -1;
+    // On screen the way home runs from right to left.
+    const forward = way === "out" ? "ArrowRight" : "ArrowLeft";
+    const backward = way === "out" ? "ArrowLeft" : "ArrowRight";
+    if (event.key === forward) setHop({ way, index: Math.min(at + 1, count - 1) });
+    else if (event.key === backward) setHop({ way, index: Math.max(at - 1, 0) });
+    else if (event.key === "ArrowDown" && home) setHop({ way: "home", index: 0 });
+    else if (event.key === "ArrowUp") setHop({ way: "out", index: 0 });
+    else return;
+    event.preventDefault();
+  };
+
+  const grid = { gridTemplateColumns: `98px repeat(${columns.length}, minmax(112px, 1fr))` };
+  return (
+    <div
+      ref={body}
+      role="group"
+      aria-label="Hops: the arrow keys step through them"
+      onKeyDown={step}
+      className="min-h-0 overflow-auto"
+    >
+      <div className="grid min-h-full grid-rows-[auto_1fr_1fr]" style={grid}>
+        <span className="sticky top-0 z-10 bg-fog" />
+        {columns.map((column) => (
+          <DeviceName key={column.device} column={column} />
+        ))}
+        <WayLabel label="way out" name={shown?.out.name} />
+        {columns.map((column) => (
+          <Cell
+            key={column.device}
+            column={column}
+            way="out"
+            empty={column.out ? "" : emptyOut(column, columns)}
+          />
+        ))}
+        <WayLabel label="way home" name={home?.name ?? "nothing"} />
+        {columns.map((column, index) => (
+          <Cell
+            key={column.device}
+            column={column}
+            way="home"
+            empty={index === 0 && shown && !column.home ? `sees ${shown.sees.text}` : ""}
+          />
+        ))}
+      </div>
+    </div>
+  );
+}
+
+const emptyOut = (column: Column, columns: Column[]) =>
+  columns[columns.length - 1] === column && !column.home ? "never arrives" : "";
+
+function DeviceName({ column }: { column: Column }) {
+  const { go } = useWorkbench();
+  return (
+    <button
+      type="button"
+      className="sticky top-0 z-10 border-l border-rule bg-fog px-2 py-0.5 text-left font-semibold hover:underline"
+      onClick={() => go({ chosen: `device:${column.device}` })}
+    >
+      {column.device}
+    </button>
+  );
+}
+
+const WayLabel = ({ label, name }: { label: string; name: string | undefined }) => (
+  <div className="quiet border-t border-rule py-1.5 pl-3 text-fine">
+    <div>{label}</div>
+    <div className="text-ink">{name}</div>
+  </div>
+);
+
+function Cell({ column, way, empty }: { column: Column; way: "out" | "home"; empty: string }) {
+  const { hop, setHop } = useWorkbench();
+  const found = column[way];
+  if (!found) {
+    return <div className="quiet border-t border-l border-rule px-2 py-1.5">{empty}</div>;
+  }
+  const current = hop?.way === way && hop.index === found.index;
+  const deciding = found.hop.steps.some((step) => step.deciding);
+  return (
+    <button
+      type="button"
+      data-hop={`${way}${found.index}`}
+      data-decides={deciding || undefined}
+      aria-pressed={current}
+      onClick={() => setHop({ way, index: found.index })}
+      className={`flex flex-col items-stretch focus-visible:outline-offset-[-2px] border-t border-l border-rule px-2 py-1.5 text-left ${
+        deciding ? "bg-claywash" : current ? "bg-tidewash" : "hover:bg-plate"
+      } ${current ? "shadow-[inset_0_-3px_0_var(--ink)]" : ""}`}
+    >
+      <Steps hop={found.hop} />
+    </button>
+  );
+}
+
+function Steps({ hop }: { hop: HopReport }) {
+  return (
+    <span className="flex flex-col gap-0.5 leading-[17px]">
+      {hop.steps.filter(worthShowing).map((step, index) => (
+        <span
+          key={index}
+          className={
+            step.deciding ? "font-semibold text-clay" : step.kind === "filtered" ? "font-medium" : "quiet"
+          }
+        >
+          {step.text}
+        </span>
+      ))}
+    </span>
+  );
+}
+
+/** The next column says where a packet goes, and most places have no list: neither needs a line of its own. */
+const worthShowing = (step: StepReport) =>
+  step.kind !== "leaves" && (step.kind !== "unfiltered" || step.text !== "no list");
+
+function asText(
+  exchange: NonNullable<ReturnType<typeof useWorkbench>["trace"]>["exchanges"][number] | undefined,
+): string {
+  if (!exchange) return "";
+  const leg = (title: string, hops: HopReport[]) =>
+    [
+      title,
+      ...hops.flatMap((hop) => [`  ${hop.device}`, ...hop.steps.map((step) => `    ${step.text}`)]),
+    ].join("\n");
+  return [
+    leg(`way out, ${exchange.out.name}`, exchange.out.hops),
+    ...(exchange.home ? [leg(`way home, ${exchange.home.name}`, exchange.home.hops)] : []),
+    `the sender sees ${exchange.sees.text}`,
+    exchange.text,
+  ].join("\n");
+}

@@ -1,0 +1,61 @@
+import { useState } from "react";
+import type { AccessList } from "../api/client";
+import { useWorkbench } from "../shell/context";
+import { putList } from "../state/edits";
+
+const KINDS = [
+  ["ipv4 extended", "IPv4 extended"],
+  ["ipv4 standard", "IPv4 standard, source only"],
+  ["ipv6 extended", "IPv6 extended"],
+] as const;
+
+/** A new list: its name and kind; the entries are written in the editor. */
+export function NewList({ onMade }: { onMade: (name: string) => void }) {
+  const { network, make, notices } = useWorkbench();
+  const [name, setName] = useState("");
+  const [kind, setKind] = useState<string>(KINDS[0][0]);
+  const submit = async () => {
+    if (network.draft.lists.some((list) => list.name === name)) {
+      notices.fail(new Error(`There is a list named ${name} already: choose another name.`));
+      return;
+    }
+    const [family, listKind] = kind.split(" ") as [AccessList["family"], AccessList["kind"]];
+    const list: AccessList = { name, family, kind: listKind, note: "", entries: "" };
+    if (await make(putList(list, `new list ${name}`))) {
+      setName("");
+      onMade(name);
+    }
+  };
+  return (
+    <form
+      className="flex gap-2"
+      onSubmit={(event) => {
+        event.preventDefault();
+        submit();
+      }}
+    >
+      <input
+        className="field min-w-0 flex-1"
+        aria-label="Name of a new list"
+        placeholder="New list"
+        value={name}
+        onChange={(event) => setName(event.target.value)}
+      />
+      <select
+        className="field w-[128px]"
+        aria-label="Kind of list"
+        value={kind}
+        onChange={(event) => setKind(event.target.value)}
+      >
+        {KINDS.map(([value, label]) => (
+          <option key={value} value={value}>
+            {label}
+          </option>
+        ))}
+      </select>
+      <button type="submit" className="button" disabled={!name.trim()}>
+        Make
+      </button>
+    </form>
+  );
+}
