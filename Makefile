@@ -34,7 +34,7 @@ format: .venv/stamp ui/node_modules/stamp
 	cd ui && npx biome check --write .
 
 shots: .venv/stamp ui/dist/index.html .venv/chromium
-	$(BIN)/python scripts/shots.py
+	PYTHONPATH=. $(BIN)/python scripts/shots.py
 
 bench: .venv/stamp
 	$(BIN)/python bench/run.py

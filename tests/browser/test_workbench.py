@@ -6,6 +6,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
+from greyheron.formats.workspace import write_workspace
 from tests.browser.conftest import ROOT, Server
 from tests.browser.test_journey import editor, mark, row
 from tests.lab import Lab
@@ -139,9 +140,9 @@ def test_plates_stay_where_they_are_put(page: Page) -> None:
     plate = page.locator("[data-plate=jetty]")
     before = plate.bounding_box()
     assert before
-    page.mouse.move(before["x"] + 50, before["y"] + 34)
+    page.mouse.move(before["x"] + 50, before["y"] + 12)
     page.mouse.down()
-    page.mouse.move(before["x"] + 10, before["y"] + 64, steps=5)
+    page.mouse.move(before["x"] + 10, before["y"] + 42, steps=5)
     page.mouse.up()
     expect(page.get_by_role("button", name="Undo", exact=True)).to_have_attribute(
         "title", "Undo: move jetty on the map"
@@ -158,15 +159,13 @@ def test_plates_stay_where_they_are_put(page: Page) -> None:
 
 
 def test_a_network_without_positions_is_laid_out(page: Page, server: Server, tmp_path: Path) -> None:
-    from greyheron.formats.workspace import write_workspace
-
     file = tmp_path / "lab.yaml"
     file.write_text(write_workspace(Lab().network()))
     page.goto(server.address)
     page.get_by_label("Workspace file").set_input_files(file)
     plates = page.locator("[data-plate]")
     expect(plates).to_have_count(10)
-    expect(page.locator("[data-plate=right]")).to_be_visible()
+    expect(page.get_by_role("group", name="Devices and placed lists")).to_have_attribute("aria-busy", "false")
     centres = {tuple(plate.bounding_box().values())[:2] for plate in plates.all()}  # type: ignore[union-attr]
     assert len(centres) == 10
 
@@ -216,7 +215,7 @@ def test_no_serious_axe_violation(page: Page, view: str, server: Server) -> None
     page.evaluate(AXE.read_text())
     found = page.evaluate("() => axe.run({ resultTypes: ['violations'] })")
     serious = [
-        (each["id"], [node["html"][:160] for node in each["nodes"]][:4])
+        (each["id"], [node["html"][:400] for node in each["nodes"]][:4])
         for each in found["violations"]
         if each["impact"] in ("serious", "critical")
     ]

@@ -56,7 +56,8 @@ def packet(text: str) -> Packet:
     assert match is not None, text
     protocol, source, source_port, destination, destination_port, rest = match.groups()
     number = int(protocol) if protocol.isdigit() else PROTOCOLS[protocol]
-    flags, icmp = TcpFlags.NONE, (None, None)
+    flags = TcpFlags.NONE
+    icmp: tuple[int | None, int | None] = (None, None)
     if rest and "/" in rest:
         kind, code = map(int, rest.split("/"))
         icmp = (kind, code)

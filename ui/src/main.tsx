@@ -1,9 +1,13 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { setNonce } from "get-nonce";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./App";
 import { ApiError } from "./api/client";
+import { styleNonce } from "./state/nonce";
 import "./styles.css";
+
+setNonce(styleNonce);
 
 const client = new QueryClient({
   defaultOptions: {

@@ -1,4 +1,4 @@
-import { autocompletion, startCompletion } from "@codemirror/autocomplete";
+import { autocompletion, closeCompletion, startCompletion } from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { type Diagnostic, lintKeymap, setDiagnostics } from "@codemirror/lint";
 import { EditorState } from "@codemirror/state";
@@ -71,6 +71,7 @@ export function ListEditor({ list }: { list: AccessList }) {
 
   const save = useCallback(async () => {
     notices.clear();
+    if (view.current) closeCompletion(view.current);
     const written = view.current?.state.doc.toString() ?? text;
     try {
       const after = await draft.edit.mutateAsync(putList({ ...list, entries: written }));
@@ -102,6 +103,7 @@ export function ListEditor({ list }: { list: AccessList }) {
           autocompletion({
             override: [completions(id, { of: "entry", family: list.family, kind: list.kind })],
             icons: false,
+            interactionDelay: 0,
           }),
           EditorView.contentAttributes.of({ "aria-label": `Entries of ${list.name}` }),
           keymap.of([

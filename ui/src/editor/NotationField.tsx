@@ -1,4 +1,4 @@
-import { autocompletion, closeBrackets, completionStatus, startCompletion } from "@codemirror/autocomplete";
+import { autocompletion, completionStatus, startCompletion } from "@codemirror/autocomplete";
 import { history, historyKeymap, standardKeymap } from "@codemirror/commands";
 import { EditorState, Prec } from "@codemirror/state";
 import { EditorView, keymap, placeholder } from "@codemirror/view";
@@ -39,10 +39,10 @@ export function NotationField({ network, label, hint, value, invalid, onChange, 
           oneLine,
           placeholder(hint),
           history(),
-          closeBrackets(),
           autocompletion({
             override: [completions(network, { of: "flow" })],
             icons: false,
+            interactionDelay: 0,
             activateOnTyping: true,
           }),
           EditorState.transactionFilter.of((change) => (change.newDoc.lines > 1 ? [] : change)),

@@ -1,8 +1,9 @@
-import type { CompletionContext, CompletionResult } from "@codemirror/autocomplete";
+import { type CompletionContext, type CompletionResult, closeCompletion } from "@codemirror/autocomplete";
 import { HighlightStyle, StreamLanguage, syntaxHighlighting } from "@codemirror/language";
 import { EditorView } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
 import { ask, type Options } from "../api/client";
+import { styleNonce } from "../state/nonce";
 
 /** How the notation looks in an editor, and where its completions come from. */
 
@@ -52,6 +53,7 @@ const look = EditorView.theme({
   "&.cm-focused": { outline: "none" },
   ".cm-content": { fontFamily: "var(--font-mono)", padding: "6px 0", caretColor: "var(--ink)" },
   ".cm-line": { padding: "0 8px 0 26px", textIndent: "-18px", lineHeight: "20px" },
+  ".cm-placeholder": { color: "var(--slate)" },
   ".cm-cursor": { borderLeftColor: "var(--ink)" },
   ".cm-activeLine": { backgroundColor: "transparent" },
   ".cm-tooltip": {
@@ -87,10 +89,7 @@ const look = EditorView.theme({
   },
 });
 
-/** The page's content-security policy lets only style elements with this nonce apply. */
-const nonce = document.querySelector<HTMLMetaElement>("meta[name=style-nonce]")?.content ?? "";
-
-export const notation = [EditorView.cspNonce.of(nonce), language, syntaxHighlighting(colours), look];
+export const notation = [EditorView.cspNonce.of(styleNonce), language, syntaxHighlighting(colours), look];
 
 interface Asked {
   of: "entry" | "flow";
@@ -104,8 +103,8 @@ export const completions =
   async (context: CompletionContext): Promise<CompletionResult | null> => {
     const line = context.state.doc.lineAt(context.pos);
     const text = context.state.sliceDoc(line.from, context.pos);
-    if (text.trimStart().startsWith("#")) return null;
-    if (!context.explicit && /\s#/.test(text)) return null;
+    if (/(^|\s)#/.test(text)) return null;
+    if (!context.explicit && asked.of === "entry" && !text.trim()) return null;
     const found = await ask<Options>(`/networks/${network}/complete`, { body: { ...asked, text } });
     if (!found.options.length) return null;
     return {
@@ -113,9 +112,9 @@ export const completions =
       options: found.options.map((option, index) => ({
         label: option.text,
         detail: option.explains,
-        boost: -index / 100,
+        boost: (option.literal ? 1 : 0) - index / 1000,
         type: option.literal ? "literal" : "example",
-        apply: option.literal ? (option.text.startsWith(">") ? option.text : `${option.text} `) : option.text,
+        apply: option.literal ? `${option.text} ` : closeCompletion,
       })),
       validFor: /^\S*$/,
     };

@@ -41,6 +41,7 @@ export function MapView() {
         ref={svg}
         role="group"
         aria-label="Devices and placed lists"
+        aria-busy={!ready}
         className="min-h-0 w-full flex-1 touch-none select-none"
       >
         <g transform={transform.toString()} className={ready ? "" : "opacity-0"}>
@@ -96,7 +97,11 @@ function Sentence() {
   if (carried) {
     const changes = carried.over && preview.book && book ? changed(book.tests, preview.book.tests) : null;
     return (
-      <div role="status" className="border-t border-ochre bg-ochrewash px-4 py-1.5" data-testid="placing">
+      <div
+        role="status"
+        className="h-[46px] overflow-hidden border-t border-ochre bg-ochrewash px-4 py-1 leading-[18px]"
+        data-testid="placing"
+      >
         <span className="font-semibold">{carried.list.name}</span>{" "}
         {carried.over ? carried.over.words : "is picked up: choose a place, with the arrows or the pointer"}
         {changes && (
@@ -113,10 +118,10 @@ function Sentence() {
       </div>
     );
   }
-  if (!trace) return null;
+  if (!trace) return <div className="h-[46px]" />;
   const where = { baseline: "with no lists", running: "as running", draft: "on the draft" }[place.state];
   return (
-    <p className="quiet truncate px-4 py-1" data-testid="sentence" title={trace.text}>
+    <p className="quiet line-clamp-2 h-[46px] px-4 py-1 leading-[18px]" data-testid="sentence">
       {trace.flow} {where}: {trace.text}.
     </p>
   );

@@ -1,7 +1,10 @@
+import type { SVGAttributes } from "react";
 import type { Plate } from "./geometry";
 
-/** The silhouette of a device kind. */
-export function PlateShape({ plate, className }: { plate: Plate; className: string }) {
+type Props = { plate: Plate } & SVGAttributes<SVGElement>;
+
+/** The silhouette of a device kind; further attributes go to the shape itself. */
+export function PlateShape({ plate, ...rest }: Props) {
   const { width: w, height: h } = plate;
   const { x, y } = plate.centre;
   const left = x - w / 2;
@@ -19,13 +22,13 @@ export function PlateShape({ plate, className }: { plate: Plate; className: stri
         [left, top + h - cut],
         [left, top + cut],
       ];
-      return <polygon points={corners.map((corner) => corner.join(",")).join(" ")} className={className} />;
+      return <polygon points={corners.map((corner) => corner.join(",")).join(" ")} {...rest} />;
     }
     case "outside":
-      return <rect x={left} y={top} width={w} height={h} strokeDasharray="5 4" className={className} />;
+      return <rect x={left} y={top} width={w} height={h} strokeDasharray="5 4" {...rest} />;
     case "switch":
-      return <rect x={left} y={top} width={w} height={h} rx={3} className={className} />;
+      return <rect x={left} y={top} width={w} height={h} rx={3} {...rest} />;
     default:
-      return <rect x={left} y={top} width={w} height={h} rx={11} className={className} />;
+      return <rect x={left} y={top} width={w} height={h} rx={11} {...rest} />;
   }
 }

@@ -48,7 +48,7 @@ function PlateView({ plate, scene, scale, marked, onDrag }: Props & { plate: Pla
     await make(movePlate(device.name, to.x, to.y));
     onDrag(null);
   };
-  const onPointerDown = (down: React.PointerEvent<SVGGElement>) => {
+  const onPointerDown = (down: React.PointerEvent) => {
     if (down.button !== 0 || carried) return;
     const start = { x: down.clientX, y: down.clientY };
     const onMove = (move: PointerEvent) => {
@@ -84,49 +84,49 @@ function PlateView({ plate, scene, scale, marked, onDrag }: Props & { plate: Pla
   const lines = scene.lines.filter((line) => line.device === device.name);
   const top = centre.y - plate.height / 2;
   return (
-    <g
-      role="button"
-      tabIndex={0}
-      data-plate={device.name}
-      aria-pressed={chosen}
-      aria-label={described(plate, network.draft.placements)}
-      className="group cursor-pointer"
-      onPointerDown={onPointerDown}
-      onKeyDown={onKeyDown}
-    >
+    <g>
       <PlateShape
         plate={plate}
-        className={`${fill} ${outline} group-focus-visible:stroke-tide group-focus-visible:[stroke-width:3]`}
+        role="button"
+        tabIndex={0}
+        data-plate={device.name}
+        aria-pressed={chosen}
+        aria-label={described(plate, network.draft.placements)}
+        className={`${fill} ${outline} cursor-pointer focus-visible:stroke-tide focus-visible:[stroke-width:3]`}
+        onPointerDown={onPointerDown}
+        onKeyDown={onKeyDown}
       />
-      {isBar ? (
-        <text x={centre.x - plate.width / 2} y={top - 6} className="halo fill-slate text-[11px]">
-          {device.name} <tspan className="font-mono">{scene.labels.get(device.name)}</tspan>
-        </text>
-      ) : (
-        <>
-          <text
-            x={centre.x}
-            y={device.kind === "host" ? centre.y + 4.5 : top + 20}
-            textAnchor="middle"
-            className="fill-ink text-[13px] font-semibold"
-          >
-            {device.name}
+      <g pointerEvents="none">
+        {isBar ? (
+          <text x={centre.x - plate.width / 2} y={top - 6} className="halo fill-slate text-[11px]">
+            {device.name} <tspan className="font-mono">{scene.labels.get(device.name)}</tspan>
           </text>
-          {device.kind !== "host" && (
-            <text x={centre.x} y={top + 34} textAnchor="middle" className="fill-slate text-[11px]">
-              {device.kind}
+        ) : (
+          <>
+            <text
+              x={centre.x}
+              y={device.kind === "host" ? centre.y + 4.5 : top + 20}
+              textAnchor="middle"
+              className="fill-ink text-[13px] font-semibold"
+            >
+              {device.name}
             </text>
-          )}
-        </>
-      )}
+            {device.kind !== "host" && (
+              <text x={centre.x} y={top + 34} textAnchor="middle" className="fill-slate text-[11px]">
+                {device.kind}
+              </text>
+            )}
+          </>
+        )}
+        {[...scene.tabs.values()]
+          .filter((tab) => tab.device === device.name && !tab.hidden)
+          .map((tab) => (
+            <TabView key={tab.name} tab={tab} />
+          ))}
+      </g>
       {lines.map((line) => (
         <LineView key={line.name} line={line} />
       ))}
-      {[...scene.tabs.values()]
-        .filter((tab) => tab.device === device.name && !tab.hidden)
-        .map((tab) => (
-          <TabView key={tab.name} tab={tab} />
-        ))}
     </g>
   );
 }

@@ -8,6 +8,7 @@ export function useViewport(bounds: Scene["bounds"], ready: boolean) {
   const svg = useRef<SVGSVGElement>(null);
   const behaviour = useRef<ZoomBehavior<SVGSVGElement, unknown> | null>(null);
   const [transform, setTransform] = useState<ZoomTransform>(zoomIdentity);
+  const moved = useRef(false);
   const latest = useRef(bounds);
   latest.current = bounds;
 
@@ -18,7 +19,10 @@ export function useViewport(bounds: Scene["bounds"], ready: boolean) {
       .filter(
         (event) => !(event.target as Element).closest("[data-plate], [data-tag]") || event.type === "wheel",
       )
-      .on("zoom", (event) => setTransform(event.transform));
+      .on("zoom", (event) => {
+        if (event.sourceEvent) moved.current = true;
+        setTransform(event.transform);
+      });
     behaviour.current = zooming;
     const selection = select(svg.current);
     selection.call(zooming).on("dblclick.zoom", null);
@@ -41,17 +45,19 @@ export function useViewport(bounds: Scene["bounds"], ready: boolean) {
       )
       .scale(scale);
     select(element).call(behaviour.current.transform, next);
+    moved.current = false;
   }, []);
 
   useEffect(() => {
     if (!ready || !svg.current) return;
     fit();
-    const observer = new ResizeObserver(fit);
+    const observer = new ResizeObserver(() => moved.current || fit());
     observer.observe(svg.current);
     return () => observer.disconnect();
   }, [ready, fit]);
 
   const zoomBy = useCallback((factor: number) => {
+    moved.current = true;
     if (svg.current && behaviour.current) select(svg.current).call(behaviour.current.scaleBy, factor);
   }, []);
 

@@ -83,8 +83,7 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
     const linked = new Set(network.draft.links.flatMap((link) => link.ends));
     const targets = (places?.points ?? []).filter(
       (point) =>
-        !point.placed.includes(list.name) &&
-        (linked.has(`${point.device}:${point.at}`) || point.line),
+        !point.placed.includes(list.name) && (linked.has(`${point.device}:${point.at}`) || point.line),
     );
     return { list, from, targets, over };
   }, [carriedList, places, over, network.draft.links]);

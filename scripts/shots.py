@@ -1,0 +1,82 @@
+"""Remake docs/screenshots from the demo: one picture of each main view at 1280x800."""
+
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import Page, expect, sync_playwright
+from tests.browser.conftest import QUIET, Server, open_demo
+
+FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
+ENTRIES = """# visitors have no business with a login
+deny tcp from @visitors to @ledger port telnet log
+permit any
+"""
+
+
+def workbench(page: Page) -> None:
+    """The failing flow that nobody understood: its reply is blocked."""
+    page.locator("[data-test=t13]").click()
+    expect(page.get_by_role("complementary", name="Evidence")).to_contain_text("hides-in")
+
+
+def placing(page: Page) -> None:
+    """A new list hovers over the place where it does the job."""
+    page.get_by_role("button", name="Close", exact=True).click()
+    page.get_by_label("Name of a new list").fill("visitors-in")
+    page.get_by_role("button", name="Make").click()
+    editor = page.get_by_role("textbox", name="Entries of visitors-in")
+    editor.click()
+    page.keyboard.insert_text(ENTRIES)
+    page.get_by_role("button", name="Save to draft").click()
+    expect(editor).to_contain_text("20 permit")
+    page.get_by_role("button", name="Place…").click()
+    page.locator("[data-target='centre-gw:eth1:in']").hover()
+    expect(page.get_by_test_id("placing")).to_contain_text("Would change")
+
+
+def blocked(page: Page) -> None:
+    """The login blocked at the entry, on the draft only."""
+    page.locator("[data-target='centre-gw:eth1:in']").click()
+    expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 2 edits")
+    page.locator("[data-test=t1]").click()
+    expect(page.get_by_role("complementary", name="Evidence")).to_contain_text("visitors-in")
+
+
+def lists(page: Page) -> None:
+    """Room to write: an entry with an error, as typed."""
+    page.keyboard.press("2")
+    page.get_by_role("button", name="hides-in").click()
+    page.get_by_role("textbox", name="Entries of hides-in").click()
+    page.keyboard.press("Control+End")
+    page.keyboard.insert_text("permit tcp from @camhub to 172.20.40.5/24 port https")
+    expect(page.get_by_label("Problems")).to_be_visible()
+
+
+def changes(page: Page) -> None:
+    """What will change, what that does to the book, and the ways back."""
+    page.get_by_role("button", name="Undo typing").click()
+    page.get_by_role("button", name="Changes").click()
+    expect(page.get_by_text("What it does to the book")).to_be_visible()
+
+
+VIEWS: list[Callable[[Page], None]] = [workbench, placing, blocked, lists, changes]
+
+
+def main() -> None:
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as data, sync_playwright() as playwright:
+        server = Server(Path(data))
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=QUIET)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        open_demo(page, server)
+        for view in VIEWS:
+            view(page)
+            page.wait_for_load_state("networkidle")
+            page.screenshot(path=FOLDER / f"{view.__name__}.png", animations="disabled")
+        browser.close()
+        server.stop()
+
+
+if __name__ == "__main__":
+    main()
