@@ -46,7 +46,7 @@ bench: .venv/stamp
 	@touch $@
 
 ui/node_modules/stamp: ui/package-lock.json
-	cd ui && npm ci --silent
+	cd ui && npm install --no-save --silent  # not `ci`: some platforms’ optional packages are not in every registry
 	@touch $@
 
 ui/dist/index.html: ui/node_modules/stamp $(UI_SOURCES)
