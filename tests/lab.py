@@ -8,6 +8,8 @@ from collections.abc import Callable
 from copy import deepcopy
 from typing import Any
 
+import yaml
+
 from greyheron.model.document import Network
 from greyheron.model.read import read_network
 
@@ -106,8 +108,13 @@ BASE["devices"].append(
 class Lab:
     """The lab's document as data, with the changes that cases make to it."""
 
-    def __init__(self) -> None:
-        self.data: Data = deepcopy(BASE)
+    def __init__(self, base: Data = BASE) -> None:
+        self.data: Data = deepcopy(base)
+
+    @classmethod
+    def of(cls, text: str) -> "Lab":
+        """A lab of another network, written as a workspace file without its head."""
+        return cls({"format": "grey-heron/1", "name": "Lab", **yaml.safe_load(text)})
 
     def network(self) -> Network:
         return read_network(self.data)
@@ -123,9 +130,8 @@ class Lab:
     def place(self, at: str, entries: str, name: str = "list", kind: str = "extended", **more: str) -> "Lab":
         """A list with `entries` at `at`, written `device interface in`."""
         device, interface, direction = at.split()
-        self.data.setdefault("lists", []).append(
-            {"name": name, "family": "ipv4", "kind": kind, "entries": entries, **more}
-        )
+        written = {"name": name, "family": "ipv4", "kind": kind, "entries": entries, **more}
+        self.data.setdefault("lists", []).append(written)
         self.data.setdefault("placements", []).append(
             {"list": name, "device": device, "at": interface, "direction": direction}
         )

@@ -141,9 +141,9 @@ REFUSED: dict[str, tuple[str, str, dict[str, Any], int, str]] = {
     "a flow to the other family": (
         "POST",
         "/api/networks/DEMO/trace",
-        {"json": {"flow": "kiosk → 2001:db8::1 ping"}},
+        {"json": {"flow": "kiosk → 2001:db8::1 ping ipv4"}},
         422,
-        "no IPv4 address",
+        "no IPv4 address, and the flow is IPv4",
     ),
     "a state that is none": (
         "POST",

@@ -221,6 +221,7 @@ FLOWS = [
     "sluice:172.20.255.2 → ledger:eth0 ping pass",
     "kiosk → ledger web source-port 1024 block",
     "kiosk → 198.51.100.80 icmp/13 pass",
+    "kiosk → ledger web source-port 80 ipv6 block",
 ]
 
 
@@ -234,7 +235,7 @@ def test_flows_read_back_as_written(text: str) -> None:
     ("text", "message"),
     [
         ("kiosk ledger tcp/443 pass", "expected →"),
-        ("kiosk → ledger tcp/443", "expected source-port, pass, block"),
+        ("kiosk → ledger tcp/443", "expected source-port, ipv4, ipv6, pass, block"),
         ("kiosk → ledger tcp/99999 pass", "ports end at 65535"),
         ("172.20.1.1 → ledger ping pass", "names no device"),
         ("kiosk → led/ger ping pass", "neither a device nor an address"),

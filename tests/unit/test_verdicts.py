@@ -1,48 +1,15 @@
 """2-semantics §1, §2, §4, §5 and §8, case by case: what comes of a conversation, and why."""
 
-from collections.abc import Callable
-from dataclasses import dataclass, field
-
 import pytest
 
-from greyheron.analysis.report import TraceReport, report
-from greyheron.core.conversation import converse
-from greyheron.core.world import build_world
-from greyheron.model.notation.flows import read_bare_flow
+from tests.cases import Case, all_of, check, traced
 from tests.lab import Lab
-
-
-@dataclass(frozen=True)
-class Case:
-    """A flow in the lab after changes to it, its verdict, and words of the sentence that says why.
-
-    sees:  what the sender sees, or part of it
-    """
-
-    flow: str
-    verdict: str
-    why: str = ""
-    change: Callable[[Lab], object] = field(default=lambda _lab: None)
-    sees: str = ""
-
-
-def traced(lab: Lab, flow: str, baseline: bool = False) -> TraceReport:
-    world = build_world(lab.network())
-    return report(converse(world.baseline if baseline else world, read_bare_flow(flow)), flow, "draft")
 
 
 def diamond(lab: Lab) -> Lab:
     """Both ways around are equally good, out and home."""
     lab.route("r1", "172.20.3.0/24", via="172.20.0.10")
     return lab.route("r3", "172.20.1.0/24", via="172.20.0.13")
-
-
-def all_of(*changes: Callable[[Lab], object]) -> Callable[[Lab], object]:
-    def change(lab: Lab) -> None:
-        for each in changes:
-            each(lab)
-
-    return change
 
 
 CASES: dict[str, Case] = {
@@ -392,10 +359,7 @@ CASES: dict[str, Case] = {
 
 @pytest.mark.parametrize("case", CASES.values(), ids=CASES.keys())
 def test_verdict(case: Case) -> None:
-    found = traced(Lab().with_(case.change), case.flow)
-    assert (found.verdict, case.why in found.text) == (case.verdict, True), found.text
-    if case.sees:
-        assert case.sees in found.exchanges[0].sees.text
+    check(Lab(), case)
 
 
 def test_the_baseline_ignores_every_placement() -> None:

@@ -10,16 +10,20 @@ from greyheron.model.document import Device, Interface, Network
 from greyheron.model.values import DeviceKind, Direction, Family
 
 MOST_NAMED = 3
-_TAKES_LISTS = (DeviceKind.ROUTER, DeviceKind.HOST)
+_TAKES_LISTS = (DeviceKind.ROUTER, DeviceKind.FIREWALL, DeviceKind.HOST)
 
 
 @dataclass(frozen=True, slots=True)
 class SegmentReport:
-    """Interfaces (`device:interface`) with no router between, their prefixes, and the switches there."""
+    """Interfaces (`device:interface`) with no router between, their prefixes, and the switches there.
+
+    vlans:  the VLAN that each of the switches carries it in
+    """
 
     prefixes: tuple[str, ...]
     members: tuple[str, ...]
     switches: tuple[str, ...]
+    vlans: tuple[int, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,11 +56,11 @@ def places_of(network: Network) -> Places:
     segments = find_segments(network)
     neighbours: dict[tuple[str, str], list[str]] = {}
     reports = []
-    for members in segments.members:
+    for members, carriers in zip(segments.members, segments.carriers, strict=True):
         for port in members:
             neighbours[port] = list(dict.fromkeys(device for device, _ in members if device != port[0]))
         if len(members) > 1:
-            reports.append(_segment(network, members, segments.switches))
+            reports.append(_segment(network, members, carriers))
     points = [
         point
         for device in network.devices
@@ -67,7 +71,7 @@ def places_of(network: Network) -> Places:
 
 
 def _segment(
-    network: Network, members: tuple[tuple[str, str], ...], switches: dict[str, tuple[str, str]]
+    network: Network, members: tuple[tuple[str, str], ...], carriers: tuple[tuple[str, int], ...]
 ) -> SegmentReport:
     interfaces = {
         (device.name, interface.name): interface
@@ -78,7 +82,8 @@ def _segment(
     return SegmentReport(
         tuple(dict.fromkeys(prefixes)),
         tuple(f"{device}:{interface}" for device, interface in members),
-        tuple(switch for switch, port in switches.items() if port in members),
+        tuple(switch for switch, _ in carriers),
+        tuple(vlan for _, vlan in carriers),
     )
 
 

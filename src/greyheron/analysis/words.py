@@ -8,20 +8,26 @@ from greyheron.core.places import AttachmentPoint
 from greyheron.core.routing import KnownRoute, Lookup, Loss, NextHop, Origin
 from greyheron.core.steps import (
     Delivered,
+    DiscoveryStopped,
     Enters,
     Filtered,
     HopLimitReached,
     Leaves,
     LoopFound,
     NobodyAnswers,
+    NoSession,
     NotForwarded,
     Outcome,
     Refused,
     Routed,
     Sends,
     Step,
+    Tracked,
+    Translated,
+    TranslatedAddressNeeded,
     Unfiltered,
     Unrouted,
+    ZonesDeny,
 )
 from greyheron.model.names import TCP, UDP, icmp_name, port_name, protocol_name
 from greyheron.model.values import Direction, Family, LineKind
@@ -52,6 +58,21 @@ def step_words(step: Step, family: Family) -> str:
             if own:
                 return "own packet, no outbound list"
             return f"no list on the {point.at} line" if point.at in _LINES else "no list"
+        case Tracked():
+            return "belongs to a tracked session: no list is asked"
+        case NoSession():
+            return "no such session, and this packet cannot begin one"
+        case Translated(before, after):
+            return _translated_words(before, after)
+        case TranslatedAddressNeeded():
+            return "for the inside address of a translated host: the translated address must be used"
+        case ZonesDeny(here, there):
+            return f"zones deny: from {here or 'no zone'} to {there or 'no zone'}"
+        case DiscoveryStopped(interface, address, by):
+            return (
+                f"cannot find {family.text(address)} on {interface}: "
+                f"{by.list_name} {place_words(by.point)} {decision_words(by.decision)}"
+            )
         case Routed(lookup, chosen):
             return f"route {_chosen_words(lookup, chosen, family)}"
         case Unrouted(lookup):
@@ -133,6 +154,23 @@ def route_words(route: KnownRoute, family: Family) -> str:
     return f"{_prefix_words(route, family)}, {route.origin}, {way}"
 
 
+def _translated_words(before: Packet, after: Packet) -> str:
+    """“destination 198.51.100.10 becomes 172.20.40.10”."""
+    family = before.family
+    changed = []
+    if before.source != after.source and before.source is not None and after.source is not None:
+        changed.append(f"source {family.text(before.source)} becomes {family.text(after.source)}")
+    if before.destination != after.destination:
+        changed.append(
+            f"destination {family.text(before.destination)} becomes {family.text(after.destination)}"
+        )
+    if before.source_port != after.source_port:
+        changed.append(f"source port {before.source_port} becomes {after.source_port}")
+    if before.destination_port != after.destination_port:
+        changed.append(f"destination port {before.destination_port} becomes {after.destination_port}")
+    return "translated: " + ", ".join(changed)
+
+
 def _prefix_words(route: KnownRoute, family: Family) -> str:
     return "default" if route.prefix.size >> family.bits else str(route.prefix)
 
@@ -154,9 +192,13 @@ def ending_words(exchange: Exchange) -> str:
         )
     if leg.path.denial is not None:
         denial = leg.path.denial
+        what = "neighbour discovery is stopped " if leg.path.outcome is Outcome.NO_DISCOVERY else ""
         return (
-            f"blocked {home}{place_words(denial.point)}: {denial.list_name} {decision_words(denial.decision)}"
+            f"blocked {home}{what}{place_words(denial.point)}: "
+            f"{denial.list_name} {decision_words(denial.decision)}"
         )
+    if exchange.verdict is Verdict.BLOCKED:
+        return f"blocked {home}in {device}: {step_words(last.steps[-1], family)}"
     if exchange.verdict is Verdict.REFUSED:
         return f"refused by {device}: {step_words(last.steps[-1], family)}"
     if leg.path.outcome is Outcome.LOOP:
@@ -177,6 +219,8 @@ def seen_words(exchange: Exchange) -> str:
 
 
 def _chosen_words(lookup: Lookup, chosen: NextHop, family: Family) -> str:
+    if not lookup.routes:
+        return f"to a neighbour, out of {chosen.interface}"
     route = lookup.routes[0]
     name = (
         "by its gateway"

@@ -3,7 +3,7 @@
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from greyheron.core.packet import Packet, TcpFlags, icmp_error
+from greyheron.core.packet import TcpFlags, icmp_error
 from greyheron.core.steps import Outcome, Path
 from greyheron.core.walk import walk
 from greyheron.core.world import FORWARDING, World
@@ -35,6 +35,8 @@ ICMP_ERRORS: dict[Seen, dict[Family, tuple[int, int]]] = {
 
 _REPORTS = {
     Outcome.DENIED: Seen.PROHIBITED,
+    Outcome.ZONE: Seen.PROHIBITED,
+    Outcome.NO_DISCOVERY: Seen.HOST_UNREACHABLE,
     Outcome.NO_ROUTE: Seen.NETWORK_UNREACHABLE,
     Outcome.NO_NEIGHBOUR: Seen.HOST_UNREACHABLE,
     Outcome.HOP_LIMIT: Seen.HOP_LIMIT,
@@ -70,32 +72,31 @@ def answer_to(world: World, path: Path) -> Answer | None:
     if says is None or path.packet.about is not None:
         return None
     device = _end_of_loop(path) if path.outcome is Outcome.LOOP else last.device
-    if last.ingress is None and path.outcome is not Outcome.DENIED:
+    if says is Seen.PROHIBITED:
+        return _report(world, says, device, path) if _answers_denial(world, path) else None
+    if last.ingress is None:
         return Answer(says, device, None)
-    if path.outcome is Outcome.DENIED and not _answers_denial(world, path):
-        return None
-    if world.devices[device].kind not in FORWARDING and path.outcome is not Outcome.DENIED:
-        return None
-    return _report(world, says, device, last.packet)
+    return _report(world, says, device, path) if world.devices[device].kind in FORWARDING else None
 
 
 def _refusal(world: World, path: Path) -> Answer:
     """A reset for TCP, port unreachable for UDP (§5)."""
     packet, device = path.last.packet, path.last.device
     if packet.protocol != TCP:
-        return _report(world, Seen.PORT_UNREACHABLE, device, packet)
+        return _report(world, Seen.PORT_UNREACHABLE, device, path)
     reset = replace(packet.back(), flags=TcpFlags.RST | TcpFlags.ACK)
-    return Answer(Seen.RESET, device, walk(world, reset, device, most=1)[0][0])
+    return Answer(Seen.RESET, device, walk(world, reset, device, path.memory, most=1)[0][0])
 
 
-def _report(world: World, says: Seen, device: str, about: Packet) -> Answer:
+def _report(world: World, says: Seen, device: str, path: Path) -> Answer:
+    """An ICMP error about the packet as it came to the device that stopped it."""
+    about = path.last.packet
     error = icmp_error(about, *ICMP_ERRORS[says][about.family])
-    return Answer(says, device, walk(world, error, device, most=1)[0][0])
+    return Answer(says, device, walk(world, error, device, path.memory, most=1)[0][0])
 
 
 def _answers_denial(world: World, path: Path) -> bool:
-    denial = path.denial
-    if denial is None or denial.decision.silent:
+    if path.denial is not None and path.denial.decision.silent:
         return False
     device = world.devices[path.last.device]
     if device.answers_denied is not None:

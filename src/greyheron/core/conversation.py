@@ -3,11 +3,13 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from ipaddress import IPv4Address
+from ipaddress import ip_address
 
+from greyheron.core.addresses import is_link_local
 from greyheron.core.answers import Answer, Seen, answer_to
+from greyheron.core.memory import Memory
 from greyheron.core.packet import Packet, TcpFlags
-from greyheron.core.steps import Outcome, Path
+from greyheron.core.steps import Outcome, Path, Translated
 from greyheron.core.walk import MOST_PATHS, walk
 from greyheron.core.world import World
 from greyheron.model.flow import Flow, FlowEnd
@@ -29,6 +31,10 @@ class Verdict(StrEnum):
 VERDICTS = {
     Outcome.ARRIVED: Verdict.PASSES,
     Outcome.DENIED: Verdict.BLOCKED,
+    Outcome.NO_DISCOVERY: Verdict.BLOCKED,
+    Outcome.ZONE: Verdict.BLOCKED,
+    Outcome.NO_SESSION: Verdict.BLOCKED,
+    Outcome.UNTRANSLATED: Verdict.BLOCKED,
     Outcome.NO_ROUTE: Verdict.UNREACHABLE,
     Outcome.NO_NEIGHBOUR: Verdict.UNREACHABLE,
     Outcome.HOP_LIMIT: Verdict.UNREACHABLE,
@@ -89,11 +95,12 @@ class FlowError(ValueError):
     """A test flow that cannot be tried in this network; says why."""
 
 
-def first_packet(world: World, flow: Flow, family: Family = Family.IPV4) -> Packet:
+def first_packet(world: World, flow: Flow) -> Packet:
     """The packet that opens `flow`. Raises FlowError when the network lacks one of its ends."""
-    source = _source(world, flow.source)
-    destination = _destination(world, flow.destination)
-    device = world.devices.get(flow.destination.device or world.owner(destination) or "")
+    family = family_of_flow(world, flow)
+    source = _source(world, flow.source, family)
+    destination = _destination(world, flow.destination, family)
+    device = world.devices.get(flow.destination.device or world.owner(family, destination) or "")
     request = requested(flow.service, device, family)
     if request is None:
         raise FlowError(f"no service is known by the name “{flow.service}”: write tcp/443, say")
@@ -116,8 +123,13 @@ def converse(world: World, flow: Flow) -> Result:
     packet = first_packet(world, flow)
     device = flow.source.device
     assert device is not None
+    return converse_from(world, packet, device)
+
+
+def converse_from(world: World, packet: Packet, device: str) -> Result:
+    """Try the conversation that `packet`, sent by `device`, opens."""
     exchanges: list[Exchange] = []
-    paths, more = walk(world, packet, device)
+    paths, more = walk(world, packet, device, Memory())
     for path in paths:
         left = MOST_PATHS - len(exchanges)
         if left <= 0:
@@ -139,7 +151,8 @@ def _exchanges(world: World, out: Path, most: int) -> tuple[list[Exchange], bool
     if out.outcome is not Outcome.ARRIVED or not _expects_reply(packet):
         return [_ended(world, (first,))], False
     home_name = "SYN+ACK" if packet.protocol == TCP else "reply"
-    homes, more = walk(world, _reply(out.last.packet), out.last.device, most=most)
+    reply = _reply(_received(out))
+    homes, more = walk(world, reply, out.last.device, out.memory, most=most)
     exchanges = []
     for home in homes:
         legs: tuple[Leg, ...] = (first, Leg(home_name, Way.HOME, home))
@@ -149,13 +162,21 @@ def _exchanges(world: World, out: Path, most: int) -> tuple[list[Exchange], bool
     return exchanges, more
 
 
+def _received(path: Path) -> Packet:
+    """The packet as its receiver sees it, translated for the last time."""
+    rewritten = [step.after for step in path.last.steps if isinstance(step, Translated)]
+    return rewritten[-1] if rewritten else path.last.packet
+
+
 def _acknowledgements(world: World, out: Path, home: Path) -> tuple[Leg, ...]:
     """The later packets of a TCP connection, along the same paths as the first ones."""
     legs: list[Leg] = []
+    memory = home.memory
     for way, like in ((Way.OUT, out), (Way.HOME, home)):
         ack = replace(like.packet, flags=TcpFlags.ACK)
-        path = walk(world, ack, like.hops[0].device, like.choices, most=1)[0][0]
+        path = walk(world, ack, like.hops[0].device, memory, like.choices, most=1)[0][0]
         legs.append(Leg("ACK", way, path))
+        memory = path.memory
         if path.outcome is not Outcome.ARRIVED:
             break
     return tuple(legs)
@@ -168,10 +189,10 @@ def _ended(world: World, legs: Sequence[Leg]) -> Exchange:
     sees, seen_from = Seen.NOTHING, None
     if verdict is Verdict.PASSES:
         if last.way is Way.HOME:
-            sees, seen_from = Seen.REPLY, last.path.packet.source
+            sees, seen_from = Seen.REPLY, _received(legs[1].path).source
     elif answer is not None and answer.heard and last.way is Way.OUT:
         sees = answer.says
-        seen_from = None if answer.path is None else answer.path.packet.source
+        seen_from = None if answer.path is None else _received(answer.path).source
     return Exchange(tuple(legs), verdict, answer, sees, seen_from)
 
 
@@ -195,42 +216,66 @@ def _echo(family: Family) -> tuple[int, int]:
     return (8, 0) if family is Family.IPV4 else (128, 129)
 
 
-def _source(world: World, end: FlowEnd) -> int | None:
+def family_of_flow(world: World, flow: Flow) -> Family:
+    """The family to try a flow in: as written, as its addresses are, else IPv4 where both ends have it."""
+    if flow.family is not None:
+        return flow.family
+    for end in (flow.source, flow.destination):
+        if end.at is not None and (end.device is None or (end.device, end.at) not in world.interfaces):
+            return _number(end.at)[0]
+    ends = [end.device for end in (flow.source, flow.destination) if end.device in world.devices]
+    has_ipv4 = all(world.addresses(end, Family.IPV4) for end in ends if end is not None)
+    return Family.IPV4 if has_ipv4 else Family.IPV6
+
+
+def _source(world: World, end: FlowEnd, family: Family) -> int | None:
     if end.device not in world.devices:
         raise FlowError(f"there is no device “{end.device}” in this network")
     if world.devices[end.device].kind is DeviceKind.SWITCH:
         raise FlowError(f"{end.device} is a switch: it neither sends nor answers")
-    return None if end.at is None else _address_of(world, end.device, end.at)
+    return None if end.at is None else _address_of(world, end.device, end.at, family)
 
 
-def _destination(world: World, end: FlowEnd) -> int:
+def _destination(world: World, end: FlowEnd, family: Family) -> int:
     if end.device is None:
         assert end.at is not None
-        return _number(end.at)
+        return _in_family(end.at, family)
     if end.device not in world.devices:
         raise FlowError(f"there is no device “{end.device}” in this network")
     if end.at is not None:
-        return _address_of(world, end.device, end.at)
-    addresses = world.addresses(end.device)
-    if not addresses:
-        raise FlowError(f"{end.device} has no address to send to")
+        return _address_of(world, end.device, end.at, family)
+    addresses = world.addresses(end.device, family)
+    if not addresses or is_link_local(family, addresses[0]):
+        raise FlowError(f"{end.device} has no {_words(family)} address to send to")
     return addresses[0]
 
 
-def _address_of(world: World, device: str, at: str) -> int:
+def _address_of(world: World, device: str, at: str, family: Family) -> int:
     interface = world.interfaces.get((device, at))
     if interface is None:
-        address = _number(at)
-        if world.owner(address) != device:
+        address = _in_family(at, family)
+        if not world.owns(device, family, address):
             raise FlowError(f"{at} is neither an interface nor an address of {device}")
         return address
-    if not interface.addresses:
-        raise FlowError(f"{device} {at} has no address")
-    return int(interface.addresses[0].ip)
+    if not interface.of(family):
+        raise FlowError(f"{device} {at} has no {_words(family)} address")
+    return world.held((device, at), family)[0].address
 
 
-def _number(text: str) -> int:
+def _in_family(text: str, family: Family) -> int:
+    found, address = _number(text)
+    if found is not family:
+        raise FlowError(f"{text} is no {_words(family)} address, and the flow is {_words(family)}")
+    return address
+
+
+def _number(text: str) -> tuple[Family, int]:
     try:
-        return int(IPv4Address(text))
+        address = ip_address(text)
     except ValueError:
-        raise FlowError(f"“{text}” is no IPv4 address") from None
+        raise FlowError(f"“{text}” is no address") from None
+    return (Family.IPV4 if address.version == 4 else Family.IPV6), int(address)
+
+
+def _words(family: Family) -> str:
+    return "IPv4" if family is Family.IPV4 else "IPv6"

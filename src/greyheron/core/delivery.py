@@ -1,9 +1,10 @@
 """Delivery: services, management lines and who answers (2-semantics §5)."""
 
-from greyheron.core.filters import at_interface
+from greyheron.core.filters import meet
+from greyheron.core.memory import Memory
 from greyheron.core.packet import Packet
 from greyheron.core.places import AttachmentPoint
-from greyheron.core.steps import Delivered, Filtered, Outcome, Refused, Step
+from greyheron.core.steps import Delivered, Filtered, NoSession, Outcome, Refused, Step
 from greyheron.core.world import World
 from greyheron.model.document import Device, Line
 from greyheron.model.names import PORTS, TCP, UDP
@@ -12,12 +13,15 @@ from greyheron.model.values import DeviceKind, Direction
 LOGIN_PORTS = frozenset(PORTS[name] for name in ("ssh", "telnet", "https", "http"))
 
 
-def deliver(world: World, name: str, packet: Packet) -> tuple[Outcome, tuple[Step, ...]]:
+def deliver(world: World, name: str, packet: Packet, memory: Memory) -> tuple[Outcome, tuple[Step, ...]]:
     """What device `name` makes of a packet for one of its own addresses."""
     device = world.devices[name]
-    port = world.holders.get(packet.destination)
-    holder = port[1] if port else None
-    if packet.protocol not in (TCP, UDP) or packet.reply or device.kind is DeviceKind.OUTSIDE:
+    holder = world.holder(name, packet.family, packet.destination)
+    if packet.reply:
+        if memory.awaited(name, packet):
+            return Outcome.ARRIVED, (Delivered(holder),)
+        return Outcome.NO_SESSION, (Delivered(holder), NoSession())
+    if packet.protocol not in (TCP, UDP) or device.kind is DeviceKind.OUTSIDE:
         return Outcome.ARRIVED, (Delivered(holder),)
     if packet.protocol == TCP and packet.destination_port in LOGIN_PORTS:
         line = _line_for(device, packet.destination_port)
@@ -37,7 +41,7 @@ def _log_in(
     delivered = Delivered(holder, f"{line.name} line")
     if not packet.opens:
         return Outcome.ARRIVED, (delivered,)
-    met = at_interface(world, AttachmentPoint(device, line.name, Direction.IN), packet)
+    met = meet(world.lists, AttachmentPoint(device, line.name, Direction.IN), packet)
     denied = isinstance(met, Filtered) and met.decision.denies
     return (Outcome.DENIED if denied else Outcome.ARRIVED), (delivered, met)
 

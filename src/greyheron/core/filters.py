@@ -1,15 +1,29 @@
 """Meeting a list: at an interface or a management line (2-semantics §4, §5)."""
 
+from collections.abc import Mapping
+
+from greyheron.core.lists import ResolvedList
 from greyheron.core.matching import decide
 from greyheron.core.packet import Packet
 from greyheron.core.places import AttachmentPoint
 from greyheron.core.steps import Filtered, Unfiltered
-from greyheron.core.world import World
+from greyheron.model.document import Device
+from greyheron.model.values import DeviceKind, Family
+
+Lists = Mapping[tuple[AttachmentPoint, Family], ResolvedList]
+"""What is placed at each attachment point, by family."""
 
 
-def at_interface(world: World, point: AttachmentPoint, packet: Packet) -> Filtered | Unfiltered:
+def meet(lists: Lists, point: AttachmentPoint, packet: Packet) -> Filtered | Unfiltered:
     """What the list at `point` does with `packet`, if one of its family stands there."""
-    placed = world.lists.get((point, packet.family))
+    placed = lists.get((point, packet.family))
     if placed is None:
         return Unfiltered(point)
     return Filtered(point, placed.name, decide(placed, packet))
+
+
+def sends_through(device: Device) -> bool:
+    """Whether a device's outbound lists see the packets that it sends itself (§4)."""
+    if device.filters_own_traffic is not None:
+        return device.filters_own_traffic
+    return device.kind is DeviceKind.HOST

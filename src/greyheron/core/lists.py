@@ -2,7 +2,8 @@
 
 from dataclasses import dataclass
 
-from greyheron.model.document import AccessList, Network
+from greyheron.core.addresses import held
+from greyheron.model.document import AccessList, Network, family_of
 from greyheron.model.entry import (
     AddressBlock,
     AddressTerm,
@@ -56,14 +57,13 @@ class Names:
             return self._sets[term.name].blocks(family)
         device = self._devices[term.name]
         return tuple(
-            AddressBlock(family, int(address.ip), family.every_bit)
+            AddressBlock(family, each.address, family.every_bit)
             for interface in device.interfaces
-            for address in interface.addresses
-            if family is Family.IPV4
+            for each in held(device.name, interface, family)
         ) + tuple(
             AddressBlock.prefix(family, int(prefix.network_address), prefix.prefixlen)
             for prefix in device.prefixes
-            if family is Family.IPV4
+            if family_of(prefix) is family
         )
 
     def ports(self, terms: tuple[PortTerm, ...]) -> tuple[PortSpan | NotPort, ...] | None:

@@ -1,22 +1,27 @@
 """Routes: which one a packet takes, by which next hops, and why the others lost (2-semantics §2)."""
 
 from collections import defaultdict
+from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from greyheron.model.document import Device
+from greyheron.core.addresses import held, is_link_local
+from greyheron.core.segments import is_up
+from greyheron.model.document import Device, family_of
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family
 
 DEEPEST = 8
 CONNECTED_PREFERENCE = 0
 GATEWAY_PREFERENCE = 5
+OSPF_PREFERENCE = 110
 
 
 class Origin(StrEnum):
     CONNECTED = "connected"
     STATIC = "static"
     GATEWAY = "gateway"
+    OSPF = "OSPF"
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,11 +80,13 @@ class Lookup:
 
 
 class RoutingTable:
-    """The routes of one device for one family."""
+    """The routes of one device for one family: its own, and those it learnt."""
 
-    def __init__(self, device: Device, family: Family) -> None:
-        self._enabled = frozenset(interface.name for interface in device.interfaces if interface.enabled)
-        self.routes = tuple(_known_routes(device, family, self._enabled))
+    def __init__(self, device: Device, family: Family, learnt: Iterable[KnownRoute] = ()) -> None:
+        self._enabled = frozenset(
+            interface.name for interface in device.interfaces if is_up(device, interface)
+        )
+        self.routes = (*_known_routes(device, family, self._enabled), *learnt)
         self._by_length: dict[int, dict[int, list[KnownRoute]]] = defaultdict(dict)
         for route in self.routes:
             length = route.prefix.care.bit_count()
@@ -146,18 +153,13 @@ def _by_name(hop: NextHop) -> tuple[str, int]:
 
 
 def _known_routes(device: Device, family: Family, enabled: frozenset[str]) -> list[KnownRoute]:
-    if family is not Family.IPV4:
-        return []
+    """Connected and static routes. Link-local prefixes are no routes: every segment has the same one."""
     routes = [
-        KnownRoute(
-            AddressBlock.prefix(family, int(address.network.network_address), address.network.prefixlen),
-            Origin.CONNECTED,
-            CONNECTED_PREFERENCE,
-            interface=interface.name,
-        )
+        KnownRoute(each.prefix, Origin.CONNECTED, CONNECTED_PREFERENCE, interface=interface.name)
         for interface in device.interfaces
         if interface.name in enabled
-        for address in interface.addresses
+        for each in held(device.name, interface, family)
+        if not is_link_local(family, each.address)
     ]
     routes += [
         KnownRoute(
@@ -169,8 +171,11 @@ def _known_routes(device: Device, family: Family, enabled: frozenset[str]) -> li
             route.discard,
         )
         for route in device.routes
+        if family_of(route.to) is family
     ]
-    if device.gateway is not None:
+    gateway = device.gateway if family is Family.IPV4 else device.gateway6
+    if gateway is not None:
         everywhere = AddressBlock.prefix(family, 0, 0)
-        routes.append(KnownRoute(everywhere, Origin.GATEWAY, GATEWAY_PREFERENCE, int(device.gateway)))
+        only = device.interfaces[0].name if is_link_local(family, int(gateway)) else None
+        routes.append(KnownRoute(everywhere, Origin.GATEWAY, GATEWAY_PREFERENCE, int(gateway), only))
     return routes

@@ -2,11 +2,13 @@
 
 from dataclasses import dataclass
 
-from greyheron.model.document import Network
+from greyheron.model.document import Device, Interface, Network
 from greyheron.model.values import DeviceKind
 
 Port = tuple[str, str]
 """A device's name and an interface's."""
+
+DEFAULT_VLAN = 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -15,51 +17,85 @@ class Segments:
 
     of:  the segment of every enabled interface of a device that is no switch
     members:  those interfaces, for each segment
-    switches:  for each switch, one interface of the segment that it carries
+    carriers:  the switches that carry each segment, and in which VLAN
     """
 
     of: dict[Port, int]
     members: tuple[tuple[Port, ...], ...]
-    switches: dict[str, Port]
+    carriers: tuple[tuple[tuple[str, int], ...], ...]
 
 
 def find_segments(network: Network) -> Segments:
-    """Join interfaces along enabled links, and the ports of each switch with each other."""
-    switches = {device.name for device in network.devices if device.kind is DeviceKind.SWITCH}
-    enabled: list[Port] = [
+    """Join interfaces along enabled links: what is sent with one tag is received with the same one."""
+    devices = {device.name: device for device in network.devices}
+    joined = _Groups()
+    enabled = [
         (device.name, interface.name)
         for device in network.devices
+        if device.kind is not DeviceKind.SWITCH
         for interface in device.interfaces
-        if interface.enabled
+        if is_up(device, interface)
     ]
-    joined = _Groups()
-    for device, interface in enabled:
-        joined.add((device, interface))
-        if device in switches:
-            joined.join((device, interface), (device, ""))
+    for port in enabled:
+        joined.add(port)
     for link in network.links:
-        ends = [(device, interface) for device, _, interface in (end.partition(":") for end in link.ends)]
-        if link.enabled and all(end in joined for end in ends):
-            joined.join(ends[0], ends[1])
+        if not link.enabled:
+            continue
+        near, far = (_by_tag(devices, end) for end in link.ends)
+        for tag in near.keys() & far.keys():
+            joined.join(near[tag], far[tag])
     numbers: dict[Port, int] = {}
     members: list[list[Port]] = []
     of: dict[Port, int] = {}
     for port in enabled:
-        if port[0] in switches:
-            continue
         root = joined.root(port)
         if root not in numbers:
             numbers[root] = len(members)
             members.append([])
         of[port] = numbers[root]
         members[numbers[root]].append(port)
-    carried = {root: members[number][0] for root, number in numbers.items()}
-    roots = {switch: joined.root((switch, "")) for switch in switches}
-    return Segments(
-        of,
-        tuple(map(tuple, members)),
-        {switch: carried[root] for switch, root in sorted(roots.items()) if root in carried},
-    )
+    carriers: list[list[tuple[str, int]]] = [[] for _ in members]
+    for name, vlan in joined.within(_VLAN):
+        number = numbers.get(joined.root((name, vlan)))
+        if number is not None:
+            carriers[number].append((name, int(vlan.removeprefix(_VLAN))))
+    return Segments(of, tuple(map(tuple, members)), tuple(tuple(sorted(each)) for each in carriers))
+
+
+def is_up(device: Device, interface: Interface) -> bool:
+    """Whether an interface is enabled, and its parent too when it is a subinterface."""
+    if interface.parent is None:
+        return interface.enabled
+    parent = next((other for other in device.interfaces if other.name == interface.parent), None)
+    return interface.enabled and parent is not None and parent.enabled
+
+
+_VLAN = "\0vlan "
+
+
+def _by_tag(devices: dict[str, Device], end: str) -> dict[int | None, Port]:
+    """What frames with each tag (None: without one) meet at one end of a link."""
+    name, _, interface_name = end.partition(":")
+    device = devices[name]
+    interface = next(candidate for candidate in device.interfaces if candidate.name == interface_name)
+    if not interface.enabled:
+        return {}
+    if device.kind is not DeviceKind.SWITCH:
+        met: dict[int | None, Port] = {None: (name, interface_name)}
+        for sub in device.interfaces:
+            if sub.parent == interface_name and sub.enabled:
+                met[sub.vlan] = (name, sub.name)
+        return met
+
+    def vlan(number: int) -> Port:
+        return name, f"{_VLAN}{number}"
+
+    if not interface.trunk and interface.untagged is None:
+        return {None: vlan(interface.access or DEFAULT_VLAN)}
+    tagged: dict[int | None, Port] = {
+        number: vlan(number) for number in interface.trunk if number != interface.untagged
+    }
+    return tagged if interface.untagged is None else {None: vlan(interface.untagged), **tagged}
 
 
 class _Groups:
@@ -68,8 +104,9 @@ class _Groups:
     def __init__(self) -> None:
         self._parent: dict[Port, Port] = {}
 
-    def __contains__(self, port: Port) -> bool:
-        return port in self._parent
+    def within(self, prefix: str) -> list[Port]:
+        """The members whose second part begins with `prefix`."""
+        return [port for port in self._parent if port[1].startswith(prefix)]
 
     def add(self, port: Port) -> None:
         self._parent.setdefault(port, port)

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from greyheron.core.matching import Decision
+from greyheron.core.memory import Memory
 from greyheron.core.packet import Packet
 from greyheron.core.places import AttachmentPoint
 from greyheron.core.routing import Lookup, NextHop
@@ -14,6 +15,10 @@ class Outcome(StrEnum):
 
     ARRIVED = "arrived"
     DENIED = "denied"
+    NO_DISCOVERY = "neighbour discovery stopped"
+    ZONE = "denied by zone"
+    NO_SESSION = "no session"
+    UNTRANSLATED = "translated address must be used"
     NO_ROUTE = "no route"
     NO_NEIGHBOUR = "no neighbour"
     HOP_LIMIT = "hop limit reached"
@@ -49,6 +54,46 @@ class Unfiltered:
 
     point: AttachmentPoint
     own: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Tracked:
+    """The packet belongs to a session that the device admitted: no list or zone is asked."""
+
+
+@dataclass(frozen=True, slots=True)
+class NoSession:
+    """The device tracks this protocol, knows no such session, and the packet cannot begin one."""
+
+
+@dataclass(frozen=True, slots=True)
+class Translated:
+    """An address was rewritten; `before` and `after` are headers."""
+
+    before: Packet
+    after: Packet
+
+
+@dataclass(frozen=True, slots=True)
+class TranslatedAddressNeeded:
+    """A new conversation for the inside address of a static translation."""
+
+
+@dataclass(frozen=True, slots=True)
+class ZonesDeny:
+    """No inbound list decides here, and the zones do not let this through."""
+
+    from_zone: str | None
+    to_zone: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class DiscoveryStopped:
+    """The next hop is there, but a list keeps it from being found."""
+
+    interface: str
+    address: int
+    by: Filtered
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,6 +161,12 @@ Step = (
     | Enters
     | Filtered
     | Unfiltered
+    | Tracked
+    | NoSession
+    | Translated
+    | TranslatedAddressNeeded
+    | ZonesDeny
+    | DiscoveryStopped
     | Routed
     | Unrouted
     | NotForwarded
@@ -149,10 +200,11 @@ class Hop:
 
 @dataclass(frozen=True, slots=True)
 class Path:
-    """The whole way of one packet."""
+    """The whole way of one packet, and what devices remember after it."""
 
     hops: tuple[Hop, ...]
     outcome: Outcome
+    memory: Memory
 
     @property
     def last(self) -> Hop:
@@ -172,4 +224,6 @@ class Path:
     def denial(self) -> Filtered | None:
         """The list decision that ended the walk, if one did."""
         step = self.last.steps[-1]
+        if self.outcome is Outcome.NO_DISCOVERY and isinstance(step, DiscoveryStopped):
+            return step.by
         return step if isinstance(step, Filtered) and self.outcome is Outcome.DENIED else None

@@ -3,15 +3,21 @@
 Plain code that reads like the semantics. Equal-cost routes make several paths of one walk.
 """
 
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 
+from greyheron.core.addresses import is_link_local
 from greyheron.core.delivery import deliver
-from greyheron.core.filters import at_interface
+from greyheron.core.discovery import stopped_discovery
+from greyheron.core.filters import meet, sends_through
+from greyheron.core.memory import Memory
 from greyheron.core.packet import Packet
 from greyheron.core.places import AttachmentPoint
 from greyheron.core.routing import Lookup, NextHop
+from greyheron.core.segments import Port
+from greyheron.core.sessions import can_open, tracks
 from greyheron.core.steps import (
+    DiscoveryStopped,
     Enters,
     Filtered,
     Hop,
@@ -19,129 +25,227 @@ from greyheron.core.steps import (
     Leaves,
     LoopFound,
     NobodyAnswers,
+    NoSession,
     NotForwarded,
     Outcome,
     Path,
     Routed,
     Sends,
     Step,
+    Tracked,
+    Translated,
+    TranslatedAddressNeeded,
     Unfiltered,
     Unrouted,
+    ZonesDeny,
 )
+from greyheron.core.translation import entering, leaving
 from greyheron.core.world import FORWARDING, World
-from greyheron.model.values import DeviceKind, Direction
+from greyheron.core.zones import lets_through, zone_of
+from greyheron.model.values import Direction, Family
 
 MOST_PATHS = 64
 
-Ends = tuple[Hop, Outcome]
-Onward = tuple[Hop, str, str, Packet]
-"""The hop just made, then device, interface and packet of the next one."""
+
+@dataclass(frozen=True, slots=True)
+class _Visit:
+    """A packet at a device: where it came in (None: made here), and everything on its way so far."""
+
+    device: str
+    ingress: str | None
+    arrived: Packet
+    hops: tuple[Hop, ...]
+    memory: Memory
+    packet: Packet
+    steps: tuple[Step, ...] = ()
+    tracked: bool = False
+
+    def did(self, *steps: Step) -> "_Visit":
+        return replace(self, steps=(*self.steps, *steps))
+
+    def ends(self, outcome: Outcome, *last: Step) -> Path:
+        hop = Hop(self.device, self.ingress, None, self.arrived, None, (*self.steps, *last))
+        return Path((*self.hops, hop), outcome, self.memory)
+
+
+Choices = Mapping[str, NextHop]
 
 
 def walk(
     world: World,
     packet: Packet,
     origin: str,
-    choices: Mapping[str, NextHop] | None = None,
+    memory: Memory,
+    choices: Choices | None = None,
     most: int = MOST_PATHS,
 ) -> tuple[tuple[Path, ...], bool]:
     """Every path of `packet` from device `origin`, and whether there were more than `most`.
 
+    memory:  what devices remember of the conversation so far
     choices:  next hops to keep to where equal routes offer them, so that later packets of a
         conversation follow the first
     """
     paths: list[Path] = []
-    ahead: list[tuple[tuple[Hop, ...], str, str | None, Packet]] = [((), origin, None, packet)]
+    ahead = [_Visit(origin, None, packet, (), memory, packet)]
     while ahead:
         if len(paths) == most:
             return tuple(paths), True
-        hops, device, ingress, arrived = ahead.pop()
-        came_before = any(hop.device == device for hop in hops)
-        ends, onward = _cross(world, arrived, device, ingress, came_before, choices or {})
-        paths += [Path((*hops, hop), outcome) for hop, outcome in ends]
-        for hop, next_device, next_interface, sent in reversed(onward):
-            ahead.append(((*hops, hop), next_device, next_interface, sent))
+        for found in reversed(_visit(world, ahead.pop(), choices or {})):
+            if isinstance(found, Path):
+                paths.append(found)
+            else:
+                ahead.append(found)
     return tuple(paths), False
 
 
-def _cross(
-    world: World,
-    packet: Packet,
-    device: str,
-    ingress: str | None,
-    came_before: bool,
-    choices: Mapping[str, NextHop],
-) -> tuple[list[Ends], list[Onward]]:
-    """One device: the ways in which the walk ends here and those in which it goes on."""
-    steps: list[Step] = []
-
-    def end(outcome: Outcome, *last: Step) -> tuple[list[Ends], list[Onward]]:
-        return [(Hop(device, ingress, None, packet, None, (*steps, *last)), outcome)], []
-
-    if ingress is not None:
-        steps.append(Enters(ingress))
-        if came_before:
-            return end(Outcome.LOOP, LoopFound())
-        met = at_interface(world, AttachmentPoint(device, ingress, Direction.IN), packet)
-        steps.append(met)
-        if not isinstance(met, Unfiltered) and met.decision.denies:
-            return end(Outcome.DENIED)
-    if world.owner(packet.destination) == device:
-        if ingress is None:
-            packet = packet if packet.source is not None else replace(packet, source=packet.destination)
-            steps.append(Sends(packet))
-        outcome, last = deliver(world, device, packet)
-        return end(outcome, *last)
+def _visit(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]:
+    """One device: the ways in which the walk ends here and those in which it goes on (§4)."""
+    ingress = visit.ingress
     if ingress is None:
-        return _send(world, packet, device, choices)
-    if world.devices[device].kind not in FORWARDING:
-        return end(Outcome.LOST, NotForwarded())
-    if packet.hop_limit <= 1:
-        return end(Outcome.HOP_LIMIT, HopLimitReached())
-    return _forward(world, packet, device, ingress, steps, choices)
+        return _make(world, visit, choices)
+    came_before = any(hop.device == visit.device for hop in visit.hops)
+    visit = visit.did(Enters(ingress))
+    if came_before:
+        return [visit.ends(Outcome.LOOP, LoopFound())]
+    entered = _enter(world, visit, ingress)
+    if isinstance(entered, Path):
+        return [entered]
+    if world.owns(visit.device, entered.packet.family, entered.packet.destination):
+        return [_delivered(world, entered)]
+    return _forward(world, entered, ingress, choices)
 
 
-def _send(
-    world: World, packet: Packet, device: str, choices: Mapping[str, NextHop]
-) -> tuple[list[Ends], list[Onward]]:
-    """Send a packet of the device's own: it skips the outbound list where §4 says so."""
-    lookup = world.tables[device, packet.family].lookup(packet.destination)
+def _enter(world: World, visit: _Visit, ingress: str) -> Path | _Visit:
+    """Steps 1 to 3: session, inbound list, translation of the destination."""
+    device = world.devices[visit.device]
+    if tracks(device, visit.packet):
+        if visit.memory.knows(visit.device, visit.packet):
+            visit = replace(visit, tracked=True).did(Tracked())
+        elif visit.packet.about is None and not can_open(visit.packet):
+            return visit.ends(Outcome.NO_SESSION, NoSession())
+    if not visit.tracked:
+        met = meet(world.lists, AttachmentPoint(visit.device, ingress, Direction.IN), visit.packet)
+        if isinstance(met, Filtered) and met.decision.denies:
+            return visit.ends(Outcome.DENIED, met)
+        visit = visit.did(met)
+    translated = entering(device, ingress, visit.packet, visit.memory)
+    if translated is None:
+        return visit.ends(Outcome.UNTRANSLATED, TranslatedAddressNeeded())
+    return _rewritten(visit, *translated)
+
+
+def _rewritten(visit: _Visit, packet: Packet, memory: Memory) -> _Visit:
+    if packet == visit.packet:
+        return visit
+    return replace(visit.did(Translated(visit.packet, packet)), packet=packet, memory=memory)
+
+
+def _make(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]:
+    """A packet of the device's own: it skips the outbound list where §4 says so."""
+    asked, family = visit.packet, visit.packet.family
+    if world.owns(visit.device, family, asked.destination):
+        source = asked.destination if asked.source is None else asked.source
+        made = _made(visit, replace(asked, source=source))
+        return [_delivered(world, made)]
+    lookup = world.lookup(visit.device, family, asked.destination)
     if not lookup.hops:
-        unrouted = Hop(device, None, None, packet, None, (Sends(packet), Unrouted(lookup)))
-        return [(unrouted, Outcome.NO_ROUTE)], []
-    filters = _filters_own_traffic(world, device)
-    found = []
-    for chosen in _kept(lookup, choices.get(device)):
-        made = packet
+        return [visit.ends(Outcome.NO_ROUTE, Sends(asked), Unrouted(lookup))]
+    found: list[Path | _Visit] = []
+    device = world.devices[visit.device]
+    for chosen in _kept(lookup, choices.get(visit.device)):
+        packet = asked
         if packet.source is None:
-            made = replace(packet, source=own_address(world, device, chosen, packet))
-        out = AttachmentPoint(device, chosen.interface, Direction.OUT)
-        skipped = Unfiltered(out, own=(out, packet.family) in world.lists)
-        met = at_interface(world, out, made) if filters else skipped
-        steps = (Sends(made), Routed(lookup, chosen), met)
-        found.append(_leave(world, Hop(device, None, chosen.interface, made, made, steps, chosen), met))
-    return _sorted_out(found)
+            packet = replace(asked, source=own_address(world, visit.device, chosen, asked))
+        sending = _made(visit, packet).did(Routed(lookup, chosen))
+        out = AttachmentPoint(visit.device, chosen.interface, Direction.OUT)
+        met: Step
+        if not sends_through(device):
+            met = Unfiltered(out, own=(out, family) in world.lists)
+        elif tracks(device, packet) and visit.memory.knows(visit.device, packet):
+            met = Tracked()
+        else:
+            met = meet(world.lists, out, packet)
+        found.append(_leave(world, sending, chosen, met))
+    return found
 
 
-def _forward(
-    world: World,
-    packet: Packet,
-    device: str,
-    ingress: str,
-    steps: Sequence[Step],
-    choices: Mapping[str, NextHop],
-) -> tuple[list[Ends], list[Onward]]:
-    """Route a packet in transit by each of the equal next hops (§4, steps 5 to 8)."""
-    lookup = world.tables[device, packet.family].lookup(packet.destination)
-    if not lookup.hops:
-        return [(Hop(device, ingress, None, packet, None, (*steps, Unrouted(lookup))), Outcome.NO_ROUTE)], []
-    sent = packet.forwarded()
-    found = []
-    for chosen in _kept(lookup, choices.get(device)):
-        met = at_interface(world, AttachmentPoint(device, chosen.interface, Direction.OUT), sent)
-        taken = (*steps, Routed(lookup, chosen), met)
-        found.append(_leave(world, Hop(device, ingress, chosen.interface, packet, sent, taken, chosen), met))
-    return _sorted_out(found)
+def _made(visit: _Visit, packet: Packet) -> _Visit:
+    """The visit with its packet made; the device waits for answers unless it is an answer itself."""
+    memory = visit.memory if packet.reply else visit.memory.with_asked(visit.device, packet)
+    return replace(visit, packet=packet, arrived=packet, memory=memory).did(Sends(packet))
+
+
+def _delivered(world: World, visit: _Visit) -> Path:
+    """Step 4: the packet is for the device itself."""
+    outcome, last = deliver(world, visit.device, visit.packet, visit.memory)
+    if outcome in (Outcome.ARRIVED, Outcome.REFUSED):
+        visit = _admitted(world, visit, visit.packet)
+    return visit.ends(outcome, *last)
+
+
+def _admitted(world: World, visit: _Visit, sent: Packet) -> _Visit:
+    """A tracking device keeps the session of what it let through, as it came and as it goes on."""
+    if (
+        visit.tracked
+        or visit.arrived.about is not None
+        or not tracks(world.devices[visit.device], visit.arrived)
+    ):
+        return visit
+    return replace(visit, memory=visit.memory.with_session(visit.device, visit.arrived, sent))
+
+
+def _forward(world: World, visit: _Visit, ingress: str, choices: Choices) -> list[Path | _Visit]:
+    """Steps 5 to 8 for a packet in transit, by each of the equal next hops."""
+    device = world.devices[visit.device]
+    family = visit.packet.family
+    if device.kind not in FORWARDING:
+        return [visit.ends(Outcome.LOST, NotForwarded())]
+    if visit.packet.hop_limit <= 1:
+        return [visit.ends(Outcome.HOP_LIMIT, HopLimitReached())]
+    lookup = world.lookup(visit.device, family, visit.packet.destination)
+    if not lookup.hops or _is_local(visit.packet):
+        return [visit.ends(Outcome.NO_ROUTE, Unrouted(lookup))]
+    ahead = replace(visit, packet=visit.packet.forwarded())
+    listed = (AttachmentPoint(visit.device, ingress, Direction.IN), family) in world.lists
+    found: list[Path | _Visit] = []
+    for chosen in _kept(lookup, choices.get(visit.device)):
+        routed = ahead.did(Routed(lookup, chosen))
+        if not (visit.tracked or listed or lets_through(device, ingress, chosen.interface)):
+            zones = ZonesDeny(zone_of(device, ingress), zone_of(device, chosen.interface))
+            found.append(routed.ends(Outcome.ZONE, zones))
+            continue
+        routed = _rewritten(routed, *leaving(device, ingress, chosen.interface, routed.packet, routed.memory))
+        out = AttachmentPoint(visit.device, chosen.interface, Direction.OUT)
+        met = Tracked() if visit.tracked else meet(world.lists, out, routed.packet)
+        found.append(_leave(world, routed, chosen, met))
+    return found
+
+
+def _leave(world: World, visit: _Visit, chosen: NextHop, met: Step) -> Path | _Visit:
+    """What the outbound list and the next hop's neighbour make of a packet that is about to leave."""
+    sent = visit.packet
+    hop = Hop(visit.device, visit.ingress, None, visit.arrived, sent, visit.steps, chosen)
+
+    def ends(outcome: Outcome, *last: Step, egress: str | None = chosen.interface) -> Path:
+        done = replace(hop, egress=egress, steps=(*hop.steps, *last))
+        return Path((*visit.hops, done), outcome, visit.memory)
+
+    if isinstance(met, Filtered) and met.decision.denies:
+        return ends(Outcome.DENIED, met, egress=None)
+    steps = () if isinstance(met, Tracked) else (met,)
+    visit = _admitted(world, visit, sent)
+    address = sent.destination if chosen.address is None else chosen.address
+    port: Port = (visit.device, chosen.interface)
+    neighbour = world.neighbour(port, sent.family, address)
+    if neighbour is None:
+        return ends(Outcome.NO_NEIGHBOUR, *steps, NobodyAnswers(chosen.interface, address))
+    if sent.family is Family.IPV6:
+        stopped = stopped_discovery(world, port, neighbour, address, sent.source)
+        if stopped is not None:
+            return ends(Outcome.NO_DISCOVERY, *steps, DiscoveryStopped(chosen.interface, address, stopped))
+    leaves = Leaves(chosen.interface, neighbour[0], address)
+    done = replace(hop, egress=chosen.interface, steps=(*hop.steps, *steps, leaves))
+    return _Visit(neighbour[0], neighbour[1], sent, (*visit.hops, done), visit.memory, sent)
 
 
 def _kept(lookup: Lookup, kept: NextHop | None) -> tuple[NextHop, ...]:
@@ -149,44 +253,27 @@ def _kept(lookup: Lookup, kept: NextHop | None) -> tuple[NextHop, ...]:
     return (kept,) if kept is not None and kept in lookup.hops else lookup.hops
 
 
-def _leave(world: World, hop: Hop, met: Filtered | Unfiltered) -> Ends | Onward:
-    """What the outbound list and the next hop's neighbour make of a packet that is about to leave."""
-    assert hop.sent is not None
-    assert hop.next_hop is not None
-    if isinstance(met, Filtered) and met.decision.denies:
-        return replace(hop, egress=None), Outcome.DENIED
-    chosen = hop.next_hop
-    address = hop.sent.destination if chosen.address is None else chosen.address
-    neighbour = world.neighbour((hop.device, chosen.interface), address)
-    if neighbour is None:
-        missing = NobodyAnswers(chosen.interface, address)
-        return replace(hop, steps=(*hop.steps, missing)), Outcome.NO_NEIGHBOUR
-    leaves = Leaves(chosen.interface, neighbour[0], address)
-    return replace(hop, steps=(*hop.steps, leaves)), *neighbour, hop.sent
-
-
-def _sorted_out(found: Sequence[Ends | Onward]) -> tuple[list[Ends], list[Onward]]:
-    return [item for item in found if len(item) == 2], [item for item in found if len(item) == 4]
+def _is_local(packet: Packet) -> bool:
+    """Whether a packet may not leave its segment: either end is link-local (RFC 4291 2.5.6)."""
+    ends = (packet.source, packet.destination)
+    return any(end is not None and is_link_local(packet.family, end) for end in ends)
 
 
 def own_address(world: World, device: str, hop: NextHop, packet: Packet) -> int | None:
     """The source of a packet that a device sends itself by `hop` (§4).
 
-    The address of the interface it leaves by, the one on the neighbour's prefix if there are several;
-    an interface without an address lends the device's first.
+    The address of the interface it leaves by, the one on the neighbour's prefix if there are several.
+    An interface without one lends the device's first. A link-local address speaks only to link-local ones.
     """
+    family = packet.family
     toward = packet.destination if hop.address is None else hop.address
-    addresses = world.interfaces[device, hop.interface].addresses
-    for address in addresses:
-        if toward & int(address.network.netmask) == int(address.network.network_address):
-            return int(address.ip)
-    if addresses:
-        return int(addresses[0].ip)
-    return next(iter(world.addresses(device)), None)
-
-
-def _filters_own_traffic(world: World, name: str) -> bool:
-    device = world.devices[name]
-    if device.filters_own_traffic is not None:
-        return device.filters_own_traffic
-    return device.kind is DeviceKind.HOST
+    local = is_link_local(family, packet.destination)
+    held = [
+        each
+        for each in world.held((device, hop.interface), family)
+        if is_link_local(family, each.address) == local
+    ]
+    near = [each for each in held if each.prefix.holds(toward)]
+    if near or held:
+        return (near or held)[0].address
+    return next(iter(world.addresses(device, family)), None)

@@ -1,94 +1,157 @@
 """A network made ready for packets: addresses, segments, tables and lists looked up once."""
 
-from dataclasses import dataclass, replace
 from functools import cached_property
 
-from greyheron.core.lists import Names, ResolvedList, resolve
+from greyheron.core.addresses import Held, held, is_link_local
+from greyheron.core.filters import Lists
+from greyheron.core.lists import Names, resolve
+from greyheron.core.ospf import CutNeighbour, OspfArea
 from greyheron.core.places import AttachmentPoint
-from greyheron.core.routing import RoutingTable
+from greyheron.core.routing import Lookup, NextHop, RoutingTable
 from greyheron.core.segments import Port, Segments, find_segments
-from greyheron.model.document import Device, Interface, Network
-from greyheron.model.entry import AddressBlock
+from greyheron.core.translation import answered_addresses, block_of
+from greyheron.model.document import Device, Interface, Network, family_of
 from greyheron.model.values import DeviceKind, Family
 
-FORWARDING = frozenset({DeviceKind.ROUTER})
+FORWARDING = frozenset({DeviceKind.ROUTER, DeviceKind.FIREWALL})
 
 
-@dataclass(frozen=True)
 class World:
-    """One network in one state.
+    """One network in one state. Nothing in it changes; what is costly is worked out when first asked.
 
-    holders:  the device and interface that hold each address, enabled or not
+    devices, interfaces:  by name
+    segments:  see `Segments`
     lists:  what is placed at each attachment point, by family
     """
 
-    devices: dict[str, Device]
-    interfaces: dict[Port, Interface]
-    segments: Segments
-    tables: dict[tuple[str, Family], RoutingTable]
-    holders: dict[int, Port]
-    outside: tuple[tuple[AddressBlock, str], ...]
-    lists: dict[tuple[AttachmentPoint, Family], ResolvedList]
+    def __init__(self, network: Network, segments: Segments, lists: Lists) -> None:
+        self._network = network
+        self.segments = segments
+        self.lists = lists
+        self.devices: dict[str, Device] = {device.name: device for device in network.devices}
+        self.interfaces: dict[Port, Interface] = {
+            (device.name, interface.name): interface
+            for device in network.devices
+            for interface in device.interfaces
+        }
+        self._tables: dict[tuple[str, Family], RoutingTable] = {}
+        self._areas: dict[Family, OspfArea] = {}
+        self._hold_addresses()
+
+    def _hold_addresses(self) -> None:
+        self._holders: dict[tuple[Family, int], Port] = {}
+        self._local: dict[tuple[int, int], Port] = {}
+        for port, interface in self.interfaces.items():
+            if self.devices[port[0]].kind is DeviceKind.SWITCH:
+                continue
+            for family in Family:
+                for each in held(port[0], interface, family):
+                    if not is_link_local(family, each.address):
+                        self._holders[family, each.address] = port
+                    elif port in self.segments.of:
+                        self._local[self.segments.of[port], each.address] = port
+        self._outside = [
+            (family_of(prefix), block_of(prefix), device.name)
+            for device in self._network.devices
+            for prefix in device.prefixes
+        ]
+        self._answered = [
+            (block, (device.name, interface))
+            for device in self._network.devices
+            for interface, block in answered_addresses(device)
+        ]
 
     @cached_property
     def baseline(self) -> "World":
-        """The same world with every placement ignored (2-semantics §8)."""
-        return replace(self, lists={})
+        """The same network with every placement ignored (2-semantics §8)."""
+        return World(self._network, self.segments, {})
 
-    def owner(self, address: int) -> str | None:
+    def held(self, port: Port, family: Family) -> tuple[Held, ...]:
+        """The addresses of an interface, an IPv6 link-local one last."""
+        return held(port[0], self.interfaces[port], family)
+
+    def addresses(self, device: str, family: Family) -> list[int]:
+        """Every address of a device in the order of its interfaces, link-local ones last."""
+        every = [
+            each.address
+            for interface in self.devices[device].interfaces
+            for each in self.held((device, interface.name), family)
+        ]
+        return sorted(every, key=lambda address: is_link_local(family, address))
+
+    def owner(self, family: Family, address: int) -> str | None:
         """The device that an address belongs to; the outside has what nobody else holds (§2)."""
-        if address in self.holders:
-            return self.holders[address][0]
-        return next((name for block, name in self.outside if block.holds(address)), None)
+        if (family, address) in self._holders:
+            return self._holders[family, address][0]
+        owners = (name for which, block, name in self._outside if which is family and block.holds(address))
+        return next(owners, None)
 
-    def neighbour(self, port: Port, address: int) -> Port | None:
-        """Who holds `address` on the segment of `port`, by an enabled interface (§1)."""
-        holder = self.holders.get(address)
-        if holder is not None:
-            here, there = self.segments.of.get(port), self.segments.of.get(holder)
-            return holder if here is not None and here == there and holder != port else None
-        return self._outside_neighbour(port, address)
+    def holder(self, device: str, family: Family, address: int) -> str | None:
+        """The interface of `device` that holds `address`."""
+        for interface in self.devices[device].interfaces:
+            if any(each.address == address for each in self.held((device, interface.name), family)):
+                return interface.name
+        return None
 
-    def _outside_neighbour(self, port: Port, address: int) -> Port | None:
-        owner = self.owner(address)
+    def owns(self, device: str, family: Family, address: int) -> bool:
+        if is_link_local(family, address):
+            return self.holder(device, family, address) is not None
+        return self.owner(family, address) == device
+
+    def neighbour(self, port: Port, family: Family, address: int) -> Port | None:
+        """Who answers for `address` on the segment of `port`, by an enabled interface (§1, §7)."""
         segment = self.segments.of.get(port)
-        if owner is None or segment is None:
+        if segment is None:
             return None
-        return next((member for member in self.segments.members[segment] if member[0] == owner), None)
+        if is_link_local(family, address):
+            found = self._local.get((segment, address))
+            return found if found != port else None
+        holder = self._holders.get((family, address))
+        if holder is not None:
+            return holder if self.segments.of.get(holder) == segment and holder != port else None
+        for block, answering in self._answered:
+            on_segment = self.segments.of.get(answering) == segment and answering != port
+            if on_segment and block.family is family and block.holds(address):
+                return answering
+        owner = self.owner(family, address)
+        members = self.segments.members[segment]
+        return None if owner is None else next((port for port in members if port[0] == owner), None)
 
-    def addresses(self, device: str) -> list[int]:
-        """Every address of a device, in the order of its interfaces."""
-        return [int(address.ip) for item in self.devices[device].interfaces for address in item.addresses]
+    def lookup(self, device: str, family: Family, destination: int) -> Lookup:
+        """The route of `device` to `destination`. A link-local one is a neighbour or nobody (RFC 4291)."""
+        if not is_link_local(family, destination):
+            return self.table(device, family).lookup(destination)
+        hops = [
+            NextHop(interface.name, None)
+            for interface in self.devices[device].interfaces
+            if self.neighbour((device, interface.name), family, destination)
+        ]
+        return Lookup((), tuple(hops), ())
+
+    def table(self, device: str, family: Family) -> RoutingTable:
+        if (device, family) not in self._tables:
+            learnt = self.area(family).routes(device)
+            self._tables[device, family] = RoutingTable(self.devices[device], family, learnt)
+        return self._tables[device, family]
+
+    def area(self, family: Family) -> OspfArea:
+        if family not in self._areas:
+            self._areas[family] = OspfArea(self._network, self.segments, self.lists, family)
+        return self._areas[family]
+
+    def cut_neighbours(self) -> list[CutNeighbour]:
+        """Routers that lists keep from being neighbours, in both families."""
+        return [cut for family in Family for cut in self.area(family).cut]
 
 
 def build_world(network: Network) -> World:
     """Make `network`, which has been checked, ready for packets."""
     names = Names(network)
-    lists = {access_list.name: resolve(access_list, names) for access_list in network.lists}
-    return World(
-        devices={device.name: device for device in network.devices},
-        interfaces={
-            (device.name, interface.name): interface
-            for device in network.devices
-            for interface in device.interfaces
-        },
-        segments=find_segments(network),
-        tables={(device.name, Family.IPV4): RoutingTable(device, Family.IPV4) for device in network.devices},
-        holders={
-            int(address.ip): (device.name, interface.name)
-            for device in network.devices
-            for interface in device.interfaces
-            for address in interface.addresses
-        },
-        outside=tuple(
-            (AddressBlock.prefix(Family.IPV4, int(prefix.network_address), prefix.prefixlen), device.name)
-            for device in network.devices
-            for prefix in device.prefixes
-        ),
-        lists={
-            (AttachmentPoint(placed.device, placed.at, placed.direction), lists[placed.list].family): lists[
-                placed.list
-            ]
-            for placed in network.placements
-        },
-    )
+    resolved = {access_list.name: resolve(access_list, names) for access_list in network.lists}
+    lists = {
+        (AttachmentPoint(placed.device, placed.at, placed.direction), resolved[placed.list].family): resolved[
+            placed.list
+        ]
+        for placed in network.placements
+    }
+    return World(network, find_segments(network), lists)

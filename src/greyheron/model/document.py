@@ -3,7 +3,7 @@
 Reading outside data goes through `greyheron.model.read`, which reports every problem at once.
 """
 
-from ipaddress import IPv4Address, IPv4Interface, IPv4Network
+from ipaddress import IPv4Address, IPv4Interface, IPv4Network, IPv6Address, IPv6Interface, IPv6Network
 from typing import Annotated, Any, Final, Literal
 
 from pydantic import (
@@ -38,11 +38,18 @@ Port = Annotated[int, Field(ge=0, le=65535)]
 
 def _whole_addresses(value: Any) -> Any:
     if isinstance(value, str) and "/" not in value:
-        raise ValueError(f"“{value}” has no prefix length: write {value}/24, say")
+        raise ValueError(f"“{value}” has no prefix length: write {value}/{64 if ':' in value else 24}, say")
     return value
 
 
-InterfaceAddress = Annotated[IPv4Interface, BeforeValidator(_whole_addresses)]
+Address = IPv4Address | IPv6Address
+Prefix = IPv4Network | IPv6Network
+InterfaceAddress = Annotated[IPv4Interface | IPv6Interface, BeforeValidator(_whole_addresses)]
+VlanId = Annotated[int, Field(ge=1, le=4094)]
+
+
+def family_of(value: Address | Prefix | IPv4Interface | IPv6Interface) -> Family:
+    return Family.IPV4 if value.version == 4 else Family.IPV6
 
 
 class Item(BaseModel):
@@ -51,19 +58,43 @@ class Item(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
 
+class Ospf(Item):
+    """OSPF on an interface, v2 and v3 alike (2-semantics §9)."""
+
+    cost: Annotated[int, Field(ge=1, le=65535)] = 10
+    passive: bool = False
+
+
 class Interface(Item):
-    """A port or loopback, with its addresses; the first one is its own when it must choose."""
+    """A port, loopback or tagged subinterface, with its addresses.
+
+    addresses:  of either family; the first of a family is its own when it must choose
+    access:  the VLAN of a switch port; without VLAN settings a switch port is in VLAN 1
+    trunk, untagged:  the VLANs of a trunk port, and the one that it carries without a tag
+    parent, vlan:  make it a tagged subinterface of a router or firewall
+    ospf:  None when OSPF does not run on it
+    """
 
     name: InterfaceName
     addresses: tuple[InterfaceAddress, ...] = ()
     enabled: bool = True
+    access: VlanId | None = None
+    trunk: tuple[VlanId, ...] = ()
+    untagged: VlanId | None = None
+    parent: InterfaceName | None = None
+    vlan: VlanId | None = None
+    ospf: Ospf | None = None
+
+    def of(self, family: Family) -> tuple[IPv4Interface | IPv6Interface, ...]:
+        """The addresses of one family."""
+        return tuple(address for address in self.addresses if family_of(address) is family)
 
 
 class Route(Item):
     """A static route: by a next hop, out of an interface, by both, or into nothing (2-semantics §2)."""
 
-    to: IPv4Network
-    via: IPv4Address | None = None
+    to: Prefix
+    via: Address | None = None
     interface: InterfaceName | None = None
     discard: bool = False
     preference: Annotated[int, Field(ge=1, le=254)] = 5
@@ -88,22 +119,58 @@ class Line(Item):
         return frozenset(PORTS[transport] for transport in self.transports)
 
 
-class Device(Item):
-    """A router, host, switch or outside network.
+class Zone(Item):
+    """Interfaces of a firewall that are trusted alike (2-semantics §6)."""
 
-    gateway:  a host's or outside network's default next hop
+    name: Name
+    interfaces: tuple[InterfaceName, ...] = ()
+
+
+class Translation(Item):
+    """A rule that rewrites addresses between inside interfaces and one outside interface (2-semantics §7).
+
+    kind:  `static` maps `source` to `to`, one to one; `dynamic` maps it to a pool or an interface's address
+    source:  the inside address or prefix
+    to:  the outside address or prefix, or the pool; None for the outside interface's own address
+    protocol, port, to_port:  limit a static rule to one service; `to_port` is the same port unless given
+    """
+
+    kind: Literal["static", "dynamic"]
+    inside: Annotated[tuple[InterfaceName, ...], Field(min_length=1)]
+    outside: InterfaceName
+    source: Prefix
+    to: Prefix | None = None
+    protocol: Literal["tcp", "udp"] | None = None
+    port: Port | None = None
+    to_port: Port | None = None
+
+
+class Device(Item):
+    """A router, firewall, host, switch or outside network.
+
+    gateway, gateway6:  a host's or outside network's default next hop, for each family
     prefixes:  what an outside network stands for
-    answers_denied, filters_own_traffic:  None for what is usual for the kind (2-semantics §4)
+    zones:  of a firewall, the most trusted first; `same_zone` lets traffic stay within one
+    translations:  rules in order
+    tracks, answers_denied, filters_own_traffic:  None for what is usual for the kind (2-semantics §4, §6)
+    announces_default, announces_static:  what it tells its OSPF neighbours beside its prefixes
     """
 
     name: Name
     kind: DeviceKind
     interfaces: tuple[Interface, ...] = ()
     gateway: IPv4Address | None = None
+    gateway6: IPv6Address | None = None
     routes: tuple[Route, ...] = ()
     services: tuple[Service, ...] = ()
     lines: tuple[Line, ...] = ()
-    prefixes: tuple[IPv4Network, ...] = ()
+    prefixes: tuple[Prefix, ...] = ()
+    zones: tuple[Zone, ...] = ()
+    same_zone: bool = False
+    translations: tuple[Translation, ...] = ()
+    tracks: tuple[Literal["tcp", "udp", "icmp"], ...] | None = None
+    announces_default: bool = False
+    announces_static: bool = False
     answers_denied: bool | None = None
     filters_own_traffic: bool | None = None
     note: Text = ""

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from greyheron.model.values import Expectation
+from greyheron.model.values import Expectation, Family
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,12 +26,14 @@ class Flow:
 
     service:  as it was written: `tcp/443`, `ping`, `ssh`, or a service of the destination by name
     source_port:  None for the usual one (49152)
+    family:  None to follow the addresses, IPv4 before IPv6
     """
 
     source: FlowEnd
     destination: FlowEnd
     service: str
     source_port: int | None = None
+    family: Family | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -30,6 +30,7 @@ class Family(StrEnum):
 
 class DeviceKind(StrEnum):
     ROUTER = "router"
+    FIREWALL = "firewall"
     HOST = "host"
     SWITCH = "switch"
     OUTSIDE = "outside"

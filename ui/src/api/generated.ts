@@ -544,11 +544,14 @@ export interface components {
         };
         /**
          * Device
-         * @description A router, host, switch or outside network.
+         * @description A router, firewall, host, switch or outside network.
          *
-         *     gateway:  a host's or outside network's default next hop
+         *     gateway, gateway6:  a host's or outside network's default next hop, for each family
          *     prefixes:  what an outside network stands for
-         *     answers_denied, filters_own_traffic:  None for what is usual for the kind (2-semantics §4)
+         *     zones:  of a firewall, the most trusted first; `same_zone` lets traffic stay within one
+         *     translations:  rules in order
+         *     tracks, answers_denied, filters_own_traffic:  None for what is usual for the kind (2-semantics §4, §6)
+         *     announces_default, announces_static:  what it tells its OSPF neighbours beside its prefixes
          */
         Device: {
             /** Name */
@@ -561,6 +564,8 @@ export interface components {
             interfaces: components["schemas"]["Interface"][];
             /** Gateway */
             gateway?: string | null;
+            /** Gateway6 */
+            gateway6?: string | null;
             /**
              * Routes
              * @default []
@@ -580,7 +585,34 @@ export interface components {
              * Prefixes
              * @default []
              */
-            prefixes: string[];
+            prefixes: (string)[];
+            /**
+             * Zones
+             * @default []
+             */
+            zones: components["schemas"]["Zone"][];
+            /**
+             * Same Zone
+             * @default false
+             */
+            same_zone: boolean;
+            /**
+             * Translations
+             * @default []
+             */
+            translations: components["schemas"]["Translation"][];
+            /** Tracks */
+            tracks?: ("tcp" | "udp" | "icmp")[] | null;
+            /**
+             * Announces Default
+             * @default false
+             */
+            announces_default: boolean;
+            /**
+             * Announces Static
+             * @default false
+             */
+            announces_static: boolean;
             /** Answers Denied */
             answers_denied?: boolean | null;
             /** Filters Own Traffic */
@@ -595,7 +627,7 @@ export interface components {
          * DeviceKind
          * @enum {string}
          */
-        DeviceKind: "router" | "host" | "switch" | "outside";
+        DeviceKind: "router" | "firewall" | "host" | "switch" | "outside";
         /**
          * Direction
          * @description Seen from the device: `in` enters it, `out` leaves it.
@@ -776,7 +808,13 @@ export interface components {
         };
         /**
          * Interface
-         * @description A port or loopback, with its addresses; the first one is its own when it must choose.
+         * @description A port, loopback or tagged subinterface, with its addresses.
+         *
+         *     addresses:  of either family; the first of a family is its own when it must choose
+         *     access:  the VLAN of a switch port; without VLAN settings a switch port is in VLAN 1
+         *     trunk, untagged:  the VLANs of a trunk port, and the one that it carries without a tag
+         *     parent, vlan:  make it a tagged subinterface of a router or firewall
+         *     ospf:  None when OSPF does not run on it
          */
         Interface: {
             /** Name */
@@ -785,12 +823,26 @@ export interface components {
              * Addresses
              * @default []
              */
-            addresses: string[];
+            addresses: (string)[];
             /**
              * Enabled
              * @default true
              */
             enabled: boolean;
+            /** Access */
+            access?: number | null;
+            /**
+             * Trunk
+             * @default []
+             */
+            trunk: number[];
+            /** Untagged */
+            untagged?: number | null;
+            /** Parent */
+            parent?: string | null;
+            /** Vlan */
+            vlan?: number | null;
+            ospf?: components["schemas"]["Ospf"] | null;
         };
         /**
          * Judgement
@@ -1063,11 +1115,27 @@ export interface components {
             options: components["schemas"]["Option"][];
         };
         /**
+         * Ospf
+         * @description OSPF on an interface, v2 and v3 alike (2-semantics §9).
+         */
+        Ospf: {
+            /**
+             * Cost
+             * @default 10
+             */
+            cost: number;
+            /**
+             * Passive
+             * @default false
+             */
+            passive: boolean;
+        };
+        /**
          * Outcome
          * @description How the walk of one packet ended.
          * @enum {string}
          */
-        Outcome: "arrived" | "denied" | "no route" | "no neighbour" | "hop limit reached" | "loop" | "lost" | "refused";
+        Outcome: "arrived" | "denied" | "neighbour discovery stopped" | "denied by zone" | "no session" | "translated address must be used" | "no route" | "no neighbour" | "hop limit reached" | "loop" | "lost" | "refused";
         /** PassedOver */
         PassedOver: {
             /** Entry */
@@ -1239,10 +1307,7 @@ export interface components {
          * @description A static route: by a next hop, out of an interface, by both, or into nothing (2-semantics §2).
          */
         Route: {
-            /**
-             * To
-             * Format: ipv4network
-             */
+            /** To */
             to: string;
             /** Via */
             via?: string | null;
@@ -1279,6 +1344,8 @@ export interface components {
         /**
          * SegmentReport
          * @description Interfaces (`device:interface`) with no router between, their prefixes, and the switches there.
+         *
+         *     vlans:  the VLAN that each of the switches carries it in
          */
         SegmentReport: {
             /** Prefixes */
@@ -1287,6 +1354,8 @@ export interface components {
             members: string[];
             /** Switches */
             switches: string[];
+            /** Vlans */
+            vlans: number[];
         };
         /**
          * Service
@@ -1393,6 +1462,36 @@ export interface components {
             state: "baseline" | "running" | "draft";
         };
         /**
+         * Translation
+         * @description A rule that rewrites addresses between inside interfaces and one outside interface (2-semantics §7).
+         *
+         *     kind:  `static` maps `source` to `to`, one to one; `dynamic` maps it to a pool or an interface's address
+         *     source:  the inside address or prefix
+         *     to:  the outside address or prefix, or the pool; None for the outside interface's own address
+         *     protocol, port, to_port:  limit a static rule to one service; `to_port` is the same port unless given
+         */
+        Translation: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "static" | "dynamic";
+            /** Inside */
+            inside: string[];
+            /** Outside */
+            outside: string;
+            /** Source */
+            source: string;
+            /** To */
+            to?: string | null;
+            /** Protocol */
+            protocol?: ("tcp" | "udp") | null;
+            /** Port */
+            port?: number | null;
+            /** To Port */
+            to_port?: number | null;
+        };
+        /**
          * Verdict
          * @enum {string}
          */
@@ -1402,6 +1501,19 @@ export interface components {
          * @enum {string}
          */
         Way: "out" | "home";
+        /**
+         * Zone
+         * @description Interfaces of a firewall that are trusted alike (2-semantics §6).
+         */
+        Zone: {
+            /** Name */
+            name: string;
+            /**
+             * Interfaces
+             * @default []
+             */
+            interfaces: string[];
+        };
     };
     responses: never;
     parameters: never;

@@ -3,7 +3,7 @@ import type { TestMarks } from "../api/client";
 import { useWorkbench } from "../shell/context";
 import { along, buildScene, LANE, type Link, lengthOf } from "./geometry";
 import { Plates } from "./Plates";
-import { Ribbons } from "./Ribbons";
+import { Endings, Ribbons } from "./Ribbons";
 import { Tags } from "./Tags";
 import { Targets } from "./Targets";
 import { usePositions } from "./usePositions";
@@ -52,6 +52,7 @@ export function MapView() {
             {shown && <Ribbons ribbons={ribbons} verdict={shown.verdict} />}
             <Plates scene={scene} scale={transform.k} marked={marked} onDrag={setDragged} />
             <Tags scene={scene} />
+            <Endings ribbons={ribbons} />
           </g>
           <Targets scene={scene} />
         </g>

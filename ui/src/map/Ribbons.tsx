@@ -28,7 +28,17 @@ function RibbonView({ ribbon, verdict }: { ribbon: Ribbon; verdict: string }) {
           className={out && !lost ? "stroke-tide" : out ? "stroke-slate" : "ribbon-home stroke-slate"}
         />
       )}
-      <Ending ribbon={ribbon} />
+    </g>
+  );
+}
+
+/** Where each way really ends: drawn above the placed lists, one of which may have ended it. */
+export function Endings({ ribbons }: { ribbons: Ribbon[] }) {
+  return (
+    <g pointerEvents="none">
+      {ribbons.map((ribbon) => (
+        <Ending key={ribbon.way} ribbon={ribbon} />
+      ))}
     </g>
   );
 }

@@ -200,7 +200,7 @@ function DeviceName({ column }: { column: Column }) {
 }
 
 const WayLabel = ({ label, name }: { label: string; name: string | undefined }) => (
-  <div className="quiet border-t border-rule py-1.5 pl-3 text-fine">
+  <div className="quiet border-t border-rule py-1.5 pl-3 text-[11px]">
     <div>{label}</div>
     <div className="text-ink">{name}</div>
   </div>

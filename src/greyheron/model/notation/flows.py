@@ -8,7 +8,7 @@ from greyheron.model.flow import ExpectedFlow, Flow, FlowEnd
 from greyheron.model.names import PORTS, PROTOCOLS
 from greyheron.model.notation.line import Line, LineError, NotationError, Option
 from greyheron.model.notation.terms import NAME, read_port
-from greyheron.model.values import Expectation
+from greyheron.model.values import Expectation, Family
 
 INTERFACE = re.compile(r"[A-Za-z][A-Za-z0-9._/-]{0,31}")
 _SERVICE = re.compile(
@@ -41,14 +41,18 @@ def read_flow(
     port = None
     if line.take("source-port", "a source port other than 49152"):
         port = line.value(lambda word: read_port(word)[0], Option("1024", "a port number", literal=False))
+    family = next(
+        (family for family in Family if line.take(family, "in this family, though there is another")), None
+    )
+    flow = Flow(source, destination, service, port, family)
     if not expectation:
         line.end()
-        return Flow(source, destination, service, port), None
+        return flow, None
     expect = Expectation(
         line.choose({"pass": "it should get through, both ways", "block": "a list should stop it"})
     )
     line.end()
-    return Flow(source, destination, service, port), expect
+    return flow, expect
 
 
 def read_expected_flow(text: str) -> ExpectedFlow:
@@ -72,7 +76,8 @@ def _whole(text: str, expectation: bool) -> tuple[Flow, Expectation | None]:
 
 def write_flow(flow: Flow) -> str:
     port = "" if flow.source_port is None else f" source-port {flow.source_port}"
-    return f"{flow.source} → {flow.destination} {flow.service}{port}"
+    family = "" if flow.family is None else f" {flow.family}"
+    return f"{flow.source} → {flow.destination} {flow.service}{port}{family}"
 
 
 def write_expected_flow(expected: ExpectedFlow) -> str:

@@ -1,0 +1,48 @@
+"""The addresses that interfaces really have: IPv6 ones are never without a link-local address."""
+
+from dataclasses import dataclass
+from functools import lru_cache
+from hashlib import sha256
+from ipaddress import IPv6Address
+
+from greyheron.model.document import Interface
+from greyheron.model.entry import AddressBlock
+from greyheron.model.values import Family
+
+LINK_LOCAL = AddressBlock.prefix(Family.IPV6, int(IPv6Address("fe80::")), 10)
+
+
+@dataclass(frozen=True, slots=True)
+class Held:
+    """An address of an interface, and the prefix that it is on."""
+
+    address: int
+    prefix: AddressBlock
+
+
+def is_link_local(family: Family, address: int) -> bool:
+    return family is Family.IPV6 and LINK_LOCAL.holds(address)
+
+
+def held(device: str, interface: Interface, family: Family) -> tuple[Held, ...]:
+    """Every address of `interface` in `family`; for IPv6 a link-local one, given or derived, comes last."""
+    given = tuple(
+        Held(
+            int(address.ip),
+            AddressBlock.prefix(family, int(address.network.network_address), address.network.prefixlen),
+        )
+        for address in interface.of(family)
+    )
+    if family is Family.IPV4:
+        return given
+    wide = tuple(each for each in given if not LINK_LOCAL.holds(each.address))
+    local = tuple(each for each in given if LINK_LOCAL.holds(each.address))
+    return wide + (local or (derived_link_local(device, interface.name),))
+
+
+@lru_cache(maxsize=65536)
+def derived_link_local(device: str, interface: str) -> Held:
+    """A link-local address that is always the same for a device and interface name (2-semantics §1)."""
+    digest = sha256(f"{device}/{interface}".encode()).digest()
+    prefix = AddressBlock.prefix(Family.IPV6, int(IPv6Address("fe80::")), 64)
+    return Held(prefix.value | int.from_bytes(digest[:8], "big"), prefix)

@@ -1,0 +1,25 @@
+"""Session tracking: which packets a device knows already, and which it drops (2-semantics §6)."""
+
+from greyheron.core.packet import Packet, TcpFlags
+from greyheron.model.document import Device
+from greyheron.model.names import TCP, UDP
+from greyheron.model.values import DeviceKind
+
+_ALL = ("tcp", "udp", "icmp")
+_USUAL: dict[DeviceKind, tuple[str, ...]] = {DeviceKind.FIREWALL: _ALL, DeviceKind.HOST: _ALL}
+
+
+def tracks(device: Device, packet: Packet) -> bool:
+    """Whether the device keeps sessions of the packet's protocol, or of that which an ICMP error is about."""
+    packet = packet.about or packet
+    tracked = _USUAL.get(device.kind, ()) if device.tracks is None else device.tracks
+    names = {TCP: "tcp", UDP: "udp", packet.family.icmp: "icmp"}
+    return names.get(packet.protocol) in tracked
+
+
+def can_open(packet: Packet) -> bool:
+    """Whether a packet without a session may begin one: not TCP other than SYN alone, nor an echo reply."""
+    if packet.protocol == TCP:
+        return packet.flags == TcpFlags.SYN
+    echo_reply = 0 if packet.family.bits == 32 else 129
+    return not (packet.protocol == packet.family.icmp and packet.icmp_type == echo_reply)

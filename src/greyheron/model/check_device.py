@@ -1,0 +1,196 @@
+"""Checks within one device: names, kinds, routes, VLANs, zones and translations."""
+
+from collections.abc import Iterable, Iterator
+
+from greyheron.model.document import Address, Device, Interface, Prefix, Translation
+from greyheron.model.problems import Problem
+from greyheron.model.values import DeviceKind
+
+_KINDS_WITH_GATEWAY = (DeviceKind.HOST, DeviceKind.OUTSIDE)
+_FORWARDING = (DeviceKind.ROUTER, DeviceKind.FIREWALL)
+
+
+def device_problems(device: Device) -> Iterator[Problem]:
+    """Everything that is wrong within `device`."""
+    where = f"device {device.name}"
+    interfaces = [interface.name for interface in device.interfaces]
+    yield from doubles(f"{where}, interface", interfaces)
+    yield from doubles(f"{where}, service", (service.name for service in device.services))
+    yield from doubles(f"{where}, line", (line.name for line in device.lines))
+    for line in device.lines:
+        if line.name in interfaces:
+            yield Problem(
+                f"{where}, interface {line.name}", "a management line has this name: choose another"
+            )
+    yield from _kind(device, where)
+    ports = [(service.protocol, service.port) for service in device.services]
+    for service in device.services:
+        if ports.count((service.protocol, service.port)) > 1:
+            port = f"{service.protocol}/{service.port}"
+            yield Problem(f"{where}, service {service.name}", f"another service listens on {port} too")
+    for interface in device.interfaces:
+        yield from _interface(device, interface, f"{where}, interface {interface.name}")
+    yield from _routes(device, where)
+    yield from _zones(device, where, interfaces)
+    for number, rule in enumerate(device.translations, 1):
+        yield from _translation(rule, f"{where}, translation {number}", interfaces)
+
+
+def doubles(what: str, names: Iterable[str]) -> Iterator[Problem]:
+    """A problem for every name that stands more than once."""
+    seen: set[str] = set()
+    for name in names:
+        if name in seen:
+            yield Problem(f"{what} {name}", "this name is used twice: each must be different")
+        seen.add(name)
+
+
+def unknown(what: str, name: str, known: Iterable[str]) -> str:
+    """A sentence about a name that stands for nothing, with those that would."""
+    names = sorted(known)
+    shown = ", ".join(names[:6]) + (", …" if len(names) > 6 else "")
+    return f"there is no {what} “{name}”" + (f": known are {shown}" if names else "")
+
+
+def _kind(device: Device, where: str) -> Iterator[Problem]:
+    """What belongs to other kinds of device."""
+    kind = device.kind
+    if kind is DeviceKind.SWITCH:
+        for interface in device.interfaces:
+            if interface.addresses:
+                yield Problem(
+                    f"{where}, interface {interface.name}", "a switch port has no address: take it out"
+                )
+        if device.routes or device.services:
+            yield Problem(where, "a switch has neither routes nor services: take them out")
+    gateways = device.gateway is not None or device.gateway6 is not None
+    if gateways and kind not in _KINDS_WITH_GATEWAY:
+        yield Problem(where, f"a {kind} has no gateway: write a route to 0.0.0.0/0 or ::/0 instead")
+    if device.gateway6 is not None and device.gateway6.is_link_local and len(device.interfaces) != 1:
+        yield Problem(where, "a link-local gateway needs its interface: write a route to ::/0 with one")
+    if device.prefixes and kind is not DeviceKind.OUTSIDE:
+        yield Problem(where, "prefixes belong to an outside network: take them out, or change the kind")
+    if kind in _FORWARDING:
+        if kind is not DeviceKind.FIREWALL and device.zones:
+            yield Problem(where, f"a {kind} has no zones: take them out, or make it a firewall")
+        return
+    for given, what in (
+        (device.lines, "management lines"),
+        (device.zones, "zones"),
+        (device.translations, "translations"),
+        (any(interface.ospf for interface in device.interfaces), "OSPF"),
+    ):
+        if given:
+            yield Problem(where, f"a {kind} has no {what}: take them out")
+
+
+def _interface(device: Device, interface: Interface, where: str) -> Iterator[Problem]:
+    of_switch = interface.access is not None or interface.trunk or interface.untagged is not None
+    if of_switch and device.kind is not DeviceKind.SWITCH:
+        yield Problem(where, "access, trunk and untagged belong to switch ports: use parent and vlan here")
+    if interface.access is not None and (interface.trunk or interface.untagged is not None):
+        yield Problem(where, "a switch port is access or trunk, not both")
+    if (interface.parent is None) != (interface.vlan is None):
+        yield Problem(where, "a subinterface has both a parent and a vlan")
+    if interface.parent is None:
+        return
+    parents = {other.name: other for other in device.interfaces}
+    if device.kind not in _FORWARDING:
+        yield Problem(where, f"a {device.kind} has no subinterfaces")
+    elif interface.parent not in parents:
+        yield Problem(where, unknown("interface", interface.parent, parents))
+    elif parents[interface.parent].parent is not None:
+        yield Problem(where, f"{interface.parent} is a subinterface itself: name its parent")
+    same = [
+        other
+        for other in device.interfaces
+        if (other.parent, other.vlan) == (interface.parent, interface.vlan)
+    ]
+    if len(same) > 1:
+        yield Problem(where, f"another subinterface of {interface.parent} has VLAN {interface.vlan} too")
+
+
+def _routes(device: Device, where: str) -> Iterator[Problem]:
+    own = {address.ip for interface in device.interfaces for address in interface.addresses}
+    names = [interface.name for interface in device.interfaces]
+    for route in device.routes:
+        place = f"{where}, route {route.to}"
+        if route.discard == bool(route.via or route.interface):
+            yield Problem(place, "a route has a next hop, an interface, or both; or it discards")
+        if route.interface is not None and route.interface not in names:
+            yield Problem(place, unknown("interface", route.interface, names))
+        if route.via is None:
+            continue
+        if route.via in own and not route.via.is_link_local:
+            yield Problem(
+                place, f"the next hop {route.via} is the device's own address: name the neighbour's"
+            )
+        if route.via.version != route.to.version:
+            yield Problem(place, f"the next hop {route.via} is of the other family")
+        if route.via.is_link_local and route.interface is None:
+            yield Problem(place, f"the link-local next hop {route.via} needs its interface beside it")
+    for hop in _cyclic_next_hops(device):
+        yield Problem(f"{where}, route {hop}", "its next hop is reached only by way of the route itself")
+
+
+def _cyclic_next_hops(device: Device) -> list[Prefix]:
+    """Routes whose next hops are reached by each other in a circle (2-semantics §2).
+
+    A default route alone whose next hop is on no own prefix is let through: it is a fault of the
+    network, which a trace explains, and not of the document.
+    """
+    connected: list[Prefix] = [
+        address.network for interface in device.interfaces for address in interface.addresses
+    ]
+    routes = [route for route in device.routes if route.via is not None and route.interface is None]
+
+    def next_prefix(hop: Address) -> Prefix | None:
+        reached = [prefix for prefix in connected if hop in prefix]
+        reached += [route.to for route in device.routes if hop in route.to]
+        best = max(reached, key=lambda prefix: prefix.prefixlen, default=None)
+        return None if best in connected else best
+
+    cyclic = []
+    for start in routes:
+        seen: list[Prefix] = []
+        at: Prefix | None = start.to
+        while at is not None and at not in seen:
+            seen.append(at)
+            onward = [route for route in routes if route.to == at]
+            at = next_prefix(onward[0].via) if onward and onward[0].via else None
+        if at == start.to and (len(seen) > 1 or at.prefixlen > 0):
+            cyclic.append(start.to)
+    return cyclic
+
+
+def _zones(device: Device, where: str, interfaces: list[str]) -> Iterator[Problem]:
+    yield from doubles(f"{where}, zone", (zone.name for zone in device.zones))
+    zoned: dict[str, str] = {}
+    for zone in device.zones:
+        for name in zone.interfaces:
+            place = f"{where}, zone {zone.name}"
+            if name not in interfaces:
+                yield Problem(place, unknown("interface", name, interfaces))
+            if name in zoned:
+                yield Problem(place, f"{name} is in zone {zoned[name]} already: an interface has one zone")
+            zoned.setdefault(name, zone.name)
+
+
+def _translation(rule: Translation, where: str, interfaces: list[str]) -> Iterator[Problem]:
+    for name in (*rule.inside, rule.outside):
+        if name not in interfaces:
+            yield Problem(where, unknown("interface", name, interfaces))
+    if rule.outside in rule.inside:
+        yield Problem(where, f"{rule.outside} is both inside and outside: choose one")
+    if rule.to is not None and rule.to.version != rule.source.version:
+        yield Problem(where, f"{rule.source} and {rule.to} are of different families")
+    if rule.kind == "dynamic":
+        if rule.protocol or rule.port or rule.to_port:
+            yield Problem(where, "a dynamic rule is for every protocol and port: take them out")
+        return
+    if rule.to is None:
+        yield Problem(where, "a static rule has an outside address: write it as `to`")
+    elif rule.to.prefixlen != rule.source.prefixlen:
+        yield Problem(where, f"{rule.source} and {rule.to} are not of the same size")
+    if (rule.port is not None) != (rule.protocol is not None) or (rule.to_port and rule.port is None):
+        yield Problem(where, "a rule for one service has both a protocol and a port")

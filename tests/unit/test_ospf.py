@@ -1,0 +1,212 @@
+"""2-semantics §9: OSPF neighbours, costs, equal ways, announcements, and what lists do to them."""
+
+import pytest
+
+from greyheron.core.world import build_world
+from tests.cases import Case, all_of, check, traced
+from tests.lab import Lab
+
+# a – b – d and a – c – d, with hosts at a and d; every router speaks OSPF on every interface.
+RING = """
+devices:
+  - name: a
+    kind: router
+    interfaces:
+      - {name: eth0, addresses: [172.20.1.1/24, "2001:db8:1::1/64"], ospf: {passive: true}}
+      - {name: wan0, addresses: [172.20.0.1/30, "2001:db8:f0::1/64"], ospf: {}}
+      - {name: wan1, addresses: [172.20.0.5/30, "2001:db8:f1::1/64"], ospf: {cost: 30}}
+      - {name: lo0, addresses: [172.20.255.1/32], ospf: {passive: true}}
+  - name: b
+    kind: router
+    interfaces:
+      - {name: wan0, addresses: [172.20.0.2/30, "2001:db8:f0::2/64"], ospf: {}}
+      - {name: wan1, addresses: [172.20.0.9/30, "2001:db8:f2::1/64"], ospf: {}}
+  - name: c
+    kind: router
+    interfaces:
+      - {name: wan0, addresses: [172.20.0.6/30, "2001:db8:f1::2/64"], ospf: {cost: 30}}
+      - {name: wan1, addresses: [172.20.0.13/30, "2001:db8:f3::1/64"], ospf: {}}
+  - name: d
+    kind: router
+    interfaces:
+      - {name: wan0, addresses: [172.20.0.10/30, "2001:db8:f2::2/64"], ospf: {}}
+      - {name: wan1, addresses: [172.20.0.14/30, "2001:db8:f3::2/64"], ospf: {}}
+      - {name: eth0, addresses: [172.20.4.1/24, "2001:db8:4::1/64"], ospf: {passive: true}}
+  - name: left
+    kind: host
+    interfaces: [{name: eth0, addresses: [172.20.1.10/24, "2001:db8:1::10/64"]}]
+    gateway: 172.20.1.1
+    gateway6: "2001:db8:1::1"
+  - name: right
+    kind: host
+    interfaces: [{name: eth0, addresses: [172.20.4.10/24, "2001:db8:4::10/64"]}]
+    gateway: 172.20.4.1
+    gateway6: "2001:db8:4::1"
+    services: [{name: web, protocol: tcp, port: 80}]
+links:
+  - {ends: ["left:eth0", "a:eth0"]}
+  - {ends: ["a:wan0", "b:wan0"]}
+  - {ends: ["a:wan1", "c:wan0"]}
+  - {ends: ["b:wan1", "d:wan0"]}
+  - {ends: ["c:wan1", "d:wan1"]}
+  - {ends: ["d:eth0", "right:eth0"]}
+"""
+
+
+def cut(link: int) -> Case:
+    return Case(
+        "left → right web", "passes", change=lambda lab: lab.data["links"][link].update(enabled=False)
+    )
+
+
+def same_cost(lab: Lab) -> None:
+    lab.interface("a", "wan1").update(ospf={"cost": 10})
+    lab.interface("c", "wan0").update(ospf={"cost": 10})
+
+
+def without_c(lab: Lab) -> None:
+    lab.data["links"][2].update(enabled=False)
+
+
+CASES = {
+    "routes are learnt, both ways": Case("left → right web", "passes"),
+    "with one way cut the other is taken": cut(1),
+    "and the other way round": cut(2),
+    "with both cut there is no route": Case(
+        "left → right web",
+        "unreachable",
+        "a stops: no route",
+        lambda lab: [link.update(enabled=False) for link in lab.data["links"][1:3]],
+    ),
+    "the cheaper way is used: a list on the dearer one does nothing": Case(
+        "left → right web", "passes", change=lambda lab: lab.place("c wan0 in", "permit ospf")
+    ),
+    "equal costs are all used": Case(
+        "left → right web",
+        "mixed",
+        change=all_of(same_cost, lambda lab: lab.place("c wan0 in", "permit ospf")),
+    ),
+    "a passive interface has no neighbours": Case(
+        "left → right web",
+        "unreachable",
+        "a stops: no route",
+        all_of(without_c, lambda lab: lab.interface("b", "wan0").update(ospf={"passive": True})),
+    ),
+    "an interface without OSPF is not announced": Case(
+        "left → right web",
+        "unreachable",
+        "a stops: no route",
+        lambda lab: lab.interface("d", "eth0").pop("ospf"),
+    ),
+    "an inbound list that denies protocol 89 cuts the neighbours": Case(
+        "left → right web",
+        "unreachable",
+        "a stops: no route",
+        all_of(without_c, lambda lab: lab.place("b wan0 in", "permit tcp\npermit udp\npermit icmp")),
+    ),
+    "one that permits it does not": Case(
+        "left → right web", "passes", change=lambda lab: lab.place("b wan0 in", "permit ospf\npermit tcp")
+    ),
+    "to the group alone is not enough": Case(
+        "left → right web",
+        "unreachable",
+        "no route",
+        all_of(without_c, lambda lab: lab.place("b wan0 in", "permit ospf to 224.0.0.5\npermit tcp")),
+    ),
+    "to the own address alone is not enough": Case(
+        "left → right web",
+        "unreachable",
+        "no route",
+        all_of(without_c, lambda lab: lab.place("b wan0 in", "permit ospf to 172.20.0.2\npermit tcp")),
+    ),
+    "an outbound list leaves own packets alone": Case(
+        "left → right web", "passes", change=lambda lab: lab.place("b wan0 out", "permit tcp")
+    ),
+    "unless the router filters its own traffic": Case(
+        "left → right web",
+        "unreachable",
+        "no route",
+        all_of(
+            without_c,
+            lambda lab: lab.place("b wan0 out", "permit tcp"),
+            lambda lab: lab.device("b").update(filters_own_traffic=True),
+        ),
+    ),
+    "a list two routers away takes the route": Case(
+        "left → right web",
+        "unreachable",
+        "a stops: no route",
+        all_of(without_c, lambda lab: lab.place("d wan0 in", "permit tcp")),
+    ),
+    "static is preferred to OSPF": Case(
+        "left → right web",
+        "unreachable",
+        "discarded by route",
+        lambda lab: lab.route("a", "172.20.4.0/24", discard=True),
+    ),
+    "unless its preference is worse": Case(
+        "left → right web",
+        "passes",
+        change=lambda lab: lab.route("a", "172.20.4.0/24", discard=True, preference=200),
+    ),
+    "a longer prefix is preferred to everything": Case(
+        "left → right web",
+        "unreachable",
+        "discarded by route 172.20.4.10,",
+        lambda lab: lab.route("a", "172.20.4.10/32", discard=True, preference=200),
+    ),
+    "a default is announced when the router says so": Case(
+        "left → 198.51.100.1 ping",
+        "unreachable",
+        "d stops: discarded",
+        all_of(
+            lambda lab: lab.device("d").update(announces_default=True),
+            lambda lab: lab.route("d", "0.0.0.0/0", discard=True),
+        ),
+    ),
+    "and not otherwise": Case(
+        "left → 198.51.100.1 ping",
+        "unreachable",
+        "a stops: no route",
+        lambda lab: lab.route("d", "0.0.0.0/0", discard=True),
+    ),
+    "static routes are announced when the router says so": Case(
+        "left → 198.51.100.1 ping",
+        "unreachable",
+        "d stops: discarded",
+        all_of(
+            lambda lab: lab.device("d").update(announces_static=True),
+            lambda lab: lab.route("d", "198.51.100.0/24", discard=True),
+        ),
+    ),
+    "IPv6: routes are learnt by v3": Case("left → right web ipv6", "passes"),
+    "IPv6: a list of the family cuts the v3 neighbours": Case(
+        "left → right web ipv6",
+        "unreachable",
+        "no route",
+        all_of(without_c, lambda lab: lab.place("b wan0 in", "permit tcp", family="ipv6")),
+    ),
+    "IPv6: and leaves the v2 ones": Case(
+        "left → right web ipv4",
+        "passes",
+        change=all_of(without_c, lambda lab: lab.place("b wan0 in", "permit tcp", family="ipv6")),
+    ),
+}
+
+
+@pytest.mark.parametrize("case", CASES.values(), ids=CASES.keys())
+def test_ospf(case: Case) -> None:
+    check(Lab.of(RING), case)
+
+
+def test_the_cheaper_way_is_the_one_walked() -> None:
+    found = traced(Lab.of(RING), "left → right web").exchanges[0]
+    assert [hop.device for hop in found.out.hops] == ["left", "a", "b", "d", "right"]
+
+
+def test_a_cut_neighbour_is_known_with_the_entry_that_cut_it() -> None:
+    lab = Lab.of(RING).place("b wan0 in", "10 permit tcp\n20 deny ospf log\n30 permit any")
+    (cut_off,) = build_world(lab.network()).cut_neighbours()
+    assert (cut_off.port, cut_off.neighbour) == (("a", "wan0"), ("b", "wan0"))
+    assert (cut_off.by.list_name, cut_off.by.decision.entry) == ("list", 20)
+    assert build_world(lab.network()).baseline.cut_neighbours() == []
