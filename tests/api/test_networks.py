@@ -198,7 +198,7 @@ def test_places_are_described_from_the_device(client: TestClient, demo: dict[str
     assert words["weir:wan0:in"]["takes"] == ["ipv6"]
     assert words["sluice:console:in"]["words"] == "sluice’s console line, for no network login"
     segment = next(each for each in places["segments"] if "centre-sw" in each["switches"])
-    assert segment["prefixes"] == ["172.20.16.0/24"]
+    assert segment["prefixes"] == ["172.20.16.0/24", "2001:db8:16::/64"]
 
 
 def test_a_file_that_is_imported_may_be_anything(client: TestClient) -> None:

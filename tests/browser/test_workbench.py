@@ -38,9 +38,9 @@ def test_a_test_flow_is_one_typed_line_with_completion(page: Page) -> None:
     page.keyboard.insert_text("block")
     page.keyboard.press("Escape")
     page.keyboard.press("Enter")
-    expect(row(page, "t19")).to_contain_text("till → ledger telnet")
-    expect(mark(page, "t19", "draft")).to_have_accessible_name("draft: passes, not as expected")
-    expect(page.get_by_test_id("book-summary")).to_contain_text("19 flows, 3 not as expected")
+    expect(row(page, "t25")).to_contain_text("till → ledger telnet")
+    expect(mark(page, "t25", "draft")).to_have_accessible_name("draft: passes, not as expected")
+    expect(page.get_by_test_id("book-summary")).to_contain_text("25 flows, 3 not as expected")
     expect(page.get_by_test_id("draft-state")).to_have_text("Draft as running")  # a test changes no device
 
 
@@ -115,9 +115,9 @@ def test_the_three_states_of_a_trace_and_its_equal_paths(page: Page) -> None:
     expect(sentence).to_contain_text("as running: blocked")
     row(page, "t15").click()
     tabs = page.get_by_role("tab")
-    expect(tabs).to_have_count(2)
+    expect(tabs).to_have_count(4)  # two ways out, each with two ways home
     expect(page.get_by_label("Trace").get_by_role("button", name="lagoon", exact=True)).to_be_visible()
-    tabs.nth(1).click()
+    tabs.nth(3).click()
     expect(page.get_by_label("Trace").get_by_role("button", name="hide-gw", exact=True)).to_be_visible()
 
 

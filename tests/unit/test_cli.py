@@ -18,7 +18,7 @@ run = CliRunner().invoke
 def test_check_says_what_is_not_as_expected_and_ends_with_1() -> None:
     result = run(app, ["check", DEMO])
     assert result.exit_code == 1
-    assert "18 test flows, 16 as expected, 2 not." in result.output
+    assert "24 test flows, 22 as expected, 2 not." in result.output
     assert (
         "blocked on the way home, entering hide-gw by eth1: hides-in denies, implicit deny" in result.output
     )

@@ -28,10 +28,7 @@ def judge(expect: Expectation, verdict: Verdict, baseline: Verdict) -> Judgement
     if expect is Expectation.PASS:
         if verdict is Verdict.PASSES:
             return Judgement(Standing.HOLDS)
-        blame = (
-            "" if baseline is Verdict.PASSES else f"No list is to blame: with no lists it is {baseline} too."
-        )
-        return Judgement(Standing.FAILS, blame)
+        return Judgement(Standing.FAILS, _blame(baseline))
     if verdict in (Verdict.PASSES, Verdict.MIXED):
         return Judgement(Standing.FAILS)
     if baseline in _WOULD_FAIL_ANYWAY:
@@ -42,3 +39,12 @@ def judge(expect: Expectation, verdict: Verdict, baseline: Verdict) -> Judgement
     if verdict is not Verdict.BLOCKED:
         return Judgement(Standing.INCONCLUSIVE, f"It proves nothing: it is {verdict}, and no list did that.")
     return Judgement(Standing.HOLDS)
+
+
+def _blame(baseline: Verdict) -> str:
+    """What the baseline says of who is to blame for a flow that should pass."""
+    if baseline is Verdict.PASSES:
+        return ""
+    if baseline is Verdict.BLOCKED:
+        return "With no lists it is blocked too: a list would have to let it through."
+    return f"No list is to blame: with no lists it is {baseline} too."

@@ -192,7 +192,7 @@ def ending_words(exchange: Exchange) -> str:
         )
     if leg.path.denial is not None:
         denial = leg.path.denial
-        what = "neighbour discovery is stopped " if leg.path.outcome is Outcome.NO_DISCOVERY else ""
+        what = "as neighbour discovery is stopped " if leg.path.outcome is Outcome.NO_DISCOVERY else ""
         return (
             f"blocked {home}{what}{place_words(denial.point)}: "
             f"{denial.list_name} {decision_words(denial.decision)}"

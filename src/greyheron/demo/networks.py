@@ -8,4 +8,13 @@ from greyheron.model.document import Network
 
 def saltmarsh() -> Network:
     """The Saltmarsh wildlife reserve."""
-    return read_workspace(files("greyheron.demo").joinpath("saltmarsh.yaml").read_bytes())
+    return _read("saltmarsh.yaml")
+
+
+def storm() -> Network:
+    """Saltmarsh after the storm: the same network with faults planted in it."""
+    return _read("storm.yaml")
+
+
+def _read(name: str) -> Network:
+    return read_workspace(files("greyheron.demo").joinpath(name).read_bytes())

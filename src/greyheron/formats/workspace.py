@@ -9,9 +9,10 @@ from typing import Any
 
 import yaml
 
-from greyheron.model.document import Network, to_data
+from greyheron.model.changes import ITEM_TYPES
+from greyheron.model.document import Item, Network, to_data
 from greyheron.model.problems import DocumentError, Problem
-from greyheron.model.read import read_network
+from greyheron.model.read import item_problems, read_network
 
 LARGEST_FILE = 32 * 1024 * 1024
 DEEPEST = 12
@@ -19,6 +20,26 @@ DEEPEST = 12
 
 def read_workspace(text: str | bytes) -> Network:
     """The network in a workspace file. Raises DocumentError with every problem in it."""
+    return read_network(_parsed(text))
+
+
+def read_item(collection: str, text: str) -> dict[str, Any]:
+    """One item of a collection, as plain data, from its text alone. Raises DocumentError."""
+    data = _parsed(text)
+    if not isinstance(data, dict):
+        raise DocumentError([Problem("text", "expected fields such as name and kind, each with a colon")])
+    found = item_problems(ITEM_TYPES[collection], data, "text")
+    if found:
+        raise DocumentError(found)
+    return data
+
+
+def write_item(item: Item) -> str:
+    """The text of one item, as it would stand in a workspace file."""
+    return _written(to_data(item))
+
+
+def _parsed(text: str | bytes) -> Any:
     if len(text) > LARGEST_FILE:
         raise DocumentError([Problem("file", f"it is larger than {LARGEST_FILE // 2**20} MiB")])
     if isinstance(text, bytes):
@@ -28,7 +49,7 @@ def read_workspace(text: str | bytes) -> Network:
             raise DocumentError([Problem("file", f"it is no UTF-8 text: byte {error.start + 1}")]) from None
     try:
         _refuse_aliases_and_depth(text)
-        data = yaml.load(text, Loader=_Loader)
+        return yaml.load(text, Loader=_Loader)
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
         line = None if mark is None else mark.line + 1
@@ -39,12 +60,14 @@ def read_workspace(text: str | bytes) -> Network:
         raise DocumentError([Problem("file", f"this is not YAML: {error}")]) from None
     except ValueError as error:
         raise DocumentError([Problem("file", str(error))]) from None
-    return read_network(data)
 
 
 def write_workspace(network: Network) -> str:
     """The workspace file of `network`; reading it gives the same document."""
-    data = {"format": network.format, **to_data(network)}
+    return _written({"format": network.format, **to_data(network)})
+
+
+def _written(data: dict[str, Any]) -> str:
     return yaml.dump(data, Dumper=_Dumper, allow_unicode=True, sort_keys=False, width=110)
 
 

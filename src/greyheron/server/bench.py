@@ -11,6 +11,7 @@ from greyheron.core.world import World, build_world
 from greyheron.model.document import Network
 from greyheron.model.flow import Flow
 from greyheron.model.notation.flows import write_flow
+from greyheron.store.networks import Stored
 
 MOST_KEPT = 24
 T = TypeVar("T")
@@ -55,8 +56,11 @@ class Bench:
 
         return self._books.of(marks, running, draft)
 
-    def trace(self, network: Network, flow: Flow, state: str) -> TraceReport:
+    def world_in(self, stored: Stored, state: str) -> World:
+        """The world of a network as running, on the draft, or (baseline) on the draft with no lists."""
+        world = self.world(stored.running if state == "running" else stored.draft)
+        return world.baseline if state == "baseline" else world
+
+    def trace(self, stored: Stored, flow: Flow, state: str) -> TraceReport:
         """One flow in full. `state` is baseline, running or draft. Raises FlowError."""
-        world = self.world(network)
-        result = converse(world.baseline if state == "baseline" else world, flow)
-        return report(result, write_flow(flow), state)
+        return report(converse(self.world_in(stored, state), flow), write_flow(flow), state)

@@ -1,17 +1,18 @@
 """The routes under /api."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, Header, Request, Response
 from fastapi.responses import PlainTextResponse
 
 from greyheron.analysis.completion import complete_entry, complete_flow
 from greyheron.analysis.cover import cover_list
+from greyheron.analysis.facts import DeviceFacts, facts_of
 from greyheron.analysis.points import Places, places_of
 from greyheron.analysis.report import TraceReport
-from greyheron.demo.networks import saltmarsh
-from greyheron.formats.workspace import read_workspace, write_workspace
-from greyheron.model.changes import Change, key_of
+from greyheron.demo.networks import saltmarsh, storm
+from greyheron.formats.workspace import read_item, read_workspace, write_item, write_workspace
+from greyheron.model.changes import ITEM_TYPES, Change, Collection, key_of
 from greyheron.model.document import Network, to_data
 from greyheron.model.notation.flows import read_bare_flow, read_expected_flow, write_expected_flow
 from greyheron.model.notation.line import NotationError
@@ -26,6 +27,8 @@ from greyheron.server.shapes import (
     Edit,
     FlowReading,
     FlowText,
+    ItemReading,
+    ItemText,
     ListReading,
     ListText,
     NetworkSummary,
@@ -92,9 +95,11 @@ def create_network(new: NewNetwork, store: Store, response: Response) -> OpenNet
 
 
 @router.post("/networks/demo", status_code=201)
-def create_demo(store: Store, response: Response) -> OpenNetwork:
-    """Make a fresh copy of the demo network."""
-    return _opened(store.create(saltmarsh()), response)
+def create_demo(
+    store: Store, response: Response, which: Literal["saltmarsh", "storm"] = "saltmarsh"
+) -> OpenNetwork:
+    """Make a fresh copy of a demo network."""
+    return _opened(store.create(saltmarsh() if which == "saltmarsh" else storm()), response)
 
 
 @router.post(
@@ -194,6 +199,41 @@ def places(network_id: str, store: Store) -> Places:
     return places_of(store.get(network_id).draft)
 
 
+@router.get("/networks/{network_id}/devices/{name}")
+def device_facts(
+    network_id: str, name: str, store: Store, bench: Workings, state: State = "draft"
+) -> DeviceFacts:
+    """What a device knows in one state: routes, and OSPF neighbours with those that lists cut off."""
+    world = bench.world_in(store.get(network_id), state)
+    if name not in world.devices:
+        raise Refusal(404, f"There is no device “{name}” in this network.")
+    return facts_of(world, name)
+
+
+@router.get("/networks/{network_id}/items/{collection}")
+def item_text(network_id: str, collection: Collection, key: str, store: Store) -> ItemText:
+    """One item of the draft as text."""
+    for item in getattr(store.get(network_id).draft, collection):
+        if key_of(collection, item) == key:
+            return ItemText(text=write_item(item))
+    raise Refusal(404, f"There is no “{key}” in {collection}.")
+
+
+@router.post("/networks/{network_id}/items/{collection}")
+def read_item_text(
+    network_id: str, collection: Collection, text: ItemText, store: Store, key: str = ""
+) -> ItemReading:
+    """What an item's text means in the draft, in place of `key` or beside what is there."""
+    try:
+        item = read_item(collection, text.text)
+        own_key = key_of(collection, ITEM_TYPES[collection].model_validate(item))
+        change = Change(collection=collection, key=key or own_key, item=item)
+        edited(store.get(network_id).draft, [change])
+    except DocumentError as error:
+        return ItemReading(problems=_items(error.problems), change=None)
+    return ItemReading(problems=[], change=change)
+
+
 @router.post("/networks/{network_id}/preview")
 def preview(network_id: str, changes: Preview, store: Store, bench: Workings) -> Book:
     """What the book would say after changes to the draft, which are not made."""
@@ -205,9 +245,7 @@ def preview(network_id: str, changes: Preview, store: Store, bench: Workings) ->
 @router.post("/networks/{network_id}/trace")
 def trace(network_id: str, asked: TraceRequest, store: Store, bench: Workings) -> TraceReport:
     """One flow in one state, with every hop and step."""
-    stored = store.get(network_id)
-    network = stored.running if asked.state == "running" else stored.draft
-    return bench.trace(network, read_bare_flow(asked.flow), asked.state)
+    return bench.trace(store.get(network_id), read_bare_flow(asked.flow), asked.state)
 
 
 @router.post("/networks/{network_id}/lists/read")

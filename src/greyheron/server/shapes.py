@@ -104,6 +104,19 @@ class FlowReading(BaseModel):
     formatted: str | None
 
 
+class ItemText(Asked):
+    """One item of a document as it stands in a workspace file."""
+
+    text: Annotated[str, Field(max_length=1_000_000)]
+
+
+class ItemReading(BaseModel):
+    """What an item's text means: its problems, or the change that puts it into the draft."""
+
+    problems: list[ProblemItem]
+    change: Change | None
+
+
 class Completion(Asked):
     """A line up to the cursor. `kind` and `family` are needed for entries only."""
 

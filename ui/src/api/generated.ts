@@ -39,7 +39,7 @@ export interface paths {
         put?: never;
         /**
          * Create Demo
-         * @description Make a fresh copy of the demo network.
+         * @description Make a fresh copy of a demo network.
          */
         post: operations["create_demo"];
         delete?: never;
@@ -286,6 +286,50 @@ export interface paths {
         get: operations["places"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/devices/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Device Facts
+         * @description What a device knows in one state: routes, and OSPF neighbours with those that lists cut off.
+         */
+        get: operations["device_facts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/items/{collection}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Item Text
+         * @description One item of the draft as text.
+         */
+        get: operations["item_text"];
+        put?: never;
+        /**
+         * Read Item Text
+         * @description What an item's text means in the draft, in place of `key` or beside what is there.
+         */
+        post: operations["read_item_text"];
         delete?: never;
         options?: never;
         head?: never;
@@ -624,6 +668,18 @@ export interface components {
             note: string;
         };
         /**
+         * DeviceFacts
+         * @description routes: in words, one a line; neighbours: OSPF ones; cut: routers that would be, and why not
+         */
+        DeviceFacts: {
+            /** Routes */
+            routes: string[];
+            /** Neighbours */
+            neighbours: string[];
+            /** Cut */
+            cut: string[];
+        };
+        /**
          * DeviceKind
          * @enum {string}
          */
@@ -843,6 +899,23 @@ export interface components {
             /** Vlan */
             vlan?: number | null;
             ospf?: components["schemas"]["Ospf"] | null;
+        };
+        /**
+         * ItemReading
+         * @description What an item's text means: its problems, or the change that puts it into the draft.
+         */
+        ItemReading: {
+            /** Problems */
+            problems: components["schemas"]["ProblemItem"][];
+            change: components["schemas"]["Change"] | null;
+        };
+        /**
+         * ItemText
+         * @description One item of a document as it stands in a workspace file.
+         */
+        ItemText: {
+            /** Text */
+            text: string;
         };
         /**
          * Judgement
@@ -1659,7 +1732,9 @@ export interface operations {
     };
     create_demo: {
         parameters: {
-            query?: never;
+            query?: {
+                which?: "saltmarsh" | "storm";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -2578,6 +2653,220 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Places"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    device_facts: {
+        parameters: {
+            query?: {
+                state?: "baseline" | "running" | "draft";
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceFacts"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    item_text: {
+        parameters: {
+            query: {
+                key: string;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "tests" | "positions";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemText"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    read_item_text: {
+        parameters: {
+            query?: {
+                key?: string;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "tests" | "positions";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ItemText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemReading"];
                 };
             };
             /** @description Not Found */

@@ -4,6 +4,7 @@ import {
   ask,
   type Book,
   type Change,
+  type DeviceFacts,
   type NetworkSummary,
   type OpenNetwork,
   type Places,
@@ -58,6 +59,13 @@ export const usePreview = (id: string, version: number, changes: Change[] | null
     placeholderData: changes === null ? undefined : keepPreviousData,
     retry: false,
     gcTime: 30_000,
+  });
+
+export const useDeviceFacts = (id: string, version: number, device: string, state: State) =>
+  useQuery({
+    queryKey: ["facts", id, version, device, state],
+    queryFn: () => ask<DeviceFacts>(`/networks/${id}/devices/${device}?state=${state}`),
+    placeholderData: keepPreviousData,
   });
 
 export const useRevisions = (id: string, version: number) =>

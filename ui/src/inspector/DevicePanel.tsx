@@ -1,6 +1,9 @@
+import { useState } from "react";
 import type { Device } from "../api/client";
+import { useDeviceFacts } from "../api/queries";
+import { ExistingItemEditor } from "../editor/ItemEditor";
 import { useWorkbench } from "../shell/context";
-import { pointKey } from "../state/edits";
+import { pointKey, removeDevice } from "../state/edits";
 
 const DIRECTIONS = [
   ["in", "entering"],
@@ -9,7 +12,25 @@ const DIRECTIONS = [
 
 /** A device: interfaces with what stands in their lanes, routes, lines, services. */
 export function DevicePanel({ device }: { device: Device }) {
-  const takesLists = device.kind === "router" || device.kind === "host";
+  const { id, network, place, make, go } = useWorkbench();
+  const [editing, setEditing] = useState(false);
+  const facts = useDeviceFacts(id, network.version, device.name, place.state).data;
+  const takesLists = ["router", "firewall", "host"].includes(device.kind);
+  if (editing) {
+    return (
+      <div className="pt-3">
+        <h2 className="px-4 pb-2 font-semibold">{device.name}</h2>
+        <ExistingItemEditor
+          collection="devices"
+          itemKey={device.name}
+          onDone={(name) => {
+            setEditing(false);
+            if (name) go({ chosen: `device:${name}` });
+          }}
+        />
+      </div>
+    );
+  }
   return (
     <div className="px-4 py-3">
       <h2 className="font-semibold">
@@ -29,6 +50,21 @@ export function DevicePanel({ device }: { device: Device }) {
                 {item.addresses.map((address) => (
                   <div key={address}>{address}</div>
                 ))}
+                {item.parent && (
+                  <div className="quiet font-sans">
+                    VLAN {item.vlan} of {item.parent}
+                  </div>
+                )}
+                {item.access && <div className="quiet font-sans">VLAN {item.access}</div>}
+                {item.trunk.length > 0 && (
+                  <div className="quiet font-sans">trunk {item.trunk.join(", ")}</div>
+                )}
+                {item.untagged && <div className="quiet font-sans">untagged {item.untagged}</div>}
+                {item.ospf && (
+                  <div className="quiet font-sans">
+                    OSPF {item.ospf.passive ? "passive" : `cost ${item.ospf.cost}`}
+                  </div>
+                )}
                 {!item.enabled && <span className="font-sans text-ochre">disabled</span>}
               </td>
               <td className="py-1 text-right">
@@ -62,33 +98,65 @@ export function DevicePanel({ device }: { device: Device }) {
           <p className="font-mono text-fine">{device.prefixes.join(", ")}</p>
         </>
       )}
-      {device.gateway && (
-        <p className="mt-3">
-          <span className="quiet">Gateway</span> <span className="font-mono text-fine">{device.gateway}</span>
-        </p>
-      )}
-      {device.routes.length > 0 && (
+      {device.zones.length > 0 && (
         <>
-          <h3 className="quiet mt-3">Static routes</h3>
-          <table className="w-full font-mono text-fine">
-            <tbody>
-              {device.routes.map((route) => (
-                <tr key={`${route.to}${route.via}${route.interface}`} className="border-t border-rule">
-                  <td className="py-0.5">{route.to}</td>
-                  <td className="py-0.5">
-                    {route.discard ? "discards" : [route.via, route.interface].filter(Boolean).join(" ")}
-                  </td>
-                  <td className="quiet py-0.5 text-right">
-                    {route.preference === 5 ? "" : route.preference}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <h3 className="quiet mt-3">Zones, the most trusted first</h3>
+          <p>{device.zones.map((zone) => `${zone.name} (${zone.interfaces.join(", ")})`).join(", ")}</p>
         </>
       )}
+      <Lines title="Translation" lines={device.translations.map(translationWords)} />
+      <Lines title="OSPF neighbours" lines={facts?.neighbours ?? []} />
+      <Lines title="Cut off by lists" lines={facts?.cut ?? []} wrong />
+      <Lines title="Routes" lines={facts?.routes ?? []} mono />
+      <div className="mt-4 flex gap-2">
+        <button type="button" className="button" onClick={() => setEditing(true)}>
+          Edit as text…
+        </button>
+        <button
+          type="button"
+          className="button"
+          onClick={async () => {
+            if (await make(removeDevice(network.draft, device.name))) go({ chosen: null });
+          }}
+        >
+          Remove
+        </button>
+      </div>
     </div>
   );
+}
+
+function Lines({
+  title,
+  lines,
+  mono,
+  wrong,
+}: {
+  title: string;
+  lines: string[];
+  mono?: boolean;
+  wrong?: boolean;
+}) {
+  if (!lines.length) return null;
+  return (
+    <>
+      <h3 className={`mt-3 ${wrong ? "font-medium text-clay" : "quiet"}`}>{title}</h3>
+      <ul className={mono ? "font-mono text-fine" : ""}>
+        {lines.map((line) => (
+          <li key={line} className="border-t border-rule py-0.5">
+            {line}
+          </li>
+        ))}
+      </ul>
+    </>
+  );
+}
+
+function translationWords(rule: Device["translations"][number]): string {
+  const service = rule.protocol ? ` ${rule.protocol}/${rule.port}` : "";
+  const to = rule.to ?? `the address of ${rule.outside}`;
+  const toPort = rule.to_port ? ` port ${rule.to_port}` : "";
+  return `${rule.kind}: ${rule.source}${service} is ${to}${toPort}, from ${rule.inside.join(", ")} to ${rule.outside}`;
 }
 
 function Point({

@@ -1,6 +1,10 @@
+import { useState } from "react";
+import type { Change } from "../api/client";
+import { ExistingItemEditor } from "../editor/ItemEditor";
 import { useDragList } from "../map/useDragList";
 import { useWorkbench } from "../shell/context";
 import { NewList } from "../views/NewList";
+import { NewItem } from "./NewItem";
 
 /** With nothing chosen: the lists, ready to be picked up. */
 export function OverviewPanel() {
@@ -42,10 +46,50 @@ export function OverviewPanel() {
         })}
       </ul>
       <NewList onMade={(name) => go({ chosen: `list:${name}` })} />
+      <h2 className="mt-4 mb-1 font-semibold">Sets</h2>
+      <Sets />
+      <h2 className="mt-4 mb-1 font-semibold">Network</h2>
+      <NewItem />
       <p className="quiet mt-4">
         Choose a test flow, a device, a list or a place on the map to look at it here. Drag a list onto the
         lane it should filter, or press Place and use the arrow keys.
       </p>
     </div>
+  );
+}
+
+/** Address and port sets; each opens as text. */
+function Sets() {
+  const { network } = useWorkbench();
+  const [open, setOpen] = useState<{ collection: Change["collection"]; key: string } | null>(null);
+  const sets = (["address_sets", "port_sets"] as const).flatMap((collection) =>
+    network.draft[collection].map((group) => ({ collection, group })),
+  );
+  if (open) {
+    return (
+      <div className="-mx-4">
+        <ExistingItemEditor collection={open.collection} itemKey={open.key} onDone={() => setOpen(null)} />
+      </div>
+    );
+  }
+  if (!sets.length) return <p className="quiet">No sets yet.</p>;
+  return (
+    <ul className="border-t border-rule">
+      {sets.map(({ collection, group }) => (
+        <li
+          key={`${collection}${group.name}`}
+          className="flex items-baseline gap-2 border-b border-rule py-1"
+        >
+          <button
+            type="button"
+            className="font-mono text-[12.5px] underline decoration-rule underline-offset-2"
+            onClick={() => setOpen({ collection, key: group.name })}
+          >
+            @{group.name}
+          </button>
+          <span className="quiet min-w-0 truncate font-mono text-fine">{group.members.join(", ")}</span>
+        </li>
+      ))}
+    </ul>
   );
 }

@@ -24,6 +24,13 @@ export function PlateShape({ plate, ...rest }: Props) {
       ];
       return <polygon points={corners.map((corner) => corner.join(",")).join(" ")} {...rest} />;
     }
+    case "firewall":
+      return (
+        <>
+          <rect x={left - 3} y={top - 3} width={w + 6} height={h + 6} className="fill-none stroke-slate" />
+          <rect x={left} y={top} width={w} height={h} {...rest} />
+        </>
+      );
     case "outside":
       return <rect x={left} y={top} width={w} height={h} strokeDasharray="5 4" {...rest} />;
     case "switch":

@@ -1,7 +1,7 @@
 import type { Placement } from "../api/client";
 import { useWorkbench } from "../shell/context";
 import { pointKey } from "../state/edits";
-import { type Scene, type Spot, spotAt, tagWidth } from "./geometry";
+import { laneOf, type Scene, type Spot, spotAt, tagWidth } from "./geometry";
 import { useDragList } from "./useDragList";
 
 const TAG_HEIGHT = 17;
@@ -17,14 +17,22 @@ export function Tags({ scene }: { scene: Scene }) {
       !drafted.has(key(placed)) &&
       !network.draft.placements.some((other) => pointKey(other) === pointKey(placed)),
   );
+  const crossing = new Map<string, number>();
+  const order = (placed: Placement) => {
+    const lane = laneOf(scene, placed);
+    const before = crossing.get(lane) ?? 0;
+    crossing.set(lane, before + 1);
+    return before;
+  };
   return (
     <g>
       {gone.map((placed) => (
-        <Tag key={`gone ${key(placed)}`} scene={scene} placed={placed} status="gone" />
+        <Tag key={`gone ${key(placed)}`} scene={scene} placed={placed} order={order(placed)} status="gone" />
       ))}
       {network.draft.placements.map((placed) => (
         <Tag
           key={key(placed)}
+          order={order(placed)}
           scene={scene}
           placed={placed}
           status={running.has(key(placed)) ? "running" : "new"}
@@ -37,18 +45,21 @@ export function Tags({ scene }: { scene: Scene }) {
 interface TagProps {
   scene: Scene;
   placed: Placement;
+  order: number;
   status: "running" | "new" | "gone";
 }
 
-function Tag({ scene, placed, status }: TagProps) {
+function Tag({ scene, placed, order, status }: TagProps) {
   const { network, go, place, carried } = useWorkbench();
   const startDrag = useDragList();
-  const spot = spotAt(scene, placed.device, placed.at, placed.direction);
+  const spot = spotAt(scene, placed, order);
   if (!spot) return null;
   const list = network.draft.lists.find((each) => each.name === placed.list);
   const chosen = place.chosen === `point:${pointKey(placed)}`;
   const choose = () => go({ chosen: `point:${pointKey(placed)}` });
-  const label = labelBox(spot, placed.list);
+  const sub = scene.parents.has(`${placed.device}:${placed.at}`) ? ` ${placed.at.split(".").pop()}` : "";
+  const name = `${placed.list}${list?.family === "ipv6" ? " v6" : ""}${sub}`;
+  const label = labelBox(spot, name);
   const text = chosen ? "fill-fog" : status === "new" ? "fill-ochre" : "fill-ink";
   const border = status === "new" ? "stroke-ochre" : "stroke-ink";
   const words = placed.direction === "in" ? "entering" : "leaving";
@@ -59,7 +70,7 @@ function Tag({ scene, placed, status }: TagProps) {
       role="button"
       tabIndex={0}
       data-tag={`${placed.list} ${pointKey(placed)}`}
-      aria-label={`${placed.list}, ${words} ${placed.device} by ${placed.at}${note}`}
+      aria-label={`${name}, ${words} ${placed.device} by ${placed.at}${note}`}
       className={`group cursor-grab ${status === "gone" ? "opacity-60" : ""}`}
       onPointerDown={(down) => {
         if (carried) return;
@@ -91,7 +102,7 @@ function Tag({ scene, placed, status }: TagProps) {
         textDecoration={status === "gone" ? "line-through" : undefined}
         className={`${text} font-mono text-[11px]`}
       >
-        {placed.list}
+        {name}
       </text>
     </g>
   );

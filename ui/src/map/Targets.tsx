@@ -25,7 +25,10 @@ export function Targets({ scene }: { scene: Scene }) {
             aria-label={`${point.words}${taken ? ", taken already" : ""}`}
             tabIndex={-1}
             className="cursor-copy"
-            onPointerEnter={() => hover(point)}
+            onPointerMove={(move) => {
+              // A place that opens under a resting pointer is not chosen by that: the arrow keys may be in use.
+              if (!over && (move.movementX || move.movementY)) hover(point);
+            }}
             onPointerUp={() => drop(point)}
           >
             <rect
@@ -63,16 +66,13 @@ function padCentre(scene: Scene, point: PointReport): Point | null {
       x: line.centre.x - line.width / 2 - WIDTH / 2 + 4,
       y: line.centre.y + (HEIGHT - LINE_HEIGHT) / 2,
     };
-  const link = linkAt(scene, `${point.device}:${point.at}`);
+  const end = `${point.device}:${point.at}`;
+  const link = linkAt(scene, end);
+  const siblings = [...scene.parents]
+    .filter(([, parent]) => parent === scene.parents.get(end))
+    .map(([sub]) => sub);
+  const row = 1 + siblings.indexOf(end);
   const sign = point.direction === "out" ? 1 : -1;
-  if (link) return along(link.from, link.to, 13, sign * 16);
-  const plate = scene.plates.find((each) => each.device.name === point.device);
-  const loose =
-    plate?.device.interfaces.filter(({ name }) => !linkAt(scene, `${point.device}:${name}`)) ?? [];
-  const row = loose.findIndex(({ name }) => name === point.at);
-  if (!plate || row < 0) return null;
-  return {
-    x: plate.centre.x + plate.width / 2 + 4 + WIDTH / 2 + (sign > 0 ? WIDTH + 2 : 0),
-    y: plate.centre.y + plate.height / 2 - HEIGHT / 2 - row * (HEIGHT + 2),
-  };
+  if (link) return along(link.from, link.to, 13 + row * (HEIGHT + 2), sign * 16);
+  return null;
 }

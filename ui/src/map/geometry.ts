@@ -50,6 +50,8 @@ export interface Scene {
   tabs: Map<string, Tab>;
   lines: LineTab[];
   links: Link[];
+  /** The interface that a subinterface's frames really leave by. */
+  parents: Map<string, string>;
   labels: Map<string, string>;
   bounds: { x: number; y: number; width: number; height: number };
 }
@@ -58,6 +60,7 @@ export const TAB_HEIGHT = 17;
 export const LINE_HEIGHT = 15;
 export const LANE = 4;
 
+const FORWARDING = new Set(["router", "firewall"]);
 const CHARACTER = 6.9;
 const BAR = 7;
 
@@ -91,6 +94,7 @@ function plateSize(device: Device, network: Network): { width: number; height: n
   const rows = lineRows(device, network);
   switch (device.kind) {
     case "router":
+    case "firewall":
       return {
         width: Math.max(112, name, ...rows.map((row) => rowWidth(row) + 22)),
         height: 42 + rows.length * (LINE_HEIGHT + 3),
@@ -144,6 +148,13 @@ export function buildScene(
     tabs,
     lines: [...plates.values()].flatMap((plate) => lineTabs(plate, network)),
     links,
+    parents: new Map(
+      network.devices.flatMap((device) =>
+        device.interfaces.flatMap(({ name, parent }) =>
+          parent ? [[`${device.name}:${name}`, `${device.name}:${parent}`] as const] : [],
+        ),
+      ),
+    ),
     labels: segmentLabels(places),
     bounds: boundsOf([...plates.values()]),
   };
@@ -211,7 +222,7 @@ function edgeTabs(plate: Plate, ends: End[], plates: Map<string, Plate>): Tab[] 
     const toward = nearest(other, plate.centre);
     sides[sideFacing(plate, toward)].push({ end, toward });
   }
-  const hidden = plate.device.kind !== "router" && plate.device.interfaces.length === 1;
+  const hidden = !FORWARDING.has(plate.device.kind) && plate.device.interfaces.length === 1;
   const tabs: Tab[] = [];
   for (const side of ["top", "right", "bottom", "left"] as const) {
     const flat = side === "top" || side === "bottom";
@@ -288,8 +299,16 @@ function lineTabs(plate: Plate, network: Network): LineTab[] {
 
 function segmentLabels(places: Places | undefined): Map<string, string> {
   const labels = new Map<string, string>();
+  const carried = new Map<string, { vlan: number; prefix: string }[]>();
   for (const segment of places?.segments ?? []) {
-    for (const name of segment.switches) labels.set(name, segment.prefixes.join(", "));
+    segment.switches.forEach((name, index) => {
+      const prefix = segment.prefixes.find((each) => !each.includes(":")) ?? segment.prefixes[0] ?? "";
+      carried.set(name, [...(carried.get(name) ?? []), { vlan: segment.vlans[index] ?? 1, prefix }]);
+    });
+  }
+  for (const [name, vlans] of carried) {
+    const one = vlans.length === 1 ? vlans[0] : undefined;
+    labels.set(name, one ? one.prefix : `VLAN ${vlans.map(({ vlan }) => vlan).join(", ")}`);
   }
   return labels;
 }
@@ -313,7 +332,8 @@ export function along(from: Point, to: Point, distance: number, aside: number): 
 export const lengthOf = (from: Point, to: Point) => Math.hypot(to.x - from.x, to.y - from.y);
 
 /** The link at an interface, seen from it: its mouth and where the link leads. */
-export function linkAt(scene: Scene, end: string): { from: Point; to: Point } | null {
+export function linkAt(scene: Scene, at: string): { from: Point; to: Point } | null {
+  const end = scene.parents.get(at) ?? at;
   const link = scene.links.find((candidate) => candidate.a === end || candidate.b === end);
   if (!link) return null;
   return link.a === end ? { from: link.from, to: link.to } : { from: link.to, to: link.from };
@@ -328,18 +348,25 @@ export interface Spot {
   away: Point;
 }
 
-export function spotAt(scene: Scene, device: string, at: string, direction: "in" | "out"): Spot | null {
-  const end = `${device}:${at}`;
-  const link = linkAt(scene, end);
+/** `order` counts the lists that lie across the same lane already, as those of several subinterfaces do. */
+export function spotAt(
+  scene: Scene,
+  point: { device: string; at: string; direction: string },
+  order: number,
+): Spot | null {
+  const link = linkAt(scene, `${point.device}:${point.at}`);
   if (!link) return null;
-  const distance = Math.min(15, lengthOf(link.from, link.to) * 0.3);
-  const aside = direction === "out" ? LANE : -LANE;
   const length = lengthOf(link.from, link.to) || 1;
+  const distance = Math.min(15 + 20 * order, length * 0.45);
+  const sign = point.direction === "out" ? 1 : -1;
   const way = { x: (link.to.x - link.from.x) / length, y: (link.to.y - link.from.y) / length };
-  const sign = direction === "out" ? 1 : -1;
   return {
-    centre: along(link.from, link.to, distance, aside),
+    centre: along(link.from, link.to, distance, sign * LANE),
     way,
     away: { x: -way.y * sign, y: way.x * sign },
   };
 }
+
+/** The physical lane of an attachment point: what lies across the same lane is drawn side by side. */
+export const laneOf = (scene: Scene, point: { device: string; at: string; direction: string }) =>
+  `${scene.parents.get(`${point.device}:${point.at}`) ?? `${point.device}:${point.at}`}:${point.direction}`;

@@ -1,5 +1,5 @@
 import type { ExchangeReport, HopReport, LegReport, Network } from "../api/client";
-import { along, LANE, lengthOf, type Point, type Scene } from "./geometry";
+import { along, LANE, lengthOf, linkAt, type Point, type Scene } from "./geometry";
 
 /** The ways of a traced conversation as lines through the lanes they use. */
 
@@ -45,16 +45,10 @@ function ribbonOf(
   if (leg.outcome === "refused") ending = "square";
   if (leg.outcome === "denied") ending = "bar";
   const onward =
-    decided && place?.direction === "out" && place.at ? scene.tabs.get(`${place.device}:${place.at}`) : null;
-  if (ending === "bar" && onward && place?.at) {
-    const link = scene.links.find(
-      (each) => each.a === `${place.device}:${place.at}` || each.b === `${place.device}:${place.at}`,
-    );
-    if (link) {
-      const [from, to] =
-        link.a === `${place.device}:${place.at}` ? [link.from, link.to] : [link.to, link.from];
-      points.push(along(from, to, 0, LANE), along(from, to, Math.min(TAG, lengthOf(from, to) * 0.3), LANE));
-    }
+    decided && place?.direction === "out" && place.at ? linkAt(scene, `${place.device}:${place.at}`) : null;
+  if (ending === "bar" && onward) {
+    const { from, to } = onward;
+    points.push(along(from, to, 0, LANE), along(from, to, Math.min(TAG, lengthOf(from, to) * 0.3), LANE));
   } else if (ending === "bar" && decided && place?.direction === "in" && last.ingress === place.at) {
     shorten(points, TAG);
   } else if (ending === "bar" && decided && place?.at) {
@@ -76,7 +70,12 @@ function ribbonOf(
 /** The lanes from where `hop` was left to where `next` was entered, through any switches. */
 function between(scene: Scene, network: Network, hop: HopReport, next: HopReport): Point[] {
   if (!hop.egress || !next.ingress) return [];
-  const links = switched(network, `${hop.device}:${hop.egress}`, `${next.device}:${next.ingress}`);
+  const physical = (end: string) => scene.parents.get(end) ?? end;
+  const links = switched(
+    network,
+    physical(`${hop.device}:${hop.egress}`),
+    physical(`${next.device}:${next.ingress}`),
+  );
   return links.flatMap(([a, b]) => {
     const from = scene.tabs.get(a)?.mouth;
     const to = scene.tabs.get(b)?.mouth;

@@ -61,6 +61,13 @@ export function Home() {
         >
           Open a fresh demo
         </button>
+        <button
+          type="button"
+          className="button"
+          onClick={() => open(ask("/networks/demo?which=storm", { method: "POST" }))}
+        >
+          After the storm: find the faults
+        </button>
         <button type="button" className="button" onClick={() => file.current?.click()}>
           Import a file…
         </button>

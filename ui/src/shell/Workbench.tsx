@@ -81,12 +81,17 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
     if (!carriedList) return null;
     const { list, from } = carriedList;
     const linked = new Set(network.draft.links.flatMap((link) => link.ends));
+    for (const device of network.draft.devices) {
+      for (const { name, parent } of device.interfaces) {
+        if (parent && linked.has(`${device.name}:${parent}`)) linked.add(`${device.name}:${name}`);
+      }
+    }
     const targets = (places?.points ?? []).filter(
       (point) =>
         !point.placed.includes(list.name) && (linked.has(`${point.device}:${point.at}`) || point.line),
     );
     return { list, from, targets, over };
-  }, [carriedList, places, over, network.draft.links]);
+  }, [carriedList, places, over, network.draft]);
 
   const hovered = useMemo<EditRequest | null>(() => {
     if (!carried?.over) return null;

@@ -76,6 +76,24 @@ export const removeTest = (test: TestFlow): EditRequest => ({
   changes: [remove("tests", test.id)],
 });
 
+/** A device goes with its links, placements and place on the map; test flows and entries that name it stay. */
+export function removeDevice(network: Network, name: string): EditRequest {
+  const { links, placements, positions } = network;
+  return {
+    label: `remove ${name}`,
+    changes: [
+      ...links
+        .filter((link) => link.ends.some((end) => end.startsWith(`${name}:`)))
+        .map((link) => remove("links", link.ends.join(" "))),
+      ...placements
+        .filter((placed) => placed.device === name)
+        .map((placed) => remove("placements", placementKey(placed))),
+      ...positions.filter((at) => at.device === name).map((at) => remove("positions", at.device)),
+      remove("devices", name),
+    ],
+  };
+}
+
 export const movePlate = (device: string, x: number, y: number): EditRequest => ({
   label: `move ${device} on the map`,
   changes: [put("positions", device, { device, x: Math.round(x), y: Math.round(y) })],

@@ -1,0 +1,42 @@
+"""What a device knows: its routes and their origins, its OSPF neighbours, and those that lists cut off."""
+
+from dataclasses import dataclass
+
+from greyheron.analysis.words import decision_words, place_words, route_words
+from greyheron.core.world import World
+from greyheron.model.values import DeviceKind, Family
+
+
+@dataclass(frozen=True, slots=True)
+class DeviceFacts:
+    """routes: in words, one a line; neighbours: OSPF ones; cut: routers that would be, and why not"""
+
+    routes: tuple[str, ...]
+    neighbours: tuple[str, ...]
+    cut: tuple[str, ...]
+
+
+def facts_of(world: World, device: str) -> DeviceFacts:
+    """The facts of `device`, which is in `world`."""
+    if world.devices[device].kind is DeviceKind.SWITCH:
+        return DeviceFacts((), (), ())
+    routes = [
+        route_words(route, family)
+        for family in Family
+        for route in sorted(
+            world.table(device, family).routes, key=lambda route: (route.prefix.value, route.prefix.size)
+        )
+    ]
+    neighbours = [
+        f"{each.neighbour} by {each.interface}, {'v2' if family is Family.IPV4 else 'v3'}, cost {each.cost}"
+        for family in Family
+        for each in world.area(family).neighbours.get(device, ())
+    ]
+    cut = [
+        f"{other[0]} is no neighbour: {each.by.list_name} {place_words(each.by.point)} "
+        f"{decision_words(each.by.decision)}"
+        for each in world.cut_neighbours()
+        for here, other in ((each.port, each.neighbour), (each.neighbour, each.port))
+        if here[0] == device
+    ]
+    return DeviceFacts(tuple(routes), tuple(neighbours), tuple(cut))

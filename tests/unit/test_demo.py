@@ -1,0 +1,62 @@
+"""The demo networks: sound, healthy where they should be, and ill where they should be."""
+
+from greyheron.analysis.book import TestMarks, mark_tests
+from greyheron.core.world import build_world
+from greyheron.demo.networks import saltmarsh, storm
+from greyheron.model.document import Network
+from greyheron.model.values import DeviceKind
+
+
+def surprises(network: Network) -> dict[str, TestMarks]:
+    world = build_world(network)
+    return {mark.id: mark for mark in mark_tests(network.tests, world, world) if mark.surprises}
+
+
+def test_the_demo_uses_what_there_is() -> None:
+    demo = saltmarsh()
+    kinds = [device.kind for device in demo.devices]
+    assert kinds.count(DeviceKind.ROUTER) + kinds.count(DeviceKind.FIREWALL) >= 5
+    assert kinds.count(DeviceKind.HOST) >= 10
+    assert {access_list.family for access_list in demo.lists} == {"ipv4", "ipv6"}
+    assert {access_list.kind for access_list in demo.lists} == {"standard", "extended"}
+    firewall = next(device for device in demo.devices if device.kind is DeviceKind.FIREWALL)
+    assert len(firewall.zones) == 3
+    assert {rule.kind for rule in firewall.translations} == {"static", "dynamic"}
+    assert any(interface.trunk for device in demo.devices for interface in device.interfaces)
+    assert len(demo.tests) >= 15
+
+
+def test_two_flows_of_the_demo_surprise_and_no_neighbour_is_cut() -> None:
+    found = surprises(saltmarsh())
+    assert sorted(found) == ["t1", "t13"]
+    assert (
+        "on the way home, entering hide-gw by eth1: hides-in denies, implicit deny" in found["t13"].draft.text
+    )
+    assert build_world(saltmarsh()).cut_neighbours() == []
+
+
+# What each planted fault makes fail, and words of the cause that the trace gives.
+FAULTS = {
+    "t2": "leaving lagoon by eth2: lab-guard denies, implicit deny",  # denies only
+    "t6": "sluice’s remote line: wardens-only denies, entry 20",  # a mask written for a wildcard
+    "t9": "passes",  # the list is on lagoon's console
+    "t10": "hides-in denies",  # the service moved, and the list knows its name only
+    "t14": "nobody on eth0 answers for 172.20.56.254",  # a wrong gateway
+    "t16": "from-beyond denies, entry 10",  # general before specific
+    "t22": "neighbour discovery is stopped entering lagoon by eth2: lab-six",  # wrong direction, no discovery
+    "s1": "unreachable",  # routing neighbours cut by hides-core
+    "s4": "passes",  # one address of jetty covered, its loopback open
+    "s5": "passes",  # boat-guard is placed nowhere
+}
+
+
+def test_the_storm_left_its_faults_and_each_is_seen_with_its_cause() -> None:
+    found = surprises(storm())
+    for test, cause in FAULTS.items():
+        assert cause in found[test].draft.text, test
+    cut = {(each.port[0], each.neighbour[0]) for each in build_world(storm()).cut_neighbours()}
+    assert {frozenset(pair) for pair in cut} == {
+        frozenset({"sluice", "hide-gw"}),
+        frozenset({"lagoon", "hide-gw"}),
+        frozenset({"jetty", "hide-gw"}),
+    }
