@@ -86,15 +86,15 @@ def walk(
         conversation follow the first
     """
     paths: list[Path] = []
-    ahead = [_Visit(origin, None, packet, (), memory, packet)]
+    ahead: list[Path | _Visit] = [_Visit(origin, None, packet, (), memory, packet)]
     while ahead:
         if len(paths) == most:
             return tuple(paths), True
-        for found in reversed(_visit(world, ahead.pop(), choices or {})):
-            if isinstance(found, Path):
-                paths.append(found)
-            else:
-                ahead.append(found)
+        found = ahead.pop()
+        if isinstance(found, Path):
+            paths.append(found)
+        else:
+            ahead += reversed(_visit(world, found, choices or {}))
     return tuple(paths), False
 
 

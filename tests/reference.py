@@ -1,0 +1,668 @@
+"""A deliberately naive interpreter of 2-semantics: slow, recursive, and sharing no code with the core.
+
+It reads documents only, recomputes everything for every packet, and answers for one conversation with the
+set of what could come of it: for every combination of equal-cost paths a verdict and who decided.
+"""
+
+import hashlib
+from dataclasses import dataclass, field, replace
+from ipaddress import IPv4Address, IPv6Address, IPv6Network, ip_address, ip_network
+from itertools import count
+from typing import Any
+
+from greyheron.model.document import Device, Interface, Network
+from greyheron.model.entry import AddressBlock, Entry, NamedAddresses, NamedPorts, NotPort
+
+Addr = IPv4Address | IPv6Address
+End = tuple[str, str]
+Ended = tuple[str, tuple[Any, ...] | None]
+"""A verdict, and (device, at, direction, list, entry) of a list that decided, or None."""
+
+LOCAL = IPv6Network("fe80::/10")
+LOGINS = {22: "ssh", 23: "telnet", 443: "https", 80: "http"}
+
+
+@dataclass(frozen=True)
+class P:
+    """A packet."""
+
+    src: Addr | None
+    dst: Addr
+    proto: int
+    sport: int | None = None
+    dport: int | None = None
+    flags: str = ""
+    icmp: tuple[int, int] | None = None
+    ttl: int = 64
+    reply: bool = False
+
+    @property
+    def key(self) -> tuple[Any, ...]:
+        return (self.proto, self.src, self.sport, self.dst, self.dport)
+
+    @property
+    def back(self) -> tuple[Any, ...]:
+        return (self.proto, self.dst, self.dport, self.src, self.sport)
+
+
+@dataclass(frozen=True)
+class Mind:
+    """What devices remember."""
+
+    sessions: frozenset[Any] = frozenset()
+    asked: frozenset[Any] = frozenset()
+    nat: tuple[Any, ...] = ()
+
+
+@dataclass
+class Way:
+    """One finished path: how it ended, the packet as made and as last seen, the choices made."""
+
+    end: str
+    by: tuple[Any, ...] | None
+    made: P
+    seen: P
+    where: str
+    mind: Mind
+    choices: dict[str, Any] = field(default_factory=dict)
+
+
+class Reference:
+    def __init__(self, network: Network, with_lists: bool = True) -> None:
+        self.n = network
+        self.dev = {d.name: d for d in network.devices}
+        self.with_lists = with_lists
+        self.ospf = {4: self._ospf(4), 6: self._ospf(6)}
+
+    # --- addresses -------------------------------------------------------------------------------------
+
+    def iface(self, end: End) -> Interface:
+        return next(i for i in self.dev[end[0]].interfaces if i.name == end[1])
+
+    def addrs(self, end: End, v: int) -> list[Any]:
+        """Interface addresses with their networks; for IPv6 the link-local one last."""
+        given: list[Any] = [a for a in self.iface(end).addresses if a.version == v]
+        if v == 4:
+            return given
+        wide = [a for a in given if a.ip not in LOCAL]
+        local = [a for a in given if a.ip in LOCAL]
+        if not local:
+            digest = hashlib.sha256(f"{end[0]}/{end[1]}".encode()).digest()[:8]
+            host = int.from_bytes(digest, "big")
+            return [*wide, _Own(IPv6Address((0xFE80 << 112) | host))]
+        return [*wide, *local]
+
+    def up(self, end: End) -> bool:
+        i = self.iface(end)
+        return i.enabled and (i.parent is None or self.iface((end[0], i.parent)).enabled)
+
+    def holders(self, a: Addr) -> list[End]:
+        return [
+            (d.name, i.name)
+            for d in self.n.devices
+            if d.kind != "switch"
+            for i in d.interfaces
+            if any(x.ip == a for x in self.addrs((d.name, i.name), a.version))
+        ]
+
+    def owner(self, a: Addr) -> str | None:
+        found = self.holders(a)
+        if found:
+            return found[0][0]
+        return next((d.name for d in self.n.devices for p in d.prefixes if a in p), None)
+
+    def mine(self, device: str, a: Addr) -> bool:
+        if a in LOCAL:
+            return any(end[0] == device for end in self.holders(a))
+        return self.owner(a) == device
+
+    # --- segments: flood a frame ----------------------------------------------------------------------
+
+    def segment(self, end: End) -> set[End]:
+        """Every layer-3 interface that a frame sent by `end` comes to, itself included."""
+        if not self.up(end):
+            return set()
+        i = self.iface(end)
+        reached: set[End] = {end}
+        seen: set[Any] = set()
+        frames: list[tuple[End, int | None]] = [((end[0], i.parent or i.name), i.vlan)]
+        while frames:
+            out, tag = frames.pop()
+            if (out, tag) in seen or not self.iface(out).enabled:
+                continue
+            seen.add((out, tag))
+            for link in self.n.links:
+                ends = [tuple(e.split(":", 1)) for e in link.ends]
+                if not link.enabled or out not in ends:
+                    continue
+                far = ends[1] if ends[0] == out else ends[0]
+                frames += self._receive((far[0], far[1]), tag, reached)
+        return reached
+
+    def _receive(self, far: End, tag: int | None, reached: set[End]) -> list[tuple[End, int | None]]:
+        port = self.iface(far)
+        if not port.enabled:
+            return []
+        device = self.dev[far[0]]
+        if device.kind != "switch":
+            for i in device.interfaces:
+                matches = i.name == far[1] if tag is None else (i.parent == far[1] and i.vlan == tag)
+                if matches and self.up((device.name, i.name)):
+                    reached.add((device.name, i.name))
+            return []
+        vlan = _vlan_of(port, tag)
+        if vlan is None:
+            return []
+        return [
+            ((device.name, other.name), sent[0])
+            for other in device.interfaces
+            if other.name != far[1] and (sent := _tag_for(other, vlan)) is not None
+        ]
+
+    def neighbour(self, end: End, a: Addr) -> End | None:
+        segment = self.segment(end)
+        if not segment:
+            return None
+        held = self.holders(a)
+        if a in LOCAL:
+            return next((h for h in held if h in segment and h != end), None)
+        if held:
+            return held[0] if held[0] in segment and held[0] != end else None
+        for d in self.n.devices:
+            for rule in d.translations:
+                answering = (d.name, rule.outside)
+                if rule.to is not None and a in rule.to and answering in segment and answering != end:
+                    return answering
+        owner = self.owner(a)
+        order = [(d.name, i.name) for d in self.n.devices for i in d.interfaces]
+        return next((e for e in order if e in segment and e[0] == owner), None)
+
+    # --- lists -------------------------------------------------------------------------------------------
+
+    def meet(self, device: str, at: str, way: str, p: P) -> tuple[Any, ...] | None:
+        """None when nothing stands there; else (action, device, at, direction, list, entry)."""
+        if not self.with_lists:
+            return None
+        for placed in self.n.placements:
+            if (placed.device, placed.at, placed.direction) != (device, at, way):
+                continue
+            lst = next(x for x in self.n.lists if x.name == placed.list)
+            if lst.family != f"ipv{p.dst.version}":
+                continue
+            for entry in sorted(lst.body.entries, key=lambda e: e.number):
+                if self.matches(entry, p):
+                    return (entry.action.value, device, at, way, lst.name, entry.number)
+            discovery = p.dst.version == 6 and p.proto == 58 and p.icmp and 133 <= p.icmp[0] <= 136
+            return ("permit" if discovery else "deny", device, at, way, lst.name, None)
+        return None
+
+    def matches(self, e: Entry, p: P) -> bool:
+        if e.protocol not in (None, p.proto):
+            return False
+        if not (self._addr(e.source, p.src) and self._addr(e.destination, p.dst)):
+            return False
+        if not (self._port(e.source_ports, p.sport, p) and self._port(e.destination_ports, p.dport, p)):
+            return False
+        if e.icmp is not None:
+            number = 1 if p.dst.version == 4 else 58
+            if p.proto != number or p.icmp is None or p.icmp[0] != e.icmp.type:
+                return False
+            if e.icmp.code is not None and e.icmp.code != p.icmp[1]:
+                return False
+        return not e.established or (p.proto == 6 and ("A" in p.flags or "R" in p.flags))
+
+    def _addr(self, term: Any, a: Addr | None) -> bool:
+        if term is None:
+            return True
+        if a is None:
+            return False
+        if isinstance(term, AddressBlock):
+            return int(a) & term.care == term.value
+        assert isinstance(term, NamedAddresses)
+        group = next((g for g in self.n.address_sets if g.name == term.name), None)
+        if group is not None:
+            return any(_member(m, a) for m in group.members)
+        d = self.dev[term.name]
+        own = any(x.ip == a for i in d.interfaces for x in self.addrs((d.name, i.name), a.version))
+        return own or any(a in prefix for prefix in d.prefixes)
+
+    def _port(self, terms: Any, port: int | None, p: P) -> bool:
+        if not terms:
+            return True
+        if port is None or p.proto not in (6, 17):
+            return False
+        for term in terms:
+            if isinstance(term, NamedPorts):
+                group = next(g for g in self.n.port_sets if g.name == term.name)
+                if self._port(group.terms, port, p):
+                    return True
+            elif isinstance(term, NotPort):
+                if port != term.port:
+                    return True
+            elif term.low <= port <= term.high:
+                return True
+        return False
+
+    # --- routes -----------------------------------------------------------------------------------------
+
+    def routes(self, device: str, v: int) -> list[Any]:
+        """(network, preference, metric, via, interface, discard)"""
+        d = self.dev[device]
+        found: list[Any] = []
+        for i in d.interfaces:
+            if self.up((device, i.name)):
+                for a in self.addrs((device, i.name), v):
+                    if a.ip not in LOCAL:
+                        found.append((a.network, 0, 0, None, i.name, False))
+        for r in d.routes:
+            if r.to.version == v:
+                found.append((r.to, r.preference, 0, r.via, r.interface, r.discard))
+        gateway = d.gateway if v == 4 else d.gateway6
+        if gateway is not None:
+            only = d.interfaces[0].name if gateway in LOCAL else None
+            found.append((ip_network("0.0.0.0/0" if v == 4 else "::/0"), 5, 0, gateway, only, False))
+        return found + self.ospf[v].get(device, [])
+
+    def hops(self, device: str, dst: Addr, depth: int = 8) -> tuple[bool, set[tuple[str, Addr | None]]]:
+        """Whether a route discards, and the next hops (interface, address or None for the destination)."""
+        if dst in LOCAL:
+            own = [i.name for i in self.dev[device].interfaces]
+            return False, {(name, None) for name in own if self.neighbour((device, name), dst)}
+        covering = [r for r in self.routes(device, dst.version) if dst in r[0]]
+        usable: list[tuple[Any, set[tuple[str, Addr | None]]]] = []
+        for r in covering:
+            if r[5]:
+                usable.append((r, set()))
+                continue
+            resolved = self._resolve(device, r, depth)
+            if resolved:
+                usable.append((r, resolved))
+        if not usable:
+            return False, set()
+        best = min((-r[0].prefixlen, r[1], r[2]) for r, _ in usable)
+        chosen = [(r, h) for r, h in usable if (-r[0].prefixlen, r[1], r[2]) == best]
+        return any(r[5] for r, _ in chosen), set().union(*(h for _, h in chosen))
+
+    def _resolve(self, device: str, r: Any, depth: int) -> set[tuple[str, Addr | None]]:
+        _, _, _, via, interface, _ = r
+        if interface is not None:
+            return {(interface, via)} if self.up((device, interface)) else set()
+        if via is None or depth == 0:
+            return set()
+        _, onward = self.hops(device, via, depth - 1)
+        return {(i, via if a is None else a) for i, a in onward}
+
+    def _ospf(self, v: int) -> dict[str, list[Any]]:
+        """Distances by relaxing again and again, then routes by every first hop that is on a shortest way."""
+        speaking = [
+            (d.name, i.name)
+            for d in self.n.devices
+            if d.kind in ("router", "firewall")
+            for i in d.interfaces
+            if i.ospf and not i.ospf.passive and self.up((d.name, i.name)) and _has(i, v)
+        ]
+        edges: list[tuple[str, str, str, Addr, int]] = []
+        for a in speaking:
+            for b in speaking:
+                if a[0] != b[0] and b in self.segment(a) and self._hear(a, b, v) and self._hear(b, a, v):
+                    speaks = self.iface(a).ospf
+                    assert speaks is not None
+                    edges.append((a[0], b[0], a[1], self._voice(b, v), speaks.cost))
+        routers = [d.name for d in self.n.devices if any(i.ospf for i in d.interfaces)]
+        dist = {(a, b): 0 if a == b else 10**9 for a in routers for b in routers}
+        for _ in routers:
+            for near, far, _, _, cost in edges:
+                for goal in routers:
+                    dist[near, goal] = min(dist[near, goal], cost + dist[far, goal])
+        tables: dict[str, list[Any]] = {}
+        for here in routers:
+            totals: dict[Any, int] = {}
+            for there in routers:
+                if there != here and dist[here, there] < 10**9:
+                    for prefix, cost in self._told(there, v):
+                        total = dist[here, there] + cost
+                        totals[prefix] = min(total, totals.get(prefix, total))
+            tables[here] = [
+                (prefix, 110, total, via, interface, False)
+                for prefix, total in totals.items()
+                for near, far, interface, via, cost in edges
+                if near == here
+                and any(
+                    there != here
+                    and dist[here, there] + c == total
+                    and cost + dist[far, there] == dist[here, there]
+                    for there in routers
+                    if dist[here, there] < 10**9
+                    for q, c in self._told(there, v)
+                    if q == prefix
+                )
+            ]
+        return tables
+
+    def _told(self, router: str, v: int) -> list[tuple[Any, int]]:
+        d = self.dev[router]
+        told = [
+            (a.network, i.ospf.cost)
+            for i in d.interfaces
+            if i.ospf and i.enabled
+            for a in self.addrs((router, i.name), v)
+            if a.ip not in LOCAL
+        ]
+        if d.announces_static:
+            told += [(r.to, 20) for r in d.routes if r.to.version == v and r.to.prefixlen > 0]
+        if d.announces_default:
+            told.append((ip_network("0.0.0.0/0" if v == 4 else "::/0"), 20))
+        return told
+
+    def _voice(self, end: End, v: int) -> Addr:
+        addresses = self.addrs(end, v)
+        found: Addr = addresses[0].ip if v == 4 else addresses[-1].ip
+        return found
+
+    def _hear(self, a: End, b: End, v: int) -> bool:
+        """Whether `b` hears `a`."""
+        if v == 4 and self._voice(b, v) not in self.addrs(a, v)[0].network:
+            return False
+        group = ip_address("224.0.0.5" if v == 4 else "ff02::5")
+        for dst in (group, self._voice(b, v)):
+            p = P(self._voice(a, v), dst, 89, ttl=1)
+            if self._filters_own(self.dev[a[0]]) and _denied(self.meet(*a, "out", p)):
+                return False
+            if _denied(self.meet(*b, "in", p)):
+                return False
+        return True
+
+    # --- the packet ------------------------------------------------------------------------------------
+
+    def _filters_own(self, d: Device) -> bool:
+        return d.kind == "host" if d.filters_own_traffic is None else d.filters_own_traffic
+
+    def _tracks(self, d: Device, p: P) -> bool:
+        usual = ("tcp", "udp", "icmp") if d.kind in ("firewall", "host") else ()
+        name = {6: "tcp", 17: "udp", 1 if p.dst.version == 4 else 58: "icmp"}.get(p.proto)
+        return name in (usual if d.tracks is None else d.tracks)
+
+    def walk(self, p: P, origin: str, mind: Mind, choices: dict[str, Any] | None = None) -> list[Way]:
+        return self._at(origin, None, p, mind, [], None, choices or {}, {})
+
+    def _at(
+        self, name: str, ingress: str | None, p: P, mind: Mind, been: list[str], made: P | None,
+        keep: dict[str, Any], chosen: dict[str, Any],
+    ) -> list[Way]:  # fmt: skip
+        d = self.dev[name]
+        came = p
+
+        def end(how: str, by: tuple[Any, ...] | None = None, m: Mind | None = None) -> list[Way]:
+            return [Way(how, by, made or p, p, name, m or mind, chosen)]
+
+        known = False
+        if ingress is not None:
+            if name in been:
+                return end("unreachable")
+            if self._tracks(d, p):
+                known = any(who == name and t in (p.key, p.back) for who, t in mind.sessions)
+                opener = p.flags == "S" if p.proto == 6 else p.icmp not in ((0, 0), (129, 0))
+                if not known and not opener:
+                    return end("blocked")
+            if not known:
+                met = self.meet(name, ingress, "in", p)
+                if _denied(met):
+                    return end("blocked", met[1:] if met else None)
+            entered = self._translate_in(d, ingress, p, mind)
+            if entered is None:
+                return end("blocked")
+            p, mind = entered
+        if self.mine(name, p.dst):
+            if ingress is None:
+                p = replace(p, src=p.src or p.dst)
+                made = came = p
+                mind = mind if p.reply else replace(mind, asked=mind.asked | {(name, p.key)})
+            how, by = self._deliver(d, p, mind)
+            if how in ("passes", "refused"):
+                mind = self._admit(d, came, p, mind, known)
+            return [Way(how, by, made or came, p, name, mind, chosen)]
+        if ingress is not None:
+            if d.kind not in ("router", "firewall") or p.ttl <= 1:
+                return end("unreachable")
+            if p.dst in LOCAL or (p.src is not None and p.src in LOCAL):
+                return end("unreachable")
+        _, hops = self.hops(name, p.dst)
+        if not hops:
+            return end("unreachable")
+        if keep.get(name) in hops:
+            hops = {keep[name]}
+        ways: list[Way] = []
+        for hop in sorted(hops, key=lambda h: (h[0], -1 if h[1] is None else int(h[1]))):
+            ways += self._leave(d, ingress, came, p, mind, known, hop, been, made, keep, chosen)
+        return ways
+
+    def _leave(
+        self, d: Device, ingress: str | None, came: P, p: P, mind: Mind, known: bool, hop: Any,
+        been: list[str], made: P | None, keep: dict[str, Any], chosen: dict[str, Any],
+    ) -> list[Way]:  # fmt: skip
+        egress, via = hop
+        chosen = {**chosen, d.name: hop}
+        met: tuple[Any, ...] | None = None
+        if ingress is None:
+            if p.src is None:
+                p = replace(p, src=self._source(d.name, egress, via or p.dst, p.dst))
+            made = came = p
+            mind = mind if p.reply else replace(mind, asked=mind.asked | {(d.name, p.key)})
+            if self._filters_own(d):
+                tracked = self._tracks(d, p)
+                known = tracked and any(who == d.name and t in (p.key, p.back) for who, t in mind.sessions)
+                met = None if known else self.meet(d.name, egress, "out", p)
+        else:
+            listed = self.meet(d.name, ingress, "in", came) is not None
+            if d.kind == "firewall" and not known and not listed and not _zones_allow(d, ingress, egress):
+                return [Way("blocked", None, made or p, p, d.name, mind, chosen)]
+            p = replace(p, ttl=p.ttl - 1)
+            p, mind = self._translate_out(d, ingress, egress, p, mind)
+            met = None if known else self.meet(d.name, egress, "out", p)
+        if _denied(met):
+            return [Way("blocked", met[1:] if met else None, made or p, p, d.name, mind, chosen)]
+        mind = self._admit(d, came, p, mind, known and ingress is not None)
+        target = via or p.dst
+        there = self.neighbour((d.name, egress), target)
+        if there is None:
+            return [Way("unreachable", None, made or p, p, d.name, mind, chosen)]
+        if target.version == 6:
+            stopped = self._undiscovered((d.name, egress), there, target, p.src)
+            if stopped is not None:
+                return [Way("blocked", stopped[1:], made or p, p, d.name, mind, chosen)]
+        return self._at(there[0], there[1], p, mind, [*been, d.name], made, keep, chosen)
+
+    def _source(self, device: str, egress: str, toward: Addr, dst: Addr) -> Addr | None:
+        local = dst in LOCAL
+        held = [a for a in self.addrs((device, egress), dst.version) if (a.ip in LOCAL) == local]
+        near = [a for a in held if toward in a.network]
+        if near or held:
+            found: Addr = (near or held)[0].ip
+            return found
+        every = [a.ip for i in self.dev[device].interfaces for a in self.addrs((device, i.name), dst.version)]
+        return next(iter([a for a in every if a not in LOCAL] + every), None)
+
+    def _admit(self, d: Device, came: P, sent: P, mind: Mind, known: bool) -> Mind:
+        if known or not self._tracks(d, came):
+            return mind
+        return replace(mind, sessions=mind.sessions | {(d.name, came.key), (d.name, sent.key)})
+
+    def _undiscovered(
+        self, asking: End, answering: End, target: Addr, src: Addr | None
+    ) -> tuple[Any, ...] | None:
+        own = [a.ip for a in self.addrs(asking, 6)]
+        asker = src if src in own else own[-1]
+        group = IPv6Address(int(IPv6Address("ff02::1:ff00:0")) | int(target) & 0xFFFFFF)
+        question = P(asker, group, 58, icmp=(135, 0))
+        assert asker is not None
+        answer = P(target, asker, 58, icmp=(136, 0))
+        for p, sender, receiver in ((question, asking, answering), (answer, answering, asking)):
+            if self._filters_own(self.dev[sender[0]]) and _denied(met := self.meet(*sender, "out", p)):
+                return met
+            if _denied(met := self.meet(*receiver, "in", p)):
+                return met
+        return None
+
+    def _deliver(self, d: Device, p: P, mind: Mind) -> Ended:
+        if p.reply:
+            waits = any(who == d.name and t in (p.key, p.back) for who, t in mind.asked)
+            return ("passes", None) if waits else ("blocked", None)
+        if p.proto not in (6, 17) or d.kind == "outside":
+            return "passes", None
+        if p.proto == 6 and p.dport in LOGINS:
+            line = next((x for x in d.lines if LOGINS[p.dport] in x.transports), None)
+            if line is not None:
+                met = self.meet(d.name, line.name, "in", p) if p.flags == "S" else None
+                return ("blocked", met[1:]) if met and _denied(met) else ("passes", None)
+        name = "tcp" if p.proto == 6 else "udp"
+        listens = any((s.protocol, s.port) == (name, p.dport) for s in d.services)
+        return ("passes" if listens else "refused"), None
+
+    # --- translation -------------------------------------------------------------------------------------
+
+    def _translate_in(self, d: Device, ingress: str, p: P, mind: Mind) -> tuple[P, Mind] | None:
+        for who, outside_if, inside, outside in mind.nat:
+            if (who, outside_if) == (d.name, ingress):
+                if p.key == outside:
+                    return _with(p, inside), mind
+                if p.key == _flip(outside):
+                    return _with(p, _flip(inside)), mind
+        static = [r for r in d.translations if r.kind == "static" and r.outside == ingress]
+        for r in static:
+            if r.to is not None and _speaks(r, p, r.to, p.dst, p.dport, r.to_port or r.port):
+                address = r.source.network_address + (int(p.dst) - int(r.to.network_address))
+                q = replace(p, dst=address, dport=p.dport if r.port is None else r.port)
+                return q, replace(mind, nat=(*mind.nat, (d.name, ingress, q.key, p.key)))
+        if not p.reply and any(_speaks(r, p, r.source, p.dst, p.dport, r.port) for r in static):
+            return None
+        return p, mind
+
+    def _translate_out(self, d: Device, ingress: str, egress: str, p: P, mind: Mind) -> tuple[P, Mind]:
+        for who, outside_if, inside, outside in mind.nat:
+            if (who, outside_if) == (d.name, egress):
+                if p.key == inside:
+                    return _with(p, outside), mind
+                if p.key == _flip(inside):
+                    return _with(p, _flip(outside)), mind
+        rules = [r for r in d.translations if r.outside == egress and ingress in r.inside]
+        assert p.src is not None
+        for kind in ("static", "dynamic"):
+            for r in rules:
+                if r.kind != kind or not _speaks(r, p, r.source, p.src, p.sport, r.port):
+                    continue
+                offset = int(p.src) - int(r.source.network_address)
+                if kind == "static":
+                    assert r.to is not None
+                    q = replace(p, src=r.to.network_address + offset)
+                    if r.port is not None:
+                        q = replace(q, sport=r.to_port or r.port)
+                elif r.to is not None:
+                    q = replace(p, src=r.to.network_address + offset % r.to.num_addresses)
+                else:
+                    own = self.addrs((d.name, egress), p.dst.version)
+                    if not own:
+                        continue
+                    q = replace(p, src=own[0].ip)
+                return q, replace(mind, nat=(*mind.nat, (d.name, egress, p.key, q.key)))
+        return p, mind
+
+    # --- conversations -----------------------------------------------------------------------------------
+
+    def converse(self, p: P, origin: str) -> tuple[str, list[Ended]]:
+        """The verdict, and what came of every combination of paths, at most 64."""
+        ends: list[Ended] = []
+        for out in self.walk(p, origin, Mind())[:64]:
+            ends += self._exchange(p, origin, out)
+        ends = ends[:64]
+        verdicts = {verdict for verdict, _ in ends}
+        return (verdicts.pop() if len(verdicts) == 1 else "mixed"), ends
+
+    def _exchange(self, p: P, origin: str, out: Way) -> list[Ended]:
+        echo = p.proto in (1, 58) and p.icmp in ((8, 0), (128, 0))
+        if out.end != "passes" or not (p.proto in (6, 17) or echo):
+            return [(out.end, out.by)]
+        seen = out.seen
+        assert seen.src is not None
+        icmp = None if not echo else (0, 0) if p.dst.version == 4 else (129, 0)
+        flags = "SA" if p.proto == 6 else ""
+        back = P(seen.dst, seen.src, seen.proto, seen.dport, seen.sport, flags, icmp, reply=True)
+        ends: list[Ended] = []
+        for home in self.walk(back, out.where, out.mind):
+            end: Ended = (home.end, home.by)
+            mind = home.mind
+            if home.end == "passes" and p.proto == 6:
+                for first, start, like in ((out.made, origin, out), (home.made, out.where, home)):
+                    ack = self.walk(replace(first, flags="A"), start, mind, like.choices)[0]
+                    end, mind = (ack.end, ack.by), ack.mind
+                    if ack.end != "passes":
+                        break
+            ends.append(end)
+        return ends
+
+
+class _Own:
+    """A derived link-local address, in the shape of an interface address."""
+
+    def __init__(self, ip: IPv6Address) -> None:
+        self.ip = ip
+        self.network = IPv6Network("fe80::/64")
+        self.version = 6
+
+
+def _has(i: Interface, v: int) -> bool:
+    return any(a.version == v for a in i.addresses)
+
+
+def _vlan_of(port: Interface, tag: int | None) -> int | None:
+    """The VLAN that a switch puts a frame in; None: it drops it."""
+    if not port.trunk and port.untagged is None:
+        return (port.access or 1) if tag is None else None
+    if tag is None:
+        return port.untagged
+    return tag if tag in port.trunk and tag != port.untagged else None
+
+
+def _tag_for(port: Interface, vlan: int) -> tuple[int | None] | None:
+    """How a switch sends a frame of a VLAN out of a port: (tag,), or None when it does not."""
+    if not port.trunk and port.untagged is None:
+        return (None,) if (port.access or 1) == vlan else None
+    if port.untagged == vlan:
+        return (None,)
+    return (vlan,) if vlan in port.trunk else None
+
+
+def _denied(met: tuple[Any, ...] | None) -> bool:
+    return met is not None and met[0] == "deny"
+
+
+def _member(text: str, a: Addr) -> bool:
+    if (":" in text) != (a.version == 6):
+        return False
+    if "~" in text:
+        head, wildcard = text.split("~")
+        care = 0xFFFFFFFF ^ int(IPv4Address(wildcard))
+        return int(a) & care == int(IPv4Address(head)) & care
+    return a in ip_network(text)
+
+
+def _zones_allow(d: Device, ingress: str, egress: str) -> bool:
+    rank = {name: number for number, zone in zip(count(), d.zones, strict=False) for name in zone.interfaces}
+    if ingress not in rank or egress not in rank:
+        return False
+    return rank[ingress] < rank[egress] or (rank[ingress] == rank[egress] and d.same_zone)
+
+
+def _speaks(r: Any, p: P, prefix: Any, a: Addr, port: int | None, wanted: int | None) -> bool:
+    if prefix.version != a.version or a not in prefix:
+        return False
+    if r.protocol is None:
+        return True
+    return p.proto == (6 if r.protocol == "tcp" else 17) and (r.port is None or port == wanted)
+
+
+def _with(p: P, t: tuple[Any, ...]) -> P:
+    return replace(p, src=t[1], sport=t[2], dst=t[3], dport=t[4])
+
+
+def _flip(t: tuple[Any, ...]) -> tuple[Any, ...]:
+    return (t[0], t[3], t[4], t[1], t[2])
