@@ -10,14 +10,13 @@ from greyheron.model.document import Network
 from greyheron.server.app import make_app
 from greyheron.server.safety import Access
 from greyheron.store.database import open_database
-from greyheron.store.networks import NetworkStore
 
 DOCS = Path(__file__).parent.parent / "docs"
 
 
 def contracts() -> dict[str, Any]:
     with tempfile.TemporaryDirectory() as folder:
-        app = make_app(NetworkStore(open_database(Path(folder) / "empty.db")), Access(), None)
+        app = make_app(open_database(Path(folder) / "empty.db"), Access(), None)
         return {
             "openapi.json": app.openapi(),
             "network.schema.json": Network.model_json_schema(by_alias=True),

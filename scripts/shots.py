@@ -60,7 +60,28 @@ def changes(page: Page) -> None:
     expect(page.get_by_text("What it does to the book")).to_be_visible()
 
 
-VIEWS: list[Callable[[Page], None]] = [workbench, placing, blocked, lists, changes]
+def log(page: Page) -> None:
+    """What three sent flows left at the lists."""
+    page.keyboard.press("1")
+    for test, times in (("t17", 5), ("t12", 3), ("t10", 41)):
+        page.locator(f"[data-test={test}]").click()
+        page.get_by_label("How many times").fill(str(times))
+        page.get_by_role("button", name="Send", exact=True).click()
+        expect(page.get_by_role("status").filter(has_text="Sent")).to_contain_text(f"Sent {times} times")
+    page.get_by_role("button", name="Close", exact=True).last.click()
+    page.keyboard.press("4")
+    expect(page.get_by_role("row")).to_have_count(2)
+
+
+def device(page: Page) -> None:
+    """The weir, with the way of a published page through it."""
+    page.keyboard.press("1")
+    page.locator("[data-test=t16]").click()
+    page.locator("[data-plate=weir]").click()
+    expect(page.get_by_role("complementary", name="Inspector")).to_contain_text("OSPF neighbours")
+
+
+VIEWS: list[Callable[[Page], None]] = [workbench, placing, blocked, lists, changes, log, device]
 
 
 def main() -> None:

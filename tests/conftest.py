@@ -6,6 +6,7 @@ from pathlib import Path
 import pytest
 from fastapi.testclient import TestClient
 from hypothesis import settings
+from sqlalchemy import Engine
 
 from greyheron.server.app import make_app
 from greyheron.server.safety import Access
@@ -18,11 +19,16 @@ settings.load_profile("short")
 
 
 @pytest.fixture
-def store(tmp_path: Path) -> NetworkStore:
-    return NetworkStore(open_database(tmp_path / "networks.db"))
+def engine(tmp_path: Path) -> Engine:
+    return open_database(tmp_path / "networks.db")
 
 
 @pytest.fixture
-def client(store: NetworkStore) -> Iterator[TestClient]:
-    with TestClient(make_app(store, Access(), None), base_url="http://127.0.0.1:8470") as client:
+def store(engine: Engine) -> NetworkStore:
+    return NetworkStore(engine)
+
+
+@pytest.fixture
+def client(engine: Engine) -> Iterator[TestClient]:
+    with TestClient(make_app(engine, Access(), None), base_url="http://127.0.0.1:8470") as client:
         yield client

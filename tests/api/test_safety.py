@@ -4,10 +4,10 @@ from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
+from sqlalchemy import Engine
 
 from greyheron.server.app import make_app
 from greyheron.server.safety import LARGEST_BODY, Access
-from greyheron.store.networks import NetworkStore
 
 HERE = "http://127.0.0.1:8470"
 
@@ -176,8 +176,8 @@ def test_refused(
     assert client.get(f"/api/networks/{demo['id']}").json() == demo
 
 
-def test_a_token_is_asked_for_and_can_be_handed_over_in_the_address(store: NetworkStore) -> None:
-    app = make_app(store, Access(token="a-long-enough-token"), None)
+def test_a_token_is_asked_for_and_can_be_handed_over_in_the_address(engine: Engine) -> None:
+    app = make_app(engine, Access(token="a-long-enough-token"), None)
     with TestClient(app, base_url=HERE, follow_redirects=False) as client:
         assert client.get("/api/networks").status_code == 401
         assert client.get("/?token=wrong").status_code == 401

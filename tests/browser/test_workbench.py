@@ -193,11 +193,84 @@ def test_devices_and_placements_can_be_read_out(page: Page) -> None:
     expect(inspector).to_contain_text("172.20.56.0/24")
 
 
-@pytest.mark.parametrize("view", ["map", "trace", "lists", "changes", "shortcuts", "home"])
+def test_sent_flows_are_counted_in_the_margin_and_logged(page: Page) -> None:
+    row(page, "t17").click()
+    page.get_by_label("How many times").fill("5")
+    page.get_by_role("button", name="Send", exact=True).click()
+    expect(page.get_by_role("status").filter(has_text="Sent 5 times")).to_contain_text(
+        "5 counted at lists, 1 logged"
+    )
+    page.get_by_role("button", name="from-beyond, entering weir by wan0").click()
+    expect(page.locator(".cm-hits .cm-gutterElement").filter(has_text="5")).to_be_visible()
+    page.keyboard.press("4")
+    expect(page.get_by_role("row").first).to_contain_text("denied")
+    expect(page.get_by_role("row").first).to_contain_text("172.20.40.10 port 23 × 5")
+    page.get_by_label("Filter by address, port or protocol").fill("172.20.99")
+    expect(page.get_by_text("No line is like that.")).to_be_visible()
+    page.get_by_role("button", name="Reset counters and log").click()
+    expect(page.get_by_text("All are at nought.")).to_be_visible()
+
+
+def test_a_device_is_edited_as_text_and_checked_as_typed(page: Page) -> None:
+    page.locator("[data-plate=weir]").click()
+    inspector = page.get_by_role("complementary", name="Inspector")
+    expect(inspector).to_contain_text("inner (core0, lo0), yard (yard0), outer (wan0)")
+    expect(inspector).to_contain_text("sluice by core0, v2, cost 10")
+    inspector.get_by_role("button", name="Edit as text…").click()
+    text = inspector.get_by_role("textbox", name="weir as text")
+    expect(text).to_contain_text("kind: firewall")
+    text.click()
+    page.keyboard.press("Control+End")
+    page.keyboard.insert_text("same_zon: true\n")
+    expect(inspector.get_by_role("alert")).to_contain_text("there is no such field")
+    page.keyboard.press("Control+z")
+    page.keyboard.insert_text("same_zone: true\n")
+    inspector.get_by_role("button", name="Save to draft").click()
+    expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 1 edit")
+
+
+def test_a_device_and_its_link_are_added_and_removed(page: Page) -> None:
+    inspector = page.get_by_role("complementary", name="Inspector")
+    page.get_by_label("Add to the network").select_option("host")
+    text = inspector.get_by_role("textbox", name="New item as text")
+    text.click()
+    page.keyboard.press("Control+a")
+    page.keyboard.insert_text(
+        "name: weather\nkind: host\ngateway: 172.20.24.1\n"
+        "interfaces: [{name: eth0, addresses: [172.20.24.30/24]}]\n"
+    )
+    inspector.get_by_role("button", name="Save to draft").click()
+    plate = page.locator("[data-plate=weather]")
+    expect(plate).to_be_visible()
+    expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 1 edit")
+    inspector.get_by_role("button", name="Remove").click()
+    expect(plate).to_have_count(0)
+
+
+def test_the_storm_network_shows_its_surprises(page: Page, server: Server) -> None:
+    page.goto(server.address)
+    page.get_by_role("button", name="After the storm").click()
+    expect(page.get_by_test_id("book-summary")).to_contain_text("28 flows, 14 not as expected")
+    page.get_by_role("button", name="surprises only").click()
+    expect(page.locator("[data-test]")).to_have_count(14)
+    page.locator("[data-plate=hide-gw]").click()
+    inspector = page.get_by_role("complementary", name="Inspector")
+    expect(inspector).to_contain_text(
+        "sluice is no neighbour: hides-core entering hide-gw by wan0 denies, implicit deny"
+    )
+
+
+@pytest.mark.parametrize("view", ["map", "trace", "device", "lists", "changes", "log", "shortcuts", "home"])
 def test_no_serious_axe_violation(page: Page, view: str, server: Server) -> None:
     if view == "trace":
         row(page, "t13").click()
         expect(page.get_by_role("complementary", name="Evidence")).to_be_visible()
+    elif view == "device":
+        page.locator("[data-plate=weir]").click()
+        expect(page.get_by_role("button", name="Edit as text…")).to_be_visible()
+    elif view == "log":
+        page.keyboard.press("4")
+        expect(page.get_by_text("All are at nought.")).to_be_visible()
     elif view == "lists":
         page.keyboard.press("2")
     elif view == "changes":

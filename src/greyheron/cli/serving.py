@@ -32,13 +32,14 @@ def serve(
     if token is not None and len(token) < 12:
         console.print("The access token is too short: use at least 12 characters.")
         raise typer.Exit(2)
-    store = NetworkStore(open_database(data / "networks.db"))
+    engine = open_database(data / "networks.db")
+    store = NetworkStore(engine)
     if demo and not store.summaries():
         store.create(saltmarsh())
     built = interface if (interface / "index.html").is_file() else None
     if built is None:
         console.print(f"There is no built workbench in {interface}: serving the API alone.")
-    app = make_app(store, Access(LOOPBACK | {host}, token), built)
+    app = make_app(engine, Access(LOOPBACK | {host}, token), built)
     shown = f"[{host}]" if ":" in host else host
     console.print(
         f"Grey Heron is at http://{shown}:{port}/{'?token=' + token if token else ''}", markup=False

@@ -52,6 +52,19 @@ class Announced:
     cost: int
 
 
+@dataclass(frozen=True, slots=True)
+class _Told:
+    """Every announcement of the area, one place each in three arrays of the same length.
+
+    by:  the place of the announcing router;  prefix:  a place in `prefixes`;  cost:  beyond that router
+    """
+
+    prefixes: list[AddressBlock]
+    by: NDArray[np.int64]
+    prefix: NDArray[np.int64]
+    cost: NDArray[np.int64]
+
+
 @dataclass(frozen=True, slots=True, order=True)
 class _Speaker:
     """An interface that speaks OSPF in one family, with the address its neighbours know it by."""
@@ -77,7 +90,7 @@ class OspfArea:
         self._find_neighbours(segments, lists)
         self._order = sorted(name for name in self._devices if self._speaks(self._devices[name]))
         self._place = {name: place for place, name in enumerate(self._order)}
-        self._announced = {name: self._announcements(self._devices[name]) for name in self._order}
+        self._told = _gathered([self._announcements(self._devices[name]) for name in self._order])
         self._distance = self._distances()
 
     def routes(self, name: str) -> list[KnownRoute]:
@@ -85,21 +98,28 @@ class OspfArea:
         if name not in self._place:
             return []
         here = self._place[name]
-        best: dict[AddressBlock, int] = {}
-        by: dict[AddressBlock, list[str]] = {}
-        for other in self._order:
-            distance = self._distance[here, self._place[other]]
-            if other == name or not np.isfinite(distance):
-                continue
-            for announced in self._announced[other]:
-                total = int(distance) + announced.cost
-                if total < best.get(announced.prefix, total + 1):
-                    best[announced.prefix], by[announced.prefix] = total, [other]
-                elif total == best[announced.prefix]:
-                    by[announced.prefix].append(other)
-        hops = {other: self._first_hops(name, other) for others in by.values() for other in others}
+        told = self._told
+        total = self._distance[here, told.by] + told.cost
+        total[told.by == here] = np.inf
+        best = np.full(len(told.prefixes), np.inf)
+        np.minimum.at(best, told.prefix, total)
+        shortest = np.flatnonzero(np.isfinite(total) & (total == best[told.prefix]))
+        by: dict[int, list[str]] = defaultdict(list)
+        for place in shortest.tolist():
+            by[int(told.prefix[place])].append(self._order[int(told.by[place])])
+        hops = {
+            other: self._first_hops(name, other)
+            for other in {each for others in by.values() for each in others}
+        }
         return [
-            KnownRoute(prefix, Origin.OSPF, OSPF_PREFERENCE, hop.address, hop.interface, metric=best[prefix])
+            KnownRoute(
+                told.prefixes[prefix],
+                Origin.OSPF,
+                OSPF_PREFERENCE,
+                hop.address,
+                hop.interface,
+                metric=int(best[prefix]),
+            )
             for prefix, others in by.items()
             for hop in sorted(
                 {hop for other in others for hop in hops[other]}, key=lambda hop: (hop.interface, hop.address)
@@ -210,3 +230,15 @@ class OspfArea:
             return True
         interface = next(item for item in self._devices[one.device].interfaces if item.name == one.interface)
         return held(one.device, interface, self.family)[0].prefix.holds(other.address)
+
+
+def _gathered(announcements: list[list[Announced]]) -> _Told:
+    """The announcements of each router, in the order of the routers."""
+    places: dict[AddressBlock, int] = {}
+    rows = [
+        (router, places.setdefault(each.prefix, len(places)), each.cost)
+        for router, own in enumerate(announcements)
+        for each in own
+    ]
+    table = np.array(rows, dtype=np.int64).reshape(-1, 3)
+    return _Told(list(places), table[:, 0], table[:, 1], table[:, 2])

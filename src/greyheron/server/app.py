@@ -7,6 +7,7 @@ from pathlib import Path
 from fastapi import FastAPI
 from fastapi.responses import FileResponse, HTMLResponse, Response
 from fastapi.routing import APIRoute
+from sqlalchemy import Engine
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.staticfiles import StaticFiles
 
@@ -16,13 +17,15 @@ from greyheron.server.bench import Bench
 from greyheron.server.problems import Refusal
 from greyheron.server.routes import router
 from greyheron.server.safety import Access, Safety, content_policy
+from greyheron.server.traffic_routes import router as traffic_router
 from greyheron.store.networks import NetworkStore
+from greyheron.store.traffic import TrafficStore
 
 NONCE = "style-nonce-of-this-page"
 """Stands in the built page for the nonce that each answer has anew."""
 
 
-def make_app(store: NetworkStore, access: Access, interface: Path | None) -> FastAPI:
+def make_app(engine: Engine, access: Access, interface: Path | None) -> FastAPI:
     """The whole server.
 
     interface:  the folder of the built workbench; None serves the API alone
@@ -35,10 +38,12 @@ def make_app(store: NetworkStore, access: Access, interface: Path | None) -> Fas
         openapi_url="/api/openapi.json",
         generate_unique_id_function=_route_name,
     )
-    app.state.store = store
+    app.state.store = NetworkStore(engine)
+    app.state.traffic = TrafficStore(engine)
     app.state.bench = Bench()
     problems.install(app)
     app.include_router(router)
+    app.include_router(traffic_router)
     app.add_api_route("/api/{path:path}", _no_such_route, include_in_schema=False, methods=["GET", "POST"])
     if interface is not None:
         _serve_interface(app, interface)

@@ -2,7 +2,7 @@
 
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Depends, Header, Request, Response
+from fastapi import APIRouter, Header, Request, Response
 from fastapi.responses import PlainTextResponse
 
 from greyheron.analysis.completion import complete_entry, complete_flow
@@ -18,8 +18,8 @@ from greyheron.model.notation.flows import read_bare_flow, read_expected_flow, w
 from greyheron.model.notation.line import NotationError
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.model.read import edited, read_network
-from greyheron.server.bench import Bench
-from greyheron.server.problems import ProblemDocument, ProblemItem, Refusal
+from greyheron.server.needs import PROBLEMS, Store, Version, Workings
+from greyheron.server.problems import ProblemItem, Refusal
 from greyheron.server.shapes import (
     ApplyNote,
     Book,
@@ -40,37 +40,9 @@ from greyheron.server.shapes import (
     State,
     TraceRequest,
 )
-from greyheron.store.networks import NetworkStore, Stored
+from greyheron.store.networks import Stored
 
-router = APIRouter(
-    prefix="/api",
-    responses={status: {"model": ProblemDocument} for status in (404, 409, 412, 422, 428)},
-)
-
-
-def _store(request: Request) -> NetworkStore:
-    store: NetworkStore = request.app.state.store
-    return store
-
-
-def _bench(request: Request) -> Bench:
-    bench: Bench = request.app.state.bench
-    return bench
-
-
-def _based_on(if_match: Annotated[str | None, Header()] = None) -> int:
-    """The version that a write is based on, from If-Match (RFC 9110 13.1.1)."""
-    if if_match is None:
-        raise Refusal(428, "Say which version this write is based on: send If-Match with the network's ETag.")
-    version = if_match.strip().strip('"')
-    if not version.isdigit():
-        raise Refusal(422, f'If-Match is “{if_match}”: expected the ETag of the network, such as "7".')
-    return int(version)
-
-
-Store = Annotated[NetworkStore, Depends(_store)]
-Workings = Annotated[Bench, Depends(_bench)]
-Version = Annotated[int, Depends(_based_on)]
+router = APIRouter(prefix="/api", responses=PROBLEMS)
 
 
 def _opened(stored: Stored, response: Response) -> OpenNetwork:

@@ -242,6 +242,11 @@ class _Documents:
         return network
 
 
+def require_network(session: Session, network_id: str) -> None:
+    """Raise UnknownNetwork unless there is one with that id."""
+    _row(session, network_id)
+
+
 def _row(session: Session, network_id: str, version: int | None = None) -> NetworkRow:
     row = session.get(NetworkRow, network_id)
     if row is None:

@@ -65,3 +65,39 @@ class RevisionRow(Base):
     note: Mapped[str] = mapped_column(String(2000), default="")
     document: Mapped[str] = mapped_column(Text)
     applied_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class CounterRow(Base):
+    """Packets that one entry of a list decided about at one placement; entry 0 is the implicit end."""
+
+    __tablename__ = "counter"
+    __table_args__ = (UniqueConstraint("network_id", "device", "at", "direction", "list", "entry"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    network_id: Mapped[str] = mapped_column(ForeignKey("network.id", ondelete="CASCADE"))
+    device: Mapped[str] = mapped_column(String(63))
+    at: Mapped[str] = mapped_column(String(32))
+    direction: Mapped[str] = mapped_column(String(3))
+    list: Mapped[str] = mapped_column(String(63))
+    entry: Mapped[int]
+    packets: Mapped[int]
+
+
+class LogRow(Base):
+    """One line of the log."""
+
+    __tablename__ = "log"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    network_id: Mapped[str] = mapped_column(ForeignKey("network.id", ondelete="CASCADE"), index=True)
+    written_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    device: Mapped[str] = mapped_column(String(63))
+    at: Mapped[str] = mapped_column(String(32))
+    direction: Mapped[str] = mapped_column(String(3))
+    list: Mapped[str] = mapped_column(String(63))
+    entry: Mapped[int]
+    action: Mapped[str] = mapped_column(String(6))
+    protocol: Mapped[str] = mapped_column(String(60))
+    source: Mapped[str] = mapped_column(String(60))
+    destination: Mapped[str] = mapped_column(String(60))
+    packets: Mapped[int]

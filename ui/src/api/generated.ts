@@ -456,6 +456,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/send": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send
+         * @description Send a flow: it is counted at every list that its packets meet, and logged where entries say so.
+         */
+        post: operations["send"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/counters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Counters
+         * @description Packets by placement and entry.
+         */
+        get: operations["counters"];
+        put?: never;
+        post?: never;
+        /**
+         * Reset
+         * @description Set every counter to nought and empty the log.
+         */
+        delete: operations["reset"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Log
+         * @description The newest lines, filtered.
+         */
+        get: operations["log"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -569,6 +633,27 @@ export interface components {
             family: components["schemas"]["Family"];
             /** @default extended */
             kind: components["schemas"]["ListKind"];
+        };
+        /** Count */
+        Count: {
+            place: components["schemas"]["CountedAt"];
+            /** Packets */
+            packets: number;
+        };
+        /**
+         * CountedAt
+         * @description One entry of a list at one of its placements; `entry` is None for the implicit end of the list.
+         */
+        CountedAt: {
+            /** Device */
+            device: string;
+            /** At */
+            at: string;
+            direction: components["schemas"]["Direction"];
+            /** List */
+            list: string;
+            /** Entry */
+            entry: number | null;
         };
         /**
          * DecisionReport
@@ -1022,6 +1107,22 @@ export interface components {
             entries: string;
         };
         /**
+         * LogLine
+         * @description What an entry with `log` writes of one packet, sent `count` times.
+         */
+        LogLine: {
+            place: components["schemas"]["CountedAt"];
+            action: components["schemas"]["Action"];
+            /** Protocol */
+            protocol: string;
+            /** Source */
+            source: string;
+            /** Destination */
+            destination: string;
+            /** Count */
+            count: number;
+        };
+        /**
          * Mark
          * @description One verdict of one test flow.
          *
@@ -1431,6 +1532,38 @@ export interface components {
             vlans: number[];
         };
         /**
+         * SendRequest
+         * @description A flow in the notation, how often to send it, and the lists in force.
+         */
+        SendRequest: {
+            /** Flow */
+            flow: string;
+            /**
+             * Times
+             * @default 1
+             */
+            times: number;
+            /**
+             * State
+             * @default running
+             * @enum {string}
+             */
+            state: "baseline" | "running" | "draft";
+        };
+        /**
+         * Sent
+         * @description What came of it, and how many packets were counted at lists.
+         */
+        Sent: {
+            verdict: components["schemas"]["Verdict"];
+            /** Text */
+            text: string;
+            /** Counted */
+            counted: number;
+            /** Logged */
+            logged: number;
+        };
+        /**
          * Service
          * @description Something a device answers on: `web`, tcp, 443.
          */
@@ -1574,6 +1707,18 @@ export interface components {
          * @enum {string}
          */
         Way: "out" | "home";
+        /**
+         * Written
+         * @description A line of the log and when it was written.
+         */
+        Written: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            line: components["schemas"]["LogLine"];
+        };
         /**
          * Zone
          * @description Interfaces of a firewall that are trusted alike (2-semantics §6).
@@ -3289,6 +3434,281 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    send: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sent"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    counters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Count"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    reset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    log: {
+        parameters: {
+            query?: {
+                device?: string | null;
+                access_list?: string | null;
+                action?: components["schemas"]["Action"] | null;
+                text?: string | null;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"][];
                 };
             };
             /** @description Not Found */

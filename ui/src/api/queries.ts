@@ -4,13 +4,16 @@ import {
   ask,
   type Book,
   type Change,
+  type Count,
   type DeviceFacts,
   type NetworkSummary,
   type OpenNetwork,
   type Places,
   type RevisionItem,
+  type Sent,
   type State,
   type TraceReport,
+  type Written,
 } from "./client";
 
 const OTHER_WINDOWS = 4000;
@@ -67,6 +70,41 @@ export const useDeviceFacts = (id: string, version: number, device: string, stat
     queryFn: () => ask<DeviceFacts>(`/networks/${id}/devices/${device}?state=${state}`),
     placeholderData: keepPreviousData,
   });
+
+export const useCounters = (id: string) =>
+  useQuery({ queryKey: ["counters", id], queryFn: () => ask<Count[]>(`/networks/${id}/counters`) });
+
+/** The newest lines of the log in which `text` stands, of one action or both. */
+export const useLog = (id: string, text: string, action: string) =>
+  useQuery({
+    queryKey: ["log", id, text, action],
+    queryFn: () => {
+      const query = new URLSearchParams();
+      if (text) query.set("text", text);
+      if (action) query.set("action", action);
+      return ask<Written[]>(`/networks/${id}/log?${query}`);
+    },
+    placeholderData: keepPreviousData,
+  });
+
+/** Sending a flow through what is running, and forgetting what was sent. */
+export function useTraffic(id: string) {
+  const client = useQueryClient();
+  const onSuccess = () => {
+    client.invalidateQueries({ queryKey: ["counters", id] });
+    client.invalidateQueries({ queryKey: ["log", id] });
+  };
+  const send = useMutation({
+    mutationFn: (request: { flow: string; times: number; state: State }) =>
+      ask<Sent>(`/networks/${id}/send`, { body: request }),
+    onSuccess,
+  });
+  const reset = useMutation({
+    mutationFn: () => ask<void>(`/networks/${id}/counters`, { method: "DELETE" }),
+    onSuccess,
+  });
+  return { send, reset };
+}
 
 export const useRevisions = (id: string, version: number) =>
   useQuery({

@@ -1,13 +1,15 @@
 import { autocompletion, closeCompletion, startCompletion } from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { type Diagnostic, lintKeymap, setDiagnostics } from "@codemirror/lint";
-import { EditorState } from "@codemirror/state";
+import { Compartment, EditorState } from "@codemirror/state";
 import { EditorView, keymap } from "@codemirror/view";
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { type AccessList, ask, type ListReading, type ProblemItem } from "../api/client";
+import { useCounters } from "../api/queries";
 import { useWorkbench } from "../shell/context";
 import { putList } from "../state/edits";
+import { hitGutter, hitsOf } from "./counters";
 import { completions, notation } from "./notation";
 
 const SETTLE = 180;
@@ -15,8 +17,17 @@ const SETTLE = 180;
 /** The text of a list while it is being written, kept in this browser until it is saved. */
 const keptKey = (network: string, list: string) => `grey-heron:${network}:${list}`;
 
-export function ListEditor({ list }: { list: AccessList }) {
+interface Props {
+  list: AccessList;
+  /** The placement whose counters are shown; all of them together when there is none. */
+  point?: string;
+}
+
+export function ListEditor({ list, point }: Props) {
   const { id, network, draft, preview, notices } = useWorkbench();
+  const counts = useCounters(id).data;
+  const hits = useMemo(() => hitsOf(counts ?? [], list.name, point ?? null), [counts, list.name, point]);
+  const margin = useRef(new Compartment());
   const saved = list.entries ?? "";
   const key = keptKey(id, list.name);
   const [text, setText] = useState(() => localStorage.getItem(key) ?? saved);
@@ -98,6 +109,7 @@ export function ListEditor({ list }: { list: AccessList }) {
         doc: text,
         extensions: [
           notation,
+          margin.current.of(hitGutter(hits)),
           history(),
           EditorView.lineWrapping,
           autocompletion({
@@ -128,6 +140,10 @@ export function ListEditor({ list }: { list: AccessList }) {
   }, [id, list.name, list.family, list.kind]);
 
   useEffect(() => {
+    view.current?.dispatch({ effects: margin.current.reconfigure(hitGutter(hits)) });
+  }, [hits]);
+
+  useEffect(() => {
     const editor = view.current;
     if (editor && current) editor.dispatch(setDiagnostics(editor.state, diagnostics(editor.state, problems)));
   }, [problems, current]);
@@ -137,12 +153,17 @@ export function ListEditor({ list }: { list: AccessList }) {
     <section aria-label={`List ${list.name}`}>
       <div className="border-y border-rule bg-plate" ref={host} />
       <div
-        className="border-b border-rule bg-plate py-1 pl-2 font-mono text-[12.5px] text-slate"
+        className="flex border-b border-rule bg-plate font-mono text-[12.5px] text-slate"
         data-implicit-deny
       >
-        deny any{" "}
-        <span className="font-sans">
-          (implicit{list.family === "ipv6" ? ", after neighbour discovery" : ""})
+        <span className="w-[42px] border-r border-rule py-1 pr-1.5 text-right text-[11.5px]">
+          {hits.get(0) ?? 0}
+        </span>
+        <span className="py-1 pl-2">
+          deny any{" "}
+          <span className="font-sans">
+            (implicit{list.family === "ipv6" ? ", after neighbour discovery" : ""})
+          </span>
         </span>
       </div>
       {problems.length > 0 && (

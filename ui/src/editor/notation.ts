@@ -54,6 +54,17 @@ const look = EditorView.theme({
   ".cm-content": { fontFamily: "var(--font-mono)", padding: "6px 0", caretColor: "var(--ink)" },
   ".cm-line": { padding: "0 8px 0 26px", textIndent: "-18px", lineHeight: "20px" },
   ".cm-placeholder": { color: "var(--slate)" },
+  ".cm-gutters": { backgroundColor: "transparent", border: "none" },
+  ".cm-hits": {
+    minWidth: "42px",
+    padding: "0 6px 0 4px",
+    textAlign: "right",
+    color: "var(--slate)",
+    fontFamily: "var(--font-mono)",
+    fontSize: "11.5px",
+    borderRight: "1px solid var(--rule)",
+  },
+  ".cm-hits .cm-gutterElement": { lineHeight: "20px" },
   ".cm-cursor": { borderLeftColor: "var(--ink)" },
   ".cm-activeLine": { backgroundColor: "transparent" },
   ".cm-tooltip": {

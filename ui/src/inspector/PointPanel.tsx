@@ -24,12 +24,12 @@ export function PointPanel({ point }: { point: string }) {
             <div className="flex items-center gap-2 px-4 py-1.5">
               <button
                 type="button"
-                className="font-mono font-semibold underline decoration-rule underline-offset-2"
+                className="font-mono font-semibold whitespace-nowrap underline decoration-rule underline-offset-2"
                 onClick={() => go({ chosen: `list:${list.name}` })}
               >
                 {list.name}
               </button>
-              <span className="quiet">
+              <span className="quiet truncate">
                 {list.family === "ipv4" ? "IPv4" : "IPv6"}, {list.kind}
               </span>
               <button type="button" className="button ml-auto" onClick={() => pickUp(list, each)} title="m">
@@ -39,7 +39,7 @@ export function PointPanel({ point }: { point: string }) {
                 Take off
               </button>
             </div>
-            <ListEditor key={list.name} list={list} />
+            <ListEditor key={list.name} list={list} point={point} />
           </section>
         );
       })}

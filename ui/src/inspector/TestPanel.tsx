@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Mark, TestFlow } from "../api/client";
+import { useTraffic } from "../api/queries";
 import { VerdictShape } from "../book/VerdictMark";
 import { NotationField } from "../editor/NotationField";
 import { useWorkbench } from "../shell/context";
@@ -66,6 +67,7 @@ export function TestPanel({ test }: { test: TestFlow }) {
           Remove
         </button>
       </div>
+      <Send test={test} />
       {marks && (
         <dl className="mt-4 grid grid-cols-[70px_1fr] gap-y-2 border-t border-rule pt-3">
           <Verdict label="no lists" mark={marks.baseline} />
@@ -74,6 +76,52 @@ export function TestPanel({ test }: { test: TestFlow }) {
         </dl>
       )}
     </div>
+  );
+}
+
+/** Sending the flow for real: it is counted and logged at the lists that it meets. */
+function Send({ test }: { test: TestFlow }) {
+  const { id, place, notices } = useWorkbench();
+  const { send } = useTraffic(id);
+  const [times, setTimes] = useState(1);
+  const state = place.state;
+  const act = () =>
+    send.mutate(
+      { flow: test.flow.replace(/ (pass|block)$/, ""), times, state },
+      {
+        onSuccess: (sent) =>
+          notices.say(
+            `Sent${times > 1 ? ` ${times} times` : ""}: ${sent.text}. ` +
+              `${sent.counted} counted at lists, ${sent.logged} logged.`,
+          ),
+        onError: notices.fail,
+      },
+    );
+  return (
+    <form
+      className="mt-3 flex items-center gap-2"
+      onSubmit={(event) => {
+        event.preventDefault();
+        act();
+      }}
+    >
+      <button type="submit" className="button" disabled={send.isPending}>
+        Send
+      </button>
+      <input
+        type="number"
+        min={1}
+        max={1_000_000}
+        aria-label="How many times"
+        className="field w-[84px]"
+        value={times}
+        onChange={(event) => setTimes(Math.max(1, Number(event.target.value) || 1))}
+      />
+      <span className="quiet text-fine">
+        {times === 1 ? "time" : "times"}, {state === "baseline" ? "with no lists" : `as ${state}`}: counts and
+        logs
+      </span>
+    </form>
   );
 }
 

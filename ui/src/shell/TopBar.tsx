@@ -8,6 +8,7 @@ const VIEWS: [View, string][] = [
   ["map", "Map"],
   ["lists", "Lists"],
   ["changes", "Changes"],
+  ["log", "Log"],
 ];
 
 export function TopBar({ onShortcuts }: { onShortcuts: () => void }) {

@@ -17,6 +17,7 @@ import { usePlace } from "../state/location";
 import { Trace } from "../trace/Trace";
 import { ChangesView } from "../views/ChangesView";
 import { ListsView } from "../views/ListsView";
+import { LogView } from "../views/LogView";
 import { type Carried, type Workbench as Context, type Previewed, WorkbenchContext } from "./context";
 import { NoticeBar, NoticesProvider, useNotices } from "./notices";
 import { OccupiedDialog } from "./OccupiedDialog";
@@ -189,6 +190,7 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
         )}
         {place.view === "lists" && <ListsView />}
         {place.view === "changes" && <ChangesView />}
+        {place.view === "log" && <LogView />}
       </div>
       <NoticeBar />
       <ShortcutsDialog open={shortcuts.shown} onClose={shortcuts.close} />

@@ -1,4 +1,4 @@
-import { createContext, type ReactNode, useCallback, useContext, useState } from "react";
+import { createContext, type ReactNode, useCallback, useContext, useEffect, useState } from "react";
 import { ApiError, type ProblemItem } from "../api/client";
 
 /** One sentence at the foot of the window: what happened and what to do. */
@@ -34,8 +34,15 @@ export function useNotices(): Notices {
   return notices;
 }
 
+const LONG_ENOUGH = 8000;
+
 export function NoticeBar() {
   const { notice, clear } = useNotices();
+  useEffect(() => {
+    if (!notice || notice.wrong) return;
+    const timer = setTimeout(clear, LONG_ENOUGH);
+    return () => clearTimeout(timer);
+  }, [notice, clear]);
   return (
     <div aria-live="polite" className="pointer-events-none fixed inset-x-0 bottom-3 z-40 flex justify-center">
       {notice && (

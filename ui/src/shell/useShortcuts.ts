@@ -14,7 +14,7 @@ export const SHORTCUTS: [string, string][] = [
   ["m", "move the list that stands at the place shown"],
   ["Ctrl+Z, Ctrl+Shift+Z", "undo, redo an edit of the draft"],
   ["Ctrl+S", "save the list being written to the draft"],
-  ["1, 2, 3", "map, lists, changes"],
+  ["1, 2, 3, 4", "map, lists, changes, log"],
   ["f", "fit the map to the window"],
   ["?", "this page"],
 ];
@@ -129,6 +129,9 @@ function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () 
       return true;
     case "3":
       go({ view: "changes" });
+      return true;
+    case "4":
+      go({ view: "log" });
       return true;
     case "p":
       return pickUpShown(workbench);

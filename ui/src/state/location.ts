@@ -1,7 +1,7 @@
 import { useCallback, useSyncExternalStore } from "react";
 import type { State } from "../api/client";
 
-export type View = "map" | "lists" | "changes";
+export type View = "map" | "lists" | "changes" | "log";
 
 /** What the address bar holds: every view, test, list and place can be linked to. */
 export interface Place {
@@ -14,7 +14,7 @@ export interface Place {
   list: string | null;
 }
 
-const VIEWS: readonly string[] = ["map", "lists", "changes"];
+const VIEWS: readonly string[] = ["map", "lists", "changes", "log"];
 const STATES: readonly string[] = ["baseline", "running", "draft"];
 
 export function readPlace(href: string): Place {

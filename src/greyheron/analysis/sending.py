@@ -1,0 +1,76 @@
+"""Sending a flow, as against evaluating it: what it adds to counters and to the log (2-semantics §8)."""
+
+from collections import Counter
+from dataclasses import dataclass
+
+from greyheron.analysis.words import service_words
+from greyheron.core.conversation import Result
+from greyheron.core.packet import Packet
+from greyheron.core.steps import Filtered
+from greyheron.model.values import Action, Direction, Family
+
+
+@dataclass(frozen=True, slots=True)
+class CountedAt:
+    """One entry of a list at one of its placements; `entry` is None for the implicit end of the list."""
+
+    device: str
+    at: str
+    direction: Direction
+    list: str
+    entry: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class LogLine:
+    """What an entry with `log` writes of one packet, sent `count` times."""
+
+    place: CountedAt
+    action: Action
+    protocol: str
+    source: str
+    destination: str
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class Sending:
+    counts: Counter[CountedAt]
+    lines: tuple[LogLine, ...]
+
+
+def sending_of(result: Result, times: int) -> Sending:
+    """What sending the conversation `times` times adds: each of its packets at each list that it met.
+
+    Of equal-cost paths the first is sent along.
+    """
+    counts: Counter[CountedAt] = Counter()
+    lines: list[LogLine] = []
+    for leg in result.exchanges[0].legs:
+        for hop in leg.path.hops:
+            for step in hop.steps:
+                if not isinstance(step, Filtered):
+                    continue
+                point, decision = step.point, step.decision
+                place = CountedAt(point.device, point.at, point.direction, step.list_name, decision.entry)
+                counts[place] += times
+                if decision.log:
+                    lines.append(_line(place, decision.action, hop.sent or hop.packet, times))
+    return Sending(counts, tuple(lines))
+
+
+def _line(place: CountedAt, action: Action, packet: Packet, times: int) -> LogLine:
+    family = packet.family
+    return LogLine(
+        place,
+        action,
+        service_words(packet),
+        _end(family, packet.source, packet.source_port),
+        _end(family, packet.destination, packet.destination_port),
+        times,
+    )
+
+
+def _end(family: Family, address: int | None, port: int | None) -> str:
+    text = "" if address is None else family.text(address)
+    return text if port is None else f"{text} port {port}"

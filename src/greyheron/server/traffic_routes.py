@@ -1,0 +1,75 @@
+"""Sending flows, and the counters and the log that they leave."""
+
+from typing import Annotated
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from greyheron.analysis.report import deciding_exchange
+from greyheron.analysis.sending import sending_of
+from greyheron.analysis.words import ending_words
+from greyheron.core.conversation import Verdict, converse
+from greyheron.model.notation.flows import read_bare_flow
+from greyheron.model.values import Action
+from greyheron.server.needs import PROBLEMS, Store, Traffic, Workings
+from greyheron.server.shapes import Asked, State
+from greyheron.store.traffic import Count, Wanted, Written
+
+router = APIRouter(prefix="/api", responses=PROBLEMS)
+
+
+class SendRequest(Asked):
+    """A flow in the notation, how often to send it, and the lists in force."""
+
+    flow: Annotated[str, Field(max_length=500)]
+    times: Annotated[int, Field(ge=1, le=1_000_000)] = 1
+    state: State = "running"
+
+
+class Sent(BaseModel):
+    """What came of it, and how many packets were counted at lists."""
+
+    verdict: Verdict
+    text: str
+    counted: int
+    logged: int
+
+
+@router.post("/networks/{network_id}/send")
+def send(network_id: str, asked: SendRequest, store: Store, bench: Workings, traffic: Traffic) -> Sent:
+    """Send a flow: it is counted at every list that its packets meet, and logged where entries say so."""
+    world = bench.world_in(store.get(network_id), asked.state)
+    result = converse(world, read_bare_flow(asked.flow))
+    sending = sending_of(result, asked.times)
+    traffic.add(network_id, sending)
+    return Sent(
+        verdict=result.verdict,
+        text=ending_words(deciding_exchange(result)),
+        counted=sending.counts.total(),
+        logged=len(sending.lines),
+    )
+
+
+@router.get("/networks/{network_id}/counters")
+def counters(network_id: str, traffic: Traffic) -> list[Count]:
+    """Packets by placement and entry."""
+    return traffic.counts(network_id)
+
+
+@router.get("/networks/{network_id}/log")
+def log(
+    network_id: str,
+    traffic: Traffic,
+    device: str | None = None,
+    access_list: str | None = None,
+    action: Action | None = None,
+    text: str | None = None,
+) -> list[Written]:
+    """The newest lines, filtered."""
+    return traffic.log(network_id, Wanted(device, access_list, action, text))
+
+
+@router.delete("/networks/{network_id}/counters", status_code=204)
+def reset(network_id: str, traffic: Traffic) -> None:
+    """Set every counter to nought and empty the log."""
+    traffic.reset(network_id)
