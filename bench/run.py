@@ -13,6 +13,7 @@ from greyheron.core.lists import Names, resolve
 from greyheron.core.matching import decide
 from greyheron.core.packet import Packet, TcpFlags
 from greyheron.core.world import build_world
+from greyheron.demo.generator import Plan, generate
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.document import AccessList
 from greyheron.model.names import TCP
@@ -57,9 +58,13 @@ def main() -> None:
         table.add_row(f"one decision, {length:,} entries", f"{taken * 1000:.3f}", f"{taken / unit:.1f}")
     assert unit is not None
     flow = network.tests[0].flow.flow
+    large = generate(Plan(routers=50, lists=20, entries=200, seed=SEED))
+    large_world = build_world(large)
+    large_flow = large.tests[0].flow.flow
     rows: list[tuple[str, Callable[[], object]]] = [
         ("one conversation, demo", lambda: converse(world, flow)),
         ("the demo's book, three states", lambda: mark_tests(network.tests, world, world)),
+        ("one conversation, 50 routers, lists of 200", lambda: converse(large_world, large_flow)),
         ("a world of the demo", lambda: build_world(network)),
     ]
     for name, work in rows:

@@ -14,7 +14,9 @@ from greyheron.analysis.report import LegReport, TraceReport, report
 from greyheron.cli.serving import serve
 from greyheron.core.conversation import FlowError, Verdict, converse
 from greyheron.core.world import build_world
-from greyheron.formats.workspace import read_workspace
+from greyheron.demo.generator import Plan
+from greyheron.demo.generator import generate as generated
+from greyheron.formats.workspace import read_workspace, write_workspace
 from greyheron.model.document import Network
 from greyheron.model.notation.flows import read_bare_flow, write_flow
 from greyheron.model.notation.line import NotationError
@@ -87,6 +89,23 @@ def check(file: File, as_json: AsJson = False) -> None:
         _print_marks(network, marks)
     if any(mark.surprises for mark in marks):
         raise typer.Exit(UNEXPECTED)
+
+
+@app.command()
+def generate(
+    routers: Annotated[int, typer.Option(help="How many routers.")] = 50,
+    lists: Annotated[int, typer.Option(help="How many lists.")] = 20,
+    entries: Annotated[int, typer.Option(help="Entries in each list.")] = 200,
+    seed: Annotated[int, typer.Option(help="The same seed gives the same network.")] = 0,
+    meshed: Annotated[bool, typer.Option("--meshed", help="More links in the core.")] = False,
+) -> None:
+    """Print the workspace file of a large invented network."""
+    try:
+        network = generated(Plan(routers, lists, entries, seed, meshed))
+    except DocumentError as error:
+        errors.print(str(error), markup=False)
+        raise typer.Exit(BAD_FILE) from None
+    print(write_workspace(network), end="")
 
 
 def _read(file: Path) -> Network:

@@ -57,12 +57,11 @@ def read_network(data: Any) -> Network:
         good: list[Any] = []
         bad: set[str] = set()
         for number, item in enumerate(_with_ids(collection, items), 1):
-            found = item_problems(item_type, item, _place_name(collection, number, item))
-            if found:
-                problems += found
+            try:
+                good.append(item_type.model_validate(item))
+            except ValidationError as error:
+                problems += _from_pydantic(error, item, _place_name(collection, number, item))
                 bad |= _names(item)
-            else:
-                good.append(item)
         readable[collection] = good
         broken[collection] = frozenset(bad)
     try:

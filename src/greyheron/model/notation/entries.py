@@ -14,6 +14,42 @@ _ICMP_NUMBERS = re.compile(r"([0-9]{1,3})(?:/([0-9]{1,3}))?")
 _AFTER_PROTOCOL = {"from", "to", "established", "log"}
 
 
+_PROTOCOL_WORDS = {
+    "any": "every protocol",
+    "tcp": "TCP, where ports can follow",
+    "udp": "UDP, where ports can follow",
+    "icmp": "the family's own ICMP, where a type can follow",
+}
+_NUMBER_OPTION = Option("10", "the entry's number; left out, the next free one", literal=False)
+_PROTOCOL_OPTIONS = (
+    *(Option(word, text) for word, text in _PROTOCOL_WORDS.items()),
+    *(
+        Option(word, f"protocol {number}")
+        for word, number in PROTOCOLS.items()
+        if word not in _PROTOCOL_WORDS
+    ),
+    Option("0-255", "a protocol number", literal=False),
+)
+_ICMP_OPTIONS = {
+    family: (
+        *(
+            Option(name, f"type {type_}" + ("" if code is None else f", code {code}"))
+            for name, (type_, code) in names.items()
+        ),
+        Option("type/code", "an ICMP type, or type and code, as numbers", literal=False),
+    )
+    for family, names in ICMP_TYPES.items()
+}
+_PORT_OPTIONS = (
+    *(Option(word, f"port {port}") for word, port in PORTS.items()),
+    Option(">=1024", "this port and above", literal=False),
+    Option("80,443", "several ports", literal=False),
+    Option("8000-8080", "a range", literal=False),
+    Option("!=80", "every port but one", literal=False),
+    Option("@", "a port set by name", literal=False),
+)
+
+
 def read_entry(line: Line, family: Family, kind: ListKind) -> Entry:
     """Read a whole entry. Its number is 0 when the line gives none. Raises LineError."""
     number = _read_number(line)
@@ -77,7 +113,7 @@ def _write_ports(ports: tuple[PortTerm, ...]) -> list[str]:
 
 
 def _read_number(line: Line) -> int:
-    line.offer(Option("10", "the entry's number; left out, the next free one", literal=False))
+    line.offer(_NUMBER_OPTION)
     if line.word is None or not _DIGITS.fullmatch(line.word):
         return 0
     if not 1 <= int(line.word[:12]) <= LARGEST_NUMBER:
@@ -92,16 +128,7 @@ def _read_log(line: Line) -> bool:
 
 
 def _read_protocol(line: Line, family: Family) -> int | None:
-    explains = {
-        "any": "every protocol",
-        "tcp": "TCP, where ports can follow",
-        "udp": "UDP, where ports can follow",
-        "icmp": "the family's own ICMP, where a type can follow",
-    }
-    line.offer(*(Option(word, text) for word, text in explains.items()))
-    others = (
-        Option(word, f"protocol {number}") for word, number in PROTOCOLS.items() if word not in explains
-    )
+    line.offer(*_PROTOCOL_OPTIONS)
 
     def read(word: str) -> int | None:
         word = word.lower()
@@ -115,18 +142,12 @@ def _read_protocol(line: Line, family: Family) -> int | None:
             return int(word)
         raise ValueError(f"“{word}” is no protocol: expected any, tcp, udp, icmp, another name, or 0 to 255")
 
-    return line.value(read, *others, Option("0-255", "a protocol number", literal=False))
+    return line.value(read)
 
 
 def _read_icmp(line: Line, family: Family) -> IcmpMatch | None:
     names = ICMP_TYPES[family]
-    line.offer(
-        *(
-            Option(name, f"type {type_}" + ("" if code is None else f", code {code}"))
-            for name, (type_, code) in names.items()
-        ),
-        Option("type/code", "an ICMP type, or type and code, as numbers", literal=False),
-    )
+    line.offer(*_ICMP_OPTIONS[family])
     word = line.word
     if word is None or word.lower() in _AFTER_PROTOCOL:
         return None
@@ -150,12 +171,4 @@ def _read_ports(line: Line, protocol: int | None) -> tuple[PortTerm, ...]:
         return ()
     if not line.take("port", "the ports on this side; left out, every port"):
         return ()
-    return line.value(
-        read_ports,
-        *(Option(word, f"port {port}") for word, port in PORTS.items()),
-        Option(">=1024", "this port and above", literal=False),
-        Option("80,443", "several ports", literal=False),
-        Option("8000-8080", "a range", literal=False),
-        Option("!=80", "every port but one", literal=False),
-        Option("@", "a port set by name", literal=False),
-    )
+    return line.value(read_ports, *_PORT_OPTIONS)

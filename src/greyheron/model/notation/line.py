@@ -1,9 +1,11 @@
 """One line of notation, read word by word."""
 
 import re
+from collections import defaultdict
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from difflib import get_close_matches
+from functools import cache
 from typing import TypeVar
 
 _WORD = re.compile(r"\S+")
@@ -22,6 +24,10 @@ class Option:
     text: str
     explains: str
     literal: bool = True
+
+
+_option = cache(Option)
+"""The same words are offered for every entry of every list."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +74,7 @@ class Line:
         body, hash_sign, note = _cut_note(text)
         self.note = note.strip() or None if hash_sign else None
         self.words = [(match.group(), match.start() + 1) for match in _WORD.finditer(body)]
-        self.options: dict[int, list[Option]] = {}
+        self.options: defaultdict[int, list[Option]] = defaultdict(list)
         self.at = 0
         self._end = len(body.rstrip()) + 2 if body.strip() else 1
 
@@ -79,11 +85,11 @@ class Line:
 
     def offer(self, *options: Option) -> None:
         """Record that each of `options` could stand here."""
-        self.options.setdefault(self.at, []).extend(options)
+        self.options[self.at].extend(options)
 
     def take(self, text: str, explains: str) -> bool:
         """Read the word `text` if it stands here."""
-        self.offer(Option(text, explains))
+        self.options[self.at].append(_option(text, explains))
         if self.word is None or self.word.lower() != text:
             return False
         self.at += 1

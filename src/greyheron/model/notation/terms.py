@@ -20,6 +20,22 @@ NAME = re.compile(r"[A-Za-z][A-Za-z0-9._-]{0,62}")
 _NUMBER = re.compile(r"[0-9]{1,10}")
 
 
+_NAME_OPTION = Option("@", "an address set, or a device by name", literal=False)
+_ADDRESS_OPTIONS = {
+    Family.IPV4: (
+        Option("172.20.16.21", "one address", literal=False),
+        Option("172.20.16.0/24", "a prefix", literal=False),
+        Option("172.20.16.0~0.0.0.254", "a wildcard: ones are the bits that do not matter", literal=False),
+        _NAME_OPTION,
+    ),
+    Family.IPV6: (
+        Option("2001:db8:16::21", "one address", literal=False),
+        Option("2001:db8:16::/64", "a prefix", literal=False),
+        _NAME_OPTION,
+    ),
+}
+
+
 def read_address(text: str, family: Family) -> int:
     """One address of `family` as a number. Raises ValueError with a sentence."""
     try:
@@ -59,22 +75,6 @@ def read_term(line: Line, family: Family) -> AddressTerm | None:
     """The next word as an address term; None for `any`."""
     if line.take("any", "every address"):
         return None
-    examples = (
-        (
-            Option("172.20.16.21", "one address", literal=False),
-            Option("172.20.16.0/24", "a prefix", literal=False),
-            Option(
-                "172.20.16.0~0.0.0.254",
-                "a wildcard mask: ones are the bits that do not matter",
-                literal=False,
-            ),
-        )
-        if family is Family.IPV4
-        else (
-            Option("2001:db8:16::21", "one address", literal=False),
-            Option("2001:db8:16::/64", "a prefix", literal=False),
-        )
-    )
 
     def read(word: str) -> AddressTerm:
         if word.startswith("@"):
@@ -84,7 +84,7 @@ def read_term(line: Line, family: Family) -> AddressTerm | None:
             raise ValueError(f"“{word}” is no address{near}: expected any, an address, a prefix or @name")
         return read_block(word, family)
 
-    return line.value(read, *examples, Option("@", "an address set, or a device by name", literal=False))
+    return line.value(read, *_ADDRESS_OPTIONS[family])
 
 
 def read_name(word: str) -> str:

@@ -1,0 +1,53 @@
+"""Large invented networks: the same arguments give the same network, and it works."""
+
+import pytest
+from typer.testing import CliRunner
+
+from greyheron.cli.main import app
+from greyheron.core.conversation import Verdict, converse
+from greyheron.core.world import build_world
+from greyheron.demo.generator import Plan, generate
+from greyheron.formats.workspace import read_workspace, write_workspace
+from greyheron.model.problems import DocumentError
+
+PLAN = Plan(routers=24, lists=8, entries=30, seed=4)
+
+
+def test_the_same_seed_gives_the_same_network() -> None:
+    assert generate(PLAN) == generate(PLAN)
+    assert generate(PLAN) != generate(Plan(24, 8, 30, seed=5))
+
+
+def test_it_is_as_large_as_asked_and_reads_back() -> None:
+    network = generate(PLAN)
+    routers = [device for device in network.devices if device.kind == "router"]
+    assert (len(routers), len(network.lists)) == (24, 8)
+    assert {len(access_list.body.entries) for access_list in network.lists} == {30}
+    assert {access_list.family for access_list in network.lists} == {"ipv4", "ipv6"}
+    assert read_workspace(write_workspace(network)) == network
+
+
+@pytest.mark.parametrize("meshed", [False, True])
+def test_everybody_reaches_everybody_with_no_lists(meshed: bool) -> None:
+    network = generate(Plan(routers=24, lists=8, entries=30, seed=4, meshed=meshed))
+    world = build_world(network).baseline
+    assert {converse(world, test.flow.flow).verdict for test in network.tests} == {Verdict.PASSES}
+
+
+def test_no_generated_list_cuts_routing_neighbours() -> None:
+    assert build_world(generate(PLAN)).cut_neighbours() == []
+
+
+def test_a_plan_that_cannot_be_carried_out() -> None:
+    with pytest.raises(DocumentError, match="2 to 900"):
+        generate(Plan(routers=1, lists=1, entries=1))
+    with pytest.raises(DocumentError, match="fewer than no lists"):
+        generate(Plan(routers=2, lists=-1, entries=1))
+
+
+def test_the_command_prints_a_workspace_file() -> None:
+    run = CliRunner().invoke
+    result = run(app, ["generate", "--routers", "3", "--lists", "2", "--entries", "5", "--seed", "7"])
+    assert result.exit_code == 0
+    assert read_workspace(result.stdout) == generate(Plan(3, 2, 5, 7))
+    assert run(app, ["generate", "--routers", "0"]).exit_code == 2
