@@ -7,7 +7,7 @@ from collections.abc import Callable
 from rich.console import Console
 from rich.table import Table
 
-from greyheron.analysis.book import mark_tests
+from greyheron.analysis.book import States, Tries, mark_tests
 from greyheron.core.conversation import converse
 from greyheron.core.lists import Names, resolve
 from greyheron.core.matching import decide
@@ -63,7 +63,7 @@ def main() -> None:
     large_flow = large.tests[0].flow.flow
     rows: list[tuple[str, Callable[[], object]]] = [
         ("one conversation, demo", lambda: converse(world, flow)),
-        ("the demo's book, three states", lambda: mark_tests(network.tests, world, world)),
+        ("the demo's book, three states", lambda: mark_tests(network.tests, States.of(world), Tries())),
         ("one conversation, 50 routers, lists of 200", lambda: converse(large_world, large_flow)),
         ("a world of the demo", lambda: build_world(network)),
     ]

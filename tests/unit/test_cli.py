@@ -6,7 +6,7 @@ from pathlib import Path
 
 from typer.testing import CliRunner
 
-from greyheron.analysis.book import mark_tests
+from greyheron.analysis.book import States, Tries, mark_tests
 from greyheron.cli.main import app
 from greyheron.core.world import build_world
 from greyheron.demo.networks import saltmarsh
@@ -27,7 +27,9 @@ def test_check_says_what_is_not_as_expected_and_ends_with_1() -> None:
 def test_check_gives_the_verdicts_that_the_interface_shows() -> None:
     found = json.loads(run(app, ["check", DEMO, "--json"]).output)
     world = build_world(saltmarsh())
-    expected = {mark.id: mark.draft.verdict for mark in mark_tests(saltmarsh().tests, world, world)}
+    expected = {
+        mark.id: mark.draft.verdict for mark in mark_tests(saltmarsh().tests, States.of(world), Tries())
+    }
     assert {test["id"]: test["verdict"]["verdict"] for test in found["tests"]} == expected
 
 

@@ -1,6 +1,6 @@
 """The demo networks: sound, healthy where they should be, and ill where they should be."""
 
-from greyheron.analysis.book import TestMarks, mark_tests
+from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
 from greyheron.core.world import build_world
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.model.document import Network
@@ -9,7 +9,7 @@ from greyheron.model.values import DeviceKind
 
 def surprises(network: Network) -> dict[str, TestMarks]:
     world = build_world(network)
-    return {mark.id: mark for mark in mark_tests(network.tests, world, world) if mark.surprises}
+    return {mark.id: mark for mark in mark_tests(network.tests, States.of(world), Tries()) if mark.surprises}
 
 
 def test_the_demo_uses_what_there_is() -> None:

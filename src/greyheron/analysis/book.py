@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from weakref import WeakKeyDictionary
 
 from greyheron.analysis.judge import Judgement, Standing, judge
 from greyheron.analysis.report import PlaceReport, deciding_exchange, place_of
@@ -53,37 +54,61 @@ class TestMarks:
         return self.draft.judgement is None or self.draft.judgement.standing is not Standing.HOLDS
 
 
-def mark_tests(tests: Iterable[TestFlow], running: World, draft: World) -> tuple[TestMarks, ...]:
-    """Every test flow, tried with the draft's baseline, the running state and the draft."""
-    return tuple(mark_test(test, running, draft) for test in tests)
+Tried = Result | str
+"""A conversation's result, or why it cannot be tried."""
 
 
-def mark_test(test: TestFlow, running: World, draft: World) -> TestMarks:
+class Tries:
+    """Conversations that were tried, each once in a world. Worlds that nobody uses any more are forgotten."""
+
+    def __init__(self) -> None:
+        self._found: WeakKeyDictionary[World, dict[Flow, Tried]] = WeakKeyDictionary()
+
+    def of(self, world: World, flow: Flow) -> Tried:
+        found = self._found.setdefault(world, {})
+        if flow not in found:
+            try:
+                found[flow] = converse(world, flow)
+            except FlowError as error:
+                found[flow] = str(error)
+        return found[flow]
+
+
+@dataclass(frozen=True, slots=True)
+class States:
+    """The worlds that a book is tried in. The baselines are those of the running network and of the draft."""
+
+    running: World
+    running_baseline: World
+    draft: World
+    draft_baseline: World
+
+    @classmethod
+    def of(cls, world: World) -> "States":
+        """A network whose draft is what is running."""
+        return cls(world, world.baseline, world, world.baseline)
+
+
+def mark_tests(tests: Iterable[TestFlow], states: States, tries: Tries) -> tuple[TestMarks, ...]:
+    """Every test flow with its three verdicts."""
+    return tuple(_mark_test(test, states, tries) for test in tests)
+
+
+def _mark_test(test: TestFlow, states: States, tries: Tries) -> TestMarks:
     flow, expect = test.flow.flow, test.flow.expect
-    baselines = {
-        state: _try(flow, world.baseline) for state, world in (("running", running), ("draft", draft))
-    }
-    drafted = _try(flow, draft)
+    baseline, drafted = tries.of(states.draft_baseline, flow), tries.of(states.draft, flow)
     return TestMarks(
         test.id,
         write_expected_flow(test.flow),
         expect,
-        _mark(baselines["draft"], None, None),
-        _mark(_try(flow, running), expect, baselines["running"]),
-        _mark(drafted, expect, baselines["draft"]),
+        _mark(baseline, None, None),
+        _mark(tries.of(states.running, flow), expect, tries.of(states.running_baseline, flow)),
+        _mark(drafted, expect, baseline),
         _crossed(drafted),
     )
 
 
-def _try(flow: Flow, world: World) -> Result | str:
-    """The result, or why there can be none."""
-    try:
-        return converse(world, flow)
-    except FlowError as error:
-        return str(error)
-
-
-def _mark(found: Result | str, expect: Expectation | None, baseline: Result | str | None) -> Mark:
+def _mark(found: Tried, expect: Expectation | None, baseline: Tried | None) -> Mark:
     if isinstance(found, str):
         judgement = None if expect is None else Judgement(Standing.INCONCLUSIVE, found)
         return Mark(None, found, None, judgement)
@@ -97,7 +122,7 @@ def _mark(found: Result | str, expect: Expectation | None, baseline: Result | st
     return Mark(found.verdict, text, place_of(exchange), judgement)
 
 
-def _crossed(found: Result | str) -> tuple[str, ...]:
+def _crossed(found: Tried) -> tuple[str, ...]:
     if isinstance(found, str):
         return ()
     points = {

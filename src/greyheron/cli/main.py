@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 from rich.console import Console
 
-from greyheron.analysis.book import TestMarks, mark_tests
+from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
 from greyheron.analysis.judge import Standing
 from greyheron.analysis.report import LegReport, TraceReport, report
 from greyheron.cli.serving import serve
@@ -73,7 +73,7 @@ def check(file: File, as_json: AsJson = False) -> None:
     """Run every test flow. Exit status: 0 all as expected, 1 not, 2 a bad file."""
     network = _read(file)
     world = build_world(network)
-    marks = mark_tests(network.tests, world, world)
+    marks = mark_tests(network.tests, States.of(world), Tries())
     if as_json:
         tests = [
             {

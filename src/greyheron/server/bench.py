@@ -4,7 +4,7 @@ from collections.abc import Callable
 from threading import Lock
 from typing import TypeVar
 
-from greyheron.analysis.book import TestMarks, mark_tests
+from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
 from greyheron.analysis.report import TraceReport, report
 from greyheron.core.conversation import converse
 from greyheron.core.world import World, build_world
@@ -18,21 +18,21 @@ T = TypeVar("T")
 
 
 class _Kept:
-    """Results by the identity of the frozen documents they came from; the oldest are dropped."""
+    """Results by the identity of the frozen values they came from; the oldest are dropped."""
 
     def __init__(self) -> None:
-        self._results: dict[tuple[int, ...], tuple[tuple[Network, ...], object]] = {}
+        self._results: dict[tuple[int, ...], tuple[tuple[object, ...], object]] = {}
         self._lock = Lock()
 
-    def of(self, compute: Callable[..., T], *documents: Network) -> T:
-        key = tuple(map(id, documents))
+    def of(self, compute: Callable[[], T], *sources: object) -> T:
+        key = tuple(map(id, sources))
         with self._lock:
             if key in self._results:
                 found: T = self._results[key][1]  # type: ignore[assignment]
                 return found
-        result = compute(*documents)
+        result = compute()
         with self._lock:
-            self._results[key] = (documents, result)  # holding the documents keeps their ids theirs
+            self._results[key] = (sources, result)  # holding the sources keeps their ids theirs
             while len(self._results) > MOST_KEPT:
                 del self._results[next(iter(self._results))]
         return result
@@ -43,23 +43,33 @@ class Bench:
 
     def __init__(self) -> None:
         self._worlds = _Kept()
+        self._baselines = _Kept()
         self._books = _Kept()
+        self._tries = Tries()
 
     def world(self, network: Network) -> World:
-        return self._worlds.of(build_world, network)
+        return self._worlds.of(lambda: build_world(network), network)
+
+    def baseline(self, network: Network) -> World:
+        """The world with no lists: the same one for documents that differ in their lists and tests only."""
+        return self._baselines.of(lambda: self.world(network).baseline, network.devices, network.links)
 
     def book(self, running: Network, draft: Network) -> tuple[TestMarks, ...]:
         """Every test flow of `draft` with its three verdicts."""
 
-        def marks(now: Network, next_: Network) -> tuple[TestMarks, ...]:
-            return mark_tests(next_.tests, self.world(now), self.world(next_))
+        def marks() -> tuple[TestMarks, ...]:
+            states = States(
+                self.world(running), self.baseline(running), self.world(draft), self.baseline(draft)
+            )
+            return mark_tests(draft.tests, states, self._tries)
 
         return self._books.of(marks, running, draft)
 
     def world_in(self, stored: Stored, state: str) -> World:
         """The world of a network as running, on the draft, or (baseline) on the draft with no lists."""
-        world = self.world(stored.running if state == "running" else stored.draft)
-        return world.baseline if state == "baseline" else world
+        if state == "baseline":
+            return self.baseline(stored.draft)
+        return self.world(stored.running if state == "running" else stored.draft)
 
     def trace(self, stored: Stored, flow: Flow, state: str) -> TraceReport:
         """One flow in full. `state` is baseline, running or draft. Raises FlowError."""

@@ -61,13 +61,13 @@ function Header({ test }: { test: TestFlow }) {
   const marks = book?.tests.find((each) => each.id === test.id);
   return (
     <div className="flex items-center gap-4 border-b border-rule px-4 py-1">
-      <h2 className="min-w-0 truncate font-semibold">{test.flow.replace(/ (pass|block)$/, "")}</h2>
+      <h2 className="min-w-[120px] truncate font-semibold">{test.flow.replace(/ (pass|block)$/, "")}</h2>
       <fieldset className="flex rounded border border-rule">
         <legend className="sr-only">Lists in force</legend>
         {STATES.map(([state, label]) => (
           <label
             key={state}
-            className={`flex cursor-pointer items-center gap-1.5 px-2 has-focus-visible:outline-2 has-focus-visible:outline-tide ${
+            className={`flex cursor-pointer items-center gap-1.5 px-2 whitespace-nowrap has-focus-visible:outline-2 has-focus-visible:outline-tide ${
               place.state === state ? "bg-plate font-semibold" : "quiet"
             }`}
           >
@@ -84,19 +84,25 @@ function Header({ test }: { test: TestFlow }) {
         ))}
       </fieldset>
       {trace && trace.exchanges.length > 1 && (
-        <div role="tablist" aria-label="Equal-cost paths" className="flex gap-1">
+        <div
+          role="tablist"
+          aria-label="Equal-cost paths"
+          className="flex min-w-0 items-center gap-1 overflow-x-auto"
+        >
+          <span className="quiet">path</span>
           {trace.exchanges.map((each, index) => (
             <button
               key={index}
               type="button"
               role="tab"
               aria-selected={exchange === index}
+              aria-label={`path ${index + 1}, ${each.verdict}`}
               onClick={() => setExchange(index)}
               className={`flex items-center gap-1 border-b-2 px-1.5 ${
                 exchange === index ? "border-ink" : "quiet border-transparent"
               }`}
             >
-              <VerdictShape shape={each.verdict} size={11} /> path {index + 1}
+              <VerdictShape shape={each.verdict} size={11} /> {index + 1}
             </button>
           ))}
           {trace.more_paths && <span className="quiet">and more</span>}
@@ -104,7 +110,7 @@ function Header({ test }: { test: TestFlow }) {
       )}
       <button
         type="button"
-        className="quiet ml-auto underline"
+        className="quiet ml-auto whitespace-nowrap underline"
         onClick={() => navigator.clipboard?.writeText(asText(trace?.exchanges[exchange]))}
       >
         Copy as text
