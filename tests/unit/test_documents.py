@@ -7,6 +7,7 @@ import pytest
 
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.workspace import LARGEST_FILE, read_workspace, write_workspace
+from greyheron.model.document import MOST_DEVICES
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import read_network
 from tests.lab import Lab
@@ -191,6 +192,12 @@ def test_bytes_that_are_no_text_and_files_that_are_too_large() -> None:
         read_workspace(b"name: \xff")
     with pytest.raises(DocumentError, match="larger than"):
         read_workspace(b" " * (LARGEST_FILE + 1))
+
+
+def test_a_document_is_bounded() -> None:
+    devices = [{"name": f"h{number}", "kind": "host"} for number in range(MOST_DEVICES + 1)]
+    with pytest.raises(DocumentError, match=r"document, devices: .* at most 5000 items"):
+        read_network({"format": "grey-heron/1", "name": "many", "devices": devices})
 
 
 def test_a_workspace_file_reads_back_as_written() -> None:

@@ -39,13 +39,15 @@ class World:
         self._hold_addresses()
 
     def _hold_addresses(self) -> None:
+        self._held: dict[tuple[Port, Family], tuple[Held, ...]] = {}
         self._holders: dict[tuple[Family, int], Port] = {}
         self._local: dict[tuple[int, int], Port] = {}
         for port, interface in self.interfaces.items():
             if self.devices[port[0]].kind is DeviceKind.SWITCH:
                 continue
             for family in Family:
-                for each in held(port[0], interface, family):
+                self._held[port, family] = held(port[0], interface, family)
+                for each in self._held[port, family]:
                     if not is_link_local(family, each.address):
                         self._holders[family, each.address] = port
                     elif port in self.segments.of:
@@ -68,7 +70,7 @@ class World:
 
     def held(self, port: Port, family: Family) -> tuple[Held, ...]:
         """The addresses of an interface, an IPv6 link-local one last."""
-        return held(port[0], self.interfaces[port], family)
+        return self._held.get((port, family), ())
 
     def addresses(self, device: str, family: Family) -> list[int]:
         """Every address of a device in the order of its interfaces, link-local ones last."""

@@ -29,6 +29,8 @@ from greyheron.model.notation.terms import read_block, read_ports
 from greyheron.model.values import DeviceKind, Direction, Family, LineKind, ListKind
 
 FORMAT: Final = "grey-heron/1"
+MOST_DEVICES = 5000
+"""Ten times what the largest network we plan for has; it keeps every computation bounded."""
 
 Name = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9._-]{0,62}$")]
 InterfaceName = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9._/-]{0,31}$")]
@@ -310,14 +312,14 @@ class Network(Item):
     format: Literal["grey-heron/1"] = FORMAT
     name: Annotated[str, StringConstraints(min_length=1, max_length=80, strip_whitespace=True)]
     note: Text = ""
-    devices: tuple[Device, ...] = ()
-    links: tuple[Link, ...] = ()
-    address_sets: tuple[AddressSet, ...] = ()
-    port_sets: tuple[PortSet, ...] = ()
-    lists: tuple[AccessList, ...] = ()
-    placements: tuple[Placement, ...] = ()
-    tests: tuple[TestFlow, ...] = ()
-    positions: tuple[Position, ...] = ()
+    devices: Annotated[tuple[Device, ...], Field(max_length=MOST_DEVICES)] = ()
+    links: Annotated[tuple[Link, ...], Field(max_length=4 * MOST_DEVICES)] = ()
+    address_sets: Annotated[tuple[AddressSet, ...], Field(max_length=MOST_DEVICES)] = ()
+    port_sets: Annotated[tuple[PortSet, ...], Field(max_length=MOST_DEVICES)] = ()
+    lists: Annotated[tuple[AccessList, ...], Field(max_length=MOST_DEVICES)] = ()
+    placements: Annotated[tuple[Placement, ...], Field(max_length=4 * MOST_DEVICES)] = ()
+    tests: Annotated[tuple[TestFlow, ...], Field(max_length=MOST_DEVICES)] = ()
+    positions: Annotated[tuple[Position, ...], Field(max_length=MOST_DEVICES)] = ()
 
 
 def to_data(item: BaseModel) -> dict[str, Any]:
