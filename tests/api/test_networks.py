@@ -172,6 +172,8 @@ def test_reading_a_list_as_it_is_typed(client: TestClient, demo: dict[str, Any])
         "deny tcp from 172.20.16.21~0.0.0.8\npermit any from @visitors to @none".replace(" to @none", "")
     )
     assert right["formatted"].startswith("10 deny tcp from 172.20.16.21~0.0.0.8 to any\n20 permit")
+    odd = read("5 deny udp\n7 permit any # the rest")
+    assert odd["renumbered"] == "10 deny udp from any to any\n20 permit any from any to any # the rest\n"
     assert right["covers"][0]["source"] == "2 of 172.20.16.21–172.20.16.29: kiosk"
     assert (
         right["covers"][1]["source"] == "@visitors = 172.20.16.0–172.20.16.255: centre-gw, kiosk, till, guest"

@@ -57,6 +57,20 @@ def test_errors_in_a_list_show_as_typed_and_are_not_saved(page: Page) -> None:
     expect(editor(page, "hides-in")).not_to_contain_text("172.20.16.5")
 
 
+def test_a_list_is_renumbered_in_its_order(page: Page) -> None:
+    page.keyboard.press("2")
+    page.get_by_role("button", name="hides-in").click()
+    editor(page, "hides-in").click()
+    page.keyboard.press("Control+Home")
+    page.keyboard.insert_text("3 permit tcp established\n")
+    page.get_by_role("button", name="Renumber").click()
+    expect(editor(page, "hides-in")).to_contain_text("10 permit tcp from any to any established")
+    expect(editor(page, "hides-in")).to_contain_text("40 deny any from @cameras to any log")
+    page.get_by_role("button", name="Save to draft").click()
+    expect(page.get_by_text("saved in the draft")).to_be_visible()
+    expect(page.get_by_role("button", name="Renumber")).to_be_disabled()
+
+
 def test_marks_follow_what_is_typed_before_it_is_saved(page: Page) -> None:
     page.get_by_role("button", name="hides-in", exact=True).click()
     editor(page, "hides-in").click()

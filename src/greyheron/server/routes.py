@@ -13,9 +13,10 @@ from greyheron.analysis.report import TraceReport
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.formats.workspace import read_item, read_workspace, write_item, write_workspace
 from greyheron.model.changes import ITEM_TYPES, Change, Collection, key_of
-from greyheron.model.document import Network, to_data
+from greyheron.model.document import Network
 from greyheron.model.notation.flows import read_bare_flow, read_expected_flow, write_expected_flow
 from greyheron.model.notation.line import NotationError
+from greyheron.model.notation.lists import renumbered, write_body
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.model.read import edited, read_network
 from greyheron.server.needs import PROBLEMS, Store, Version, Workings
@@ -228,10 +229,13 @@ def read_list(network_id: str, text: ListText, store: Store) -> ListReading:
     try:
         after = edited(draft, [Change(collection="lists", key=text.name, item=item)])
     except DocumentError as error:
-        return ListReading(problems=_items(error.problems), formatted=None, covers=[])
+        return ListReading(problems=_items(error.problems), formatted=None, renumbered=None, covers=[])
     written = next(found for found in after.lists if key_of("lists", found) == text.name)
     return ListReading(
-        problems=[], formatted=to_data(written).get("entries", ""), covers=list(cover_list(written, after))
+        problems=[],
+        formatted=write_body(written.body, text.family, text.kind),
+        renumbered=write_body(renumbered(written.body), text.family, text.kind),
+        covers=list(cover_list(written, after)),
     )
 
 

@@ -86,10 +86,14 @@ class ListText(Asked):
 
 
 class ListReading(BaseModel):
-    """What a list's text means: its problems, or its own writing and what each entry covers."""
+    """What a list's text means: its problems, or its own writing and what each entry covers.
+
+    renumbered: the same entries in the same order, numbered in steps of ten
+    """
 
     problems: list[ProblemItem]
     formatted: str | None
+    renumbered: str | None
     covers: list[EntryCover]
 
 

@@ -1085,12 +1085,16 @@ export interface components {
         /**
          * ListReading
          * @description What a list's text means: its problems, or its own writing and what each entry covers.
+         *
+         *     renumbered: the same entries in the same order, numbered in steps of ten
          */
         ListReading: {
             /** Problems */
             problems: components["schemas"]["ProblemItem"][];
             /** Formatted */
             formatted: string | null;
+            /** Renumbered */
+            renumbered: string | null;
             /** Covers */
             covers: components["schemas"]["EntryCover"][];
         };

@@ -206,7 +206,15 @@ export function ListEditor({ list, point }: Props) {
         >
           {elsewhere ? "Take theirs" : "Undo typing"}
         </button>
-        <span className="quiet text-fine">{dirty ? "not saved yet, Ctrl+S" : "saved in the draft"}</span>
+        <button
+          type="button"
+          className="button"
+          disabled={!current || !reading.data?.renumbered || reading.data.renumbered === text}
+          onClick={() => show(reading.data?.renumbered ?? text)}
+        >
+          Renumber
+        </button>
+        <span className="quiet text-fine">{dirty ? "not saved yet" : "saved in the draft"}</span>
       </div>
       {covers.length > 0 && <Covers covers={covers} />}
     </section>
