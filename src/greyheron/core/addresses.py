@@ -5,7 +5,7 @@ from functools import lru_cache
 from hashlib import sha256
 from ipaddress import IPv6Address
 
-from greyheron.model.document import Interface
+from greyheron.model.document import Interface, Prefix, family_of
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family
 
@@ -20,19 +20,18 @@ class Held:
     prefix: AddressBlock
 
 
+def block_of(prefix: Prefix) -> AddressBlock:
+    """The addresses of a prefix."""
+    return AddressBlock.prefix(family_of(prefix), int(prefix.network_address), prefix.prefixlen)
+
+
 def is_link_local(family: Family, address: int) -> bool:
     return family is Family.IPV6 and LINK_LOCAL.holds(address)
 
 
 def held(device: str, interface: Interface, family: Family) -> tuple[Held, ...]:
     """Every address of `interface` in `family`; for IPv6 a link-local one, given or derived, comes last."""
-    given = tuple(
-        Held(
-            int(address.ip),
-            AddressBlock.prefix(family, int(address.network.network_address), address.network.prefixlen),
-        )
-        for address in interface.of(family)
-    )
+    given = tuple(Held(int(address.ip), block_of(address.network)) for address in interface.of(family))
     if family is Family.IPV4:
         return given
     wide = tuple(each for each in given if not LINK_LOCAL.holds(each.address))

@@ -123,11 +123,6 @@ def converse(world: World, flow: Flow) -> Result:
     packet = first_packet(world, flow)
     device = flow.source.device
     assert device is not None
-    return converse_from(world, packet, device)
-
-
-def converse_from(world: World, packet: Packet, device: str) -> Result:
-    """Try the conversation that `packet`, sent by `device`, opens."""
     exchanges: list[Exchange] = []
     paths, more = walk(world, packet, device, Memory())
     for path in paths:
@@ -197,7 +192,7 @@ def _ended(world: World, legs: Sequence[Leg]) -> Exchange:
 
 
 def _expects_reply(packet: Packet) -> bool:
-    echo = packet.protocol == packet.family.icmp and packet.icmp_type == _echo(packet.family)[0]
+    echo = packet.protocol == packet.family.icmp and packet.icmp_type == packet.family.echo[0]
     return packet.protocol in (TCP, UDP) or echo
 
 
@@ -208,12 +203,7 @@ def _reply(packet: Packet) -> Packet:
         return replace(back, flags=TcpFlags.SYN | TcpFlags.ACK)
     if packet.protocol == UDP:
         return back
-    return replace(back, icmp_type=_echo(packet.family)[1], icmp_code=0)
-
-
-def _echo(family: Family) -> tuple[int, int]:
-    """The ICMP types of echo request and echo reply (RFC 792, RFC 4443)."""
-    return (8, 0) if family is Family.IPV4 else (128, 129)
+    return replace(back, icmp_type=packet.family.echo[1], icmp_code=0)
 
 
 def family_of_flow(world: World, flow: Flow) -> Family:
@@ -246,7 +236,7 @@ def _destination(world: World, end: FlowEnd, family: Family) -> int:
         return _address_of(world, end.device, end.at, family)
     addresses = world.addresses(end.device, family)
     if not addresses or is_link_local(family, addresses[0]):
-        raise FlowError(f"{end.device} has no {_words(family)} address to send to")
+        raise FlowError(f"{end.device} has no {family.word} address to send to")
     return addresses[0]
 
 
@@ -258,14 +248,14 @@ def _address_of(world: World, device: str, at: str, family: Family) -> int:
             raise FlowError(f"{at} is neither an interface nor an address of {device}")
         return address
     if not interface.of(family):
-        raise FlowError(f"{device} {at} has no {_words(family)} address")
+        raise FlowError(f"{device} {at} has no {family.word} address")
     return world.held((device, at), family)[0].address
 
 
 def _in_family(text: str, family: Family) -> int:
     found, address = _number(text)
     if found is not family:
-        raise FlowError(f"{text} is no {_words(family)} address, and the flow is {_words(family)}")
+        raise FlowError(f"{text} is no {family.word} address, and the flow is {family.word}")
     return address
 
 
@@ -275,7 +265,3 @@ def _number(text: str) -> tuple[Family, int]:
     except ValueError:
         raise FlowError(f"“{text}” is no address") from None
     return (Family.IPV4 if address.version == 4 else Family.IPV6), int(address)
-
-
-def _words(family: Family) -> str:
-    return "IPv4" if family is Family.IPV4 else "IPv6"

@@ -1,12 +1,11 @@
 """Neighbour discovery: an IPv6 neighbour is found only if lists let it be (2-semantics §1, §3)."""
 
-from greyheron.core.filters import meet, sends_through
+from greyheron.core.filters import stopped_between
 from greyheron.core.packet import Packet
-from greyheron.core.places import AttachmentPoint
 from greyheron.core.segments import Port
 from greyheron.core.steps import Filtered
 from greyheron.core.world import World
-from greyheron.model.values import Direction, Family
+from greyheron.model.values import Family
 
 SOLICITED_NODE = 0xFF02_0000_0000_0000_0000_0001_FF00_0000
 SOLICITATION, ADVERTISEMENT = 135, 136
@@ -30,11 +29,7 @@ def stopped_discovery(
         Family.IPV6, target, asker, Family.IPV6.icmp, icmp_type=ADVERTISEMENT, icmp_code=0, hop_limit=255
     )
     for packet, sender, receiver in ((question, asking, answering), (answer, answering, asking)):
-        points = [AttachmentPoint(*receiver, Direction.IN)]
-        if sends_through(world.devices[sender[0]]):
-            points.insert(0, AttachmentPoint(*sender, Direction.OUT))
-        for point in points:
-            met = meet(world.lists, point, packet)
-            if isinstance(met, Filtered) and met.decision.denies:
-                return met
+        stopped = stopped_between(world.lists, world.devices[sender[0]], sender[1], *receiver, packet)
+        if stopped is not None:
+            return stopped
     return None

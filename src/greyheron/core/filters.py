@@ -8,7 +8,7 @@ from greyheron.core.packet import Packet
 from greyheron.core.places import AttachmentPoint
 from greyheron.core.steps import Filtered, Unfiltered
 from greyheron.model.document import Device
-from greyheron.model.values import DeviceKind, Family
+from greyheron.model.values import DeviceKind, Direction, Family
 
 Lists = Mapping[tuple[AttachmentPoint, Family], ResolvedList]
 """What is placed at each attachment point, by family."""
@@ -20,6 +20,20 @@ def meet(lists: Lists, point: AttachmentPoint, packet: Packet) -> Filtered | Unf
     if placed is None:
         return Unfiltered(point)
     return Filtered(point, placed.name, decide(placed, packet))
+
+
+def stopped_between(
+    lists: Lists, sender: Device, egress: str, receiver: str, ingress: str, packet: Packet
+) -> Filtered | None:
+    """The list that keeps a packet of the sender's own from a neighbour on its segment; None: it arrives."""
+    points = [AttachmentPoint(receiver, ingress, Direction.IN)]
+    if sends_through(sender):
+        points.insert(0, AttachmentPoint(sender.name, egress, Direction.OUT))
+    for point in points:
+        met = meet(lists, point, packet)
+        if isinstance(met, Filtered) and met.decision.denies:
+            return met
+    return None
 
 
 def sends_through(device: Device) -> bool:

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from greyheron.core.addresses import held
+from greyheron.core.addresses import block_of, held
 from greyheron.model.document import AccessList, Network, family_of
 from greyheron.model.entry import (
     AddressBlock,
@@ -60,11 +60,7 @@ class Names:
             AddressBlock(family, each.address, family.every_bit)
             for interface in device.interfaces
             for each in held(device.name, interface, family)
-        ) + tuple(
-            AddressBlock.prefix(family, int(prefix.network_address), prefix.prefixlen)
-            for prefix in device.prefixes
-            if family_of(prefix) is family
-        )
+        ) + tuple(block_of(prefix) for prefix in device.prefixes if family_of(prefix) is family)
 
     def ports(self, terms: tuple[PortTerm, ...]) -> tuple[PortSpan | NotPort, ...] | None:
         if not terms:

@@ -8,17 +8,16 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse.csgraph import csgraph_from_dense, dijkstra
 
-from greyheron.core.addresses import Held, held, is_link_local
-from greyheron.core.filters import Lists, meet, sends_through
+from greyheron.core.addresses import Held, block_of, held, is_link_local
+from greyheron.core.filters import Lists, stopped_between
 from greyheron.core.packet import Packet
-from greyheron.core.places import AttachmentPoint
 from greyheron.core.routing import OSPF_PREFERENCE, KnownRoute, Origin
 from greyheron.core.segments import Port, Segments
 from greyheron.core.steps import Filtered
 from greyheron.model.document import Device, Interface, Network, Ospf, family_of
 from greyheron.model.entry import AddressBlock
 from greyheron.model.names import PROTOCOLS
-from greyheron.model.values import DeviceKind, Direction, Family
+from greyheron.model.values import DeviceKind, Family
 
 ALL_ROUTERS = {Family.IPV4: int(IPv4Address("224.0.0.5")), Family.IPV6: int(IPv6Address("ff02::5"))}
 EXTERNAL_COST = 20
@@ -163,7 +162,7 @@ class OspfArea:
         if device.announces_static:
             own += [
                 Announced(
-                    AddressBlock.prefix(self.family, int(route.to.network_address), route.to.prefixlen),
+                    block_of(route.to),
                     EXTERNAL_COST,
                 )
                 for route in device.routes
@@ -197,13 +196,16 @@ class OspfArea:
         """The list that keeps the sender's packets from the receiver, if one does."""
         for destination in (ALL_ROUTERS[self.family], receiver.address):
             packet = Packet(self.family, sender.address, destination, PROTOCOLS["ospf"], hop_limit=1)
-            ways = [AttachmentPoint(receiver.device, receiver.interface, Direction.IN)]
-            if sends_through(self._devices[sender.device]):
-                ways.insert(0, AttachmentPoint(sender.device, sender.interface, Direction.OUT))
-            for point in ways:
-                met = meet(lists, point, packet)
-                if isinstance(met, Filtered) and met.decision.denies:
-                    return met
+            stopped = stopped_between(
+                lists,
+                self._devices[sender.device],
+                sender.interface,
+                receiver.device,
+                receiver.interface,
+                packet,
+            )
+            if stopped is not None:
+                return stopped
         return None
 
     def _speaker(self, port: Port) -> _Speaker | None:

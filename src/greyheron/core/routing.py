@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from greyheron.core.addresses import held, is_link_local
+from greyheron.core.addresses import block_of, held, is_link_local
 from greyheron.core.segments import is_up
 from greyheron.model.document import Device, family_of
 from greyheron.model.entry import AddressBlock
@@ -163,7 +163,7 @@ def _known_routes(device: Device, family: Family, enabled: frozenset[str]) -> li
     ]
     routes += [
         KnownRoute(
-            AddressBlock.prefix(family, int(route.to.network_address), route.to.prefixlen),
+            block_of(route.to),
             Origin.STATIC,
             route.preference,
             None if route.via is None else int(route.via),

@@ -21,5 +21,4 @@ def can_open(packet: Packet) -> bool:
     """Whether a packet without a session may begin one: not TCP other than SYN alone, nor an echo reply."""
     if packet.protocol == TCP:
         return packet.flags == TcpFlags.SYN
-    echo_reply = 0 if packet.family.bits == 32 else 129
-    return not (packet.protocol == packet.family.icmp and packet.icmp_type == echo_reply)
+    return not (packet.protocol == packet.family.icmp and packet.icmp_type == packet.family.echo[1])

@@ -2,16 +2,12 @@
 
 from dataclasses import replace
 
-from greyheron.core.addresses import held
+from greyheron.core.addresses import block_of, held
 from greyheron.core.memory import Key, Memory, Rewriting, key_of
 from greyheron.core.packet import Packet
 from greyheron.model.document import Device, Prefix, Translation, family_of
 from greyheron.model.entry import AddressBlock
 from greyheron.model.names import TCP, UDP
-
-
-def block_of(prefix: Prefix) -> AddressBlock:
-    return AddressBlock.prefix(family_of(prefix), int(prefix.network_address), prefix.prefixlen)
 
 
 def entering(device: Device, ingress: str, packet: Packet, memory: Memory) -> tuple[Packet, Memory] | None:

@@ -2,14 +2,14 @@
 
 from functools import cached_property
 
-from greyheron.core.addresses import Held, held, is_link_local
+from greyheron.core.addresses import Held, block_of, held, is_link_local
 from greyheron.core.filters import Lists
 from greyheron.core.lists import Names, resolve
 from greyheron.core.ospf import CutNeighbour, OspfArea
 from greyheron.core.places import AttachmentPoint
 from greyheron.core.routing import Lookup, NextHop, RoutingTable
 from greyheron.core.segments import Port, Segments, find_segments
-from greyheron.core.translation import answered_addresses, block_of
+from greyheron.core.translation import answered_addresses
 from greyheron.model.document import Device, Interface, Network, family_of
 from greyheron.model.values import DeviceKind, Family
 

@@ -26,7 +26,7 @@ def requested(word: str, destination: Device | None, family: Family) -> Request 
         if service.name == word:
             return Request(TCP if service.protocol == "tcp" else UDP, service.port)
     if word == "ping":
-        return Request(family.icmp, icmp_type=8 if family is Family.IPV4 else 128, icmp_code=0)
+        return Request(family.icmp, icmp_type=family.echo[0], icmp_code=0)
     head, slash, rest = word.partition("/")
     if not slash:
         return Request(UDP if word in UDP_SERVICES else TCP, PORTS[word]) if word in PORTS else None

@@ -23,6 +23,16 @@ class Family(StrEnum):
         """The protocol number of the family's ICMP (IANA)."""
         return 1 if self is Family.IPV4 else 58
 
+    @property
+    def echo(self) -> tuple[int, int]:
+        """The ICMP types of echo request and echo reply (RFC 792, RFC 4443)."""
+        return (8, 0) if self is Family.IPV4 else (128, 129)
+
+    @property
+    def word(self) -> str:
+        """The family's name in a sentence."""
+        return "IPv4" if self is Family.IPV4 else "IPv6"
+
     def text(self, address: int) -> str:
         """`address` as the RFCs write it (RFC 5952 for IPv6)."""
         return str(IPv4Address(address) if self is Family.IPV4 else IPv6Address(address))

@@ -15,7 +15,6 @@ from greyheron.formats.workspace import read_item, read_workspace, write_item, w
 from greyheron.model.changes import ITEM_TYPES, Change, Collection, key_of
 from greyheron.model.document import Network
 from greyheron.model.notation.flows import read_bare_flow, read_expected_flow, write_expected_flow
-from greyheron.model.notation.line import NotationError
 from greyheron.model.notation.lists import renumbered, write_body
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.model.read import edited, read_network
@@ -245,11 +244,9 @@ def read_test(network_id: str, text: FlowText, store: Store) -> FlowReading:
     item = {"id": "new", "flow": text.text}
     try:
         edited(store.get(network_id).draft, [Change(collection="tests", key="new", item=item)])
-        formatted = write_expected_flow(read_expected_flow(text.text))
-    except (DocumentError, NotationError) as error:
-        problems = error.problems if isinstance(error, DocumentError) else ()
-        return FlowReading(problems=_items(problems), formatted=None)
-    return FlowReading(problems=[], formatted=formatted)
+    except DocumentError as error:
+        return FlowReading(problems=_items(error.problems), formatted=None)
+    return FlowReading(problems=[], formatted=write_expected_flow(read_expected_flow(text.text)))
 
 
 @router.post("/networks/{network_id}/complete")

@@ -3,6 +3,7 @@ import { ListEditor } from "../editor/ListEditor";
 import { useDragList } from "../map/useDragList";
 import { useWorkbench } from "../shell/context";
 import { pointKey, removeList } from "../state/edits";
+import { familyWord } from "../state/words";
 
 /** A list: its entries, where it is placed, and picking it up. */
 export function ListPanel({ list }: { list: AccessList }) {
@@ -30,7 +31,6 @@ export function ListPanel({ list }: { list: AccessList }) {
 export function ListHeading({ list }: { list: AccessList }) {
   const { pickUp } = useWorkbench();
   const startDrag = useDragList();
-  const family = list.family === "ipv4" ? "IPv4" : "IPv6";
   return (
     <div className="flex items-center gap-2 px-4 py-2">
       <h2
@@ -40,7 +40,7 @@ export function ListHeading({ list }: { list: AccessList }) {
         {list.name}
       </h2>
       <span className="quiet">
-        {family}, {list.kind}
+        {familyWord(list.family)}, {list.kind}
       </span>
       <button type="button" className="button ml-auto" onClick={() => pickUp(list, null)} title="p">
         Place…

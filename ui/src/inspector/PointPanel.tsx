@@ -2,6 +2,7 @@ import { VerdictShape } from "../book/VerdictMark";
 import { ListEditor } from "../editor/ListEditor";
 import { useWorkbench } from "../shell/context";
 import { pointKey, takeOff } from "../state/edits";
+import { bareFlow, capital, familyWord } from "../state/words";
 
 /** An attachment point: what stands there, and what traffic of the book crosses it. */
 export function PointPanel({ point }: { point: string }) {
@@ -13,7 +14,7 @@ export function PointPanel({ point }: { point: string }) {
   return (
     <>
       <div className="px-4 pt-3 pb-1">
-        <h2 className="font-semibold">{words.charAt(0).toUpperCase() + words.slice(1)}</h2>
+        <h2 className="font-semibold">{capital(words)}</h2>
         {placed.length === 0 && <p className="quiet">No list stands here: everything passes this place.</p>}
       </div>
       {placed.map((each) => {
@@ -30,7 +31,7 @@ export function PointPanel({ point }: { point: string }) {
                 {list.name}
               </button>
               <span className="quiet truncate">
-                {list.family === "ipv4" ? "IPv4" : "IPv6"}, {list.kind}
+                {familyWord(list.family)}, {list.kind}
               </span>
               <button type="button" className="button ml-auto" onClick={() => pickUp(list, each)} title="m">
                 Move…
@@ -55,7 +56,7 @@ export function PointPanel({ point }: { point: string }) {
                 onClick={() => go({ test: test.id })}
               >
                 <VerdictShape shape={test.draft.verdict ?? "unknown"} size={12} />
-                {test.flow.replace(/ (pass|block)$/, "")}
+                {bareFlow(test.flow)}
                 {test.draft.place && pointKey(place(test.draft.place)) === point && (
                   <span className="text-clay">stopped here</span>
                 )}

@@ -5,6 +5,7 @@ import { VerdictShape } from "../book/VerdictMark";
 import { NotationField } from "../editor/NotationField";
 import { useWorkbench } from "../shell/context";
 import { freeTestId, pointKey, putTest, removeTest } from "../state/edits";
+import { bareFlow, capital } from "../state/words";
 
 /** A test flow: what is expected, what came of it three times, and where it was decided. */
 export function TestPanel({ test }: { test: TestFlow }) {
@@ -87,7 +88,7 @@ function Send({ test }: { test: TestFlow }) {
   const state = place.state;
   const act = () =>
     send.mutate(
-      { flow: test.flow.replace(/ (pass|block)$/, ""), times, state },
+      { flow: bareFlow(test.flow), times, state },
       {
         onSuccess: (sent) =>
           notices.say(
@@ -139,7 +140,7 @@ function Verdict({ label, mark }: { label: string; mark: Mark }) {
         {label}
       </dt>
       <dd>
-        {mark.text.charAt(0).toUpperCase() + mark.text.slice(1)}.{" "}
+        {capital(mark.text)}.{" "}
         {judgement && (
           <span className={judgement.standing === "holds" ? "text-tide" : "font-medium text-ochre"}>
             {STANDING[judgement.standing]} {judgement.reason}

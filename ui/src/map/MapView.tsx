@@ -1,6 +1,7 @@
 import { useEffect, useMemo, useState } from "react";
 import type { TestMarks } from "../api/client";
 import { useWorkbench } from "../shell/context";
+import { bareFlow } from "../state/words";
 import { along, buildScene, LANE, type Link, lengthOf } from "./geometry";
 import { Plates } from "./Plates";
 import { Endings, Ribbons } from "./Ribbons";
@@ -132,7 +133,7 @@ function changed(before: TestMarks[], after: TestMarks[]): string[] {
   const old = new Map(before.map((test) => [test.id, test.draft.verdict]));
   const words = after
     .filter((test) => old.get(test.id) !== test.draft.verdict)
-    .map((test) => `${test.flow.replace(/ (pass|block)$/, "")} ${old.get(test.id)} → ${test.draft.verdict}`);
+    .map((test) => `${bareFlow(test.flow)} ${old.get(test.id)} → ${test.draft.verdict}`);
   return words.length > 3 ? [...words.slice(0, 3), `${words.length - 3} more`] : words;
 }
 

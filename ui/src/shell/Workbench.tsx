@@ -14,6 +14,7 @@ import { Inspector } from "../inspector/Inspector";
 import { MapView } from "../map/MapView";
 import { place as placeEdit, pointKey, replace as replaceEdit } from "../state/edits";
 import { usePlace } from "../state/location";
+import { bareFlow } from "../state/words";
 import { Trace } from "../trace/Trace";
 import { ChangesView } from "../views/ChangesView";
 import { ListsView } from "../views/ListsView";
@@ -60,7 +61,7 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
   const book = useBook(id, network.version);
   const places = usePlaces(id, network.version).data;
   const test = network.draft.tests.find((each) => each.id === place.test);
-  const flow = test ? test.flow.replace(/ (pass|block)$/, "") : null;
+  const flow = test ? bareFlow(test.flow) : null;
   const trace = useTrace(id, network.version, flow, place.state).data;
   const [exchange, setExchange] = useState(0);
   const [hop, setHop] = useState<Context["hop"]>(null);

@@ -1,5 +1,6 @@
 import type { ExchangeReport, HopReport, StepReport } from "../api/client";
 import { useWorkbench } from "../shell/context";
+import { capital } from "../state/words";
 
 /** Why: the list with every entry that was passed over, the header, the routes that lost, what is seen. */
 export function Evidence({ exchange }: { exchange: ExchangeReport }) {
@@ -19,7 +20,7 @@ export function Evidence({ exchange }: { exchange: ExchangeReport }) {
   );
 }
 
-const sentence = (text: string) => `${text.charAt(0).toUpperCase()}${text.slice(1)}.`;
+const sentence = (text: string) => `${capital(text)}.`;
 
 function HopEvidence({ hop }: { hop: HopReport }) {
   return (

@@ -2,6 +2,7 @@ import { useEffect, useRef } from "react";
 import type { HopReport, State, StepReport, TestFlow } from "../api/client";
 import { VerdictShape } from "../book/VerdictMark";
 import { useWorkbench } from "../shell/context";
+import { bareFlow } from "../state/words";
 import { type Column, columnsOf } from "./columns";
 import { Evidence } from "./Evidence";
 
@@ -61,7 +62,7 @@ function Header({ test }: { test: TestFlow }) {
   const marks = book?.tests.find((each) => each.id === test.id);
   return (
     <div className="flex items-center gap-4 border-b border-rule px-4 py-1">
-      <h2 className="min-w-[120px] truncate font-semibold">{test.flow.replace(/ (pass|block)$/, "")}</h2>
+      <h2 className="min-w-[120px] truncate font-semibold">{bareFlow(test.flow)}</h2>
       <fieldset className="flex rounded border border-rule">
         <legend className="sr-only">Lists in force</legend>
         {STATES.map(([state, label]) => (

@@ -43,9 +43,7 @@ def read_address(text: str, family: Family) -> int:
     except ValueError:
         raise ValueError(f"“{text}” is no address") from None
     if address.version != (4 if family is Family.IPV4 else 6):
-        raise ValueError(
-            f"{text} is no {_family_word(family)} address, and the list is for {_family_word(family)}"
-        )
+        raise ValueError(f"{text} is no {family.word} address, and the list is for {family.word}")
     return int(address)
 
 
@@ -133,7 +131,3 @@ def _read_port_term(part: str) -> PortTerm:
         return PortSpan(low, high)
     port, word = read_port(part)
     return PortSpan(port, port, word)
-
-
-def _family_word(family: Family) -> str:
-    return "IPv4" if family is Family.IPV4 else "IPv6"
