@@ -55,7 +55,7 @@ def sending_of(result: Result, times: int) -> Sending:
                 place = CountedAt(point.device, point.at, point.direction, step.list_name, decision.entry)
                 counts[place] += times
                 if decision.log:
-                    lines.append(_line(place, decision.action, hop.sent or hop.packet, times))
+                    lines.append(_line(place, decision.action, hop.header_at(point), times))
     return Sending(counts, tuple(lines))
 
 

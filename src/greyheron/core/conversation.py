@@ -9,7 +9,7 @@ from greyheron.core.addresses import is_link_local
 from greyheron.core.answers import Answer, Seen, answer_to
 from greyheron.core.memory import Memory
 from greyheron.core.packet import Packet, TcpFlags
-from greyheron.core.steps import Outcome, Path, Translated
+from greyheron.core.steps import Outcome, Path
 from greyheron.core.walk import MOST_PATHS, walk
 from greyheron.core.world import World
 from greyheron.model.flow import Flow, FlowEnd
@@ -121,8 +121,12 @@ def first_packet(world: World, flow: Flow) -> Packet:
 def converse(world: World, flow: Flow) -> Result:
     """Try `flow` in `world`, on every equal-cost path. Raises FlowError."""
     packet = first_packet(world, flow)
-    device = flow.source.device
-    assert device is not None
+    assert flow.source.device is not None
+    return converse_from(world, packet, flow.source.device)
+
+
+def converse_from(world: World, packet: Packet, device: str) -> Result:
+    """The conversation that `packet`, made by `device`, opens."""
     exchanges: list[Exchange] = []
     paths, more = walk(world, packet, device, Memory())
     for path in paths:
@@ -141,12 +145,12 @@ def converse(world: World, flow: Flow) -> Result:
 def _exchanges(world: World, out: Path, most: int) -> tuple[list[Exchange], bool]:
     """Every exchange that begins along `out`, at most `most`, and whether there are more."""
     packet = out.packet
-    opener = "SYN" if packet.protocol == TCP else "request" if _expects_reply(packet) else "packet"
+    opener = "SYN" if packet.protocol == TCP else "request" if expects_reply(packet) else "packet"
     first = Leg(opener, Way.OUT, out)
-    if out.outcome is not Outcome.ARRIVED or not _expects_reply(packet):
+    if out.outcome is not Outcome.ARRIVED or not expects_reply(packet):
         return [_ended(world, (first,))], False
     home_name = "SYN+ACK" if packet.protocol == TCP else "reply"
-    reply = _reply(_received(out))
+    reply = reply_to(out.last.received)
     homes, more = walk(world, reply, out.last.device, out.memory, most=most)
     exchanges = []
     for home in homes:
@@ -155,12 +159,6 @@ def _exchanges(world: World, out: Path, most: int) -> tuple[list[Exchange], bool
             legs += _acknowledgements(world, out, home)
         exchanges.append(_ended(world, legs))
     return exchanges, more
-
-
-def _received(path: Path) -> Packet:
-    """The packet as its receiver sees it, translated for the last time."""
-    rewritten = [step.after for step in path.last.steps if isinstance(step, Translated)]
-    return rewritten[-1] if rewritten else path.last.packet
 
 
 def _acknowledgements(world: World, out: Path, home: Path) -> tuple[Leg, ...]:
@@ -184,19 +182,19 @@ def _ended(world: World, legs: Sequence[Leg]) -> Exchange:
     sees, seen_from = Seen.NOTHING, None
     if verdict is Verdict.PASSES:
         if last.way is Way.HOME:
-            sees, seen_from = Seen.REPLY, _received(legs[1].path).source
+            sees, seen_from = Seen.REPLY, legs[1].path.last.received.source
     elif answer is not None and answer.heard and last.way is Way.OUT:
         sees = answer.says
-        seen_from = None if answer.path is None else _received(answer.path).source
+        seen_from = None if answer.path is None else answer.path.last.received.source
     return Exchange(tuple(legs), verdict, answer, sees, seen_from)
 
 
-def _expects_reply(packet: Packet) -> bool:
+def expects_reply(packet: Packet) -> bool:
     echo = packet.protocol == packet.family.icmp and packet.icmp_type == packet.family.echo[0]
     return packet.protocol in (TCP, UDP) or echo
 
 
-def _reply(packet: Packet) -> Packet:
+def reply_to(packet: Packet) -> Packet:
     """What the receiver of a conversation's first packet sends back."""
     back = packet.back()
     if packet.protocol == TCP:

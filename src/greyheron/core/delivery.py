@@ -24,10 +24,10 @@ def deliver(world: World, name: str, packet: Packet, memory: Memory) -> tuple[Ou
     if packet.protocol not in (TCP, UDP) or device.kind is DeviceKind.OUTSIDE:
         return Outcome.ARRIVED, (Delivered(holder),)
     if packet.protocol == TCP and packet.destination_port in LOGIN_PORTS:
-        line = _line_for(device, packet.destination_port)
+        line = line_for(device, packet.destination_port)
         if line is not None:
             return _log_in(world, name, line, holder, packet)
-    service = _service_for(device, packet)
+    service = service_for(device, packet.protocol, packet.destination_port)
     if service is None:
         login = bool(device.lines) and packet.protocol == TCP and packet.destination_port in LOGIN_PORTS
         return Outcome.REFUSED, (Delivered(holder), Refused(login))
@@ -46,13 +46,15 @@ def _log_in(
     return (Outcome.DENIED if denied else Outcome.ARRIVED), (delivered, met)
 
 
-def _line_for(device: Device, port: int) -> Line | None:
+def line_for(device: Device, port: int) -> Line | None:
+    """The line that takes a login at `port`: the first that offers its transport."""
     return next((line for line in device.lines if port in line.ports), None)
 
 
-def _service_for(device: Device, packet: Packet) -> str | None:
-    protocol = "tcp" if packet.protocol == TCP else "udp"
+def service_for(device: Device, protocol: int, port: int | None) -> str | None:
+    """The name of the service that listens there, if one does; `protocol` is TCP or UDP."""
+    word = "tcp" if protocol == TCP else "udp"
     for service in device.services:
-        if (service.protocol, service.port) == (protocol, packet.destination_port):
+        if (service.protocol, service.port) == (word, port):
             return service.name
     return None

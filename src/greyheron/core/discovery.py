@@ -29,7 +29,9 @@ def stopped_discovery(
         Family.IPV6, target, asker, Family.IPV6.icmp, icmp_type=ADVERTISEMENT, icmp_code=0, hop_limit=255
     )
     for packet, sender, receiver in ((question, asking, answering), (answer, answering, asking)):
-        stopped = stopped_between(world.lists, world.devices[sender[0]], sender[1], *receiver, packet)
+        stopped = stopped_between(
+            world.neighbour_lists, world.devices[sender[0]], sender[1], *receiver, packet
+        )
         if stopped is not None:
             return stopped
     return None

@@ -1,6 +1,6 @@
 """Access lists with every name in them resolved, ready to be matched."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from greyheron.core.addresses import block_of, held
 from greyheron.model.document import AccessList, Network, family_of
@@ -14,7 +14,7 @@ from greyheron.model.entry import (
     PortSpan,
     PortTerm,
 )
-from greyheron.model.values import Family, ListKind
+from greyheron.model.values import Action, Family, ListKind
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,3 +85,8 @@ def resolve(access_list: AccessList, names: Names) -> ResolvedList:
         for entry in access_list.body.entries
     )
     return ResolvedList(access_list.name, access_list.family, access_list.kind, rules)
+
+
+def permitting_all(resolved: ResolvedList) -> ResolvedList:
+    """A list by the same name that permits everything."""
+    return replace(resolved, rules=(Rule(Entry(10, Action.PERMIT), None, None, None, None),))

@@ -87,12 +87,12 @@ class RoutingTable:
             interface.name for interface in device.interfaces if is_up(device, interface)
         )
         self.routes = (*_known_routes(device, family, self._enabled), *learnt)
-        self._by_length: dict[int, dict[int, list[KnownRoute]]] = defaultdict(dict)
+        by_care: dict[int, dict[int, list[KnownRoute]]] = defaultdict(dict)
         for route in self.routes:
-            length = route.prefix.care.bit_count()
-            self._by_length[length].setdefault(route.prefix.value, []).append(route)
-        self._lengths = sorted(self._by_length, reverse=True)
-        self._family = family
+            by_care[route.prefix.care].setdefault(route.prefix.value, []).append(route)
+        for same in (same for values in by_care.values() for same in values.values() if len(same) > 1):
+            same.sort(key=lambda route: (route.preference, route.metric))
+        self._by_care = sorted(by_care.items(), reverse=True)
         self._found: dict[tuple[int, int], Lookup] = {}
 
     def lookup(self, destination: int) -> Lookup:
@@ -129,10 +129,8 @@ class RoutingTable:
     def _covering(self, destination: int) -> list[KnownRoute]:
         """Routes that cover `destination`, best first."""
         found: list[KnownRoute] = []
-        for length in self._lengths:
-            care = AddressBlock.prefix(self._family, 0, length).care
-            same = self._by_length[length].get(destination & care, [])
-            found += sorted(same, key=lambda route: (route.preference, route.metric))
+        for care, routes in self._by_care:
+            found += routes.get(destination & care, ())
         return found
 
     def _next_hops(self, route: KnownRoute, depth: int) -> set[NextHop]:

@@ -8,6 +8,7 @@ from greyheron.core.memory import Memory
 from greyheron.core.packet import Packet
 from greyheron.core.places import AttachmentPoint
 from greyheron.core.routing import Lookup, NextHop
+from greyheron.model.values import Direction
 
 
 class Outcome(StrEnum):
@@ -196,6 +197,18 @@ class Hop:
     sent: Packet | None
     steps: tuple[Step, ...]
     next_hop: NextHop | None = None
+
+    @property
+    def received(self) -> Packet:
+        """The packet as the device itself sees it: with its destination translated."""
+        rewritten = [step.after for step in self.steps if isinstance(step, Translated)]
+        return rewritten[-1] if rewritten else self.packet
+
+    def header_at(self, point: AttachmentPoint) -> Packet:
+        """The packet as the list at `point` sees it: as on that wire, or at a line as received."""
+        if point.direction is Direction.OUT:
+            return self.sent or self.packet
+        return self.packet if point.at == self.ingress else self.received
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,10 +1,11 @@
 """A network made ready for packets: addresses, segments, tables and lists looked up once."""
 
+from copy import copy
 from functools import cached_property
 
 from greyheron.core.addresses import Held, block_of, held, is_link_local
 from greyheron.core.filters import Lists
-from greyheron.core.lists import Names, resolve
+from greyheron.core.lists import Names, permitting_all, resolve
 from greyheron.core.ospf import CutNeighbour, OspfArea
 from greyheron.core.places import AttachmentPoint
 from greyheron.core.routing import Lookup, NextHop, RoutingTable
@@ -22,12 +23,13 @@ class World:
     devices, interfaces:  by name
     segments:  see `Segments`
     lists:  what is placed at each attachment point, by family
+    neighbour_lists:  the lists that decide who can be whose neighbour (§3, §9); the same, but when `opened`
     """
 
     def __init__(self, network: Network, segments: Segments, lists: Lists) -> None:
         self._network = network
         self.segments = segments
-        self.lists = lists
+        self.lists = self.neighbour_lists = lists
         self.devices: dict[str, Device] = {device.name: device for device in network.devices}
         self.interfaces: dict[Port, Interface] = {
             (device.name, interface.name): interface
@@ -67,6 +69,16 @@ class World:
     def baseline(self) -> "World":
         """The same network with every placement ignored (2-semantics §8)."""
         return World(self._network, self.segments, {})
+
+    @cached_property
+    def opened(self) -> "World":
+        """The same network with every list there, but permitting all that it meets in transit.
+
+        What a packet meets in it is what it would meet here, up to the first list that denies it.
+        """
+        world = copy(self)
+        world.lists = {place: permitting_all(placed) for place, placed in self.lists.items()}
+        return world
 
     def held(self, port: Port, family: Family) -> tuple[Held, ...]:
         """The addresses of an interface, an IPv6 link-local one last."""
@@ -138,7 +150,7 @@ class World:
 
     def area(self, family: Family) -> OspfArea:
         if family not in self._areas:
-            self._areas[family] = OspfArea(self._network, self.segments, self.lists, family)
+            self._areas[family] = OspfArea(self._network, self.segments, self.neighbour_lists, family)
         return self._areas[family]
 
     def cut_neighbours(self) -> list[CutNeighbour]:

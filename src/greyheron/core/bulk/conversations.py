@@ -1,0 +1,156 @@
+"""Conversations and what became of them, in arrays."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from greyheron.core.bulk.headers import NO_PORT, Addresses, Ints, Kind
+from greyheron.core.conversation import expects_reply, reply_to
+from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.places import AttachmentPoint
+from greyheron.model.names import TCP
+from greyheron.model.services import Request
+from greyheron.model.values import Family
+
+
+@dataclass(frozen=True, slots=True)
+class Conversations:
+    """Many conversations of one family.
+
+    senders:  devices, each with the address it sends from (None: its own choice, 2-semantics §4)
+    destinations:  addresses;  requests:  what is asked for
+    sender, destination, request:  for each conversation its place in those
+    source_port:  for each conversation, where its request has a port
+    """
+
+    family: Family
+    senders: Sequence[tuple[str, int | None]]
+    destinations: Sequence[int]
+    requests: Sequence[Request]
+    sender: Ints
+    destination: Ints
+    request: Ints
+    source_port: Ints
+
+    def __len__(self) -> int:
+        return len(self.sender)
+
+
+@dataclass(frozen=True, slots=True)
+class Verdicts:
+    """What became of each conversation, in arrays of one length. Where paths differ, of the first that fails.
+
+    verdict:  place in VERDICT_ORDER;  outcome:  place in OUTCOMES
+    point:  place in `points` of the list that decided, or NONE where none did
+    entry:  its entry's number, or NONE for the implicit end of the list
+    device:  place in `devices` of the device where the deciding packet ended
+    """
+
+    points: tuple[AttachmentPoint, ...]
+    lists: tuple[str, ...]
+    devices: Sequence[str]
+    verdict: Ints
+    outcome: Ints
+    point: Ints
+    entry: Ints
+    device: Ints
+
+    def take(self, places: Ints) -> "Verdicts":
+        return replace(
+            self,
+            verdict=self.verdict[places],
+            outcome=self.outcome[places],
+            point=self.point[places],
+            entry=self.entry[places],
+            device=self.device[places],
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """A request with what follows from it.
+
+    opener:  the packet that opens it, between no addresses;  kinds:  of the packets there, home, and of later
+        ones there and home, as far as there are any
+    """
+
+    request: Request
+    opener: Packet
+    replies: bool
+    kinds: tuple[Kind, ...]
+
+    @classmethod
+    def of(cls, request: Request, family: Family) -> "Asked":
+        flags = TcpFlags.SYN if request.protocol == TCP else TcpFlags.NONE
+        port = None if request.port is None else NO_PORT
+        opener = Packet(
+            family, 0, 0, request.protocol, port, request.port, flags, request.icmp_type, request.icmp_code
+        )
+        if not expects_reply(opener):
+            return cls(request, opener, False, (kind_of(opener),))
+        kinds = [kind_of(opener), kind_of(reply_to(opener))]
+        if request.protocol == TCP:
+            kinds += [kind_of(replace(opener, flags=TcpFlags.ACK))] * 2
+        return cls(request, opener, True, tuple(kinds))
+
+
+def kind_of(packet: Packet) -> Kind:
+    answers = packet.protocol == TCP and bool(packet.flags & (TcpFlags.ACK | TcpFlags.RST))
+    return Kind(packet.protocol, packet.icmp_type, packet.icmp_code, answers)
+
+
+@dataclass(frozen=True, slots=True)
+class Rows:
+    """Conversations that can be told apart; arrays of one length, and what the places in them stand for.
+
+    device:  numbers of senders
+    source, destination:  places in `addresses`; the source NONE where it depends on the path
+    """
+
+    addresses: Addresses
+    asked: Sequence[Asked]
+    device: Ints
+    source: Ints
+    destination: Ints
+    request: Ints
+    source_port: Ints
+
+    def __len__(self) -> int:
+        return len(self.device)
+
+    def take(self, places: Ints) -> "Rows":
+        return Rows(
+            self.addresses,
+            self.asked,
+            self.device[places],
+            self.source[places],
+            self.destination[places],
+            self.request[places],
+            self.source_port[places],
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Exchanges:
+    """How each exchange ends, where, and by which entry: sorted by row, then as the walk finds them."""
+
+    row: Ints
+    outcome: Ints
+    end: Ints
+    point: Ints
+    entry: Ints
+
+    def take(self, places: Ints) -> "Exchanges":
+        return Exchanges(
+            self.row[places], self.outcome[places], self.end[places], self.point[places], self.entry[places]
+        )
+
+
+def joined(parts: Sequence[Exchanges]) -> Exchanges:
+    """All of `parts`, sorted by row."""
+    row, outcome, end, point, entry = (
+        np.concatenate([getattr(part, name) for part in parts])
+        for name in ("row", "outcome", "end", "point", "entry")
+    )
+    return Exchanges(row, outcome, end, point, entry).take(np.argsort(row, kind="stable"))

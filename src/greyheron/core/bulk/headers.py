@@ -1,0 +1,103 @@
+"""Packet headers in arrays, as access lists see them."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from greyheron.model.names import WITH_PORTS
+from greyheron.model.values import Family
+
+Ints = NDArray[np.int64]
+Bools = NDArray[np.bool_]
+Words = NDArray[np.uint64]
+
+NO_PORT = -1
+_HALF = (1 << 64) - 1
+
+
+class Addresses:
+    """Addresses of one family, each once; an array of places in it stands for an array of addresses.
+
+    values:  the addresses as integers, in the order in which they were first seen
+    """
+
+    def __init__(self, family: Family, values: Iterable[int] = ()) -> None:
+        self.family = family
+        self.values: list[int] = []
+        self._place: dict[int, int] = {}
+        self._halves: tuple[Words, Words] | None = None
+        for value in values:
+            self.place(value)
+
+    def __len__(self) -> int:
+        return len(self.values)
+
+    def place(self, address: int) -> int:
+        """Where `address` stands; it is added when it is new."""
+        found = self._place.get(address)
+        if found is None:
+            found = self._place[address] = len(self.values)
+            self.values.append(address)
+            self._halves = None
+        return found
+
+    def halves(self) -> tuple[Words, Words]:
+        """The high and the low 64 bits of every address."""
+        if self._halves is None:
+            self._halves = split(self.values)
+        return self._halves
+
+
+def split(numbers: list[int]) -> tuple[Words, Words]:
+    """128-bit numbers as two arrays: their high and their low 64 bits."""
+    high = np.array([number >> 64 for number in numbers], dtype=np.uint64)
+    low = np.array([number & _HALF for number in numbers], dtype=np.uint64)
+    return high, low
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """What a header holds beside addresses and ports. `answers`: TCP with ACK or RST."""
+
+    protocol: int
+    icmp_type: int | None = None
+    icmp_code: int | None = None
+    answers: bool = False
+
+    @property
+    def with_ports(self) -> bool:
+        return self.protocol in WITH_PORTS
+
+
+@dataclass(frozen=True, slots=True)
+class Headers:
+    """Many packets of one family; all arrays have one length.
+
+    source, destination:  places in `addresses`
+    kind:  places in `kinds`
+    source_port, destination_port:  0 to 65535, or NO_PORT
+    """
+
+    addresses: Addresses
+    kinds: tuple[Kind, ...]
+    source: Ints
+    destination: Ints
+    kind: Ints
+    source_port: Ints
+    destination_port: Ints
+
+    def __len__(self) -> int:
+        return len(self.source)
+
+    def take(self, places: Ints) -> "Headers":
+        return Headers(
+            self.addresses,
+            self.kinds,
+            self.source[places],
+            self.destination[places],
+            self.kind[places],
+            self.source_port[places],
+            self.destination_port[places],
+        )

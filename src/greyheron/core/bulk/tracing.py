@@ -1,0 +1,268 @@
+"""Where very many packets go at once, and which lists they meet on the way (2-semantics §4).
+
+No list decides anything here: the paths are those of a network whose lists permit all. What a packet meets
+before the first list that denies it is the same in both, so the lists can be asked afterwards, each once.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from greyheron.core.bulk.forwarding import Forwarding
+from greyheron.core.bulk.headers import Addresses, Bools, Ints
+from greyheron.core.bulk.points import NONE, first_of_each
+from greyheron.core.packet import FIRST_HOP_LIMIT
+from greyheron.core.steps import Outcome
+from greyheron.core.walk import MOST_PATHS
+
+OUTCOMES = tuple(Outcome)
+_CODE = {outcome: number for number, outcome in enumerate(OUTCOMES)}
+ARRIVED, REFUSED = _CODE[Outcome.ARRIVED], _CODE[Outcome.REFUSED]
+DENIED, NO_SESSION = _CODE[Outcome.DENIED], _CODE[Outcome.NO_SESSION]
+ON_ITS_WAY = -1
+SPECIAL = -3
+"""The packet came to a device that translates."""
+
+
+@dataclass(frozen=True, slots=True)
+class Leg:
+    """One packet for each row; all arrays have one length.
+
+    device:  where it is made;  source, destination:  places in the table of addresses
+    towards:  the destination's class
+    protocol:  as sessions tell them;  opens:  whether it can begin a session
+    known:  arrays of devices, or NONE, that have a session of the conversation
+    """
+
+    device: Ints
+    source: Ints
+    destination: Ints
+    towards: Ints
+    protocol: Ints
+    opens: Bools
+    known: tuple[Ints, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Paths:
+    """The paths of a leg, at most MOST_PATHS for each row, sorted by row and then as the walk finds them.
+
+    row:  the leg's row;  outcome:  place in OUTCOMES, or SPECIAL;  end:  the last device
+    met:  (paths, steps) points whose lists are met, in order, or NONE
+    at:  (paths, steps) the device of each
+    admitted:  devices that keep a session since this packet, or NONE
+    stopped, entry:  the point and entry that stopped neighbour discovery, or NONE
+    """
+
+    row: Ints
+    outcome: Ints
+    end: Ints
+    met: Ints
+    at: Ints
+    admitted: tuple[Ints, ...]
+    stopped: Ints
+    entry: Ints
+
+
+Deliver = Callable[[Ints, Ints], tuple[Ints, Ints]]
+"""From rows of the leg and the devices they came to: outcomes, and the points of lines that are asked."""
+
+
+def trace(forwarding: Forwarding, leg: Leg, addresses: Addresses, deliver: Deliver) -> Paths:
+    """Follow every row of `leg` along all its paths."""
+    return _Tracer(forwarding, leg, addresses, deliver).run()
+
+
+class _Tracer:
+    """The packets of a leg on their way, moved one device at a time. Arrays have one place for each path."""
+
+    def __init__(self, forwarding: Forwarding, leg: Leg, addresses: Addresses, deliver: Deliver) -> None:
+        self._net, self._leg, self._addresses, self._deliver = forwarding, leg, addresses, deliver
+        count = len(leg.device)
+        self.row = np.arange(count)
+        self.device = leg.device.copy()
+        self.port = np.full(count, NONE, dtype=np.int64)
+        self.outcome = np.full(count, ON_ITS_WAY, dtype=np.int64)
+        self.tracked = np.zeros(count, dtype=np.bool_)
+        self.stopped = np.full(count, NONE, dtype=np.int64)
+        self.entry = np.full(count, NONE, dtype=np.int64)
+        self.visited: list[Ints] = []
+        self.admitted: list[Ints] = []
+        self.met: list[Ints] = []
+        self.at: list[Ints] = []
+
+    def run(self) -> Paths:
+        self._make()
+        for hops in range(FIRST_HOP_LIMIT):
+            active = self._active()
+            if len(active) == 0:
+                break
+            self._arrive(active, hops)
+            self._depart(self._active())
+        empty = np.zeros((len(self.row), 0), dtype=np.int64)
+        return Paths(
+            self.row,
+            self.outcome,
+            self.device,
+            np.stack(self.met, axis=1) if self.met else empty,
+            np.stack(self.at, axis=1) if self.at else empty,
+            tuple(self.admitted),
+            self.stopped,
+            self.entry,
+        )
+
+    def _active(self) -> Ints:
+        return np.flatnonzero(self.outcome == ON_ITS_WAY)
+
+    def _end(self, paths: Ints, outcome: Outcome) -> None:
+        self.outcome[paths] = _CODE[outcome]
+
+    def _meet(self, paths: Ints, points: Ints) -> None:
+        """Put down what lists `paths` meet at this step, where any do."""
+        if (points == NONE).all():
+            return
+        column = np.full(len(self.row), NONE, dtype=np.int64)
+        column[paths] = points
+        self.met.append(column)
+        self.at.append(np.where(column == NONE, NONE, self.device))
+
+    def _admit(self, paths: Ints) -> None:
+        """The devices of `paths` that track the packet, and did not know it, keep its session now."""
+        device = self.device[paths]
+        new = self._net.tracks[device, self._leg.protocol[self.row[paths]]] & ~self.tracked[paths]
+        if new.any():
+            column = np.full(len(self.row), NONE, dtype=np.int64)
+            column[paths[new]] = device[new]
+            self.admitted.append(column)
+
+    def _knows(self, paths: Ints) -> tuple[Bools, Bools]:
+        """Whether the device of each path tracks the packet's protocol, and whether it knows the session."""
+        device, row = self.device[paths], self.row[paths]
+        tracks = self._net.tracks[device, self._leg.protocol[row]]
+        known = np.zeros(len(paths), dtype=np.bool_)
+        for column in self._leg.known:
+            known |= column[row] == device
+        return tracks, tracks & known
+
+    def _make(self) -> None:
+        net, leg = self._net, self._leg
+        paths = self._active()
+        own = net.owner[leg.towards] == leg.device
+        self._come_home(paths[own])
+        paths = paths[~own]
+        steps = net.made_steps(leg.device[paths], leg.towards[paths], leg.source[paths], self._addresses)
+        self.tracked[paths] = self._knows(paths)[1]
+        self._leave(paths, steps, made=True)
+
+    def _arrive(self, paths: Ints, hops: int) -> None:
+        """Steps 1 to 4 of the semantics, for packets that have just come in."""
+        net, leg = self._net, self._leg
+        device = self.device[paths]
+        again = np.zeros(len(paths), dtype=np.bool_)
+        for column in self.visited:
+            again |= column[paths] == device
+        self._end(paths[again], Outcome.LOOP)
+        paths = paths[~again]
+        special = net.translates[self.device[paths]]
+        self.outcome[paths[special]] = SPECIAL
+        paths = paths[~special]
+        tracks, known = self._knows(paths)
+        self.tracked[paths] = known
+        stray = tracks & ~known & ~leg.opens[self.row[paths]]
+        self._end(paths[stray], Outcome.NO_SESSION)
+        paths = paths[~stray]
+        self._meet(paths, np.where(self.tracked[paths], NONE, net.inbound[self.port[paths]]))
+        device = self.device[paths]
+        own = net.owner[leg.towards[self.row[paths]]] == device
+        self._come_home(paths[own])
+        paths, device = paths[~own], device[~own]
+        forwards = net.forwards[device]
+        self._end(paths[~forwards], Outcome.LOST)
+        if hops >= FIRST_HOP_LIMIT - 1:
+            self._end(paths[forwards], Outcome.HOP_LIMIT)
+
+    def _come_home(self, paths: Ints) -> None:
+        """The packets are for the devices they are at."""
+        if len(paths) == 0:
+            return
+        self.outcome[paths], lines = self._deliver(self.row[paths], self.device[paths])
+        self._meet(paths, lines)
+        self._admit(paths[np.isin(self.outcome[paths], (ARRIVED, REFUSED))])
+
+    def _depart(self, paths: Ints) -> None:
+        if len(paths):
+            towards = self._leg.towards[self.row[paths]]
+            self._leave(paths, self._net.steps(self.device[paths], towards), made=False)
+
+    def _leave(self, paths: Ints, steps: Ints, made: bool) -> None:
+        """Steps 5 to 8: by each equal next hop, past zones and the outbound list, to the neighbour."""
+        net = self._net
+        visited = np.full(len(self.row), NONE, dtype=np.int64)
+        visited[paths] = self.device[paths]
+        self.visited.append(visited)
+        spans, branches = net.spans, net.branches
+        counts = spans[steps, 1]
+        self._end(paths[counts == 0], Outcome.NO_ROUTE)
+        paths, steps = paths[counts > 0], steps[counts > 0]
+        paths, branch = self._split(paths, spans[steps, 0], spans[steps, 1])
+        if len(paths) == 0:
+            return
+        egress, ingress, stopped, entry = branches[branch].T
+        device, tracked = self.device[paths], self.tracked[paths]
+        if made:
+            listed = np.where(net.own_filtered[device] & ~tracked, net.outbound[egress], NONE)
+        else:
+            ends = self._denied_by_zone(paths, egress)
+            self._end(paths[ends], Outcome.ZONE)
+            listed = np.where(ends | tracked, NONE, net.outbound[egress])
+        self._meet(paths, listed)
+        self._admit(paths)
+        on = self.outcome[paths] == ON_ITS_WAY
+        paths, ingress, stopped, entry = paths[on], ingress[on], stopped[on], entry[on]
+        self._end(paths[ingress == NONE], Outcome.NO_NEIGHBOUR)
+        unfound = stopped != NONE
+        self._end(paths[unfound], Outcome.NO_DISCOVERY)
+        self.stopped[paths[unfound]], self.entry[paths[unfound]] = stopped[unfound], entry[unfound]
+        on = (ingress != NONE) & ~unfound
+        self.port[paths[on]] = ingress[on]
+        self.device[paths[on]] = net.of_port[ingress[on]]
+
+    def _denied_by_zone(self, paths: Ints, egress: Ints) -> Bools:
+        net, device, ingress = self._net, self.device[paths], self.port[paths]
+        here, there = net.zone[ingress], net.zone[egress]
+        same = (here == there) & net.same_zone[device]
+        passes = (here != NONE) & (there != NONE) & ((here < there) | same)
+        asked = net.firewall[device] & ~self.tracked[paths] & (net.inbound[ingress] == NONE)
+        denied: Bools = asked & ~passes
+        return denied
+
+    def _split(self, paths: Ints, first: Ints, counts: Ints) -> tuple[Ints, Ints]:
+        """Make one path for each next hop of `paths`; returns where they are now, and their branches."""
+        copies = np.ones(len(self.row), dtype=np.int64)
+        copies[paths] = counts
+        start = np.zeros(len(self.row), dtype=np.int64)
+        start[paths] = first
+        moving = np.zeros(len(self.row), dtype=np.bool_)
+        moving[paths] = True
+        if (copies > 1).any():
+            origin = np.repeat(np.arange(len(self.row)), copies)
+            number = np.arange(len(origin)) - np.repeat(np.cumsum(copies) - copies, copies)
+            walked = rank_within(self.row[origin]) < MOST_PATHS
+            origin, number = origin[walked], number[walked]
+            self._take(origin)
+            start, moving = start[origin] + number, moving[origin]
+        found = np.flatnonzero(moving)
+        return found, start[found]
+
+    def _take(self, places: Ints) -> None:
+        for name in ("row", "device", "port", "outcome", "tracked", "stopped", "entry"):
+            setattr(self, name, getattr(self, name)[places])
+        for columns in (self.visited, self.admitted, self.met, self.at):
+            columns[:] = [column[places] for column in columns]
+
+
+def rank_within(sorted_values: Ints) -> Ints:
+    """How many equal values stand before each of `sorted_values`."""
+    every = np.arange(len(sorted_values))
+    return every - np.maximum.accumulate(np.where(first_of_each(sorted_values), every, 0))

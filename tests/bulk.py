@@ -1,0 +1,57 @@
+"""Asking the bulk engine about single conversations, to compare it with the walk and the reference."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from greyheron.core.bulk.conversations import Conversations, Verdicts
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
+from greyheron.core.bulk.points import NONE
+from greyheron.core.packet import Packet
+from greyheron.core.world import World
+from greyheron.model.services import Request
+from greyheron.model.values import Family
+
+
+def in_bulk(world: World, openers: Sequence[tuple[Packet, str]]) -> list[tuple[str, object]]:
+    """Verdict and decider of each conversation that a packet of a device opens, in their order."""
+    engine = BulkEngine(world)
+    found: dict[int, tuple[str, object]] = {}
+    for family in Family:
+        places = [place for place, (packet, _) in enumerate(openers) if packet.family is family]
+        if places:
+            verdicts = engine.verdicts(_conversations(family, [openers[place] for place in places]))
+            found |= {place: _decider(verdicts, number) for number, place in enumerate(places)}
+    return [found[place] for place in range(len(openers))]
+
+
+def _conversations(family: Family, openers: Sequence[tuple[Packet, str]]) -> Conversations:
+    every = np.arange(len(openers))
+    return Conversations(
+        family,
+        [(device, packet.source) for packet, device in openers],
+        [packet.destination for packet, _ in openers],
+        [
+            Request(packet.protocol, packet.destination_port, packet.icmp_type, packet.icmp_code)
+            for packet, _ in openers
+        ],
+        every,
+        every,
+        every,
+        np.array([packet.source_port or 0 for packet, _ in openers]),
+    )
+
+
+def _decider(verdicts: Verdicts, number: int) -> tuple[str, object]:
+    verdict = VERDICT_ORDER[verdicts.verdict[number]].value
+    place = int(verdicts.point[number])
+    if place == NONE:
+        return verdict, None
+    point, entry = verdicts.points[place], int(verdicts.entry[number])
+    return verdict, (
+        point.device,
+        point.at,
+        point.direction.value,
+        verdicts.lists[place],
+        None if entry == NONE else entry,
+    )

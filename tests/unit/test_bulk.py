@@ -1,0 +1,230 @@
+"""The bulk engine: decision tables against the first-match rule, many paths, and classes of conversations."""
+
+from ipaddress import ip_address
+from random import Random
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from greyheron.core.bulk.conversations import Conversations
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
+from greyheron.core.bulk.headers import NO_PORT, Addresses, Headers, Kind
+from greyheron.core.bulk.tables import DecisionTable
+from greyheron.core.conversation import converse_from
+from greyheron.core.lists import Names, ResolvedList, resolve
+from greyheron.core.matching import decide
+from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.world import World, build_world
+from greyheron.demo.networks import saltmarsh
+from greyheron.model.document import AccessList
+from greyheron.model.names import TCP
+from greyheron.model.services import Request
+from greyheron.model.values import Family
+from tests.bulk import in_bulk
+from tests.lab import Lab
+from tests.random_networks import random_network
+from tests.unit.test_reference import decider, explained
+
+KINDS = (
+    Kind(6),
+    Kind(6, answers=True),
+    Kind(17),
+    Kind(47),
+    Kind(1, 8, 0),
+    Kind(1, 3, 1),
+    Kind(58, 128, 0),
+    Kind(58, 135, 0),
+    Kind(89),
+)
+NEAR = (0, 0, 0, 1, 2, 255, 1 << 16, 1 << 64)
+PORTS = (0, 21, 22, 53, 80, 81, 1023, 1024, 49152, 65535)
+
+
+def random_headers(family: Family, known: list[int], chance: Random, count: int) -> Headers:
+    """Headers at and near the addresses and ports that lists speak of."""
+    addresses = Addresses(family)
+
+    def drawn() -> list[int]:
+        return [
+            addresses.place((chance.choice(known) ^ chance.choice(NEAR)) & family.every_bit)
+            for _ in range(count)
+        ]
+
+    source, destination = np.array(drawn()), np.array(drawn())
+    kind = np.array([chance.randrange(len(KINDS)) for _ in range(count)])
+    with_ports = np.array([each.with_ports for each in KINDS])[kind]
+    ports = [np.where(with_ports, [chance.choice(PORTS) for _ in range(count)], NO_PORT) for _ in range(2)]
+    return Headers(addresses, KINDS, source, destination, kind, *ports)
+
+
+def packet_of(headers: Headers, number: int) -> Packet:
+    kind = headers.kinds[headers.kind[number]]
+
+    def port(value: int) -> int | None:
+        return None if value == NO_PORT else int(value)
+
+    return Packet(
+        headers.addresses.family,
+        headers.addresses.values[headers.source[number]],
+        headers.addresses.values[headers.destination[number]],
+        kind.protocol,
+        port(headers.source_port[number]),
+        port(headers.destination_port[number]),
+        TcpFlags.ACK if kind.answers else TcpFlags.SYN,
+        kind.icmp_type,
+        kind.icmp_code,
+    )
+
+
+def compare_table(resolved: ResolvedList, headers: Headers) -> None:
+    table = DecisionTable(resolved)
+    found = table.first_match(headers)
+    for number, place in enumerate(found.tolist()):
+        decision = decide(resolved, packet_of(headers, number))
+        assert (table.entries[place], bool(table.denies[place])) == (decision.entry, decision.denies)
+
+
+@given(st.integers(0, 1_000_000))
+def test_a_decision_table_says_what_the_first_match_says(seed: int) -> None:
+    network, chance = random_network(seed), Random(seed)
+    for access_list in network.lists:
+        resolved = resolve(access_list, Names(network))
+        known = [
+            block.value
+            for rule in resolved.rules
+            for blocks in (rule.sources, rule.destinations)
+            for block in blocks or ()
+        ]
+        compare_table(resolved, random_headers(access_list.family, known or [0xAC14_0101], chance, 30))
+
+
+def long_list(family: str, lines: list[str]) -> ResolvedList:
+    item = {"name": "long", "family": family, "kind": "extended", "entries": "\n".join(lines)}
+    return resolve(AccessList.model_validate(item), Names(saltmarsh()))
+
+
+@pytest.mark.parametrize("count", [63, 64, 65, 200])
+def test_a_table_has_as_many_words_as_its_list_needs(count: int) -> None:
+    lines = [f"permit tcp from any to 172.20.{number}.0/24 port 443" for number in range(count)]
+    resolved = long_list("ipv4", lines)
+    headers = random_headers(
+        Family.IPV4, [0xAC14_0000 + (number << 8) for number in range(count)], Random(1), 500
+    )
+    compare_table(resolved, headers)
+
+
+def test_even_hosts_across_a_great_prefix_are_one_class_and_odd_ones_another() -> None:
+    resolved = long_list(
+        "ipv4", ["deny any from 172.0.0.0~0.255.255.254 to any", "permit any from 172.16.0.0/12 to any"]
+    )
+    addresses = Addresses(Family.IPV4, (0xAC14_0000 + number for number in range(0, 1 << 16, 7)))
+    count = len(addresses)
+    zeros = np.zeros(count, dtype=np.int64)
+    ports = np.full(count, NO_PORT)
+    found = DecisionTable(resolved).first_match(
+        Headers(addresses, (Kind(47),), np.arange(count), zeros, zeros, ports, ports)
+    )
+    assert found.tolist() == [0 if address % 2 == 0 else 1 for address in addresses.values]
+
+
+def braid(stages: int, **placed: str) -> World:
+    """Routers in a row, each pair joined by two equal links: as many paths as 2 to the number of stages."""
+    devices = [
+        {
+            "name": name,
+            "kind": "host",
+            "interfaces": [{"name": "eth0", "addresses": [f"{site}.10/24"]}],
+            "gateway": f"{site}.1",
+            "services": [{"name": "web", "protocol": "tcp", "port": 80}],
+        }
+        for name, site in (("left", "172.20.1"), ("right", "172.20.2"))
+    ]
+    links = [{"ends": ["left:eth0", "r0:eth0"]}, {"ends": [f"r{stages}:eth0", "right:eth0"]}]
+    for number in range(stages + 1):
+        interfaces, routes = [], []
+        for side, to, site in ((-1, "172.20.1.0/24", 0), (1, "172.20.2.0/24", stages)):
+            if number == site:
+                end = 1 if side == -1 else 2
+                interfaces.append({"name": "eth0", "addresses": [f"172.20.{end}.1/24"]})
+                continue
+            for link in (0, 1):
+                net = 4 * (2 * (number if side == 1 else number - 1) + link)
+                mine, other = (1, 2) if side == 1 else (2, 1)
+                name = f"{'on' if side == 1 else 'back'}{link}"
+                interfaces.append({"name": name, "addresses": [f"172.21.0.{net + mine}/30"]})
+                routes.append({"to": to, "via": f"172.21.0.{net + other}"})
+                if side == 1:
+                    links.append({"ends": [f"r{number}:{name}", f"r{number + 1}:back{link}"]})
+        devices.append({"name": f"r{number}", "kind": "router", "interfaces": interfaces, "routes": routes})
+    lab = Lab({"format": "grey-heron/1", "name": "Braid", "devices": devices, "links": links})
+    for number, (at, entries) in enumerate(placed.items()):
+        lab.place(at.replace("_", " "), entries, name=f"l{number}")
+    return build_world(lab.network())
+
+
+@pytest.mark.parametrize(
+    "placed",
+    [
+        {},
+        {"r1_on0_out": "deny any from any to any"},
+        {"r1_on1_out": "deny any from any to any"},
+        {"r3_back1_in": "deny tcp from any to any\npermit any"},
+        {"r2_on1_in": "deny tcp from any port 80 to any\npermit any from any to any"},
+        {"r0_on0_in": "deny tcp from any to any established\npermit any from any to any"},
+    ],
+)
+@pytest.mark.parametrize("stages", [4, 7])
+def test_the_first_paths_of_very_many_decide(stages: int, placed: dict[str, str]) -> None:
+    world = braid(stages, **placed)
+    left, right = (int(ip_address(f"172.20.{site}.10")) for site in (1, 2))
+    for request in ((TCP, 80), (TCP, 81), (17, 53)):
+        opener = Packet(Family.IPV4, left, right, request[0], 49152, request[1], TcpFlags.SYN)
+        result = converse_from(world, opener, "left")
+        walked = explained(result.verdict.value, [decider(each) for each in result.exchanges])
+        assert in_bulk(world, [(opener, "left")]) == [walked]
+
+
+def test_source_ports_are_told_apart_by_what_lists_say_of_replies() -> None:
+    lab = Lab().place(
+        "r2 wan1 in", "deny tcp from any port 443 to any port 40000-41000\npermit any from any to any"
+    )
+    world = build_world(lab.network())
+    left, right = (int(ip_address(text)) for text in ("172.20.1.10", "172.20.3.10"))
+    ports = (39999, 40000, 41000, 41001)
+    openers = [(Packet(Family.IPV4, left, right, TCP, port, 443, TcpFlags.SYN), "left") for port in ports]
+    assert [found[0] for found in in_bulk(world, openers)] == ["passes", "blocked", "blocked", "passes"]
+
+
+def test_many_conversations_are_tried_once_for_each_class() -> None:
+    world = build_world(saltmarsh())
+    hosts = ["kiosk", "wardens-desk", "ringing-desk"]
+    addresses = [world.addresses(host, Family.IPV4)[0] for host in hosts]
+    chance, count = np.random.default_rng(8470), 20_000
+    asked = Conversations(
+        Family.IPV4,
+        [(host, None) for host in hosts],
+        addresses,
+        [Request(TCP, 80), Request(TCP, 23), Request(1, None, 8, 0)],
+        chance.integers(0, 3, count),
+        chance.integers(0, 3, count),
+        chance.integers(0, 3, count),
+        chance.integers(1024, 65536, count),
+    )
+    found = BulkEngine(world).verdicts(asked)
+    for number in range(0, count, 500):
+        request = asked.requests[asked.request[number]]
+        opener = Packet(
+            Family.IPV4,
+            None,
+            addresses[asked.destination[number]],
+            request.protocol,
+            None if request.port is None else int(asked.source_port[number]),
+            request.port,
+            TcpFlags.SYN if request.port else TcpFlags.NONE,
+            request.icmp_type,
+            request.icmp_code,
+        )
+        walked = converse_from(world, opener, hosts[asked.sender[number]]).verdict
+        assert VERDICT_ORDER[found.verdict[number]] is walked
