@@ -1,76 +1,215 @@
-"""What it costs to decide, to trace and to run a book: ratios within one run (docs/performance.md)."""
+"""What things cost, as ratios within one run: `make bench` prints a table and writes bench/results.json.
 
+docs/performance.md explains the rows. Each ratio is between two ways to the same answers, which are compared.
+"""
+
+import json
 import random
+import sys
 import time
+import tracemalloc
 from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from pathlib import Path
 
+import numpy as np
 from rich.console import Console
 from rich.table import Table
 
 from greyheron.analysis.book import States, Tries, mark_tests
-from greyheron.core.conversation import converse
-from greyheron.core.lists import Names, resolve
-from greyheron.core.matching import decide
+from greyheron.core.bulk.conversations import Conversations
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
+from greyheron.core.bulk.headers import Addresses, Headers, Kind
+from greyheron.core.bulk.tables import DecisionTable
+from greyheron.core.conversation import converse, converse_from
+from greyheron.core.lists import Names, ResolvedList, resolve
+from greyheron.core.matching import first_mismatch
 from greyheron.core.packet import Packet, TcpFlags
-from greyheron.core.world import build_world
+from greyheron.core.world import World, build_world
 from greyheron.demo.generator import Plan, generate
 from greyheron.demo.networks import saltmarsh
-from greyheron.model.document import AccessList
-from greyheron.model.names import TCP
+from greyheron.model.names import TCP, UDP
+from greyheron.model.services import Request
 from greyheron.model.values import Family
 
 SEED = 8470
-LENGTHS = (100, 1_000, 10_000)
 ENOUGH = 0.4
+RESULTS = Path(__file__).parent / "results.json"
+REQUESTS = [Request(TCP, port) for port in (443, 80, 22, 53, 25, 23, 161, 389, 514, 587, 993, 8080)]
+REQUESTS += [Request(UDP, port) for port in (53, 161, 514, 1812)]
 
 
-def seconds(work: Callable[[], object]) -> float:
-    """Mean time of `work`, run again and again for about `ENOUGH` seconds."""
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One measurement: `fast` and `slow` in microseconds for one item, where there are two."""
+
+    what: str
+    fast: float
+    slow: float | None = None
+    note: str = ""
+
+    @property
+    def ratio(self) -> float | None:
+        return None if self.slow is None else self.slow / self.fast
+
+
+def microseconds(work: Callable[[], object], items: int = 1) -> float:
+    """Mean time for one of `items`, of `work` done again and again for about `ENOUGH` seconds."""
     work()
     start, runs = time.perf_counter(), 0
     while time.perf_counter() - start < ENOUGH:
         work()
         runs += 1
-    return (time.perf_counter() - start) / runs
+    return (time.perf_counter() - start) / runs / items * 1e6
 
 
-def long_list(length: int) -> AccessList:
-    """`length` entries that pass the test packet over, each on its destination."""
-    chance = random.Random(SEED)
-    lines = [
-        f"permit tcp from 172.20.0.0/14 to 172.2{chance.randint(1, 3)}.{chance.randint(0, 255)}.0/24 port 443"
-        for _ in range(length)
+def plain_loop(resolved: ResolvedList, packet: Packet) -> int:
+    """The place of the first entry that matches, found by looking at one after another."""
+    for place, rule in enumerate(resolved.rules):
+        if first_mismatch(rule, packet) is None:
+            return place
+    return len(resolved.rules)
+
+
+def classification(entries: int) -> Row:
+    """A decision table against the plain loop, for random packets between the sites of a network."""
+    network = generate(Plan(routers=50, lists=1, entries=entries, seed=SEED))
+    resolved = resolve(network.lists[0], Names(network))
+    table, chance, count = DecisionTable(resolved), np.random.default_rng(SEED), 100_000
+    addresses = Addresses(Family.IPV4)
+    sites = [(172 << 24) | (20 << 16) | (site << 8) | host for site in range(50) for host in range(1, 255)]
+    known = np.array([addresses.place(address) for address in sites])
+    ports = np.array([request.port for request in REQUESTS if request.protocol == TCP])
+    headers = Headers(
+        addresses,
+        (Kind(TCP), Kind(UDP)),
+        chance.choice(known, count),
+        chance.choice(known, count),
+        chance.integers(0, 2, count),
+        chance.integers(1024, 65536, count),
+        chance.choice(ports, count),
+    )
+    found = table.first_match(headers)
+    few = max(20, 100_000 // entries)
+    packets = [
+        Packet(
+            Family.IPV4,
+            addresses.values[headers.source[number]],
+            addresses.values[headers.destination[number]],
+            headers.kinds[headers.kind[number]].protocol,
+            int(headers.source_port[number]),
+            int(headers.destination_port[number]),
+            TcpFlags.SYN,
+        )
+        for number in range(few)
     ]
-    item = {"name": "long", "family": "ipv4", "kind": "extended", "entries": "\n".join(lines)}
-    return AccessList.model_validate(item)
+    assert [plain_loop(resolved, packet) for packet in packets] == found[:few].tolist()
+    fast = microseconds(lambda: table.first_match(headers), count)
+    slow = microseconds(lambda: [plain_loop(resolved, packet) for packet in packets], few)
+    return Row(
+        f"one decision, {entries:,} entries: table against loop",
+        fast,
+        slow,
+        f"mean first match at entry {found.mean():,.0f}",
+    )
+
+
+def random_conversations(world: World, hosts: list[str], count: int) -> Conversations:
+    chance = np.random.default_rng(SEED)
+    return Conversations(
+        Family.IPV4,
+        [(host, None) for host in hosts],
+        [world.addresses(host, Family.IPV4)[0] for host in hosts],
+        REQUESTS,
+        chance.integers(0, len(hosts), count),
+        chance.integers(0, len(hosts), count),
+        chance.integers(0, len(REQUESTS), count),
+        chance.integers(1024, 65536, count),
+    )
+
+
+def opener(asked: Conversations, number: int) -> tuple[Packet, str]:
+    request = asked.requests[asked.request[number]]
+    packet = Packet(
+        asked.family,
+        None,
+        asked.destinations[asked.destination[number]],
+        request.protocol,
+        int(asked.source_port[number]),
+        request.port,
+        TcpFlags.SYN if request.protocol == TCP else TcpFlags.NONE,
+    )
+    return packet, asked.senders[asked.sender[number]][0]
+
+
+def conversations(routers: int, count: int) -> list[Row]:
+    """Random conversations between hosts, in bulk (from nothing, and again) against the walk."""
+    network = generate(Plan(routers=routers, lists=routers, entries=200, seed=SEED))
+    world = build_world(network)
+    asked = random_conversations(world, [f"h{number}" for number in range(routers)], count)
+    engine = BulkEngine(world)
+    start = time.perf_counter()
+    found = engine.verdicts(asked)
+    first = (time.perf_counter() - start) / count * 1e6
+    again = microseconds(lambda: engine.verdicts(asked), count)
+    chosen = random.Random(SEED).sample(range(count), 100)
+    openers = [opener(asked, number) for number in chosen]
+    walked = [converse_from(world, *each).verdict for each in openers]
+    assert walked == [VERDICT_ORDER[found.verdict[number]] for number in chosen]
+    slow = microseconds(lambda: [converse_from(world, *each) for each in openers], len(openers))
+    name = f"{count:,} conversations, {routers} routers, lists of 200: bulk against walk"
+    return [
+        Row(f"{name}, the first time", first, slow, f"{1e6 / first:,.0f} a second"),
+        Row(f"{name}, again", again, slow, f"{1e6 / again:,.0f} a second"),
+    ]
+
+
+def compiling(routers: int, lists: int, entries: int) -> Row:
+    """A world and its decision tables from a document, and the peak memory that takes."""
+    network = generate(Plan(routers=routers, lists=lists, entries=entries, seed=SEED))
+    hosts = [f"h{number}" for number in range(min(routers, 50))]
+    tracemalloc.start()
+    start = time.perf_counter()
+    world = build_world(network)
+    BulkEngine(world).verdicts(random_conversations(world, hosts, 1000))
+    taken = time.perf_counter() - start
+    peak = tracemalloc.get_traced_memory()[1]
+    tracemalloc.stop()
+    interfaces = sum(len(device.interfaces) for device in network.devices)
+    name = f"compiling {routers} routers, {interfaces:,} interfaces, {lists * entries:,} entries"
+    return Row(name, taken * 1e6, None, f"peak {peak / 2**20:,.0f} MiB, measured while tracing memory")
+
+
+def everyday() -> list[Row]:
+    """What a person waits for at the demo network."""
+    network = saltmarsh()
+    world = build_world(network)
+    flow = network.tests[0].flow.flow
+    return [
+        Row("one traced conversation, demo", microseconds(lambda: converse(world, flow))),
+        Row(
+            f"the demo's book, {len(network.tests)} tests in three states",
+            microseconds(lambda: mark_tests(network.tests, States.of(world), Tries())),
+        ),
+        Row("a world of the demo", microseconds(lambda: build_world(network))),
+    ]
 
 
 def main() -> None:
-    network = saltmarsh()
-    world = build_world(network)
-    table = Table("what", "ms", "against one decision at 100 entries")
-    packet = Packet(Family.IPV4, 0xAC141015, 0xAC14280A, TCP, 49152, 443, TcpFlags.SYN)
-    unit = None
-    for length in LENGTHS:
-        resolved = resolve(long_list(length), Names(network))
-        taken = seconds(lambda resolved=resolved: decide(resolved, packet))  # type: ignore[misc]
-        unit = unit or taken
-        table.add_row(f"one decision, {length:,} entries", f"{taken * 1000:.3f}", f"{taken / unit:.1f}")
-    assert unit is not None
-    flow = network.tests[0].flow.flow
-    large = generate(Plan(routers=50, lists=20, entries=200, seed=SEED))
-    large_world = build_world(large)
-    large_flow = large.tests[0].flow.flow
-    rows: list[tuple[str, Callable[[], object]]] = [
-        ("one conversation, demo", lambda: converse(world, flow)),
-        ("the demo's book, three states", lambda: mark_tests(network.tests, States.of(world), Tries())),
-        ("one conversation, 50 routers, lists of 200", lambda: converse(large_world, large_flow)),
-        ("a world of the demo", lambda: build_world(network)),
-    ]
-    for name, work in rows:
-        taken = seconds(work)
-        table.add_row(name, f"{taken * 1000:.3f}", f"{taken / unit:.1f}")
-    Console().print(table)
+    large = "--quick" not in sys.argv
+    rows = [classification(entries) for entries in (100, 1_000, 10_000)]
+    for routers, count in ((10, 200_000), (50, 1_000_000), *(((500, 1_000_000),) if large else ())):
+        rows += conversations(routers, count)
+    rows += everyday()
+    for routers, lists in ((50, 50), (200, 200), *(((500, 500),) if large else ())):
+        rows.append(compiling(routers, lists, 200))
+    table = Table("what", "µs for one", "ratio", "note")
+    for row in rows:
+        table.add_row(
+            row.what, f"{row.fast:,.2f}", "" if row.ratio is None else f"{row.ratio:,.0f}", row.note
+        )
+    Console(width=150).print(table)
+    RESULTS.write_text(json.dumps([{**asdict(row), "ratio": row.ratio} for row in rows], indent=1) + "\n")
 
 
 if __name__ == "__main__":
