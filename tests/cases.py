@@ -26,7 +26,8 @@ class Case:
 
 def traced(lab: Lab, flow: str, baseline: bool = False) -> TraceReport:
     world = build_world(lab.network())
-    return report(converse(world.baseline if baseline else world, read_bare_flow(flow)), flow, "draft")
+    result = converse(world.baseline if baseline else world, read_bare_flow(flow))
+    return report(result, world.segments, flow, "draft")
 
 
 def check(lab: Lab, case: Case) -> None:

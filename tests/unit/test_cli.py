@@ -10,6 +10,7 @@ from greyheron.analysis.book import States, Tries, mark_tests
 from greyheron.cli.main import app
 from greyheron.core.world import build_world
 from greyheron.demo.networks import saltmarsh
+from greyheron.formats.workspace import read_workspace
 
 DEMO = str(files("greyheron.demo").joinpath("saltmarsh.yaml"))
 run = CliRunner().invoke
@@ -88,6 +89,26 @@ def test_a_flow_that_cannot_be_traced_ends_with_2() -> None:
     result = run(app, ["trace", DEMO, "--from", "nobody", "--to", "ledger", "--service", "web"])
     assert result.exit_code == 2
     assert "there is no device “nobody”" in result.output
+
+
+def test_format_puts_a_file_into_its_usual_form(tmp_path: Path) -> None:
+    file = tmp_path / "door.lists"
+    file.write_text("list door ipv4 standard\n5 permit   from 172.20.16.0/24\n12 deny any\n")
+    assert run(app, ["format", str(file), "--check"]).exit_code == 1
+    assert run(app, ["format", str(file), "--write", "--renumber"]).exit_code == 0
+    assert file.read_text() == "list door ipv4 standard\n10 permit from 172.20.16.0/24\n20 deny from any\n"
+    assert run(app, ["format", str(file), "--check"]).exit_code == 0
+    file.write_text("list door ipv4 standard\npermit tcp\n")
+    result = run(app, ["format", str(file)])
+    assert (result.exit_code, "line 2, column 8" in result.output) == (2, True)
+
+
+def test_format_keeps_what_a_workspace_says(tmp_path: Path) -> None:
+    file = tmp_path / "network.yaml"
+    file.write_bytes(Path(DEMO).read_bytes())
+    run(app, ["format", str(file), "--write"])
+    assert read_workspace(file.read_bytes()) == read_workspace(Path(DEMO).read_bytes())
+    assert file.read_text().startswith(Path(DEMO).read_text().splitlines()[0])
 
 
 def test_serving_elsewhere_than_on_loopback_needs_a_token() -> None:

@@ -10,7 +10,11 @@ def lines(*offered: tuple[str, list[str]]) -> list[dict[str, object]]:
     return [{"name": name, "transports": transports} for name, transports in offered]
 
 
-WEB_LINE = (("remote", ["ssh"]), ("web", ["https", "http"]), ("console", []))
+WEB_LINE: tuple[tuple[str, list[str]], ...] = (
+    ("remote", ["ssh"]),
+    ("web", ["https", "http"]),
+    ("console", []),
+)
 
 DELIVERY = {
     "a web line takes https": Case(

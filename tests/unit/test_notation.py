@@ -4,6 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from greyheron.formats.listing import read_listing, write_listing
+from greyheron.model.document import AccessList
 from greyheron.model.entry import (
     AddressBlock,
     AddressTerm,
@@ -250,3 +252,33 @@ def test_flows_that_cannot_be_read(text: str, message: str) -> None:
     with pytest.raises(NotationError) as caught:
         read_expected_flow(text)
     assert message in caught.value.misreadings[0].message
+
+
+named_lists = st.lists(
+    st.tuples(names, bodies(), st.just("") | notes), max_size=3, unique_by=lambda item: item[0]
+)
+
+
+@given(named_lists)
+def test_list_files_read_back_as_written(
+    items: list[tuple[str, tuple[ListBody, Family, ListKind], str]],
+) -> None:
+    lists = tuple(
+        AccessList(name=name, family=family, kind=kind, note=note, body=body)
+        for name, (body, family, kind), note in items
+    )
+    assert read_listing(write_listing(lists)) == lists
+
+
+def test_every_misreading_of_a_list_file_has_its_line_in_the_file() -> None:
+    first = "permit any\nlist a ipv4 standard\npermit any\nfoo\n"
+    text = first + "list a ipv6 standard\nlist 9 ipv4\nlist a ipv4 extended"
+    with pytest.raises(NotationError) as raised:
+        read_listing(text)
+    assert [(each.line, each.column) for each in raised.value.misreadings] == [
+        (1, 1),
+        (4, 1),
+        (5, 13),
+        (6, 6),
+        (7, 6),
+    ]

@@ -2,6 +2,7 @@
 
 import pytest
 
+from greyheron.core.segments import find_segments
 from tests.cases import Case, all_of, check
 from tests.lab import Lab
 
@@ -123,3 +124,39 @@ CASES = {
 @pytest.mark.parametrize("case", CASES.values(), ids=CASES.keys())
 def test_segments(case: Case) -> None:
     check(Lab.of(SITE), case)
+
+
+TWO_SWITCHES = """
+devices:
+  - {name: desk, kind: host, interfaces: [{name: eth0, addresses: [172.20.7.2/24]}]}
+  - {name: cam, kind: host, interfaces: [{name: eth0, addresses: [172.20.7.3/24]}]}
+  - name: near
+    kind: switch
+    interfaces:
+      - {name: p1, access: 20}
+      - {name: up1, access: 10}
+      - {name: up2, trunk: [20, 30]}
+      - {name: up3, access: 20}
+  - name: far
+    kind: switch
+    interfaces:
+      - {name: p1, access: 20}
+      - {name: up1, access: 10}
+      - {name: up2, trunk: [20, 30]}
+      - {name: up3, access: 20}
+links:
+  - {ends: ["desk:eth0", "near:p1"]}
+  - {ends: ["near:up1", "far:up1"]}
+  - {ends: ["far:up2", "near:up2"]}
+  - {ends: ["near:up3", "far:up3"], enabled: false}
+  - {ends: ["far:p1", "cam:eth0"]}
+"""
+
+
+def test_the_links_between_two_interfaces_are_those_that_carry_their_vlan() -> None:
+    segments = find_segments(Lab.of(TWO_SWITCHES).network())
+    desk, cam = ("desk", "eth0"), ("cam", "eth0")
+    way = (("desk:eth0", "near:p1"), ("near:up2", "far:up2"), ("far:p1", "cam:eth0"))
+    assert segments.links_between(desk, cam) == way
+    assert segments.links_between(cam, desk) == tuple((far, near) for near, far in reversed(way))
+    assert segments.links_between(desk, ("far", "up1")) == ()

@@ -4,6 +4,7 @@ Every field is documented in docs/api.md.
 """
 
 from dataclasses import dataclass
+from itertools import zip_longest
 
 from greyheron.analysis.words import (
     ending_words,
@@ -16,6 +17,7 @@ from greyheron.analysis.words import (
 from greyheron.core.answers import Answer, Seen
 from greyheron.core.conversation import Exchange, Leg, Result, Verdict, Way
 from greyheron.core.matching import Decision
+from greyheron.core.segments import Segments
 from greyheron.core.steps import Filtered, Hop, Outcome, Path, Routed, Step, Unrouted
 from greyheron.model.values import Action, Direction, Family
 
@@ -69,13 +71,18 @@ class HeaderField:
 
 @dataclass(frozen=True, slots=True)
 class HopReport:
-    """One device: interfaces it was entered and left by, the header there, and the steps in order."""
+    """One device: interfaces it was entered and left by, the header there, and the steps in order.
+
+    links:  those that the packet crosses to the next device, switches between them or not; of each the near
+        and the far end, as `device:interface`
+    """
 
     device: str
     ingress: str | None
     egress: str | None
     header: tuple[HeaderField, ...]
     steps: tuple[StepReport, ...]
+    links: tuple[tuple[str, str], ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,9 +134,9 @@ class TraceReport:
     more_paths: bool
 
 
-def report(result: Result, flow: str, state: str) -> TraceReport:
+def report(result: Result, segments: Segments, flow: str, state: str) -> TraceReport:
     """The report of `result`, got for the flow written `flow` in the state named `state`."""
-    exchanges = tuple(_exchange(exchange) for exchange in result.exchanges)
+    exchanges = tuple(_exchange(exchange, segments) for exchange in result.exchanges)
     if result.verdict is Verdict.MIXED:
         ways = sorted({exchange.verdict.value for exchange in result.exchanges})
         text = f"mixed: on {len(exchanges)} equal paths it {' or '.join(ways)}"
@@ -156,7 +163,7 @@ def place_of(exchange: Exchange) -> PlaceReport | None:
     return PlaceReport(path.last.device, path.last.ingress, None, None, None)
 
 
-def _exchange(exchange: Exchange) -> ExchangeReport:
+def _exchange(exchange: Exchange, segments: Segments) -> ExchangeReport:
     decider = exchange.decider
     outs = [leg for leg in exchange.legs if leg.way is Way.OUT]
     homes = [leg for leg in exchange.legs if leg.way is Way.HOME]
@@ -164,9 +171,9 @@ def _exchange(exchange: Exchange) -> ExchangeReport:
     out = decider if failed and decider.way is Way.OUT else outs[0]
     home: LegReport | None = None
     if failed and decider.way is Way.OUT:
-        home = _answer(exchange.answer)
+        home = _answer(exchange.answer, segments)
     elif homes:
-        home = _leg(homes[-1] if failed else homes[0], failed)
+        home = _leg(homes[-1] if failed else homes[0], failed, segments)
     family = decider.path.last.packet.family
     by = None if exchange.seen_from is None else family.text(exchange.seen_from)
     return ExchangeReport(
@@ -175,32 +182,41 @@ def _exchange(exchange: Exchange) -> ExchangeReport:
         decider.way,
         place_of(exchange),
         SeenReport(exchange.sees, by, seen_words(exchange)),
-        _leg(out, failed and out is decider),
+        _leg(out, failed and out is decider, segments),
         home,
-        tuple(_leg(leg, failed and leg is decider) for leg in exchange.legs),
+        tuple(_leg(leg, failed and leg is decider, segments) for leg in exchange.legs),
     )
 
 
-def _leg(leg: Leg, decides: bool) -> LegReport:
-    return _path(leg.name, leg.path, decides)
+def _leg(leg: Leg, decides: bool, segments: Segments) -> LegReport:
+    return _path(leg.name, leg.path, decides, segments)
 
 
-def _answer(answer: Answer | None) -> LegReport | None:
+def _answer(answer: Answer | None, segments: Segments) -> LegReport | None:
     if answer is None or answer.path is None:
         return None
-    return _path(answer.says, answer.path, decides=False)
+    return _path(answer.says, answer.path, False, segments)
 
 
-def _path(name: str, path: Path, decides: bool) -> LegReport:
-    hops = tuple(_hop(hop, decides and hop is path.last) for hop in path.hops)
+def _path(name: str, path: Path, decides: bool, segments: Segments) -> LegReport:
+    hops = tuple(
+        _hop(hop, decides and hop is path.last, _links(hop, following, segments))
+        for hop, following in zip_longest(path.hops, path.hops[1:])
+    )
     return LegReport(name, service_words(path.packet), path.outcome, hops)
 
 
-def _hop(hop: Hop, decides: bool) -> HopReport:
+def _links(hop: Hop, following: Hop | None, segments: Segments) -> tuple[tuple[str, str], ...]:
+    if hop.egress is None or following is None or following.ingress is None:
+        return ()
+    return segments.links_between((hop.device, hop.egress), (following.device, following.ingress))
+
+
+def _hop(hop: Hop, decides: bool, links: tuple[tuple[str, str], ...]) -> HopReport:
     family = hop.packet.family
     steps = tuple(_step(step, family, decides and step is hop.steps[-1]) for step in hop.steps)
     header = tuple(HeaderField(*line) for line in header_words(hop.packet))
-    return HopReport(hop.device, hop.ingress, hop.egress, header, steps)
+    return HopReport(hop.device, hop.ingress, hop.egress, header, steps, links)
 
 
 def _step(step: Step, family: Family, deciding: bool) -> StepReport:

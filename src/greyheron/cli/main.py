@@ -1,7 +1,8 @@
-"""`grey-heron`: serve the workbench, trace one flow, check every test flow of a file."""
+"""`grey-heron`: serve the workbench; trace, check, format and generate files."""
 
 import json
 from dataclasses import asdict
+from itertools import takewhile
 from pathlib import Path
 from typing import Annotated
 
@@ -16,10 +17,12 @@ from greyheron.core.conversation import FlowError, Verdict, converse
 from greyheron.core.world import build_world
 from greyheron.demo.generator import Plan
 from greyheron.demo.generator import generate as generated
+from greyheron.formats.listing import is_listing, read_listing, write_listing
 from greyheron.formats.workspace import read_workspace, write_workspace
-from greyheron.model.document import Network
+from greyheron.model.document import AccessList, Network
 from greyheron.model.notation.flows import read_bare_flow, write_flow
 from greyheron.model.notation.line import NotationError
+from greyheron.model.notation.lists import renumbered
 from greyheron.model.problems import DocumentError
 
 BAD_FILE = 2
@@ -61,7 +64,7 @@ def trace(
     except (NotationError, FlowError) as error:
         errors.print(f"The flow cannot be traced: {error}", markup=False)
         raise typer.Exit(BAD_FILE) from None
-    found = report(result, write_flow(flow), "baseline" if baseline else "draft")
+    found = report(result, world.segments, write_flow(flow), "baseline" if baseline else "draft")
     if as_json:
         print(json.dumps(asdict(found), ensure_ascii=False, indent=2))
     else:
@@ -89,6 +92,56 @@ def check(file: File, as_json: AsJson = False) -> None:
         _print_marks(network, marks)
     if any(mark.surprises for mark in marks):
         raise typer.Exit(UNEXPECTED)
+
+
+@app.command("format")
+def format_file(
+    file: Annotated[Path, typer.Argument(help="A workspace file, or a file of lists in the notation.")],
+    write: Annotated[bool, typer.Option("--write", help="Write it back instead of printing it.")] = False,
+    check_only: Annotated[bool, typer.Option("--check", help="Only say whether it is formatted.")] = False,
+    renumber: Annotated[bool, typer.Option("--renumber", help="Number entries in even steps.")] = False,
+) -> None:
+    """Put a file into its one usual form. Exit status: 0 done, 1 not formatted (--check), 2 a bad file.
+
+    Of a workspace file's own comments those at its head are kept; remarks and notes in lists are kept all.
+    """
+    try:
+        before = file.read_bytes().decode("utf-8-sig")
+        after = _formatted(file, before, renumber)
+    except OSError as error:
+        errors.print(f"{file} cannot be read: {error.strerror}", markup=False)
+        raise typer.Exit(BAD_FILE) from None
+    except UnicodeDecodeError as error:
+        errors.print(f"{file} is no UTF-8 text: byte {error.start + 1}", markup=False)
+        raise typer.Exit(BAD_FILE) from None
+    except NotationError as error:
+        for misreading in error.misreadings:
+            errors.print(f"{file}: {misreading}", markup=False)
+        raise typer.Exit(BAD_FILE) from None
+    if check_only and before != after:
+        errors.print(f"{file} is not formatted: `grey-heron format --write {file}` does it", markup=False)
+        raise typer.Exit(UNEXPECTED)
+    if write and before != after:
+        file.write_text(after, encoding="utf-8")
+    elif not (write or check_only):
+        print(after, end="")
+
+
+def _formatted(file: Path, text: str, renumber: bool) -> str:
+    """`text` as we would write it. Raises NotationError; a bad workspace ends the command."""
+
+    def even(access_list: AccessList) -> AccessList:
+        return (
+            access_list.model_copy(update={"body": renumbered(access_list.body)}) if renumber else access_list
+        )
+
+    if is_listing(text):
+        return write_listing(tuple(map(even, read_listing(text))))
+    network = _read(file)
+    head = takewhile(lambda line: line.startswith("#"), text.splitlines(keepends=True))
+    return "".join(head) + write_workspace(
+        network.model_copy(update={"lists": tuple(map(even, network.lists))})
+    )
 
 
 @app.command()

@@ -1,5 +1,6 @@
 """Segments: which interfaces reach each other with no router between (2-semantics §1)."""
 
+from collections import defaultdict, deque
 from dataclasses import dataclass
 
 from greyheron.model.document import Device, Interface, Network
@@ -7,6 +8,9 @@ from greyheron.model.values import DeviceKind
 
 Port = tuple[str, str]
 """A device's name and an interface's."""
+
+LinkEnds = tuple[str, str]
+"""The near and the far end of a link, each as `device:interface`."""
 
 DEFAULT_VLAN = 1
 
@@ -18,11 +22,29 @@ class Segments:
     of:  the segment of every enabled interface of a device that is no switch
     members:  those interfaces, for each segment
     carriers:  the switches that carry each segment, and in which VLAN
+    crossings:  from each interface, or switch in a VLAN, what comes next along each enabled link
     """
 
     of: dict[Port, int]
     members: tuple[tuple[Port, ...], ...]
     carriers: tuple[tuple[tuple[str, int], ...], ...]
+    crossings: dict[Port, list[tuple[Port, LinkEnds]]]
+
+    def links_between(self, start: Port, goal: Port) -> tuple[LinkEnds, ...]:
+        """The fewest links that carry a frame from one interface to another; none if nothing does."""
+        came: dict[Port, tuple[Port, LinkEnds]] = {}
+        ahead = deque([start])
+        while ahead and goal not in came:
+            here = ahead.popleft()
+            for there, ends in self.crossings.get(here, ()):
+                if there not in came and there != start:
+                    came[there] = here, ends
+                    ahead.append(there)
+        way: list[LinkEnds] = []
+        while goal in came:
+            goal, ends = came[goal]
+            way.append(ends)
+        return tuple(reversed(way))
 
 
 def find_segments(network: Network) -> Segments:
@@ -38,12 +60,15 @@ def find_segments(network: Network) -> Segments:
     ]
     for port in enabled:
         joined.add(port)
+    crossings: dict[Port, list[tuple[Port, LinkEnds]]] = defaultdict(list)
     for link in network.links:
         if not link.enabled:
             continue
         near, far = (_by_tag(devices, end) for end in link.ends)
         for tag in near.keys() & far.keys():
             joined.join(near[tag], far[tag])
+            crossings[near[tag]].append((far[tag], link.ends))
+            crossings[far[tag]].append((near[tag], (link.ends[1], link.ends[0])))
     numbers: dict[Port, int] = {}
     members: list[list[Port]] = []
     of: dict[Port, int] = {}
@@ -59,7 +84,9 @@ def find_segments(network: Network) -> Segments:
         number = numbers.get(joined.root((name, vlan)))
         if number is not None:
             carriers[number].append((name, int(vlan.removeprefix(_VLAN))))
-    return Segments(of, tuple(map(tuple, members)), tuple(tuple(sorted(each)) for each in carriers))
+    return Segments(
+        of, tuple(map(tuple, members)), tuple(tuple(sorted(each)) for each in carriers), crossings
+    )
 
 
 def is_up(device: Device, interface: Interface) -> bool:

@@ -73,4 +73,5 @@ class Bench:
 
     def trace(self, stored: Stored, flow: Flow, state: str) -> TraceReport:
         """One flow in full. `state` is baseline, running or draft. Raises FlowError."""
-        return report(converse(self.world_in(stored, state), flow), write_flow(flow), state)
+        world = self.world_in(stored, state)
+        return report(converse(world, flow), world.segments, write_flow(flow), state)

@@ -924,6 +924,9 @@ export interface components {
         /**
          * HopReport
          * @description One device: interfaces it was entered and left by, the header there, and the steps in order.
+         *
+         *     links:  those that the packet crosses to the next device, switches between them or not; of each the near
+         *         and the far end, as `device:interface`
          */
         HopReport: {
             /** Device */
@@ -936,6 +939,11 @@ export interface components {
             header: components["schemas"]["HeaderField"][];
             /** Steps */
             steps: components["schemas"]["StepReport"][];
+            /** Links */
+            links: [
+                string,
+                string
+            ][];
         };
         /**
          * IcmpMatch

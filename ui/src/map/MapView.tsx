@@ -21,10 +21,7 @@ export function MapView() {
   );
   const { svg, transform, fit, zoomBy } = useViewport(scene.bounds, ready);
   const shown = trace?.exchanges[exchange];
-  const ribbons = useMemo(
-    () => (shown && ready ? ribbonsOf(scene, network.draft, shown) : []),
-    [scene, network.draft, shown, ready],
-  );
+  const ribbons = useMemo(() => (shown && ready ? ribbonsOf(scene, shown) : []), [scene, shown, ready]);
   const marked = hop && shown ? (shown[hop.way]?.hops[hop.index]?.device ?? null) : null;
 
   useEffect(() => {

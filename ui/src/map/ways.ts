@@ -1,4 +1,4 @@
-import type { ExchangeReport, HopReport, LegReport, Network } from "../api/client";
+import type { ExchangeReport, HopReport, LegReport } from "../api/client";
 import { along, LANE, lengthOf, linkAt, type Point, type Scene } from "./geometry";
 
 /** The ways of a traced conversation as lines through the lanes they use. */
@@ -14,9 +14,9 @@ export interface Ribbon {
   heading: Point;
 }
 
-export function ribbonsOf(scene: Scene, network: Network, exchange: ExchangeReport): Ribbon[] {
-  const ribbons = [ribbonOf(scene, network, exchange, exchange.out, "out")];
-  if (exchange.home) ribbons.push(ribbonOf(scene, network, exchange, exchange.home, "home"));
+export function ribbonsOf(scene: Scene, exchange: ExchangeReport): Ribbon[] {
+  const ribbons = [ribbonOf(scene, exchange, exchange.out, "out")];
+  if (exchange.home) ribbons.push(ribbonOf(scene, exchange, exchange.home, "home"));
   return ribbons.flatMap((ribbon) => ribbon ?? []);
 }
 
@@ -24,17 +24,13 @@ const TAG = 15;
 
 function ribbonOf(
   scene: Scene,
-  network: Network,
   exchange: ExchangeReport,
   leg: LegReport,
   way: "out" | "home",
 ): Ribbon | null {
   const decided = exchange.decided_on === way && exchange.verdict !== "passes";
   const points: Point[] = [];
-  leg.hops.forEach((hop, index) => {
-    const next = leg.hops[index + 1];
-    if (next) points.push(...between(scene, network, hop, next));
-  });
+  for (const hop of leg.hops) points.push(...lanesOf(scene, hop));
   const last = leg.hops[leg.hops.length - 1];
   if (!last) return null;
   const centre = scene.plates.find((plate) => plate.device.name === last.device)?.centre;
@@ -67,47 +63,13 @@ function ribbonOf(
   };
 }
 
-/** The lanes from where `hop` was left to where `next` was entered, through any switches. */
-function between(scene: Scene, network: Network, hop: HopReport, next: HopReport): Point[] {
-  if (!hop.egress || !next.ingress) return [];
-  const physical = (end: string) => scene.parents.get(end) ?? end;
-  const links = switched(
-    network,
-    physical(`${hop.device}:${hop.egress}`),
-    physical(`${next.device}:${next.ingress}`),
-  );
-  return links.flatMap(([a, b]) => {
-    const from = scene.tabs.get(a)?.mouth;
-    const to = scene.tabs.get(b)?.mouth;
+/** The lanes from where `hop` was left to where the next device was entered, through any switches. */
+function lanesOf(scene: Scene, hop: HopReport): Point[] {
+  return hop.links.flatMap(([near, far]) => {
+    const from = scene.tabs.get(near ?? "")?.mouth;
+    const to = scene.tabs.get(far ?? "")?.mouth;
     return from && to ? [along(from, to, 0, LANE), along(from, to, lengthOf(from, to), LANE)] : [];
   });
-}
-
-/** The links from one interface to another with only switches between, each from near to far end. */
-function switched(network: Network, start: string, goal: string): [string, string][] {
-  const switches = new Set(
-    network.devices.filter((device) => device.kind === "switch").map((device) => device.name),
-  );
-  const deviceOf = (end: string) => end.slice(0, end.indexOf(":"));
-  const queue: { at: string; way: [string, string][] }[] = [{ at: start, way: [] }];
-  const seen = new Set([start]);
-  for (let step = queue.shift(); step; step = queue.shift()) {
-    const leave = switches.has(deviceOf(step.at))
-      ? network.links.flatMap((link) => link.ends).filter((end) => deviceOf(end) === deviceOf(step.at))
-      : [step.at];
-    for (const near of leave) {
-      for (const link of network.links) {
-        if (!link.ends.includes(near)) continue;
-        const far = link.ends[0] === near ? link.ends[1] : link.ends[0];
-        if (seen.has(far)) continue;
-        seen.add(far);
-        const way: [string, string][] = [...step.way, [near, far]];
-        if (far === goal) return way;
-        if (switches.has(deviceOf(far))) queue.push({ at: far, way });
-      }
-    }
-  }
-  return [];
 }
 
 /** Take `distance` off the end of a line. */
