@@ -6,7 +6,7 @@ import numpy as np
 
 from greyheron.core.bulk.conversations import Conversations, Verdicts
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
-from greyheron.core.bulk.points import NONE
+from greyheron.core.bulk.headers import NONE
 from greyheron.core.packet import Packet
 from greyheron.core.world import World
 from greyheron.model.services import Request
@@ -44,14 +44,15 @@ def _conversations(family: Family, openers: Sequence[tuple[Packet, str]]) -> Con
 
 def _decider(verdicts: Verdicts, number: int) -> tuple[str, object]:
     verdict = VERDICT_ORDER[verdicts.verdict[number]].value
-    place = int(verdicts.point[number])
+    place = int(verdicts.gate[number])
     if place == NONE:
         return verdict, None
-    point, entry = verdicts.points[place], int(verdicts.entry[number])
+    point, entry, resolved = verdicts.points[place], int(verdicts.entry[number]), verdicts.lists[place]
+    assert resolved is not None
     return verdict, (
         point.device,
         point.at,
         point.direction.value,
-        verdicts.lists[place],
+        resolved.name,
         None if entry == NONE else entry,
     )

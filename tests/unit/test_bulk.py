@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from greyheron.core.bulk.conversations import Conversations
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
-from greyheron.core.bulk.headers import NO_PORT, Addresses, Headers, Kind
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Fabrics
+from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Headers, Kind
 from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.conversation import converse_from
 from greyheron.core.lists import Names, ResolvedList, resolve
@@ -18,7 +18,7 @@ from greyheron.core.matching import decide
 from greyheron.core.packet import Packet, TcpFlags
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh
-from greyheron.model.document import AccessList
+from greyheron.model.document import AccessList, Network
 from greyheron.model.names import TCP
 from greyheron.model.services import Request
 from greyheron.model.values import Family
@@ -83,7 +83,10 @@ def compare_table(resolved: ResolvedList, headers: Headers) -> None:
     found = table.first_match(headers)
     for number, place in enumerate(found.tolist()):
         decision = decide(resolved, packet_of(headers, number))
-        assert (table.entries[place], bool(table.denies[place])) == (decision.entry, decision.denies)
+        assert (table.entries[place], bool(table.denies[place])) == (
+            NONE if decision.entry is None else decision.entry,
+            decision.denies,
+        )
 
 
 @given(st.integers(0, 1_000_000))
@@ -228,3 +231,37 @@ def test_many_conversations_are_tried_once_for_each_class() -> None:
         )
         walked = converse_from(world, opener, hosts[asked.sender[number]]).verdict
         assert VERDICT_ORDER[found.verdict[number]] is walked
+
+
+def all_pairs(network: Network, family: Family) -> Conversations:
+    """Every device to every other's first address, about a few services."""
+    world = build_world(network)
+    ends = [(name, world.addresses(name, family)) for name in world.devices]
+    senders = [(name, None) for name, held in ends if held]
+    requests = [Request(TCP, 80), Request(17, 53), Request(family.icmp, None, family.echo[0], 0)]
+    count = len(senders)
+    sender, destination, request = np.indices((count, count, len(requests))).reshape(3, -1)
+    addresses = [held[0] for _, held in ends if held]
+    ports = np.full(len(sender), 49152)
+    return Conversations(family, senders, addresses, requests, sender, destination, request, ports)
+
+
+@given(st.integers(0, 1_000_000))
+def test_an_edit_of_lists_changes_only_the_rows_that_it_can(seed: int) -> None:
+    network, chance = random_network(seed), Random(seed)
+    gone = [placed for placed in network.placements if chance.random() < 0.5]
+    edited = network.model_copy(
+        update={"placements": tuple(placed for placed in network.placements if placed not in gone)}
+    )
+    world, fabrics = build_world(network), Fabrics()
+    before, after = BulkEngine(world, fabrics), BulkEngine(build_world(edited, world), fabrics)
+    for family in Family:
+        asked = all_pairs(network, family)
+        courses = before.courses(asked)
+        if not len(asked) or not after.fits(courses):
+            continue
+        verdict = before.row_verdicts(courses).verdict
+        rows, changed = after.changed_rows(courses, before)
+        verdict[rows] = changed.verdict
+        fresh = BulkEngine(build_world(edited)).verdicts(asked).verdict
+        assert verdict[courses.row_of].tolist() == fresh.tolist()

@@ -30,7 +30,7 @@ def facts_of(world: World, device: str) -> DeviceFacts:
     neighbours = [
         f"{each.neighbour} by {each.interface}, {'v2' if family is Family.IPV4 else 'v3'}, cost {each.cost}"
         for family in Family
-        for each in world.area(family).neighbours.get(device, ())
+        for each in world.neighbourhood(family).adjacent.get(device, ())
     ]
     cut = [
         f"{other[0]} is no neighbour: {each.by.list_name} {place_words(each.by.point)} "

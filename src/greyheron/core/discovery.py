@@ -30,7 +30,7 @@ def stopped_discovery(
     )
     for packet, sender, receiver in ((question, asking, answering), (answer, answering, asking)):
         stopped = stopped_between(
-            world.neighbour_lists, world.devices[sender[0]], sender[1], *receiver, packet
+            world.discovery_lists, world.devices[sender[0]], sender[1], *receiver, packet
         )
         if stopped is not None:
             return stopped

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, replace
 
 from greyheron.core.addresses import block_of, held
+from greyheron.core.places import AttachmentPoint
 from greyheron.model.document import AccessList, Network, family_of
 from greyheron.model.entry import (
     AddressBlock,
@@ -32,8 +33,10 @@ class Rule:
     destination_ports: tuple[PortSpan | NotPort, ...] | None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, eq=False)
 class ResolvedList:
+    """A list with its names looked up; only itself is equal to it, so that what is made of it can be kept."""
+
     name: str
     family: Family
     kind: ListKind
@@ -85,6 +88,39 @@ def resolve(access_list: AccessList, names: Names) -> ResolvedList:
         for entry in access_list.body.entries
     )
     return ResolvedList(access_list.name, access_list.family, access_list.kind, rules)
+
+
+class ResolvedLists:
+    """The lists of one network, each resolved once."""
+
+    def __init__(self, network: Network, known: "ResolvedLists | None" = None) -> None:
+        """known: of a network whose lists may be the same, to take over what is"""
+        self._network = network
+        before = known._found if known is not None and known._names_the_same(network) else {}
+        names = Names(network)
+        self._found: dict[str, tuple[AccessList, ResolvedList]] = {}
+        for access_list in network.lists:
+            old, resolved = before.get(access_list.name, (None, None))
+            if resolved is None or old != access_list:
+                resolved = resolve(access_list, names)
+            self._found[access_list.name] = access_list, resolved
+
+    def _names_the_same(self, network: Network) -> bool:
+        own = self._network
+        return (own.devices, own.address_sets, own.port_sets) == (
+            network.devices,
+            network.address_sets,
+            network.port_sets,
+        )
+
+    def placed(self) -> dict[tuple[AttachmentPoint, Family], ResolvedList]:
+        """What stands at each attachment point, by family."""
+        placements = self._network.placements
+        return {
+            (AttachmentPoint(placed.device, placed.at, placed.direction), resolved.family): resolved
+            for placed in placements
+            for resolved in (self._found[placed.list][1],)
+        }
 
 
 def permitting_all(resolved: ResolvedList) -> ResolvedList:

@@ -5,14 +5,14 @@ from functools import cached_property
 
 from greyheron.core.addresses import Held, block_of, held, is_link_local
 from greyheron.core.filters import Lists
-from greyheron.core.lists import Names, permitting_all, resolve
-from greyheron.core.ospf import CutNeighbour, OspfArea
-from greyheron.core.places import AttachmentPoint
+from greyheron.core.lists import ResolvedLists, permitting_all
+from greyheron.core.neighbours import CutNeighbour, Neighbourhood, OspfPairs
+from greyheron.core.ospf import OspfArea
 from greyheron.core.routing import Lookup, NextHop, RoutingTable
 from greyheron.core.segments import Port, Segments, find_segments
 from greyheron.core.translation import answered_addresses
 from greyheron.model.document import Device, Interface, Network, family_of
-from greyheron.model.values import DeviceKind, Family
+from greyheron.model.values import DeviceKind, Direction, Family
 
 FORWARDING = frozenset({DeviceKind.ROUTER, DeviceKind.FIREWALL})
 
@@ -23,21 +23,22 @@ class World:
     devices, interfaces:  by name
     segments:  see `Segments`
     lists:  what is placed at each attachment point, by family
-    neighbour_lists:  the lists that decide who can be whose neighbour (§3, §9); the same, but when `opened`
+    discovery_lists:  the lists that IPv6 neighbours are found under; the same, but when `opened`
     """
 
-    def __init__(self, network: Network, segments: Segments, lists: Lists) -> None:
+    def __init__(self, network: Network, segments: Segments) -> None:
         self._network = network
         self.segments = segments
-        self.lists = self.neighbour_lists = lists
+        self._pairs: dict[Family, OspfPairs] = {}
+        self._routings: dict[tuple[Family, frozenset[tuple[Port, Port]]], Routing] = {}
+        self._resolved = ResolvedLists(network)
+        self._put_in_force(self._resolved.placed())
         self.devices: dict[str, Device] = {device.name: device for device in network.devices}
         self.interfaces: dict[Port, Interface] = {
             (device.name, interface.name): interface
             for device in network.devices
             for interface in device.interfaces
         }
-        self._tables: dict[tuple[str, Family], RoutingTable] = {}
-        self._areas: dict[Family, OspfArea] = {}
         self._hold_addresses()
 
     def _hold_addresses(self) -> None:
@@ -65,19 +66,48 @@ class World:
             for interface, block in answered_addresses(device)
         ]
 
+    def _put_in_force(self, lists: Lists) -> None:
+        self.lists = self.discovery_lists = lists
+        self._neighbourhoods: dict[Family, Neighbourhood] = {}
+        self._routing: dict[Family, Routing] = {}
+        self.__dict__.pop("opened", None)  # a copy has it from the world it was copied from
+
+    def same_topology(self, network: Network) -> bool:
+        """Whether `network` differs from this one's in nothing but lists, sets, tests and the map."""
+        own = self._network
+        return own.devices == network.devices and own.links == network.links
+
+    def relisted(self, network: Network) -> "World":
+        """This world with the lists and placements of `network`, which has the same topology."""
+        world = copy(self)
+        world._network = network
+        world._resolved = ResolvedLists(network, self._resolved)
+        world._put_in_force(world._resolved.placed())
+        return world
+
     @cached_property
     def baseline(self) -> "World":
         """The same network with every placement ignored (2-semantics §8)."""
-        return World(self._network, self.segments, {})
+        world = copy(self)
+        world._put_in_force({})
+        return world
 
     @cached_property
     def opened(self) -> "World":
-        """The same network with every list there, but permitting all that it meets in transit.
+        """The same network with routes as they are and no list that denies anything in transit.
 
-        What a packet meets in it is what it would meet here, up to the first list that denies it.
+        Lists that overrule zones remain, and permit all (§6). What a packet comes to in it is what it would
+        come to here, up to the first list that denies it.
         """
+        for family in Family:
+            self.routing(family)
         world = copy(self)
-        world.lists = {place: permitting_all(placed) for place, placed in self.lists.items()}
+        world.lists = {
+            (point, family): permitting_all(placed)
+            for (point, family), placed in self.lists.items()
+            if self.devices[point.device].kind is DeviceKind.FIREWALL and point.direction is Direction.IN
+        }
+        world.discovery_lists = {}
         return world
 
     def held(self, port: Port, family: Family) -> tuple[Held, ...]:
@@ -143,29 +173,50 @@ class World:
         return Lookup((), tuple(hops), ())
 
     def table(self, device: str, family: Family) -> RoutingTable:
-        if (device, family) not in self._tables:
-            learnt = self.area(family).routes(device)
-            self._tables[device, family] = RoutingTable(self.devices[device], family, learnt)
-        return self._tables[device, family]
+        return self.routing(family).table(device)
 
-    def area(self, family: Family) -> OspfArea:
-        if family not in self._areas:
-            self._areas[family] = OspfArea(self._network, self.segments, self.neighbour_lists, family)
-        return self._areas[family]
+    def routing(self, family: Family) -> "Routing":
+        """The routing tables of one family; worlds that differ only in lists share them if they can."""
+        if family not in self._routing:
+            neighbourhood = self.neighbourhood(family)
+            key = family, neighbourhood.parted
+            if key not in self._routings:
+                self._routings[key] = Routing(self.devices, OspfArea(self._network, neighbourhood, family))
+            self._routing[family] = self._routings[key]
+        return self._routing[family]
+
+    def neighbourhood(self, family: Family) -> Neighbourhood:
+        """OSPF neighbours, and those that lists keep apart."""
+        if family not in self._neighbourhoods:
+            if family not in self._pairs:
+                self._pairs[family] = OspfPairs(self._network, self.segments, family)
+            self._neighbourhoods[family] = self._pairs[family].under(self.lists)
+        return self._neighbourhoods[family]
 
     def cut_neighbours(self) -> list[CutNeighbour]:
         """Routers that lists keep from being neighbours, in both families."""
-        return [cut for family in Family for cut in self.area(family).cut]
+        return [cut for family in Family for cut in self.neighbourhood(family).cut]
 
 
-def build_world(network: Network) -> World:
-    """Make `network`, which has been checked, ready for packets."""
-    names = Names(network)
-    resolved = {access_list.name: resolve(access_list, names) for access_list in network.lists}
-    lists = {
-        (AttachmentPoint(placed.device, placed.at, placed.direction), resolved[placed.list].family): resolved[
-            placed.list
-        ]
-        for placed in network.placements
-    }
-    return World(network, find_segments(network), lists)
+class Routing:
+    """The routing tables of one family, each made when it is first asked for."""
+
+    def __init__(self, devices: dict[str, Device], area: OspfArea) -> None:
+        self._devices, self._area = devices, area
+        self._tables: dict[str, RoutingTable] = {}
+
+    def table(self, device: str) -> RoutingTable:
+        if device not in self._tables:
+            learnt = self._area.routes(device)
+            self._tables[device] = RoutingTable(self._devices[device], self._area.family, learnt)
+        return self._tables[device]
+
+
+def build_world(network: Network, known: World | None = None) -> World:
+    """Make `network`, which has been checked, ready for packets.
+
+    known:  a world of a network that may differ from it in little, to take over what is the same
+    """
+    if known is not None and known.same_topology(network):
+        return known.relisted(network)
+    return World(network, find_segments(network))

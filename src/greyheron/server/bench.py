@@ -43,24 +43,25 @@ class Bench:
 
     def __init__(self) -> None:
         self._worlds = _Kept()
-        self._baselines = _Kept()
+        self._latest: World | None = None
         self._books = _Kept()
         self._tries = Tries()
 
     def world(self, network: Network) -> World:
-        return self._worlds.of(lambda: build_world(network), network)
+        """The world of a document; what it shares with the one before is not worked out again."""
 
-    def baseline(self, network: Network) -> World:
-        """The world with no lists: the same one for documents that differ in their lists and tests only."""
-        return self._baselines.of(lambda: self.world(network).baseline, network.devices, network.links)
+        def build() -> World:
+            self._latest = build_world(network, self._latest)
+            return self._latest
+
+        return self._worlds.of(build, network)
 
     def book(self, running: Network, draft: Network) -> tuple[TestMarks, ...]:
         """Every test flow of `draft` with its three verdicts."""
 
         def marks() -> tuple[TestMarks, ...]:
-            states = States(
-                self.world(running), self.baseline(running), self.world(draft), self.baseline(draft)
-            )
+            world, drafted = self.world(running), self.world(draft)
+            states = States(world, world.baseline, drafted, drafted.baseline)
             return mark_tests(draft.tests, states, self._tries)
 
         return self._books.of(marks, running, draft)
@@ -68,7 +69,7 @@ class Bench:
     def world_in(self, stored: Stored, state: str) -> World:
         """The world of a network as running, on the draft, or (baseline) on the draft with no lists."""
         if state == "baseline":
-            return self.baseline(stored.draft)
+            return self.world(stored.draft).baseline
         return self.world(stored.running if state == "running" else stored.draft)
 
     def trace(self, stored: Stored, flow: Flow, state: str) -> TraceReport:

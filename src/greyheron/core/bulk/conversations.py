@@ -7,6 +7,7 @@ import numpy as np
 
 from greyheron.core.bulk.headers import NO_PORT, Addresses, Ints, Kind
 from greyheron.core.conversation import expects_reply, reply_to
+from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Packet, TcpFlags
 from greyheron.core.places import AttachmentPoint
 from greyheron.model.names import TCP
@@ -42,17 +43,17 @@ class Verdicts:
     """What became of each conversation, in arrays of one length. Where paths differ, of the first that fails.
 
     verdict:  place in VERDICT_ORDER;  outcome:  place in OUTCOMES
-    point:  place in `points` of the list that decided, or NONE where none did
+    gate:  place in `points` and `lists` of the list that decided, or NONE where none did
     entry:  its entry's number, or NONE for the implicit end of the list
     device:  place in `devices` of the device where the deciding packet ended
     """
 
-    points: tuple[AttachmentPoint, ...]
-    lists: tuple[str, ...]
+    points: Sequence[AttachmentPoint]
+    lists: Sequence[ResolvedList | None]
     devices: Sequence[str]
     verdict: Ints
     outcome: Ints
-    point: Ints
+    gate: Ints
     entry: Ints
     device: Ints
 
@@ -61,7 +62,7 @@ class Verdicts:
             self,
             verdict=self.verdict[places],
             outcome=self.outcome[places],
-            point=self.point[places],
+            gate=self.gate[places],
             entry=self.entry[places],
             device=self.device[places],
         )
@@ -138,19 +139,19 @@ class Exchanges:
     row: Ints
     outcome: Ints
     end: Ints
-    point: Ints
+    gate: Ints
     entry: Ints
 
     def take(self, places: Ints) -> "Exchanges":
         return Exchanges(
-            self.row[places], self.outcome[places], self.end[places], self.point[places], self.entry[places]
+            self.row[places], self.outcome[places], self.end[places], self.gate[places], self.entry[places]
         )
 
 
 def joined(parts: Sequence[Exchanges]) -> Exchanges:
     """All of `parts`, sorted by row."""
-    row, outcome, end, point, entry = (
+    row, outcome, end, gate, entry = (
         np.concatenate([getattr(part, name) for part in parts])
-        for name in ("row", "outcome", "end", "point", "entry")
+        for name in ("row", "outcome", "end", "gate", "entry")
     )
-    return Exchanges(row, outcome, end, point, entry).take(np.argsort(row, kind="stable"))
+    return Exchanges(row, outcome, end, gate, entry).take(np.argsort(row, kind="stable"))

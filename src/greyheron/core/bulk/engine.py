@@ -4,18 +4,20 @@ Conversations that no list, service or line can tell apart are tried once. Their
 or from `recorded` where packets are rewritten; then every list is asked once about all that it meets.
 """
 
-from dataclasses import replace
+from collections import OrderedDict
+from collections.abc import Hashable
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from greyheron.core.addresses import is_link_local
 from greyheron.core.bulk.conversations import Asked, Conversations, Exchanges, Rows, Verdicts, joined
-from greyheron.core.bulk.forwarding import Forwarding
-from greyheron.core.bulk.headers import NO_PORT, Addresses, Ints
-from greyheron.core.bulk.points import NONE, Points, first_of_each
-from greyheron.core.bulk.recorded import Recorder
+from greyheron.core.bulk.fabric import Fabric, fabric_key
+from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Bools, Ints, first_of_each
+from greyheron.core.bulk.placed import Placed, Tables
+from greyheron.core.bulk.recorded import RecordedCourses, Recorder, walked_exchanges
 from greyheron.core.bulk.tables import occurring, port_spans
-from greyheron.core.bulk.traced import TracedExchanges
+from greyheron.core.bulk.traced import TracedCourses
 from greyheron.core.bulk.tracing import OUTCOMES
 from greyheron.core.conversation import VERDICTS, Verdict
 from greyheron.core.world import World
@@ -26,29 +28,96 @@ _PASSES, _MIXED = VERDICT_ORDER.index(Verdict.PASSES), VERDICT_ORDER.index(Verdi
 _VERDICT_OF = np.array([VERDICT_ORDER.index(VERDICTS[outcome]) for outcome in OUTCOMES])
 _AT_ONCE = 1 << 16
 """So many different conversations are traced at once: it bounds the memory that their paths take."""
+_MOST_FABRICS = 6
+
+
+class Fabrics:
+    """Fabrics and decision tables that worlds which differ in little share; the least used are forgotten."""
+
+    def __init__(self) -> None:
+        self._found: OrderedDict[Hashable, tuple[Fabric, Recorder]] = OrderedDict()
+        self.tables = Tables()
+
+    def of(self, world: World, family: Family) -> tuple[Fabric, Recorder]:
+        key = family, fabric_key(world, family)
+        if key not in self._found:
+            fabric = Fabric(world, family)
+            self._found[key] = fabric, Recorder(world, fabric)
+            if len(self._found) > _MOST_FABRICS:
+                self._found.popitem(last=False)
+        self._found.move_to_end(key)
+        return self._found[key]
+
+
+@dataclass(frozen=True, slots=True)
+class Courses:
+    """Where conversations go, whatever lists say: what `BulkEngine.verdicts` can be asked about again.
+
+    row_of:  which row each conversation is;  plain:  the rows of each part that was traced
+    """
+
+    fabric: Fabric
+    rows: Rows
+    row_of: Ints
+    plain: tuple[Ints, ...]
+    traced: tuple[TracedCourses, ...]
+    recorded: RecordedCourses
+
+    def passing(self, codes: Bools) -> Bools:
+        """Whether each row has a packet that comes to one of the gates or questions marked in `codes`."""
+        found = self.recorded.rows_passing(codes)
+        found[self.recorded.crowded] = True
+        for places, part in zip(self.plain, self.traced, strict=True):
+            found[places] |= part.rows_passing(codes)
+        return found
 
 
 class BulkEngine:
-    """One world made ready for very many conversations; what it works out is kept for the next ones."""
+    """One world made ready for very many conversations."""
 
-    def __init__(self, world: World) -> None:
+    def __init__(self, world: World, fabrics: Fabrics | None = None) -> None:
+        """fabrics: to share with the engines of worlds that differ in little"""
         self._world = world
+        self._fabrics = fabrics or Fabrics()
         self._families: dict[Family, _FamilyEngine] = {}
+
+    def courses(self, conversations: Conversations) -> Courses:
+        """Where every one of `conversations` goes."""
+        return self._of(conversations.family).courses(conversations)
 
     def verdicts(self, conversations: Conversations) -> Verdicts:
         """What becomes of every one of `conversations`."""
-        family = conversations.family
+        engine = self._of(conversations.family)
+        courses = engine.courses(conversations)
+        return engine.verdicts(courses).take(courses.row_of)
+
+    def row_verdicts(self, courses: Courses) -> Verdicts:
+        """What becomes of each row of `courses`, which were found in a world of the same fabric."""
+        return self._of(courses.fabric.family).verdicts(courses)
+
+    def fits(self, courses: Courses) -> bool:
+        """Whether conversations take the same courses here."""
+        return self._of(courses.fabric.family).fabric is courses.fabric
+
+    def changed_rows(self, courses: Courses, before: "BulkEngine") -> tuple[Ints, Verdicts]:
+        """The rows of `courses` that may have become something else than with `before`, and what they are.
+
+        Both fit the courses. Each row must stand for one source port: lists may cut ports anew.
+        """
+        family = courses.fabric.family
+        return self._of(family).changed(courses, before._of(family))
+
+    def _of(self, family: Family) -> "_FamilyEngine":
         if family not in self._families:
-            self._families[family] = _FamilyEngine(self._world, family)
-        return self._families[family].verdicts(conversations)
+            self._families[family] = _FamilyEngine(self._world, family, self._fabrics)
+        return self._families[family]
 
 
 class _FamilyEngine:
-    def __init__(self, world: World, family: Family) -> None:
+    def __init__(self, world: World, family: Family, fabrics: Fabrics) -> None:
         self._world, self._family = world, family
-        self._points = Points(world, family)
-        self._net = Forwarding(world, family, self._points)
-        self._recorder = Recorder(world, self._net, self._points)
+        self.fabric, self._recorder = fabrics.of(world, family)
+        self._placed = Placed(world, self.fabric, fabrics.tables)
         self._own_sources: dict[tuple[str, int], int | None] = {}
         self._port_cuts = self._source_port_cuts()
 
@@ -57,23 +126,36 @@ class _FamilyEngine:
 
         Both sides of a list count: a source port is a reply's destination port.
         """
-        placed = (found for (_, family), found in self._world.lists.items() if family is self._family)
-        terms = (
-            each
-            for found in placed
-            for rule in found.rules
-            for each in (rule.source_ports, rule.destination_ports)
-        )
-        cuts = {0} | {
-            edge for each in terms for low, high in port_spans(each or ()) for edge in (low, high + 1)
-        }
+        placed = {id(found): found for found in self._placed.lists if found is not None}
+        rules = (rule for found in placed.values() for rule in found.rules)
+        terms = {terms for rule in rules for terms in (rule.source_ports, rule.destination_ports) if terms}
+        cuts = {0} | {edge for each in terms for low, high in port_spans(each) for edge in (low, high + 1)}
         cuts |= {edge for port in self._recorder.ports for edge in (port, port + 1)}
         return np.array(sorted(cuts), dtype=np.int64)
 
-    def verdicts(self, asked: Conversations) -> Verdicts:
+    def courses(self, asked: Conversations) -> Courses:
         rows, row_of = self._different(asked)
-        found = self._combined(self._exchanges(rows), len(rows))
-        return found.take(row_of)
+        local = [is_link_local(self._family, address) for address in rows.addresses.values]
+        is_local = np.array(local, dtype=np.bool_)
+        special = (rows.source == NONE) | is_local[rows.source] | is_local[rows.destination]
+        every = np.flatnonzero(~special)
+        plain = tuple(every[first : first + _AT_ONCE] for first in range(0, len(every), _AT_ONCE))
+        traced = tuple(TracedCourses(self.fabric, rows.take(places)) for places in plain)
+        untraced = [places[part.untraced] for places, part in zip(plain, traced, strict=True)]
+        others = np.sort(np.concatenate([np.flatnonzero(special), *untraced]))
+        recorded = RecordedCourses(self._recorder, self.fabric, rows, others)
+        return Courses(self.fabric, rows, row_of, plain, traced, recorded)
+
+    def verdicts(self, courses: Courses) -> Verdicts:
+        return self._combined(self._exchanges(courses, None), len(courses.rows))
+
+    def changed(self, courses: Courses, before: "_FamilyEngine") -> tuple[Ints, Verdicts]:
+        passing = courses.passing(self._placed.changed_from(before._placed))
+        rows = np.flatnonzero(passing)
+        exchanges = self._exchanges(courses, passing)
+        place = np.zeros(len(passing), dtype=np.int64)
+        place[rows] = np.arange(len(rows))
+        return rows, self._combined(replace(exchanges, row=place[exchanges.row]), len(rows))
 
     def _different(self, asked: Conversations) -> tuple[Rows, Ints]:
         """The conversations that can be told apart, and which of them each asked one is."""
@@ -86,12 +168,14 @@ class _FamilyEngine:
             code = code * width + part
         space = len(asked.senders) * widths[0] * widths[1] * widths[2]
         codes, row_of = occurring(code, space)
-        codes, port_class = np.divmod(codes, widths[2])
+        codes = codes // widths[2]
         codes, request = np.divmod(codes, widths[1])
         sender, destination = np.divmod(codes, widths[0])
         addresses = Addresses(self._family)
         place = np.array([addresses.place(address) for address in asked.destinations], dtype=np.int64)
-        device = np.array([self._net.number[device] for device, _ in asked.senders], dtype=np.int64)
+        device = np.array([self.fabric.number[device] for device, _ in asked.senders], dtype=np.int64)
+        source_port = np.zeros(len(request), dtype=np.int64)
+        source_port[row_of] = np.where(with_ports[asked.request], asked.source_port, NO_PORT)
         rows = Rows(
             addresses,
             [Asked.of(request, self._family) for request in asked.requests],
@@ -99,7 +183,7 @@ class _FamilyEngine:
             self._sources(asked, addresses, sender, place[destination]),
             place[destination],
             request,
-            np.where(port_class > 0, self._port_cuts[port_class - 1], NO_PORT),
+            source_port,
         )
         return rows, row_of
 
@@ -113,26 +197,23 @@ class _FamilyEngine:
         chosen = []
         for code in codes.tolist():
             one, to = divmod(code, width)
-            key = asked.senders[one][0], addresses.values[to]
-            if key not in self._own_sources:
-                self._own_sources[key] = self._net.own_source(*key)
-            own = self._own_sources[key]
+            own = self.fabric.own_source(asked.senders[one][0], addresses.values[to])
             chosen.append(NONE if own is None else addresses.place(own))
         source[left] = np.array(chosen, dtype=np.int64)[place]
         return source
 
-    def _exchanges(self, rows: Rows) -> Exchanges:
-        local = [is_link_local(self._family, address) for address in rows.addresses.values]
-        is_local = np.array(local, dtype=np.bool_)
-        special = (rows.source == NONE) | is_local[rows.source] | is_local[rows.destination]
-        plain = np.flatnonzero(~special)
-        found, others = [], [np.flatnonzero(special)]
-        for first in range(0, len(plain), _AT_ONCE):
-            some = plain[first : first + _AT_ONCE]
-            traced, untraced = TracedExchanges(self._net, self._points, rows.take(some)).find()
-            found.append(replace(traced, row=some[traced.row]))
-            others.append(some[untraced])
-        return joined([*found, self._recorder.find(rows, np.sort(np.concatenate(others)))])
+    def _exchanges(self, courses: Courses, only: Bools | None) -> Exchanges:
+        """Those of every row, or of those marked in `only`."""
+        found = [courses.recorded.decided(self._placed, only)]
+        for places, part in zip(courses.plain, courses.traced, strict=True):
+            some = None if only is None else only[places]
+            if some is None or some.any():
+                exchanges = part.decided(self._placed, some)
+                found.append(replace(exchanges, row=places[exchanges.row]))
+        crowded = courses.recorded.crowded
+        crowded = crowded if only is None else crowded[only[crowded]]
+        found.append(walked_exchanges(self._world, self.fabric, courses.rows, crowded))
+        return joined(found)
 
     def _combined(self, exchanges: Exchanges, count: int) -> Verdicts:
         """One verdict for each row; where its exchanges differ, the first that does not pass explains it."""
@@ -145,12 +226,12 @@ class _FamilyEngine:
         failing = failing[first_of_each(exchanges.row[failing])]
         deciding[exchanges.row[failing]] = failing
         return Verdicts(
-            self._points.points,
-            self._points.list_names,
-            self._net.devices,
+            self.fabric.points,
+            self._placed.lists,
+            self.fabric.devices,
             np.where(low == high, low, _MIXED),
             exchanges.outcome[deciding],
-            exchanges.point[deciding],
+            exchanges.gate[deciding],
             exchanges.entry[deciding],
             exchanges.end[deciding],
         )

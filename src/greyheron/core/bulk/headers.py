@@ -13,6 +13,8 @@ Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
 Words = NDArray[np.uint64]
 
+NONE = -1
+"""Stands in arrays for no place at all."""
 NO_PORT = -1
 _HALF = (1 << 64) - 1
 
@@ -101,3 +103,16 @@ class Headers:
             self.source_port[places],
             self.destination_port[places],
         )
+
+
+def first_of_each(sorted_values: Ints) -> Bools:
+    """Whether each of `sorted_values` is the first of its kind."""
+    fresh = np.ones(len(sorted_values), dtype=np.bool_)
+    fresh[1:] = sorted_values[1:] != sorted_values[:-1]
+    return fresh
+
+
+def rank_within(sorted_values: Ints) -> Ints:
+    """How many equal values stand before each of `sorted_values`."""
+    every = np.arange(len(sorted_values))
+    return every - np.maximum.accumulate(np.where(first_of_each(sorted_values), every, 0))

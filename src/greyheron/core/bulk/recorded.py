@@ -1,23 +1,26 @@
 """Conversations whose packets change on their way: walked once for each class, with the lists they meet.
 
-The walk goes through the opened world, where lists permit all in transit. Ports that no rule, service or line
-names are walked as numbers beyond all ports, and stand for the conversation's own when the lists are asked.
+The walk goes through the opened world, where no list decides. Ports that no rule, service or line names are
+walked as numbers beyond all ports, and stand for the conversation's own when the lists are asked.
 """
 
 from dataclasses import dataclass, replace
+from itertools import zip_longest
 
 import numpy as np
 
 from greyheron.core.bulk.conversations import Exchanges, Rows, kind_of
-from greyheron.core.bulk.forwarding import Forwarding
-from greyheron.core.bulk.headers import NO_PORT, Headers, Ints, Kind
-from greyheron.core.bulk.points import NONE, Points
-from greyheron.core.bulk.tracing import DENIED, OUTCOMES
+from greyheron.core.bulk.fabric import Fabric
+from greyheron.core.bulk.headers import NO_PORT, NONE, Bools, Headers, Ints, Kind
+from greyheron.core.bulk.placed import Placed
+from greyheron.core.bulk.tracing import DENIED, NO_DISCOVERY, OUTCOMES
 from greyheron.core.conversation import Exchange, converse_from
 from greyheron.core.delivery import LOGIN_PORTS
+from greyheron.core.filters import sends_through
 from greyheron.core.packet import Packet
-from greyheron.core.steps import Filtered
+from greyheron.core.steps import Filtered, Hop, Leaves, Step, Unfiltered
 from greyheron.core.world import World
+from greyheron.model.values import Direction, Family
 
 SOME_SOURCE_PORT = 1 << 16
 SOME_PORT = SOME_SOURCE_PORT + 1
@@ -25,9 +28,9 @@ SOME_PORT = SOME_SOURCE_PORT + 1
 
 @dataclass(frozen=True, slots=True)
 class _Meeting:
-    """A list that one packet of a conversation meets, and its header there; ports may be of the class."""
+    """A gate or question that a packet comes to, and its header there; ports may be of the class."""
 
-    point: int
+    code: int
     source: int
     destination: int
     kind: Kind
@@ -37,23 +40,21 @@ class _Meeting:
 
 @dataclass(frozen=True, slots=True)
 class _Course:
-    """One exchange: every list it meets, in order, and how it ends if none denies (as in `Exchanges`)."""
+    """One exchange: all that its packets come to, in order, and how and where it ends if nothing denies."""
 
     meetings: tuple[_Meeting, ...]
     outcome: int
     end: int
-    point: int
-    entry: int
 
 
 class Recorder:
-    """The courses of one world, each class of conversations walked once.
+    """The courses in one fabric, each class of conversations walked once.
 
     ports:  the ports that services, lines and translations name
     """
 
-    def __init__(self, world: World, net: Forwarding, points: Points) -> None:
-        self._world, self._net, self._points = world, net, points
+    def __init__(self, world: World, fabric: Fabric) -> None:
+        self._opened, self._fabric = world.opened, fabric
         devices = world.devices.values()
         services = {service.port for device in devices for service in device.services}
         rules = {
@@ -62,114 +63,162 @@ class Recorder:
         self.ports = LOGIN_PORTS | services | {port for port in rules if port is not None}
         self._found: dict[tuple[str, Packet], tuple[_Course, ...] | None] = {}
 
-    def find(self, rows: Rows, places: Ints) -> Exchanges:
-        """The exchanges of the rows at `places`, which rise."""
-        courses: list[_Course] = []
-        row_of: list[int] = []
-        for place in places.tolist():
-            device, packet = self._opener(rows, place)
-            found = self._courses(device, packet)
-            if found is None:  # too many paths to say which of them a list cuts off: walked as it is
-                result = converse_from(self._world, packet, device)
-                found = tuple(self._course(exchange, ()) for exchange in result.exchanges)
-            courses += found
-            row_of += [place] * len(found)
-        return self._decided(rows, courses, np.array(row_of, dtype=np.int64))
-
-    def _opener(self, rows: Rows, place: int) -> tuple[str, Packet]:
-        values, source = rows.addresses.values, int(rows.source[place])
-        opener = rows.asked[rows.request[place]].opener
-        packet = replace(
-            opener,
-            source=None if source == NONE else values[source],
-            destination=values[rows.destination[place]],
-            source_port=None if opener.source_port is None else int(rows.source_port[place]),
-        )
-        return self._net.devices[rows.device[place]], packet
-
-    def _courses(self, device: str, packet: Packet) -> tuple[_Course, ...] | None:
-        """Every exchange of the conversation that `packet` opens; None when it has too many."""
+    def courses(self, device: str, packet: Packet) -> tuple[_Course, ...] | None:
+        """Every exchange of the conversation that `packet` opens; None when it has too many paths."""
         if packet.destination_port is not None:
+            from_, to = packet.source_port, packet.destination_port
             packet = replace(
                 packet,
-                source_port=packet.source_port if packet.source_port in self.ports else SOME_SOURCE_PORT,
-                destination_port=packet.destination_port
-                if packet.destination_port in self.ports
-                else SOME_PORT,
+                source_port=from_ if from_ in self.ports else SOME_SOURCE_PORT,
+                destination_port=to if to in self.ports else SOME_PORT,
             )
         key = (device, packet)
         if key not in self._found:
-            result = converse_from(self._world.opened, packet, device)
-            courses = tuple(self._course(each, self._meetings(each)) for each in result.exchanges)
-            self._found[key] = None if result.more else courses
+            result = converse_from(self._opened, packet, device)
+            self._found[key] = None if result.more else tuple(map(self._course, result.exchanges))
         return self._found[key]
 
-    def _course(self, exchange: Exchange, meetings: tuple[_Meeting, ...]) -> _Course:
+    def _course(self, exchange: Exchange) -> _Course:
         path = exchange.decider.path
-        denial = path.denial
-        return _Course(
-            meetings,
-            OUTCOMES.index(path.outcome),
-            self._net.number[path.last.device],
-            NONE if denial is None else self._points.number[denial.point],
-            NONE if denial is None or denial.decision.entry is None else denial.decision.entry,
-        )
-
-    def _meetings(self, exchange: Exchange) -> tuple[_Meeting, ...]:
-        met = (
-            (step.point, hop.header_at(step.point))
+        meetings = tuple(
+            meeting
             for leg in exchange.legs
-            for hop in leg.path.hops
+            for hop, following in zip_longest(leg.path.hops, leg.path.hops[1:])
             for step in hop.steps
-            if isinstance(step, Filtered)
+            if (meeting := self._meeting(step, hop, following)) is not None
         )
-        return tuple(
-            _Meeting(
-                self._points.number[point],
-                packet.source or 0,
-                packet.destination,
-                kind_of(packet),
-                NO_PORT if packet.source_port is None else packet.source_port,
-                NO_PORT if packet.destination_port is None else packet.destination_port,
+        return _Course(meetings, OUTCOMES.index(path.outcome), self._fabric.number[path.last.device])
+
+    def _meeting(self, step: Step, hop: Hop, following: Hop | None) -> _Meeting | None:
+        if isinstance(step, Filtered | Unfiltered):
+            own = hop.ingress is None and step.point.direction is Direction.OUT
+            if own and not sends_through(self._opened.devices[hop.device]):
+                return None
+            code, packet = self._fabric.gate[step.point], hop.header_at(step.point)
+        elif isinstance(step, Leaves) and hop.packet.family is Family.IPV6:
+            assert hop.sent is not None
+            assert following is not None
+            assert following.ingress is not None
+            packet = hop.sent
+            code = self._fabric.question(
+                (hop.device, step.interface),
+                (following.device, following.ingress),
+                step.to_address,
+                packet.source,
             )
-            for point, packet in met
+        else:
+            return None
+        assert packet.source is not None
+        return _Meeting(
+            code,
+            packet.source,
+            packet.destination,
+            kind_of(packet),
+            NO_PORT if packet.source_port is None else packet.source_port,
+            NO_PORT if packet.destination_port is None else packet.destination_port,
         )
 
-    def _decided(self, rows: Rows, courses: list[_Course], row: Ints) -> Exchanges:
-        """The exchanges of `courses`, each of one of `rows`, once the lists are asked."""
-        place, kinds = rows.addresses.place, dict[Kind, int]()
+
+class RecordedCourses:
+    """The courses of the rows at `places`, which rise.
+
+    crowded:  rows with too many paths to say which of them a list cuts off
+    """
+
+    def __init__(self, recorder: Recorder, fabric: Fabric, rows: Rows, places: Ints) -> None:
+        self._fabric, self._rows = fabric, rows
+        self._courses: list[_Course] = []
+        row_of: list[int] = []
+        crowded: list[int] = []
+        for place in places.tolist():
+            found = recorder.courses(*opener_of(fabric, rows, place))
+            if found is None:
+                crowded.append(place)
+            else:
+                self._courses += found
+                row_of += [place] * len(found)
+        self._row = np.array(row_of, dtype=np.int64)
+        self.crowded = np.array(crowded, dtype=np.int64)
+        self._gather()
+
+    def _gather(self) -> None:
+        """All meetings in arrays, those of one course together and in their order."""
+        rows, kinds = self._rows, dict[Kind, int]()
         met = [
             (
                 course,
-                meeting.point,
-                place(meeting.source),
-                place(meeting.destination),
+                meeting.code,
+                rows.addresses.place(meeting.source),
+                rows.addresses.place(meeting.destination),
                 kinds.setdefault(meeting.kind, len(kinds)),
                 meeting.source_port,
                 meeting.destination_port,
             )
-            for course, found in enumerate(courses)
+            for course, found in enumerate(self._courses)
             for meeting in found.meetings
         ]
-        path, point, source, destination, kind, *ports = np.array(met, dtype=np.int64).reshape(-1, 7).T
-        source_port, destination_port = (self._own_ports(rows, row[path], port) for port in ports)
-        headers = Headers(
-            rows.addresses, tuple(kinds), source, destination, kind, source_port, destination_port
+        self._path, self._code, source, destination, kind, *ports = (
+            np.array(met, dtype=np.int64).reshape(-1, 7).T
         )
-        denials = self._points.first_denials(path, point, headers, len(courses))
-        known = [(course.outcome, course.end, course.point, course.entry) for course in courses]
-        outcome, end, stopped, entry = np.array(known, dtype=np.int64).reshape(-1, 4).T
-        denied = denials.point != NONE
-        return Exchanges(
-            row,
-            np.where(denied, DENIED, outcome),
-            np.where(denied, self._net.point_device[denials.point], end) if len(self._points.points) else end,
-            np.where(denied, denials.point, stopped),
-            np.where(denied, denials.entry, entry),
-        )
+        from_, to = (self._own_ports(self._row[self._path], port) for port in ports)
+        self._headers = Headers(rows.addresses, tuple(kinds), source, destination, kind, from_, to)
 
-    @staticmethod
-    def _own_ports(rows: Rows, row: Ints, port: Ints) -> Ints:
+    def _own_ports(self, row: Ints, port: Ints) -> Ints:
+        rows = self._rows
         asked = np.array([NO_PORT if each.request.port is None else each.request.port for each in rows.asked])
         own = np.where(port == SOME_SOURCE_PORT, rows.source_port[row], port)
         return np.where(port == SOME_PORT, asked[rows.request[row]], own)
+
+    def rows_passing(self, codes: Bools) -> Bools:
+        """Whether each row has a packet that comes to one of the gates or questions marked in `codes`."""
+        found = np.zeros(len(self._rows), dtype=np.bool_)
+        found[self._row[self._path[codes[self._code]]]] = True
+        return found
+
+    def decided(self, placed: Placed, only: Bools | None = None) -> Exchanges:
+        """The exchanges of every row, or of those marked in `only`, as the lists in `placed` leave them."""
+        acting = placed.acts()[self._code]
+        if only is not None:
+            acting &= only[self._row[self._path]]
+        acting_places = np.flatnonzero(acting)
+        path, code = self._path[acting_places], self._code[acting_places]
+        denials = placed.first_denials(path, code, self._headers.take(acting_places), len(self._courses))
+        known = [(course.outcome, course.end) for course in self._courses]
+        outcome, end = np.array(known, dtype=np.int64).reshape(-1, 2).T
+        denied = denials.gate != NONE
+        found = Exchanges(
+            self._row,
+            np.where(denied, np.where(denials.undiscovered, NO_DISCOVERY, DENIED), outcome),
+            np.where(denied, self._fabric.point_device[np.maximum(denials.gate, 0)], end),
+            denials.gate,
+            denials.entry,
+        )
+        return found if only is None else found.take(np.flatnonzero(only[self._row]))
+
+
+def opener_of(fabric: Fabric, rows: Rows, place: int) -> tuple[str, Packet]:
+    """The packet that opens the conversation at `place`, and the device that makes it."""
+    values, source = rows.addresses.values, int(rows.source[place])
+    opener = rows.asked[rows.request[place]].opener
+    packet = replace(
+        opener,
+        source=None if source == NONE else values[source],
+        destination=values[rows.destination[place]],
+        source_port=None if opener.source_port is None else int(rows.source_port[place]),
+    )
+    return fabric.devices[rows.device[place]], packet
+
+
+def walked_exchanges(world: World, fabric: Fabric, rows: Rows, places: Ints) -> Exchanges:
+    """The exchanges of the rows at `places`, each walked by itself."""
+    found: list[tuple[int, int, int, int, int]] = []
+    for place in places.tolist():
+        device, packet = opener_of(fabric, rows, place)
+        for exchange in converse_from(world, packet, device).exchanges:
+            path = exchange.decider.path
+            denial = path.denial
+            gate = NONE if denial is None else fabric.gate[denial.point]
+            entry = NONE if denial is None or denial.decision.entry is None else denial.decision.entry
+            end = fabric.number[path.last.device]
+            found.append((place, OUTCOMES.index(path.outcome), end, gate, entry))
+    return Exchanges(*np.array(found, dtype=np.int64).reshape(-1, 5).T)

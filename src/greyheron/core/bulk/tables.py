@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from greyheron.core.bulk.headers import NO_PORT, Addresses, Headers, Ints, Kind, Words, split
+from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Headers, Ints, Kind, Words, split
 from greyheron.core.lists import ResolvedList, Rule
 from greyheron.core.matching import NEIGHBOUR_DISCOVERY
 from greyheron.model.entry import AddressBlock, NotPort, PortSpan
@@ -26,8 +26,8 @@ _FEW = 1 << 24
 class DecisionTable:
     """A resolved list ready for many packets.
 
-    actions:  whether each place denies: every rule in order, then what stands unseen at the end of the list
-    entries:  the entry's number at each place, None for what stands unseen
+    denies:  whether each place does: every rule in order, then what stands unseen at the end of the list
+    entries:  the entry's number at each place, or NONE for what stands unseen
     """
 
     def __init__(self, access_list: ResolvedList) -> None:
@@ -36,10 +36,7 @@ class DecisionTable:
         self._rules = rules
         self._family = family
         self._size = len(rules) + discovery
-        self.entries: tuple[int | None, ...] = (
-            *(rule.entry.number for rule in rules),
-            *([None] * (discovery + 1)),
-        )
+        self.entries = np.array([*(rule.entry.number for rule in rules), *[NONE] * (discovery + 1)])
         self.denies = np.array(
             [rule.entry.action is Action.DENY for rule in rules] + [False] * discovery + [True]
         )

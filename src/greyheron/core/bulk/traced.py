@@ -1,20 +1,30 @@
-"""The exchanges of conversations whose packets stay as they are, by tracing all of them at once."""
+"""Conversations whose packets stay as they are: all traced at once, then the lists are asked."""
 
 import numpy as np
+from numpy.typing import NDArray
 
 from greyheron.core.bulk.conversations import Exchanges, Rows
-from greyheron.core.bulk.forwarding import Forwarding, protocol_place
-from greyheron.core.bulk.headers import NO_PORT, Headers, Ints, Kind
-from greyheron.core.bulk.points import NONE, Denials, Points, first_of_each
+from greyheron.core.bulk.fabric import Fabric, protocol_place
+from greyheron.core.bulk.headers import (
+    NO_PORT,
+    NONE,
+    Bools,
+    Headers,
+    Ints,
+    Kind,
+    first_of_each,
+    rank_within,
+)
+from greyheron.core.bulk.placed import Denials, Placed
 from greyheron.core.bulk.tracing import (
     ARRIVED,
     DENIED,
+    NO_DISCOVERY,
     NO_SESSION,
     REFUSED,
     SPECIAL,
     Leg,
     Paths,
-    rank_within,
     trace,
 )
 from greyheron.core.conversation import reply_to
@@ -26,14 +36,17 @@ OUT, HOME, OUT_AGAIN, HOME_AGAIN = range(4)
 """A conversation's packets, as in `Asked.kinds`."""
 
 
-class TracedExchanges:
-    """Traces `rows`, none of which has a link-local end or an open source."""
+class TracedCourses:
+    """The paths of `rows`, none of which has a link-local end or an open source.
 
-    def __init__(self, net: Forwarding, points: Points, rows: Rows) -> None:
-        self._net, self._points, self._rows = net, points, rows
+    untraced:  rows that cannot be traced, because packets are rewritten on their way
+    """
+
+    def __init__(self, fabric: Fabric, rows: Rows) -> None:
+        self._fabric, self._rows = fabric, rows
         asked = rows.asked
-        self._class = net.classes(rows.addresses)
-        self._protocol = np.array([protocol_place(net.family, each.request.protocol) for each in asked])
+        self._class = fabric.classes(rows.addresses)
+        self._protocol = np.array([protocol_place(fabric.family, each.request.protocol) for each in asked])
         self._opens = np.array([can_open(each.opener) for each in asked])
         self._replies = np.array([each.replies for each in asked])
         self._reply_opens = np.array([each.replies and can_open(reply_to(each.opener)) for each in asked])
@@ -44,24 +57,34 @@ class TracedExchanges:
         numbered = [[kinds.setdefault(kind, len(kinds)) for kind in each.kinds] for each in asked]
         self._kind = np.array([[*each, *[0] * (width - len(each))] for each in numbered]).reshape(-1, width)
         self._kinds = tuple(kinds)
+        self._trace()
 
-    def find(self) -> tuple[Exchanges, Ints]:
-        """The exchanges, and the rows that cannot be traced, which have none."""
+    def _trace(self) -> None:
+        """Follow the packets there and back, and put the ways home behind their ways out."""
         rows = self._rows
-        out = self._there()
+        out = self._out = self._there()
         going = np.flatnonzero((out.outcome == ARRIVED) & self._replies[rows.request[out.row]])
-        home = self._back(out, going)
+        home = self._home = self._back(out, going)
+        self._home_row = out.row[going[home.row]]
         untraced = np.zeros(len(rows), dtype=np.bool_)
         untraced[out.row[out.outcome == SPECIAL]] = True
-        untraced[out.row[going[home.row[home.outcome == SPECIAL]]]] = True
+        untraced[self._home_row[home.outcome == SPECIAL]] = True
         ended = np.ones(len(out.row), dtype=np.bool_)
         ended[going] = False
         there = np.concatenate([np.flatnonzero(ended), going[home.row]])
         back = np.concatenate([np.full(int(ended.sum()), NONE), np.arange(len(home.row))])
         order = np.argsort(there, kind="stable")
-        there, back = there[order], back[order]
-        kept = ~untraced[out.row[there]]
-        return self._decided(out, home, going, there[kept], back[kept]), np.flatnonzero(untraced)
+        order = order[~untraced[out.row[there[order]]]]
+        self._there_path, self._back_path = there[order], back[order]
+        self.untraced = np.flatnonzero(untraced)
+
+    def rows_passing(self, codes: Bools) -> Bools:
+        """Whether each row has a packet that comes to one of the gates or questions marked in `codes`."""
+        out, home = self._out, self._home
+        found = np.zeros(len(self._rows), dtype=np.bool_)
+        found[out.row[_any_at(out.met, codes)]] = True
+        found[self._home_row[_any_at(home.met, codes)]] = True
+        return found
 
     def _there(self) -> Paths:
         rows = self._rows
@@ -83,12 +106,12 @@ class TracedExchanges:
             for pair in pairs.tolist():
                 device, number = divmod(pair, asked)
                 protocol = rows.asked[number].request.protocol
-                found.append(self._net.delivers(device, protocol, int(self._port[number])))
+                found.append(self._fabric.delivers(device, protocol, int(self._port[number])))
             listens = np.array([each[0] for each in found], dtype=np.bool_)[place]
             lines = np.array([each[1] for each in found], dtype=np.int64)[place]
             return np.where(listens, ARRIVED, REFUSED), lines
 
-        return trace(self._net, leg, rows.addresses, deliver)
+        return trace(self._fabric, leg, rows.addresses, deliver)
 
     def _back(self, out: Paths, going: Ints) -> Paths:
         """The replies to those packets of `out` that are answered."""
@@ -108,60 +131,80 @@ class TracedExchanges:
             awaited = devices == rows.device[places]
             return np.where(awaited, ARRIVED, NO_SESSION), np.full(len(places), NONE)
 
-        return trace(self._net, leg, rows.addresses, deliver)
+        return trace(self._fabric, leg, rows.addresses, deliver)
 
-    def _decided(self, out: Paths, home: Paths, going: Ints, there: Ints, back: Ints) -> Exchanges:
-        """The exchanges along paths `there` and `back` (NONE: no reply), once the lists are asked."""
-        home_row = out.row[going[home.row]]
-        answered = np.zeros(len(out.row), dtype=np.bool_)
-        answered[there[back != NONE]] = True
-        tcp_out = answered & self._is_tcp[self._rows.request[out.row]]
-        tcp_home = self._is_tcp[self._rows.request[home_row]] & (home.outcome == ARRIVED)
+    def decided(self, placed: Placed, only: Bools | None = None) -> Exchanges:
+        """The exchanges of every row, or of those marked in `only`, as the lists in `placed` leave them."""
+        out, home = self._out, self._home
+        there, back = self._there_path, self._back_path
+        if only is not None:
+            kept = only[out.row[there]]
+            there, back = there[kept], back[kept]
+        acts = placed.acts()
         replied = back != NONE
+        answers = back[replied]
+        tcp = self._is_tcp[self._rows.request[self._home_row]] & (home.outcome == ARRIVED)
         acknowledged = replied.copy()
-        acknowledged[replied] = tcp_home[back[replied]]
+        acknowledged[replied] = tcp[answers]
         outcome, end = out.outcome[there], out.end[there]
-        point, entry = out.stopped[there], out.entry[there]
-        outcome[replied], end[replied] = home.outcome[back[replied]], home.end[back[replied]]
-        point[replied], entry[replied] = home.stopped[back[replied]], home.entry[back[replied]]
-        later_out, later_home = (
-            self._untracked(out, out.row, tcp_out),
-            self._untracked(home, home_row, tcp_home),
-        )
-        first = self._ask(out.row, out.met, OUT)
+        outcome[replied], end[replied] = home.outcome[answers], home.end[answers]
+        gate, entry = np.full((2, len(there)), NONE, dtype=np.int64)
+        asked = _Asking(placed, acts, self)
+        first = asked.of(OUT, there)
         # The last that is written stands: a conversation ends with the first denial.
         for denials, path, where in (
-            (self._ask(home_row, later_home, HOME_AGAIN), back, acknowledged),
-            (self._ask(out.row, later_out, OUT_AGAIN), there, acknowledged),
-            (self._ask(home_row, home.met, HOME), back, replied),
+            (asked.of(HOME_AGAIN, back[acknowledged]), back, acknowledged),
+            (asked.of(OUT_AGAIN, there[acknowledged]), there, acknowledged),
+            (asked.of(HOME, answers), back, replied),
             (first, there, np.ones(len(there), dtype=np.bool_)),
         ):
             denied = np.flatnonzero(where)
-            denied = denied[denials.point[path[denied]] != NONE]
-            point[denied], entry[denied] = denials.point[path[denied]], denials.entry[path[denied]]
-            outcome[denied] = DENIED
-            end[denied] = self._net.point_device[point[denied]]
+            denied = denied[denials.gate[path[denied]] != NONE]
+            by = path[denied]
+            gate[denied], entry[denied] = denials.gate[by], denials.entry[by]
+            outcome[denied] = np.where(denials.undiscovered[by], NO_DISCOVERY, DENIED)
+            end[denied] = self._fabric.point_device[gate[denied]]
         # Where the first packet is denied nothing comes back, whatever ways home there would be.
-        no_reply = (first.point[there] != NONE) & ~first_of_each(there)
-        found = Exchanges(out.row[there], outcome, end, point, entry).take(np.flatnonzero(~no_reply))
+        no_reply = (first.gate[there] != NONE) & ~first_of_each(there)
+        found = Exchanges(out.row[there], outcome, end, gate, entry).take(np.flatnonzero(~no_reply))
         return found.take(np.flatnonzero(rank_within(found.row) < MOST_PATHS))
 
-    def _untracked(self, paths: Paths, row: Ints, which: np.ndarray) -> Ints:
-        """What later packets meet on the same way: no line, and nothing where the session is known."""
-        if paths.met.shape[1] == 0:
-            return paths.met
-        tracks = self._net.tracks[paths.at, self._protocol[self._rows.request[row]][:, None]]
-        skipped = tracks | self._points.is_line[paths.met] | ~which[:, None]
-        return np.where(skipped, NONE, paths.met)
-
-    def _ask(self, row: Ints, met: Ints, packet: int) -> Denials:
-        """The first denial on each path, of the conversation's `packet`."""
-        path, step = np.nonzero(met != NONE)
-        rows = self._rows.take(row[path])
+    def headers(self, packet: int, path: Ints) -> Headers:
+        """The headers of the conversation's `packet` on paths, each as often as it stands in `path`."""
+        home = packet in (HOME, HOME_AGAIN)
+        rows = self._rows.take((self._home_row if home else self._out.row)[path])
         ports = rows.source_port, self._port[rows.request]
         ends = rows.source, rows.destination
-        if packet in (HOME, HOME_AGAIN):
+        if home:
             ports, ends = ports[::-1], ends[::-1]
-        kind = self._kind[rows.request, packet]
-        headers = Headers(rows.addresses, self._kinds, *ends, kind, *ports)
-        return self._points.first_denials(path, met[path, step], headers, len(row))
+        return Headers(rows.addresses, self._kinds, *ends, self._kind[rows.request, packet], *ports)
+
+    def met(self, packet: int, paths: Ints, acts: Bools) -> tuple[Ints, Ints]:
+        """What acts on the conversation's `packet` along `paths`: the path and the code of each, in order."""
+        home = packet in (HOME, HOME_AGAIN)
+        every = (self._home if home else self._out).met[paths]
+        place, step = np.nonzero(np.append(acts, False)[every])  # NONE is the last place
+        path, code = paths[place], every[place, step].astype(np.int64)
+        if packet in (OUT_AGAIN, HOME_AGAIN):
+            row = (self._home_row if home else self._out.row)[path]
+            untracked = self._fabric.later_packets_met(code, self._protocol[self._rows.request[row]])
+            path, code = path[untracked], code[untracked]
+        return path, code
+
+
+class _Asking:
+    """Lists asked about the packets of traced conversations."""
+
+    def __init__(self, placed: Placed, acts: Bools, courses: TracedCourses) -> None:
+        self._placed, self._acts, self._courses = placed, acts, courses
+
+    def of(self, packet: int, paths: Ints) -> Denials:
+        """The first denial of `packet` on each path; `paths` are those that matter, perhaps repeated."""
+        distinct = np.unique(paths)
+        path, code = self._courses.met(packet, distinct, self._acts)
+        count = int(distinct[-1]) + 1 if len(distinct) else 0
+        return self._placed.first_denials(path, code, self._courses.headers(packet, path), count)
+
+
+def _any_at(met: NDArray[np.int32], codes: Bools) -> Bools:
+    return np.asarray(np.append(codes, False)[met].any(axis=1))

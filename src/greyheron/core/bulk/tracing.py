@@ -1,25 +1,28 @@
-"""Where very many packets go at once, and which lists they meet on the way (2-semantics §4).
+"""Where very many packets go at once, and which gates they pass on the way (2-semantics §4).
 
 No list decides anything here: the paths are those of a network whose lists permit all. What a packet meets
-before the first list that denies it is the same in both, so the lists can be asked afterwards, each once.
+before the first list that denies it is the same in both, so the lists can be asked afterwards, and asked
+again when they have changed.
 """
 
 from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
-from greyheron.core.bulk.forwarding import Forwarding
-from greyheron.core.bulk.headers import Addresses, Bools, Ints
-from greyheron.core.bulk.points import NONE, first_of_each
+from greyheron.core.bulk.fabric import Fabric
+from greyheron.core.bulk.headers import NONE, Addresses, Bools, Ints, rank_within
 from greyheron.core.packet import FIRST_HOP_LIMIT
 from greyheron.core.steps import Outcome
 from greyheron.core.walk import MOST_PATHS
+from greyheron.model.values import Family
 
 OUTCOMES = tuple(Outcome)
 _CODE = {outcome: number for number, outcome in enumerate(OUTCOMES)}
 ARRIVED, REFUSED = _CODE[Outcome.ARRIVED], _CODE[Outcome.REFUSED]
 DENIED, NO_SESSION = _CODE[Outcome.DENIED], _CODE[Outcome.NO_SESSION]
+NO_DISCOVERY = _CODE[Outcome.NO_DISCOVERY]
 ON_ITS_WAY = -1
 SPECIAL = -3
 """The packet came to a device that translates."""
@@ -49,48 +52,40 @@ class Paths:
     """The paths of a leg, at most MOST_PATHS for each row, sorted by row and then as the walk finds them.
 
     row:  the leg's row;  outcome:  place in OUTCOMES, or SPECIAL;  end:  the last device
-    met:  (paths, steps) points whose lists are met, in order, or NONE
-    at:  (paths, steps) the device of each
+    met:  (paths, steps) codes of gates and questions in order (see `Fabric`), or NONE
     admitted:  devices that keep a session since this packet, or NONE
-    stopped, entry:  the point and entry that stopped neighbour discovery, or NONE
     """
 
     row: Ints
     outcome: Ints
     end: Ints
-    met: Ints
-    at: Ints
+    met: NDArray[np.int32]
     admitted: tuple[Ints, ...]
-    stopped: Ints
-    entry: Ints
 
 
 Deliver = Callable[[Ints, Ints], tuple[Ints, Ints]]
-"""From rows of the leg and the devices they came to: outcomes, and the points of lines that are asked."""
+"""From rows of the leg and the devices they came to: outcomes, and the gates of lines that are asked."""
 
 
-def trace(forwarding: Forwarding, leg: Leg, addresses: Addresses, deliver: Deliver) -> Paths:
+def trace(fabric: Fabric, leg: Leg, addresses: Addresses, deliver: Deliver) -> Paths:
     """Follow every row of `leg` along all its paths."""
-    return _Tracer(forwarding, leg, addresses, deliver).run()
+    return _Tracer(fabric, leg, addresses, deliver).run()
 
 
 class _Tracer:
     """The packets of a leg on their way, moved one device at a time. Arrays have one place for each path."""
 
-    def __init__(self, forwarding: Forwarding, leg: Leg, addresses: Addresses, deliver: Deliver) -> None:
-        self._net, self._leg, self._addresses, self._deliver = forwarding, leg, addresses, deliver
+    def __init__(self, fabric: Fabric, leg: Leg, addresses: Addresses, deliver: Deliver) -> None:
+        self._net, self._leg, self._addresses, self._deliver = fabric, leg, addresses, deliver
         count = len(leg.device)
         self.row = np.arange(count)
         self.device = leg.device.copy()
         self.port = np.full(count, NONE, dtype=np.int64)
         self.outcome = np.full(count, ON_ITS_WAY, dtype=np.int64)
         self.tracked = np.zeros(count, dtype=np.bool_)
-        self.stopped = np.full(count, NONE, dtype=np.int64)
-        self.entry = np.full(count, NONE, dtype=np.int64)
         self.visited: list[Ints] = []
         self.admitted: list[Ints] = []
-        self.met: list[Ints] = []
-        self.at: list[Ints] = []
+        self.met: list[NDArray[np.int32]] = []
 
     def run(self) -> Paths:
         self._make()
@@ -100,16 +95,13 @@ class _Tracer:
                 break
             self._arrive(active, hops)
             self._depart(self._active())
-        empty = np.zeros((len(self.row), 0), dtype=np.int64)
+        empty = np.zeros((len(self.row), 0), dtype=np.int32)
         return Paths(
             self.row,
             self.outcome,
             self.device,
             np.stack(self.met, axis=1) if self.met else empty,
-            np.stack(self.at, axis=1) if self.at else empty,
             tuple(self.admitted),
-            self.stopped,
-            self.entry,
         )
 
     def _active(self) -> Ints:
@@ -118,14 +110,11 @@ class _Tracer:
     def _end(self, paths: Ints, outcome: Outcome) -> None:
         self.outcome[paths] = _CODE[outcome]
 
-    def _meet(self, paths: Ints, points: Ints) -> None:
-        """Put down what lists `paths` meet at this step, where any do."""
-        if (points == NONE).all():
-            return
-        column = np.full(len(self.row), NONE, dtype=np.int64)
-        column[paths] = points
+    def _meet(self, paths: Ints, codes: Ints) -> None:
+        """Put down which gates and questions `paths` come to at this step."""
+        column = np.full(len(self.row), NONE, dtype=np.int32)
+        column[paths] = codes
         self.met.append(column)
-        self.at.append(np.where(column == NONE, NONE, self.device))
 
     def _admit(self, paths: Ints) -> None:
         """The devices of `paths` that track the packet, and did not know it, keep its session now."""
@@ -172,7 +161,7 @@ class _Tracer:
         stray = tracks & ~known & ~leg.opens[self.row[paths]]
         self._end(paths[stray], Outcome.NO_SESSION)
         paths = paths[~stray]
-        self._meet(paths, np.where(self.tracked[paths], NONE, net.inbound[self.port[paths]]))
+        self._meet(paths, np.where(self.tracked[paths], NONE, 2 * self.port[paths]))
         device = self.device[paths]
         own = net.owner[leg.towards[self.row[paths]]] == device
         self._come_home(paths[own])
@@ -208,23 +197,22 @@ class _Tracer:
         paths, branch = self._split(paths, spans[steps, 0], spans[steps, 1])
         if len(paths) == 0:
             return
-        egress, ingress, stopped, entry = branches[branch].T
+        egress, ingress, question = branches[branch].T
         device, tracked = self.device[paths], self.tracked[paths]
         if made:
-            listed = np.where(net.own_filtered[device] & ~tracked, net.outbound[egress], NONE)
+            listed = np.where(net.own_filtered[device] & ~tracked, 2 * egress + 1, NONE)
         else:
             ends = self._denied_by_zone(paths, egress)
             self._end(paths[ends], Outcome.ZONE)
-            listed = np.where(ends | tracked, NONE, net.outbound[egress])
+            listed = np.where(ends | tracked, NONE, 2 * egress + 1)
         self._meet(paths, listed)
         self._admit(paths)
         on = self.outcome[paths] == ON_ITS_WAY
-        paths, ingress, stopped, entry = paths[on], ingress[on], stopped[on], entry[on]
+        paths, ingress, question = paths[on], ingress[on], question[on]
         self._end(paths[ingress == NONE], Outcome.NO_NEIGHBOUR)
-        unfound = stopped != NONE
-        self._end(paths[unfound], Outcome.NO_DISCOVERY)
-        self.stopped[paths[unfound]], self.entry[paths[unfound]] = stopped[unfound], entry[unfound]
-        on = (ingress != NONE) & ~unfound
+        if net.family is Family.IPV6:
+            self._meet(paths, question)
+        on = ingress != NONE
         self.port[paths[on]] = ingress[on]
         self.device[paths[on]] = net.of_port[ingress[on]]
 
@@ -233,7 +221,7 @@ class _Tracer:
         here, there = net.zone[ingress], net.zone[egress]
         same = (here == there) & net.same_zone[device]
         passes = (here != NONE) & (there != NONE) & ((here < there) | same)
-        asked = net.firewall[device] & ~self.tracked[paths] & (net.inbound[ingress] == NONE)
+        asked = net.firewall[device] & ~self.tracked[paths] & ~net.overruled[ingress]
         denied: Bools = asked & ~passes
         return denied
 
@@ -256,13 +244,8 @@ class _Tracer:
         return found, start[found]
 
     def _take(self, places: Ints) -> None:
-        for name in ("row", "device", "port", "outcome", "tracked", "stopped", "entry"):
+        for name in ("row", "device", "port", "outcome", "tracked"):
             setattr(self, name, getattr(self, name)[places])
-        for columns in (self.visited, self.admitted, self.met, self.at):
-            columns[:] = [column[places] for column in columns]
-
-
-def rank_within(sorted_values: Ints) -> Ints:
-    """How many equal values stand before each of `sorted_values`."""
-    every = np.arange(len(sorted_values))
-    return every - np.maximum.accumulate(np.where(first_of_each(sorted_values), every, 0))
+        self.visited = [column[places] for column in self.visited]
+        self.admitted = [column[places] for column in self.admitted]
+        self.met = [column[places] for column in self.met]

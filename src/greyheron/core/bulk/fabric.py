@@ -1,26 +1,26 @@
-"""One family of a world in numbers: devices, ports, lists, and the next hops of every destination class.
+"""One family of a world in numbers: devices, ports, gates, and the next hops of every destination class.
 
-Destinations fall into classes that no route, owner or neighbour tells apart: each held address is one by
-itself, and so is each run of other addresses between the borders of all prefixes that the network knows.
+Nothing here depends on what lists say: worlds with equal `fabric_key` have the same fabric.
+
+A gate is a place where a list could stand: a port in one direction, or a management line. Destinations fall
+into classes that no route, owner or neighbour tells apart: each held address is one by itself, and so is each
+run of other addresses between the borders of all prefixes that the network knows.
 """
 
 from bisect import bisect_right
-from collections.abc import Iterable
+from collections.abc import Hashable, Iterable
 
 import numpy as np
 
 from greyheron.core.addresses import block_of
-from greyheron.core.bulk.headers import Addresses, Ints
-from greyheron.core.bulk.points import NONE, Points
+from greyheron.core.bulk.headers import NONE, Addresses, Bools, Ints
 from greyheron.core.delivery import LOGIN_PORTS, line_for, service_for
-from greyheron.core.discovery import stopped_discovery
 from greyheron.core.filters import sends_through
 from greyheron.core.packet import Packet
 from greyheron.core.places import AttachmentPoint
 from greyheron.core.routing import NextHop
 from greyheron.core.segments import Port
 from greyheron.core.sessions import tracks
-from greyheron.core.steps import Filtered
 from greyheron.core.walk import own_address
 from greyheron.core.world import FORWARDING, World
 from greyheron.model.document import Device
@@ -32,36 +32,67 @@ OTHER_PROTOCOL = 3
 """Protocols are numbered 0 tcp, 1 udp, 2 the family's ICMP, 3 any other: that is how sessions tell them."""
 
 
-class Forwarding:
-    """Numbers for everything in one family that decides where packets go; next hops are filled in when asked.
+Question = tuple[Port, Port, int, int | None]
+"""An IPv6 neighbour asked for: by which port, at which, its address, the asker's unless link-local."""
 
-    devices, ports:  names in the order of their numbers (switches have none)
-    of_port:  the device of each port;  inbound, outbound:  the point where a list stands, or NONE
+
+def fabric_key(world: World, family: Family) -> Hashable:
+    """What the fabric of a world depends on: its routes, and where an inbound list overrules zones (§6)."""
+    return world.routing(family), zones_overruled(world, family)
+
+
+def zones_overruled(world: World, family: Family) -> frozenset[Port]:
+    """The interfaces of firewalls that have an inbound list of the family."""
+    return frozenset(
+        (point.device, point.at)
+        for point, which in world.lists
+        if which is family
+        and point.direction is Direction.IN
+        and world.devices[point.device].kind is DeviceKind.FIREWALL
+        and (point.device, point.at) in world.interfaces
+    )
+
+
+class Fabric:
+    """Numbers for all that decides where packets of one family go; next hops are filled in when asked.
+
+    devices, ports:  names in the order of their numbers (switches have none);  of_port:  each port's device
+    points:  every gate; the inbound one of port n is 2n, the outbound one 2n + 1, lines stand behind them;
+        codes beyond stand for `questions`
+    point_device:  of each gate
     zone:  rank of each port's zone, most trusted 0, or NONE
+    overruled:  ports whose inbound list decides instead of zones
     forwards, firewall, same_zone, own_filtered, translates:  of each device
     tracks:  (devices, 4), by protocol
     spans:  for each step its first branch and how many it has
-    branches:  egress port, the port it comes to or NONE, and the point and entry that stop discovery or NONE
-    point_device:  of each point where a list stands
+    branches:  egress port, the port it comes to or NONE, and the code of the question asked for it or NONE
     """
 
-    def __init__(self, world: World, family: Family, points: Points) -> None:
-        self._world, self.family, self._points = world, family, points
+    def __init__(self, world: World, family: Family) -> None:
+        self._world, self.family = world, family
         named = [device for device in world.devices.values() if device.kind is not DeviceKind.SWITCH]
         self.devices = [device.name for device in named]
         self.number = {name: number for number, name in enumerate(self.devices)}
         self.ports: list[Port] = [(each.name, item.name) for each in named for item in each.interfaces]
         self.port_number = {port: number for number, port in enumerate(self.ports)}
         self.of_port = np.array([self.number[port[0]] for port in self.ports], dtype=np.int64)
-        self.inbound = self._placed(Direction.IN)
-        self.outbound = self._placed(Direction.OUT)
+        ways = (Direction.IN, Direction.OUT)
+        self.points = [AttachmentPoint(*port, way) for port in self.ports for way in ways]
+        self.first_line = len(self.points)
+        lines = [(each.name, line.name) for each in named for line in each.lines]
+        self.points += [AttachmentPoint(*line, Direction.IN) for line in lines]
+        self.gate = {point: number for number, point in enumerate(self.points)}
+        self.point_device = np.array([self.number[point.device] for point in self.points], dtype=np.int64)
+        self.questions: list[Question] = []
+        self._question: dict[Question, int] = {}
+        overruled = zones_overruled(world, family)
+        self.overruled = np.array([port in overruled for port in self.ports], dtype=np.bool_)
         self.zone = np.array([_zone_rank(world.devices[port[0]], port[1]) for port in self.ports])
         self.forwards = np.array([device.kind in FORWARDING for device in named])
         self.firewall = np.array([device.kind is DeviceKind.FIREWALL for device in named])
         self.same_zone = np.array([device.same_zone for device in named])
         self.own_filtered = np.array([sends_through(device) for device in named])
         self.translates = np.array([bool(device.translations) for device in named])
-        self.point_device = np.array([self.number[point.device] for point in points.points], dtype=np.int64)
         probes = [Packet(family, None, 0, protocol) for protocol in (TCP, UDP, family.icmp, 0)]
         self.tracks = np.array([[tracks(device, probe) for probe in probes] for device in named])
         self._delivery: dict[tuple[int, int, int], tuple[bool, int]] = {}
@@ -70,13 +101,26 @@ class Forwarding:
         self._steps = np.full((len(named), 0), UNKNOWN, dtype=np.int64)
         self._made: dict[tuple[int, int, int | None], int] = {}
         self.spans = np.zeros((0, 2), dtype=np.int64)
-        self.branches = np.zeros((0, 4), dtype=np.int64)
+        self.branches = np.zeros((0, 3), dtype=np.int64)
 
-    def _placed(self, direction: Direction) -> Ints:
-        return np.array(
-            [self._points.number.get(AttachmentPoint(*port, direction), NONE) for port in self.ports],
-            dtype=np.int64,
-        )
+    def question(self, asking: Port, answering: Port, target: int, source: int | None) -> int:
+        """The code of the question that a packet from `source` makes its sender ask."""
+        own = {each.address for each in self._world.held(asking, self.family)}
+        question = (asking, answering, target, source if source in own else None)
+        if question not in self._question:
+            self._question[question] = len(self.points) + len(self.questions)
+            self.questions.append(question)
+        return self._question[question]
+
+    def later_packets_met(self, code: Ints, protocol: Ints) -> Bools:
+        """Whether later packets of a conversation meet a list there: at no line, where no session is kept.
+
+        A neighbour that the first packet found is known.
+        """
+        gates = code < self.first_line
+        device = self.point_device[np.where(gates, code, 0)]
+        met: Bools = gates & ~self.tracks[device, protocol]
+        return met
 
     def classes(self, addresses: Addresses) -> Ints:
         """The destination class of each address."""
@@ -117,7 +161,7 @@ class Forwarding:
 
     def _new_steps(self, keys: Iterable[tuple[int, int, int | None]]) -> Ints:
         """Work out steps from devices to destination classes, of packets in transit or of a source's own."""
-        branches: list[tuple[int, int, int, int]] = []
+        branches: list[tuple[int, int, int]] = []
         spans: list[tuple[int, int]] = []
         for device, destination, source in keys:
             name, address = self.devices[device], self._classes.members[destination]
@@ -126,30 +170,22 @@ class Forwarding:
             branches += [self._branch(name, hop, address, source) for hop in hops]
         first = len(self.spans)
         self.spans = np.append(self.spans, np.array(spans, dtype=np.int64).reshape(-1, 2), axis=0)
-        self.branches = np.append(self.branches, np.array(branches, dtype=np.int64).reshape(-1, 4), axis=0)
+        self.branches = np.append(self.branches, np.array(branches, dtype=np.int64).reshape(-1, 3), axis=0)
         return np.arange(first, len(self.spans))
 
     def _branch(
         self, device: str, hop: NextHop, destination: int, source: int | None
-    ) -> tuple[int, int, int, int]:
+    ) -> tuple[int, int, int]:
         """One of `branches`: where the packet goes by `hop`."""
-        world, family = self._world, self.family
         port = (device, hop.interface)
         address = destination if hop.address is None else hop.address
-        neighbour = world.neighbour(port, family, address)
+        neighbour = self._world.neighbour(port, self.family, address)
         egress = self.port_number[port]
         if neighbour is None:
-            return egress, NONE, NONE, NONE
-        stopped = (
-            stopped_discovery(world, port, neighbour, address, source) if family is Family.IPV6 else None
-        )
-        if stopped is None:
-            return egress, self.port_number[neighbour], NONE, NONE
-        entry = NONE if stopped.decision.entry is None else stopped.decision.entry
-        return egress, self.port_number[neighbour], self._point_of(stopped), entry
-
-    def _point_of(self, stopped: Filtered) -> int:
-        return self._points.number[stopped.point]
+            return egress, NONE, NONE
+        asks = self.family is Family.IPV6
+        question = self.question(port, neighbour, address, source) if asks else NONE
+        return egress, self.port_number[neighbour], question
 
     def own_source(self, device: str, destination: int) -> int | None:
         """The source that `device` chooses towards `destination`; None if that depends on the path."""
@@ -162,7 +198,7 @@ class Forwarding:
         return sources.pop() if len(sources) == 1 else None
 
     def delivers(self, device: int, protocol: int, port: int) -> tuple[bool, int]:
-        """Whether somebody listens, and the point of the list on the line that takes the login (or NONE)."""
+        """Whether somebody listens, and the gate of the line that takes the login, or NONE."""
         key = (device, protocol, port)
         if key not in self._delivery:
             self._delivery[key] = self._delivered(self._world.devices[self.devices[device]], protocol, port)
@@ -173,7 +209,7 @@ class Forwarding:
             return True, NONE
         line = line_for(device, port) if protocol == TCP and port in LOGIN_PORTS else None
         if line is not None:
-            return True, self._points.number.get(AttachmentPoint(device.name, line.name, Direction.IN), NONE)
+            return True, self.gate[AttachmentPoint(device.name, line.name, Direction.IN)]
         return service_for(device, protocol, port) is not None, NONE
 
 

@@ -1,0 +1,115 @@
+"""The lists of one world at the gates of its fabric, and what they make of very many packets."""
+
+from dataclasses import dataclass
+from weakref import WeakKeyDictionary
+
+import numpy as np
+
+from greyheron.core.bulk.fabric import Fabric, Question
+from greyheron.core.bulk.headers import NONE, Bools, Headers, Ints, first_of_each
+from greyheron.core.bulk.tables import DecisionTable
+from greyheron.core.discovery import stopped_discovery
+from greyheron.core.lists import ResolvedList
+from greyheron.core.world import World
+
+
+@dataclass(frozen=True, slots=True)
+class Denials:
+    """The first denial on each of many paths, in arrays of one length.
+
+    gate:  where, or NONE where nothing on the path denies
+    entry:  the entry's number, or NONE for the implicit end of the list
+    undiscovered:  whether it was neighbour discovery that the list stopped
+    """
+
+    gate: Ints
+    entry: Ints
+    undiscovered: Bools
+
+
+class Tables:
+    """Decision tables of lists that several worlds may share, each made once."""
+
+    def __init__(self) -> None:
+        self._found: WeakKeyDictionary[ResolvedList, DecisionTable] = WeakKeyDictionary()
+
+    def of(self, resolved: ResolvedList) -> DecisionTable:
+        if resolved not in self._found:
+            self._found[resolved] = DecisionTable(resolved)
+        return self._found[resolved]
+
+
+class Placed:
+    """What stands at each gate.
+
+    lists:  the list at each gate, or None
+    """
+
+    def __init__(self, world: World, fabric: Fabric, tables: Tables) -> None:
+        self._world, self._fabric, self._tables = world, fabric, tables
+        self.lists: list[ResolvedList | None] = [None] * len(fabric.points)
+        for (point, family), resolved in world.lists.items():
+            if family is fabric.family:
+                self.lists[fabric.gate[point]] = resolved
+        self._distinct = list({id(found): found for found in self.lists if found is not None}.values())
+        number = {id(found): place for place, found in enumerate(self._distinct)}
+        self._list_at = np.array(
+            [NONE if found is None else number[id(found)] for found in self.lists], dtype=np.int64
+        )
+        self._stops: list[tuple[int, int]] = []
+
+    def acts(self) -> Bools:
+        """For each code, gates first and then questions, whether anything there can deny."""
+        return np.append(self._list_at != NONE, self._stopping()[:, 0] != NONE)
+
+    def changed_from(self, before: "Placed") -> Bools:
+        """For each code whether it may decide otherwise than in `before`, which has the same fabric."""
+        gates = [now is not then for now, then in zip(self.lists, before.lists, strict=True)]
+        return np.append(np.array(gates), (self._stopping() != before._stopping()).any(axis=1))
+
+    def first_denials(self, path: Ints, code: Ints, headers: Headers, paths: int) -> Denials:
+        """The first denial on each of `paths` paths.
+
+        path, code, headers:  all that packets meet at codes that act, those of one path in their order
+        """
+        gates = len(self.lists)
+        asks = code >= gates
+        denied, gate = asks.copy(), code.copy()
+        entry = np.full(len(code), NONE, dtype=np.int64)
+        gate[asks], entry[asks] = self._stopping()[code[asks] - gates].T
+        list_at = np.full(len(code), NONE, dtype=np.int64)
+        list_at[~asks] = self._list_at[code[~asks]]
+        for number, resolved in enumerate(self._distinct):
+            places = np.flatnonzero(list_at == number)
+            if len(places):
+                table = self._tables.of(resolved)
+                decider = table.first_match(headers.take(places))
+                denied[places] = table.denies[decider]
+                entry[places] = table.entries[decider]
+        first = np.flatnonzero(denied)
+        first = first[first_of_each(path[first])]
+        found = Denials(
+            np.full(paths, NONE, dtype=np.int64),
+            np.full(paths, NONE, dtype=np.int64),
+            np.zeros(paths, dtype=np.bool_),
+        )
+        found.gate[path[first]] = gate[first]
+        found.entry[path[first]] = entry[first]
+        found.undiscovered[path[first]] = asks[first]
+        return found
+
+    def _stopping(self) -> Ints:
+        """For each question the gate and entry that stop it, or NONE."""
+        self._stops += [self._stop(each) for each in self._fabric.questions[len(self._stops) :]]
+        return np.array(self._stops, dtype=np.int64).reshape(-1, 2)
+
+    def _stop(self, question: Question) -> tuple[int, int]:
+        asking, answering, target, source = question
+        ports = (self._fabric.port_number[asking], self._fabric.port_number[answering])
+        if all(self.lists[2 * port + way] is None for port in ports for way in (0, 1)):
+            return NONE, NONE
+        stopped = stopped_discovery(self._world, asking, answering, target, source)
+        if stopped is None:
+            return NONE, NONE
+        entry = stopped.decision.entry
+        return self._fabric.gate[stopped.point], NONE if entry is None else entry

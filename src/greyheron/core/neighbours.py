@@ -1,0 +1,139 @@
+"""OSPF neighbours: who speaks it with whom, and which lists keep them apart (2-semantics §9)."""
+
+from collections import defaultdict
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from ipaddress import IPv4Address, IPv6Address
+
+from greyheron.core.addresses import Held, held
+from greyheron.core.filters import Lists, stopped_between
+from greyheron.core.packet import Packet
+from greyheron.core.segments import Port, Segments
+from greyheron.core.steps import Filtered
+from greyheron.model.document import Device, Interface, Network, Ospf
+from greyheron.model.names import PROTOCOLS
+from greyheron.model.values import DeviceKind, Family
+
+ALL_ROUTERS = {Family.IPV4: int(IPv4Address("224.0.0.5")), Family.IPV6: int(IPv6Address("ff02::5"))}
+SPEAKING = (DeviceKind.ROUTER, DeviceKind.FIREWALL)
+
+
+@dataclass(frozen=True, slots=True)
+class Adjacency:
+    """A neighbour as one router has it: out of which interface, at which address, at what cost."""
+
+    interface: str
+    neighbour: str
+    address: int
+    cost: int
+
+
+@dataclass(frozen=True, slots=True)
+class CutNeighbour:
+    """Two routers that would be neighbours, and the list that keeps them from it."""
+
+    port: Port
+    neighbour: Port
+    by: Filtered
+
+
+@dataclass(frozen=True, slots=True)
+class Neighbourhood:
+    """One family's neighbours under certain lists.
+
+    adjacent:  the neighbours of each router
+    cut:  pairs that lists keep apart
+    """
+
+    adjacent: Mapping[str, list[Adjacency]]
+    cut: tuple[CutNeighbour, ...]
+
+    @property
+    def parted(self) -> frozenset[tuple[Port, Port]]:
+        """The pairs that are cut; in one network they tell neighbourhoods apart."""
+        return frozenset((each.port, each.neighbour) for each in self.cut)
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class _Speaker:
+    """An interface that speaks OSPF in one family, with the address its neighbours know it by."""
+
+    device: str
+    interface: str
+    address: int
+    cost: int
+
+
+class OspfPairs:
+    """The pairs of interfaces that would be neighbours in one family, if no list kept them apart."""
+
+    def __init__(self, network: Network, segments: Segments, family: Family) -> None:
+        self._family = family
+        self._devices = {device.name: device for device in network.devices if device.kind in SPEAKING}
+        self._pairs = tuple(self._find(segments))
+
+    def under(self, lists: Lists) -> Neighbourhood:
+        """Who is whose neighbour when `lists` are in force."""
+        adjacent: dict[str, list[Adjacency]] = defaultdict(list)
+        cut: list[CutNeighbour] = []
+        for one, other in self._pairs:
+            stopped = self._stopped(one, other, lists) or self._stopped(other, one, lists)
+            if stopped is not None:
+                cut.append(
+                    CutNeighbour((one.device, one.interface), (other.device, other.interface), stopped)
+                )
+                continue
+            for here, there in ((one, other), (other, one)):
+                adjacent[here.device].append(
+                    Adjacency(here.interface, there.device, there.address, here.cost)
+                )
+        return Neighbourhood(adjacent, tuple(cut))
+
+    def _find(self, segments: Segments) -> Iterator[tuple[_Speaker, _Speaker]]:
+        for members in segments.members:
+            speakers = [speaker for port in members if (speaker := self._speaker(port)) is not None]
+            for one in speakers:
+                for other in speakers:
+                    if one < other and one.device != other.device and self._same_prefix(one, other):
+                        yield one, other
+
+    def _stopped(self, sender: _Speaker, receiver: _Speaker, lists: Lists) -> Filtered | None:
+        """The list that keeps the sender's packets from the receiver, if one does."""
+        for destination in (ALL_ROUTERS[self._family], receiver.address):
+            packet = Packet(self._family, sender.address, destination, PROTOCOLS["ospf"], hop_limit=1)
+            stopped = stopped_between(
+                lists,
+                self._devices[sender.device],
+                sender.interface,
+                receiver.device,
+                receiver.interface,
+                packet,
+            )
+            if stopped is not None:
+                return stopped
+        return None
+
+    def _speaker(self, port: Port) -> _Speaker | None:
+        device = self._devices.get(port[0])
+        if device is None:
+            return None
+        interface = next(item for item in device.interfaces if item.name == port[1])
+        ospf: Ospf | None = interface.ospf
+        address = self._speaking_address(device, interface)
+        if ospf is None or ospf.passive or address is None:
+            return None
+        return _Speaker(device.name, interface.name, address.address, ospf.cost)
+
+    def _speaking_address(self, device: Device, interface: Interface) -> Held | None:
+        """v2 speaks from the first address, v3 from the link-local one where there is any IPv6 at all."""
+        if not interface.of(self._family):
+            return None
+        addresses = held(device.name, interface, self._family)
+        return addresses[0] if self._family is Family.IPV4 else addresses[-1]
+
+    def _same_prefix(self, one: _Speaker, other: _Speaker) -> bool:
+        """v2 neighbours share a prefix (RFC 2328 10.5); v3 ones only the segment."""
+        if self._family is Family.IPV6:
+            return True
+        interface = next(item for item in self._devices[one.device].interfaces if item.name == one.interface)
+        return held(one.device, interface, self._family)[0].prefix.holds(other.address)
