@@ -1,6 +1,6 @@
 """Reach: who can talk to whom about which services, for every pair of devices at once."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -9,10 +9,11 @@ from numpy.typing import NDArray
 
 from greyheron.core.addresses import is_link_local
 from greyheron.core.bulk.conversations import Conversations
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
+from greyheron.core.bulk.headers import Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.core.lists import Names
-from greyheron.core.world import World
+from greyheron.core.world import FORWARDING, World
 from greyheron.model.document import Device, Network
 from greyheron.model.entry import NamedAddresses
 from greyheron.model.names import TCP, UDP
@@ -22,7 +23,7 @@ from greyheron.model.values import DeviceKind, Family
 OWN_SERVICES = "services"
 """The word for whatever each destination listens on."""
 MOST_SERVICES = 12
-_AT_ONCE = 60_000
+_AT_ONCE = 30_000
 """So many conversations are asked about between two looks at whether to go on."""
 
 
@@ -56,30 +57,25 @@ class Axis:
 
 @dataclass(frozen=True, slots=True)
 class ReachQuestion:
-    """services:  words as in test flows, or OWN_SERVICES"""
+    """services:  words as in test flows, or OWN_SERVICES;  hosts_only:  leave routers and firewalls out"""
 
     services: tuple[str, ...]
     family: Family
+    hosts_only: bool = False
 
 
 Cells = NDArray[np.uint8]
 """(devices, devices) from row to column: a bit for each verdict that occurs, in VERDICT_ORDER; 0: none."""
 
 
-@dataclass(frozen=True, slots=True)
-class Cell:
-    """One conversation behind a cell: the flow as it is written, and its verdict."""
-
-    flow: str
-    verdict: Verdict
-
-
-def axis_of(world: World, network: Network, family: Family) -> Axis:
+def axis_of(world: World, network: Network, question: ReachQuestion) -> Axis:
     """The devices that have an address to talk from, and their groups."""
+    family = question.family
+    left_out = (DeviceKind.SWITCH, *(FORWARDING if question.hosts_only else ()))
     named = [
         device
         for device in network.devices
-        if device.kind is not DeviceKind.SWITCH and _addresses(world, device.name, family)
+        if device.kind not in left_out and _addresses(world, device.name, family)
     ]
     order = sorted(named, key=lambda device: (_first_segment(world, device), device.kind.value))
     place = {device.name: number for number, device in enumerate(order)}
@@ -153,8 +149,22 @@ def _named_groups(world: World, network: Network, place: dict[str, int], family:
                 yield Group(GroupKind.ZONE, f"{firewall.name} {zone.name}", tuple(found))
 
 
+def require_services(world: World, question: ReachQuestion) -> None:
+    """Raise ReachError unless each service is known somewhere."""
+    if not question.services:
+        raise ReachError("no service is asked for: write tcp/443, ping or services, say")
+    if len(question.services) > MOST_SERVICES:
+        raise ReachError(f"{len(question.services)} services are asked for: at most {MOST_SERVICES} at once")
+    named = {service.name for device in world.devices.values() for service in device.services}
+    for word in question.services:
+        if word != OWN_SERVICES and word not in named and requested(word, None, question.family) is None:
+            raise ReachError(
+                f"no service is known by the name “{word}”: write tcp/443, ping or services, say"
+            )
+
+
 def requests_to(world: World, device: str, question: ReachQuestion) -> list[tuple[str, Request]]:
-    """What is asked of a device, each as a test flow writes it. Raises ReachError for an unknown word."""
+    """What is asked of a device, each as a test flow writes it."""
     found: dict[Request, str] = {}
     for word in question.services:
         if word == OWN_SERVICES:
@@ -162,11 +172,8 @@ def requests_to(world: World, device: str, question: ReachQuestion) -> list[tupl
                 found.setdefault(request, _written(request))
             continue
         known = requested(word, world.devices[device], question.family)
-        if known is None:
-            raise ReachError(
-                f"no service is known by the name “{word}”: write tcp/443, ping or services, say"
-            )
-        found.setdefault(known, word)
+        if known is not None:
+            found.setdefault(known, word)
     return [(word, request) for request, word in found.items()]
 
 
@@ -186,36 +193,49 @@ class ReachCancelled(Exception):
     """Nobody waits for the matrix any more."""
 
 
-def reach(
-    world: World,
-    engine: BulkEngine,
-    axis: Axis,
-    question: ReachQuestion,
-    progress: Callable[[float], bool] = lambda _done: True,
-) -> Cells:
-    """What of `question` gets from every device to every address of every other.
+Progress = Callable[[float], bool]
+"""Told how much is done, 0 to 1; false ends the work with ReachCancelled."""
 
-    progress:  told how much is done, 0 to 1; false ends it with ReachCancelled. Raises ReachError.
-    """
-    count = len(axis.devices)
-    cells = np.zeros((count, count), dtype=np.uint8)
-    destinations, requests, column, to, about = _goals(world, axis, question)
-    per_sender = len(to)
-    step = max(1, _AT_ONCE // max(per_sender, 1))
-    for first in range(0, count, step):
-        if not progress(first / count):
-            raise ReachCancelled
-        senders = np.arange(first, min(first + step, count))
-        sender = np.repeat(senders, per_sender)
-        goal = np.tile(np.arange(per_sender), len(senders))
-        apart = sender != column[goal]
-        sender, goal = sender[apart], goal[apart]
-        if len(sender) == 0:
-            continue
-        found = engine.verdicts(
-            Conversations(
-                question.family,
-                [(device, None) for device in axis.devices],
+
+def _on(_done: float) -> bool:
+    return True
+
+
+@dataclass(frozen=True, slots=True)
+class _Part:
+    """Some of the conversations behind a matrix: their courses, and for each row its cell and its verdict."""
+
+    courses: Courses
+    sender: Ints
+    column: Ints
+    verdict: Ints
+
+
+class Reach:
+    """What of a question gets from every device to every address of every other, in one world."""
+
+    def __init__(
+        self, world: World, engine: BulkEngine, axis: Axis, question: ReachQuestion, progress: Progress = _on
+    ) -> None:
+        """Raises ReachCancelled."""
+        self.axis, self.question = axis, question
+        self._engine = engine
+        self._parts = tuple(self._find(world, progress))
+
+    def _find(self, world: World, progress: Progress) -> Iterator[_Part]:
+        count = len(self.axis.devices)
+        destinations, requests, column, to, about = _goals(world, self.axis, self.question)
+        step = max(1, _AT_ONCE // max(len(to), 1))
+        for first in range(0, count, step):
+            if not progress(first / count):
+                raise ReachCancelled
+            senders = np.arange(first, min(first + step, count))
+            sender, goal = np.repeat(senders, len(to)), np.tile(np.arange(len(to)), len(senders))
+            apart = sender != column[goal]
+            sender, goal = sender[apart], goal[apart]
+            asked = Conversations(
+                self.question.family,
+                [(device, None) for device in self.axis.devices],
                 destinations,
                 requests,
                 sender,
@@ -223,15 +243,42 @@ def reach(
                 about[goal],
                 np.full(len(sender), USUAL_SOURCE_PORT),
             )
-        )
-        bits = np.left_shift(1, found.verdict).astype(np.uint8)
-        np.bitwise_or.at(cells, (sender, column[goal]), bits)
-    return cells
+            courses = self._engine.courses(asked)
+            # Every row is one conversation here: all differ in sender, address or request.
+            place = np.empty(len(sender), dtype=np.int64)
+            place[courses.row_of] = np.arange(len(sender))
+            verdict = self._engine.row_verdicts(courses).verdict
+            yield _Part(courses, sender[place], column[goal][place], verdict)
+
+    def cells(self) -> Cells:
+        return self._gathered([part.verdict for part in self._parts])
+
+    def fits(self, engine: BulkEngine) -> bool:
+        """Whether `cells_in` can tell what `engine` makes of it."""
+        return all(engine.fits(part.courses) for part in self._parts)
+
+    def cells_in(self, engine: BulkEngine) -> Cells:
+        """The cells in another world, which `fits`: only what its lists may change is looked at again."""
+        verdicts = []
+        for part in self._parts:
+            rows, changed = engine.changed_rows(part.courses, self._engine)
+            verdict = part.verdict.copy()
+            verdict[rows] = changed.verdict
+            verdicts.append(verdict)
+        return self._gathered(verdicts)
+
+    def _gathered(self, verdicts: Sequence[Ints]) -> Cells:
+        count = len(self.axis.devices)
+        cells = np.zeros((count, count), dtype=np.uint8)
+        for part, verdict in zip(self._parts, verdicts, strict=True):
+            bits = np.left_shift(1, verdict).astype(np.uint8)
+            np.bitwise_or.at(cells, (part.sender, part.column), bits)
+        return cells
 
 
 def _goals(
     world: World, axis: Axis, question: ReachQuestion
-) -> tuple[list[int], list[Request], NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
+) -> tuple[list[int], list[Request], Ints, Ints, Ints]:
     """What to ask for: addresses, requests, and of each goal its column and its places in them."""
     destinations: dict[int, int] = {}
     requests: dict[Request, int] = {}
@@ -246,7 +293,7 @@ def _goals(
 
 
 def flows_between(world: World, source: str, destination: str, question: ReachQuestion) -> list[str]:
-    """The conversations behind one cell, as test flows write them. Raises ReachError."""
+    """The conversations behind one cell, as test flows write them."""
     family = question.family
     return [
         f"{source} → {destination}:{family.text(address)} {word}"
@@ -260,6 +307,39 @@ def rows_of(cells: Cells) -> list[str]:
     return ["".join(chr(48 + bits) for bits in row) for row in cells.tolist()]
 
 
-def verdicts_in(bits: int) -> list[Verdict]:
-    """The verdicts that occur in a cell."""
-    return [verdict for place, verdict in enumerate(VERDICT_ORDER) if bits >> place & 1]
+@dataclass(frozen=True, slots=True)
+class ReachFound:
+    """A matrix as running and on the draft, whose devices may differ."""
+
+    running_axis: Axis
+    axis: Axis
+    running: Cells
+    draft: Cells
+
+    def running_on_draft_axis(self) -> Cells:
+        """The running cells in the order of the draft's devices; 0 for those that are new."""
+        place = {device: number for number, device in enumerate(self.running_axis.devices)}
+        here = [number for number, device in enumerate(self.axis.devices) if device in place]
+        there = [place[self.axis.devices[number]] for number in here]
+        cells = np.zeros_like(self.draft)
+        cells[np.ix_(here, here)] = self.running[np.ix_(there, there)]
+        return cells
+
+
+@dataclass(frozen=True, slots=True)
+class ReachChange:
+    """How many cells of a matrix change, and of those how many lose or gain what passes."""
+
+    services: tuple[str, ...]
+    changed: int
+    lose: int
+    gain: int
+
+
+def change_of(question: ReachQuestion, before: Cells, after: Cells) -> ReachChange:
+    passes = 1 << VERDICT_ORDER.index(Verdict.PASSES)
+    changed = before != after
+    whole = before == passes
+    lose = changed & whole | changed & (before & passes > 0) & (after & passes == 0)
+    gain = changed & (after == passes) | changed & (before & passes == 0) & (after & passes > 0)
+    return ReachChange(question.services, int(changed.sum()), int(lose.sum()), int(gain.sum()))

@@ -1,19 +1,39 @@
 """Worlds and books kept from one request to the next, so that nothing is computed twice."""
 
+from collections import OrderedDict
 from collections.abc import Callable
 from threading import Lock
 from typing import TypeVar
+from weakref import WeakKeyDictionary
 
 from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
+from greyheron.analysis.reach import (
+    OWN_SERVICES,
+    Axis,
+    Cells,
+    Progress,
+    Reach,
+    ReachChange,
+    ReachFound,
+    ReachQuestion,
+    axis_of,
+    change_of,
+    require_services,
+)
 from greyheron.analysis.report import TraceReport, report
+from greyheron.core.bulk.engine import BulkEngine, Fabrics
 from greyheron.core.conversation import converse
 from greyheron.core.world import World, build_world
 from greyheron.model.document import Network
 from greyheron.model.flow import Flow
 from greyheron.model.notation.flows import write_flow
+from greyheron.model.values import Family
 from greyheron.store.networks import Stored
 
 MOST_KEPT = 24
+MOST_REACHES = 3
+SMALL = 80
+"""So many devices are few enough to work out reach while somebody waits."""
 T = TypeVar("T")
 
 
@@ -46,6 +66,9 @@ class Bench:
         self._latest: World | None = None
         self._books = _Kept()
         self._tries = Tries()
+        self._engines: WeakKeyDictionary[World, BulkEngine] = WeakKeyDictionary()
+        self._fabrics = Fabrics()
+        self._reaches: OrderedDict[tuple[str, ReachQuestion], Reach] = OrderedDict()
 
     def world(self, network: Network) -> World:
         """The world of a document; what it shares with the one before is not worked out again."""
@@ -76,3 +99,64 @@ class Bench:
         """One flow in full. `state` is baseline, running or draft. Raises FlowError."""
         world = self.world_in(stored, state)
         return report(converse(world, flow), world.segments, write_flow(flow), state)
+
+    def engine(self, world: World) -> BulkEngine:
+        if world not in self._engines:
+            self._engines[world] = BulkEngine(world, self._fabrics)
+        return self._engines[world]
+
+    def reach(self, stored: Stored, question: ReachQuestion, progress: Progress) -> ReachFound:
+        """The matrix of a question, as running and on the draft. Raises ReachError and ReachCancelled."""
+        worlds = self.world(stored.running), self.world(stored.draft)
+        require_services(worlds[1], question)
+        halves = (lambda done: progress(done / 2)), (lambda done: progress((done + 1) / 2))
+        axes = tuple(
+            axis_of(world, network, question)
+            for world, network in zip(worlds, (stored.running, stored.draft), strict=True)
+        )
+        running, draft = (
+            self._cells(stored.id, world, axis, question, half)
+            for world, axis, half in zip(worlds, axes, halves, strict=True)
+        )
+        return ReachFound(axes[0], axes[1], running, draft)
+
+    def _cells(
+        self, network_id: str, world: World, axis: Axis, question: ReachQuestion, progress: Progress
+    ) -> Cells:
+        """The cells in one world: from what was traced in another one, where that fits."""
+        key, engine = (network_id, question), self.engine(world)
+        known = self._reaches.get(key)
+        if known is not None and known.axis.devices == axis.devices and known.fits(engine):
+            self._reaches.move_to_end(key)
+            return known.cells_in(engine)
+        known = self._reaches[key] = Reach(world, engine, axis, question, progress)
+        while len(self._reaches) > MOST_REACHES:
+            self._reaches.popitem(last=False)
+        return known.cells()
+
+    def reach_change(self, stored: Stored, after: Network) -> ReachChange | None:
+        """How reach differs between the draft and what it would be; None while that would take too long.
+
+        The question is the one asked last, or what every device listens on.
+        """
+        asked = next((question for key, question in reversed(self._reaches) if key == stored.id), None)
+        if asked is None and len(after.devices) > SMALL:
+            return None
+        question = asked or ReachQuestion((OWN_SERVICES, "ping"), Family.IPV4)
+        worlds = self.world(stored.draft), self.world(after)
+        axes = [
+            axis_of(world, network, question)
+            for world, network in zip(worlds, (stored.draft, after), strict=True)
+        ]
+        if axes[0].devices != axes[1].devices:
+            return None
+        known = self._reaches.get((stored.id, question))
+        if len(after.devices) > SMALL and not (
+            known and all(known.fits(self.engine(each)) for each in worlds)
+        ):
+            return None
+        cells = [
+            self._cells(stored.id, world, axis, question, lambda _done: True)
+            for world, axis in zip(worlds, axes, strict=True)
+        ]
+        return change_of(question, *cells)

@@ -5,6 +5,7 @@ from typing import Annotated, Any
 from fastapi import Depends, Header, Request
 
 from greyheron.server.bench import Bench
+from greyheron.server.jobs import Jobs
 from greyheron.server.problems import ProblemDocument, Refusal
 from greyheron.store.networks import NetworkStore
 from greyheron.store.traffic import TrafficStore
@@ -29,6 +30,11 @@ def bench_of(request: Request) -> Bench:
     return bench
 
 
+def jobs_of(request: Request) -> Jobs:
+    jobs: Jobs = request.app.state.jobs
+    return jobs
+
+
 def based_on(if_match: Annotated[str | None, Header()] = None) -> int:
     """The version that a write is based on, from If-Match (RFC 9110 13.1.1)."""
     if if_match is None:
@@ -41,5 +47,6 @@ def based_on(if_match: Annotated[str | None, Header()] = None) -> int:
 
 Store = Annotated[NetworkStore, Depends(store_of)]
 Workings = Annotated[Bench, Depends(bench_of)]
+Computations = Annotated[Jobs, Depends(jobs_of)]
 Version = Annotated[int, Depends(based_on)]
 Traffic = Annotated[TrafficStore, Depends(traffic_of)]

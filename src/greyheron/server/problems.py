@@ -11,6 +11,7 @@ from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 
+from greyheron.analysis.reach import ReachError
 from greyheron.core.conversation import FlowError
 from greyheron.model.changes import ChangeError
 from greyheron.model.notation.line import NotationError
@@ -77,6 +78,7 @@ def install(app: FastAPI) -> None:
     on(NotationError, _notation)
     on(ChangeError, lambda error: problem(409, f"{error}: open the network again"))
     on(FlowError, lambda error: problem(422, str(error), [Problem("flow", str(error))]))
+    on(ReachError, lambda error: problem(422, str(error), [Problem("services", str(error))]))
     on(UnknownNetwork, lambda error: problem(404, f"{error}: it may have been removed"))
     on(UnknownRevision, lambda error: problem(404, str(error)))
     on(NothingToDo, lambda error: problem(409, str(error)))

@@ -27,6 +27,7 @@ from greyheron.server.shapes import (
     Edit,
     FlowReading,
     FlowText,
+    Foreseen,
     ItemReading,
     ItemText,
     ListReading,
@@ -207,11 +208,15 @@ def read_item_text(
 
 
 @router.post("/networks/{network_id}/preview")
-def preview(network_id: str, changes: Preview, store: Store, bench: Workings) -> Book:
-    """What the book would say after changes to the draft, which are not made."""
+def preview(network_id: str, changes: Preview, store: Store, bench: Workings) -> Foreseen:
+    """What the book and the reach matrix would say after changes to the draft, which are not made."""
     stored = store.get(network_id)
     draft = edited(stored.draft, changes.changes)
-    return Book(version=stored.version, tests=list(bench.book(stored.running, draft)))
+    return Foreseen(
+        version=stored.version,
+        tests=list(bench.book(stored.running, draft)),
+        reach=bench.reach_change(stored, draft),
+    )
 
 
 @router.post("/networks/{network_id}/trace")

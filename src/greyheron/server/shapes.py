@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from greyheron.analysis.book import TestMarks
 from greyheron.analysis.cover import EntryCover
+from greyheron.analysis.reach import ReachChange
 from greyheron.model.changes import Change, difference
 from greyheron.model.document import Network
 from greyheron.model.notation.line import Option
@@ -64,6 +65,8 @@ class Edit(Asked):
 
 
 class Preview(Asked):
+    """Changes that are not made."""
+
     changes: Annotated[list[Change], Field(max_length=10_000)]
 
 
@@ -142,6 +145,12 @@ class Book(BaseModel):
 
     version: int
     tests: list[TestMarks]
+
+
+class Foreseen(Book):
+    """The book after changes that are not made; how reach would differ, null if that takes too long."""
+
+    reach: ReachChange | None
 
 
 class RevisionItem(BaseModel):

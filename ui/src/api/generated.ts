@@ -347,7 +347,7 @@ export interface paths {
         put?: never;
         /**
          * Preview
-         * @description What the book would say after changes to the draft, which are not made.
+         * @description What the book and the reach matrix would say after changes to the draft, which are not made.
          */
         post: operations["preview"];
         delete?: never;
@@ -520,6 +520,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask Reach
+         * @description Begin to work out who can talk to whom, as running and on the draft.
+         */
+        post: operations["ask_reach"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reach/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Reach So Far
+         * @description How far a matrix is, or the matrix.
+         */
+        get: operations["reach_so_far"];
+        put?: never;
+        post?: never;
+        /**
+         * Cancel Reach
+         * @description Stop working out a matrix.
+         */
+        delete: operations["cancel_reach"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/reach/cell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reach Cell
+         * @description The conversations behind one cell, each with its three verdicts, as if it were expected to pass.
+         */
+        post: operations["reach_cell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -594,6 +658,22 @@ export interface components {
             version: number;
             /** Tests */
             tests: components["schemas"]["TestMarks"][];
+        };
+        /** CellRequest */
+        CellRequest: {
+            /** Services */
+            services: string[];
+            /** @default ipv4 */
+            family: components["schemas"]["Family"];
+            /**
+             * Hosts Only
+             * @default false
+             */
+            hosts_only: boolean;
+            /** Source */
+            source: string;
+            /** Destination */
+            destination: string;
         };
         /**
          * Change
@@ -914,6 +994,33 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * Foreseen
+         * @description The book after changes that are not made; how reach would differ, null if that takes too long.
+         */
+        Foreseen: {
+            /** Version */
+            version: number;
+            /** Tests */
+            tests: components["schemas"]["TestMarks"][];
+            reach: components["schemas"]["ReachChange"] | null;
+        };
+        /**
+         * Group
+         * @description Devices that are looked at together. `members` are places among the devices of the matrix.
+         */
+        Group: {
+            kind: components["schemas"]["GroupKind"];
+            /** Name */
+            name: string;
+            /** Members */
+            members: number[];
+        };
+        /**
+         * GroupKind
+         * @enum {string}
+         */
+        GroupKind: "segment" | "set" | "zone" | "kind";
         /** HeaderField */
         HeaderField: {
             /** Field */
@@ -1431,7 +1538,10 @@ export interface components {
             /** Y */
             y: number;
         };
-        /** Preview */
+        /**
+         * Preview
+         * @description Changes that are not made.
+         */
         Preview: {
             /** Changes */
             changes: components["schemas"]["Change"][];
@@ -1475,6 +1585,65 @@ export interface components {
             column?: number | null;
             /** End */
             end?: number | null;
+        };
+        /**
+         * ReachChange
+         * @description How many cells of a matrix change, and of those how many lose or gain what passes.
+         */
+        ReachChange: {
+            /** Services */
+            services: string[];
+            /** Changed */
+            changed: number;
+            /** Lose */
+            lose: number;
+            /** Gain */
+            gain: number;
+        };
+        /**
+         * ReachJob
+         * @description How far a matrix is, 0 to 1, and the matrix once it is there.
+         */
+        ReachJob: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            matrix: components["schemas"]["ReachMatrix"] | null;
+        };
+        /**
+         * ReachMatrix
+         * @description Rows and columns are `devices`, from row to column.
+         *
+         *     running, draft: a string for each row with a character for each cell: "0" plus a bit for each verdict that
+         *         occurs: 1 passes, 2 blocked, 4 unreachable, 8 refused, 16 mixed
+         */
+        ReachMatrix: {
+            /** Version */
+            version: number;
+            /** Devices */
+            devices: string[];
+            /** Groups */
+            groups: components["schemas"]["Group"][];
+            /** Running */
+            running: string[];
+            /** Draft */
+            draft: string[];
+        };
+        /**
+         * ReachRequest
+         * @description services: words as in test flows, or `services` for whatever each destination listens on
+         */
+        ReachRequest: {
+            /** Services */
+            services: string[];
+            /** @default ipv4 */
+            family: components["schemas"]["Family"];
+            /**
+             * Hosts Only
+             * @default false
+             */
+            hosts_only: boolean;
         };
         /** RevisionItem */
         RevisionItem: {
@@ -3094,7 +3263,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Book"];
+                    "application/json": components["schemas"]["Foreseen"];
                 };
             };
             /** @description Not Found */
@@ -3721,6 +3890,280 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Written"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    ask_reach: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReachRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachJob"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    reach_so_far: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachJob"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    cancel_reach: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    reach_cell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CellRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestMarks"][];
                 };
             };
             /** @description Not Found */

@@ -7,6 +7,7 @@ or from `recorded` where packets are rewritten; then every list is asked once ab
 from collections import OrderedDict
 from collections.abc import Hashable
 from dataclasses import dataclass, replace
+from threading import RLock
 
 import numpy as np
 
@@ -37,6 +38,7 @@ class Fabrics:
     def __init__(self) -> None:
         self._found: OrderedDict[Hashable, tuple[Fabric, Recorder]] = OrderedDict()
         self.tables = Tables()
+        self.lock = RLock()  # engines that share what they find may be asked from several threads
 
     def of(self, world: World, family: Family) -> tuple[Fabric, Recorder]:
         key = family, fabric_key(world, family)
@@ -83,21 +85,23 @@ class BulkEngine:
 
     def courses(self, conversations: Conversations) -> Courses:
         """Where every one of `conversations` goes."""
-        return self._of(conversations.family).courses(conversations)
+        with self._fabrics.lock:
+            return self._of(conversations.family).courses(conversations)
 
     def verdicts(self, conversations: Conversations) -> Verdicts:
         """What becomes of every one of `conversations`."""
-        engine = self._of(conversations.family)
-        courses = engine.courses(conversations)
-        return engine.verdicts(courses).take(courses.row_of)
+        courses = self.courses(conversations)
+        return self.row_verdicts(courses).take(courses.row_of)
 
     def row_verdicts(self, courses: Courses) -> Verdicts:
         """What becomes of each row of `courses`, which were found in a world of the same fabric."""
-        return self._of(courses.fabric.family).verdicts(courses)
+        with self._fabrics.lock:
+            return self._of(courses.fabric.family).verdicts(courses)
 
     def fits(self, courses: Courses) -> bool:
         """Whether conversations take the same courses here."""
-        return self._of(courses.fabric.family).fabric is courses.fabric
+        with self._fabrics.lock:
+            return self._of(courses.fabric.family).fabric is courses.fabric
 
     def changed_rows(self, courses: Courses, before: "BulkEngine") -> tuple[Ints, Verdicts]:
         """The rows of `courses` that may have become something else than with `before`, and what they are.
@@ -105,7 +109,8 @@ class BulkEngine:
         Both fit the courses. Each row must stand for one source port: lists may cut ports anew.
         """
         family = courses.fabric.family
-        return self._of(family).changed(courses, before._of(family))
+        with self._fabrics.lock:
+            return self._of(family).changed(courses, before._of(family))
 
     def _of(self, family: Family) -> "_FamilyEngine":
         if family not in self._families:

@@ -1,0 +1,80 @@
+"""Reach through the API: matrices, cells, what an edit would change, and cancelling."""
+
+import time
+from typing import Any
+
+from fastapi.testclient import TestClient
+
+
+def opened(client: TestClient, which: str = "saltmarsh") -> dict[str, Any]:
+    found: dict[str, Any] = client.post(f"/api/networks/demo?which={which}").json()
+    return found
+
+
+def waited(client: TestClient, job: dict[str, Any]) -> dict[str, Any]:
+    while job["matrix"] is None:
+        time.sleep(0.02)
+        job = client.get(f"/api/reach/{job['id']}").json()
+    matrix: dict[str, Any] = job["matrix"]
+    return matrix
+
+
+PLACING = {
+    "changes": [
+        {
+            "collection": "placements",
+            "key": "centre-gw:eth1:in:hides-in",
+            "item": {"list": "hides-in", "device": "centre-gw", "at": "eth1", "direction": "in"},
+        }
+    ]
+}
+
+
+def test_a_matrix_shows_running_and_draft(client: TestClient) -> None:
+    network = opened(client)
+    asked = {"services": ["telnet"], "family": "ipv4"}
+    before = waited(client, client.post(f"/api/networks/{network['id']}/reach", json=asked).json())
+    assert before["running"] == before["draft"]
+    client.post(
+        f"/api/networks/{network['id']}/draft/edits",
+        json={"label": "place", **PLACING},
+        headers={"If-Match": str(network["version"])},
+    )
+    after = waited(client, client.post(f"/api/networks/{network['id']}/reach", json=asked).json())
+    assert after["running"] == before["running"]
+    row, column = (after["devices"].index(name) for name in ("kiosk", "ledger"))
+    assert (after["running"][row][column], after["draft"][row][column]) == ("1", "2")
+
+
+def test_a_cell_opens_the_conversations_behind_it(client: TestClient) -> None:
+    network = opened(client)
+    asked = {"services": ["ssh"], "family": "ipv4", "source": "kiosk", "destination": "sluice"}
+    found = client.post(f"/api/networks/{network['id']}/reach/cell", json=asked).json()
+    assert len(found) == 6
+    assert {each["draft"]["verdict"] for each in found} == {"blocked"}
+    assert found[0]["flow"].startswith("kiosk → sluice:172.20.0.2 ssh")
+
+
+def test_a_preview_counts_the_cells_that_would_change(client: TestClient) -> None:
+    network = opened(client)
+    found = client.post(f"/api/networks/{network['id']}/preview", json=PLACING).json()
+    assert found["reach"]["changed"] > 0
+    assert found["reach"]["lose"] > 0
+    assert (
+        client.post(f"/api/networks/{network['id']}/preview", json={"changes": []}).json()["reach"]["changed"]
+        == 0
+    )
+
+
+def test_a_service_that_nobody_knows_is_refused(client: TestClient) -> None:
+    network = opened(client)
+    answer = client.post(f"/api/networks/{network['id']}/reach", json={"services": ["gopher-hole"]})
+    assert answer.status_code == 422
+    assert "gopher-hole" in answer.json()["detail"]
+
+
+def test_a_matrix_can_be_cancelled(client: TestClient) -> None:
+    network = opened(client)
+    job = client.post(f"/api/networks/{network['id']}/reach", json={"services": ["ping"]}).json()
+    assert client.delete(f"/api/reach/{job['id']}").status_code == 204
+    assert client.get(f"/api/reach/{job['id']}").status_code == 404
