@@ -113,7 +113,7 @@ def reach_cell(network_id: str, asked: CellRequest, store: Store, bench: Working
             raise Refusal(404, f"There is no device “{name}” in this network.")
     flows = flows_between(drafted, asked.source, asked.destination, question)
     tests = [
-        TestFlow.model_validate({"id": f"c{number}", "flow": f"{flow} {question.family} pass"})
+        TestFlow.model_validate({"id": f"c{number}", "flow": f"{flow} pass"})
         for number, flow in enumerate(flows)
     ]
     states = States(world, world.baseline, drafted, drafted.baseline)

@@ -6,6 +6,7 @@ import {
   type Change,
   type Count,
   type DeviceFacts,
+  type Foreseen,
   type NetworkSummary,
   type OpenNetwork,
   type Places,
@@ -57,7 +58,7 @@ export const useTrace = (id: string, version: number, flow: string | null, state
 export const usePreview = (id: string, version: number, changes: Change[] | null) =>
   useQuery({
     queryKey: ["preview", id, version, changes],
-    queryFn: ({ signal }) => ask<Book>(`/networks/${id}/preview`, { body: { changes }, signal }),
+    queryFn: ({ signal }) => ask<Foreseen>(`/networks/${id}/preview`, { body: { changes }, signal }),
     enabled: changes !== null,
     placeholderData: changes === null ? undefined : keepPreviousData,
     retry: false,

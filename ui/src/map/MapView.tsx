@@ -1,5 +1,5 @@
 import { useEffect, useMemo, useState } from "react";
-import type { TestMarks } from "../api/client";
+import type { Foreseen, TestMarks } from "../api/client";
 import { useWorkbench } from "../shell/context";
 import { bareFlow } from "../state/words";
 import { along, buildScene, LANE, type Link, lengthOf } from "./geometry";
@@ -109,6 +109,7 @@ function Sentence() {
             {changes.length === 0
               ? "No verdict of the book would change."
               : `Would change: ${changes.join("; ")}.`}
+            {preview.book?.reach && ` ${reachWords(preview.book.reach)}`}
           </span>
         )}
         <button type="button" className="ml-3 underline" onClick={putDown}>
@@ -124,6 +125,15 @@ function Sentence() {
       {trace.flow} {where}: {trace.text}.
     </p>
   );
+}
+
+/** How many cells of the reach matrix would change, and which way. */
+function reachWords(reach: NonNullable<Foreseen["reach"]>): string {
+  if (reach.changed === 0) return `Reach for ${reach.services.join(", ")} stays as it is.`;
+  const ways = [reach.lose && `${reach.lose} lose traffic`, reach.gain && `${reach.gain} gain some`].filter(
+    Boolean,
+  );
+  return `Reach: ${reach.changed} ${reach.changed === 1 ? "cell" : "cells"} would change${ways.length ? `, ${ways.join(", ")}` : ""}.`;
 }
 
 function changed(before: TestMarks[], after: TestMarks[]): string[] {

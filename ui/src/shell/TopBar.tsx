@@ -7,6 +7,7 @@ import { Heron } from "./Heron";
 const VIEWS: [View, string][] = [
   ["map", "Map"],
   ["lists", "Lists"],
+  ["reach", "Reach"],
   ["changes", "Changes"],
   ["log", "Log"],
 ];

@@ -19,6 +19,7 @@ import { Trace } from "../trace/Trace";
 import { ChangesView } from "../views/ChangesView";
 import { ListsView } from "../views/ListsView";
 import { LogView } from "../views/LogView";
+import { ReachView } from "../views/ReachView";
 import { type Carried, type Workbench as Context, type Previewed, WorkbenchContext } from "./context";
 import { NoticeBar, NoticesProvider, useNotices } from "./notices";
 import { OccupiedDialog } from "./OccupiedDialog";
@@ -190,6 +191,7 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
           </div>
         )}
         {place.view === "lists" && <ListsView />}
+        {place.view === "reach" && <ReachView />}
         {place.view === "changes" && <ChangesView />}
         {place.view === "log" && <LogView />}
       </div>

@@ -2,6 +2,7 @@ import { createContext, useContext } from "react";
 import type {
   AccessList,
   Book,
+  Foreseen,
   OpenNetwork,
   Placement,
   Places,
@@ -41,7 +42,11 @@ export interface Workbench {
   place: Place;
   go: (change: Partial<Place>) => void;
   notices: ReturnType<typeof useNotices>;
-  preview: { shown: Previewed | null; book: Book | undefined; show: (previewed: Previewed | null) => void };
+  preview: {
+    shown: Previewed | null;
+    book: Foreseen | undefined;
+    show: (previewed: Previewed | null) => void;
+  };
   carried: Carried | null;
   pickUp: (list: AccessList, from: Placement | null) => void;
   hover: (point: PointReport | null) => void;

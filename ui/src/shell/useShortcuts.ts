@@ -14,7 +14,7 @@ export const SHORTCUTS: [string, string][] = [
   ["m", "move the list that stands at the place shown"],
   ["Ctrl+Z, Ctrl+Shift+Z", "undo, redo an edit of the draft"],
   ["Ctrl+S", "save the list being written to the draft"],
-  ["1, 2, 3, 4", "map, lists, changes, log"],
+  ["1, 2, 3, 4, 5", "map, lists, reach, changes, log"],
   ["f", "fit the map to the window"],
   ["?", "this page"],
 ];
@@ -128,9 +128,12 @@ function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () 
       go({ view: "lists" });
       return true;
     case "3":
-      go({ view: "changes" });
+      go({ view: "reach" });
       return true;
     case "4":
+      go({ view: "changes" });
+      return true;
+    case "5":
       go({ view: "log" });
       return true;
     case "p":

@@ -1,7 +1,7 @@
 import { useCallback, useSyncExternalStore } from "react";
 import type { State } from "../api/client";
 
-export type View = "map" | "lists" | "changes" | "log";
+export type View = "map" | "lists" | "reach" | "changes" | "log";
 
 /** What the address bar holds: every view, test, list and place can be linked to. */
 export interface Place {
@@ -12,9 +12,11 @@ export interface Place {
   /** What the inspector shows: `device:lagoon`, `point:lagoon:eth2:out`, `list:visitors-in`, `test:t1`. */
   chosen: string | null;
   list: string | null;
+  /** What the reach matrix asks: services with commas, a semicolon, the family. */
+  reach: string | null;
 }
 
-const VIEWS: readonly string[] = ["map", "lists", "changes", "log"];
+const VIEWS: readonly string[] = ["map", "lists", "reach", "changes", "log"];
 const STATES: readonly string[] = ["baseline", "running", "draft"];
 
 export function readPlace(href: string): Place {
@@ -29,6 +31,7 @@ export function readPlace(href: string): Place {
     state: (STATES.includes(state) ? state : "draft") as State,
     chosen: query.get("show"),
     list: query.get("list"),
+    reach: query.get("reach"),
   };
 }
 
@@ -39,6 +42,7 @@ export function writePlace(place: Place): string {
   if (place.state !== "draft") query.set("state", place.state);
   if (place.chosen) query.set("show", place.chosen);
   if (place.list) query.set("list", place.list);
+  if (place.reach) query.set("reach", place.reach);
   const text = query.toString();
   return `/n/${place.network}/${place.view}${text ? `?${text}` : ""}`;
 }

@@ -1,0 +1,242 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { type KeyboardEvent, memo, useEffect, useRef, useState } from "react";
+import { CellShape } from "./CellShape";
+import { cellWords, type Folded, type Line } from "./fold";
+
+const SIZE = 24;
+const LABEL = 172;
+const HEAD = 118;
+
+export interface Chosen {
+  row: string;
+  column: string;
+}
+
+interface MatrixProps {
+  lines: Line[];
+  folded: Folded;
+  chosen: Chosen | null;
+  onChoose: (chosen: Chosen) => void;
+  onFold: (group: string) => void;
+}
+
+/** The matrix, of which only what is in the window is drawn. One cell has the focus; arrow keys move it. */
+export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps) {
+  const scroller = useRef<HTMLDivElement>(null);
+  const [at, setAt] = useState({ row: 0, column: 0 });
+  const options = { count: lines.length, getScrollElement: () => scroller.current, estimateSize: () => SIZE };
+  const rows = useVirtualizer({ ...options, overscan: 6, paddingStart: HEAD, scrollPaddingStart: HEAD });
+  const columns = useVirtualizer({
+    ...options,
+    horizontal: true,
+    overscan: 6,
+    paddingStart: LABEL,
+    scrollPaddingStart: LABEL,
+  });
+  const here = { row: Math.min(at.row, lines.length - 1), column: Math.min(at.column, lines.length - 1) };
+
+  useEffect(() => {
+    const focused = scroller.current?.contains(document.activeElement);
+    if (focused) scroller.current?.querySelector<HTMLElement>("[tabindex='0']")?.focus();
+  });
+
+  const move = (row: number, column: number) => {
+    const to = {
+      row: Math.max(0, Math.min(lines.length - 1, row)),
+      column: Math.max(0, Math.min(lines.length - 1, column)),
+    };
+    rows.scrollToIndex(to.row);
+    columns.scrollToIndex(to.column);
+    setAt(to);
+  };
+  const choose = (row: number, column: number) => {
+    setAt({ row, column });
+    const [from, to] = [lines[row], lines[column]];
+    if (from && to) onChoose({ row: from.key, column: to.key });
+  };
+  const onKeyDown = (event: KeyboardEvent) => {
+    const steps: Record<string, [number, number]> = {
+      ArrowUp: [-1, 0],
+      ArrowDown: [1, 0],
+      ArrowLeft: [0, -1],
+      ArrowRight: [0, 1],
+      PageUp: [-12, 0],
+      PageDown: [12, 0],
+      Home: [0, -lines.length],
+      End: [0, lines.length],
+    };
+    const step = steps[event.key];
+    if (step) move(here.row + step[0], here.column + step[1]);
+    else if (event.key === "Enter") choose(here.row, here.column);
+    else if (event.key === " " && lines[here.row]) onFold(lines[here.row]?.group ?? "");
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  };
+
+  return (
+    <div
+      ref={scroller}
+      role="grid"
+      aria-label="Reach, from rows to columns"
+      aria-rowcount={lines.length + 1}
+      aria-colcount={lines.length + 1}
+      className="min-h-0 flex-1 overflow-auto"
+      onKeyDown={onKeyDown}
+    >
+      <div className="relative" style={{ height: rows.getTotalSize(), width: columns.getTotalSize() }}>
+        <div
+          role="row"
+          aria-rowindex={1}
+          className="sticky top-0 z-20 border-b border-rule bg-fog"
+          style={{ height: HEAD }}
+        >
+          <div
+            role="columnheader"
+            aria-colindex={1}
+            className="quiet sticky left-0 z-10 flex items-end bg-fog pb-1 pl-6 text-fine"
+            style={{ width: LABEL, height: HEAD }}
+          >
+            from ↓ to →
+          </div>
+          {columns.getVirtualItems().map((column) => {
+            const line = lines[column.index];
+            return (
+              line && (
+                <div
+                  key={line.key}
+                  role="columnheader"
+                  aria-colindex={column.index + 2}
+                  className={`absolute bottom-1 flex items-center justify-start text-fine ${line.kind === "device" ? "" : "font-semibold"} ${here.column === column.index ? "text-ink" : "quiet"}`}
+                  style={{ left: column.start, width: SIZE, height: HEAD - 6, writingMode: "sideways-lr" }}
+                >
+                  <span className="truncate" style={{ maxHeight: HEAD - 10 }}>
+                    {line.label}
+                  </span>
+                </div>
+              )
+            );
+          })}
+        </div>
+        {rows.getVirtualItems().map((row) => {
+          const line = lines[row.index];
+          return (
+            line && (
+              <Row
+                key={line.key}
+                line={line}
+                lines={lines}
+                index={row.index}
+                top={row.start}
+                columns={columns.getVirtualItems().map((column) => column.index)}
+                starts={columns.getVirtualItems()[0]?.start ?? 0}
+                bits={folded.bits[row.index]}
+                changed={folded.changed[row.index]}
+                focus={here.row === row.index ? here.column : -1}
+                chosen={chosen?.row === line.key ? chosen.column : null}
+                onChoose={choose}
+                onFold={onFold}
+              />
+            )
+          );
+        })}
+      </div>
+    </div>
+  );
+}
+
+interface RowProps {
+  line: Line;
+  lines: Line[];
+  index: number;
+  top: number;
+  columns: number[];
+  starts: number;
+  bits: Uint8Array | undefined;
+  changed: Uint8Array | undefined;
+  focus: number;
+  chosen: string | null;
+  onChoose: (row: number, column: number) => void;
+  onFold: (group: string) => void;
+}
+
+const Row = memo(
+  function Row({
+    line,
+    lines,
+    index,
+    top,
+    columns,
+    starts,
+    bits,
+    changed,
+    focus,
+    chosen,
+    onChoose,
+    onFold,
+  }: RowProps) {
+    const group = line.kind === "segment" || line.kind === "kind";
+    return (
+      <div
+        role="row"
+        aria-rowindex={index + 2}
+        className={`absolute left-0 ${line.open ? "border-t border-rule" : ""}`}
+        style={{ top, height: SIZE, width: "100%" }}
+      >
+        <div
+          role="rowheader"
+          aria-colindex={1}
+          className={`sticky left-0 z-10 flex items-center gap-1 bg-fog pr-2 ${line.kind === "device" ? "pl-6" : "pl-2 font-semibold"} ${focus >= 0 ? "text-ink" : ""}`}
+          style={{ width: LABEL, height: SIZE }}
+        >
+          {group && (
+            <button
+              type="button"
+              tabIndex={-1}
+              aria-expanded={line.open}
+              aria-label={`${line.open ? "Fold" : "Unfold"} ${line.label}`}
+              onClick={() => onFold(line.group)}
+              className="quiet w-4"
+            >
+              {line.open ? "−" : "+"}
+            </button>
+          )}
+          <span className="truncate">{line.label}</span>
+          {line.kind !== "device" && <span className="quiet font-normal">{line.members.length}</span>}
+        </div>
+        {columns.map((column, place) => {
+          const to = lines[column];
+          if (!to) return null;
+          const found = bits?.[column] ?? 0;
+          const differs = changed?.[column] === 1;
+          return (
+            <div
+              key={to.key}
+              role="gridcell"
+              tabIndex={focus === column ? 0 : -1}
+              aria-colindex={column + 2}
+              aria-selected={chosen === to.key}
+              aria-label={`${line.label} to ${to.label}: ${cellWords(found)}${differs ? ", changed on the draft" : ""}`}
+              onClick={() => onChoose(index, column)}
+              className={`absolute top-0 flex cursor-default items-center justify-center border-r border-b border-rule/60 ${differs ? "bg-ochrewash ring-1 ring-ochre ring-inset" : ""} ${chosen === to.key ? "outline-2 outline-ink -outline-offset-2" : ""}`}
+              style={{ left: starts + place * SIZE, width: SIZE, height: SIZE }}
+            >
+              <CellShape bits={found} />
+            </div>
+          );
+        })}
+      </div>
+    );
+  },
+  (before, after) =>
+    before.line === after.line &&
+    before.top === after.top &&
+    before.focus === after.focus &&
+    before.chosen === after.chosen &&
+    before.bits === after.bits &&
+    before.changed === after.changed &&
+    before.columns[0] === after.columns[0] &&
+    before.columns.length === after.columns.length &&
+    before.starts === after.starts &&
+    before.onFold === after.onFold,
+);

@@ -1,0 +1,213 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useCallback, useMemo, useState } from "react";
+import type { ReachQuestion } from "../api/client";
+import { CellPanel } from "../reach/CellPanel";
+import { CellShape } from "../reach/CellShape";
+import { foldCells, groupKey, linesOf } from "../reach/fold";
+import { type Chosen, Matrix } from "../reach/Matrix";
+import { useReach } from "../reach/useReach";
+import { useWorkbench } from "../shell/context";
+
+const MANY = 60;
+const USUAL = "services, ping";
+
+/** Who can talk to whom: every device by every other, for some services. */
+export function ReachView() {
+  const { id, network, place, go } = useWorkbench();
+  const [services, family] = (place.reach ?? `${USUAL};ipv4`).split(";");
+  const [text, setText] = useState(services ?? USUAL);
+  const devices = network.draft.devices.length;
+  const question = useMemo<ReachQuestion>(
+    () => ({
+      services: (services ?? USUAL).split(/[\s,]+/).filter(Boolean),
+      family: family === "ipv6" ? "ipv6" : "ipv4",
+      hosts_only: devices > 320,
+    }),
+    [services, family, devices],
+  );
+  const { data: matrix, error, isFetching, done } = useReach(id, network.version, question);
+  const client = useQueryClient();
+  const [turned, setTurned] = useState<ReadonlySet<string>>(new Set());
+  const [onlyChanged, setOnlyChanged] = useState(false);
+  const [chosen, setChosen] = useState<Chosen | null>(null);
+
+  const folded = useMemo(() => {
+    const groups = matrix?.groups.map(groupKey) ?? [];
+    const usual = (matrix?.devices.length ?? 0) > MANY;
+    return new Set(groups.filter((key) => turned.has(key) !== usual));
+  }, [matrix, turned]);
+  const every = useMemo(() => (matrix ? linesOf(matrix, folded) : []), [matrix, folded]);
+  const { lines, cells } = useMemo(() => {
+    if (!matrix) return { lines: [], cells: { bits: [], changed: [] } };
+    const whole = foldCells(matrix, every);
+    if (!onlyChanged) return { lines: every, cells: whole };
+    const lines = every.filter(
+      (_, place) => whole.changed[place]?.includes(1) || whole.changed.some((row) => row[place] === 1),
+    );
+    return { lines, cells: foldCells(matrix, lines) };
+  }, [matrix, every, onlyChanged]);
+  const changedCells = useMemo(
+    () =>
+      matrix
+        ? matrix.draft.reduce(
+            (sum, row, at) => sum + [...row].filter((sign, to) => sign !== matrix.running[at]?.[to]).length,
+            0,
+          )
+        : 0,
+    [matrix],
+  );
+  const fold = useCallback((group: string) => {
+    setTurned((before) => {
+      const after = new Set(before);
+      if (!after.delete(group)) after.add(group);
+      return after;
+    });
+  }, []);
+  const ask = (services: string, family: string) => go({ reach: `${services};${family}` });
+  const [from, to] = [
+    lines.find((line) => line.key === chosen?.row),
+    lines.find((line) => line.key === chosen?.column),
+  ];
+  const openPair = (source: number, destination: number) => {
+    if (!matrix) return;
+    setTurned((before) => {
+      const after = new Set(before);
+      const usual = matrix.devices.length > MANY;
+      for (const group of matrix.groups)
+        if (group.kind === "segment" || group.kind === "kind")
+          if (group.members.includes(source) || group.members.includes(destination))
+            if (usual) after.add(groupKey(group));
+            else after.delete(groupKey(group));
+      return after;
+    });
+    const key = (place: number) => {
+      const home = matrix.groups.find(
+        (group) => (group.kind === "segment" || group.kind === "kind") && group.members.includes(place),
+      );
+      return home ? `${groupKey(home)}/${place}` : "";
+    };
+    setChosen({ row: key(source), column: key(destination) });
+  };
+
+  return (
+    <main className="grid min-h-0 grid-cols-[minmax(0,1fr)_336px]">
+      <div className="flex min-h-0 min-w-0 flex-col">
+        <form
+          className="flex items-center gap-2 border-b border-rule px-4 py-2"
+          onSubmit={(event) => {
+            event.preventDefault();
+            ask(text, question.family);
+          }}
+        >
+          <label htmlFor="services" className="font-semibold">
+            Who reaches whom for
+          </label>
+          <input
+            id="services"
+            className="field w-[220px] font-mono"
+            value={text}
+            onChange={(event) => setText(event.target.value)}
+            aria-describedby="services-hint"
+          />
+          <span id="services-hint" className="sr-only">
+            Services with commas between: tcp/443, ssh, ping; services stands for what each device listens on
+          </span>
+          <button type="submit" className="button" disabled={!text.trim()}>
+            Ask
+          </button>
+          <select
+            className="field"
+            aria-label="Family"
+            value={question.family}
+            onChange={(event) => ask(text, event.target.value)}
+          >
+            <option value="ipv4">IPv4</option>
+            <option value="ipv6">IPv6</option>
+          </select>
+          <button
+            type="button"
+            className="button aria-pressed:border-ochre aria-pressed:bg-ochrewash"
+            aria-pressed={onlyChanged}
+            onClick={() => setOnlyChanged(!onlyChanged)}
+          >
+            Changed only
+          </button>
+          <span className="quiet ml-auto" role="status" data-testid="reach-state">
+            {isFetching
+              ? `Working it out: ${Math.round(done * 100)} %`
+              : matrix &&
+                `${changedCells} ${changedCells === 1 ? "cell differs" : "cells differ"} from what is running`}
+          </span>
+          {isFetching && (
+            <button
+              type="button"
+              className="button"
+              onClick={() => client.cancelQueries({ queryKey: ["reach", id] })}
+            >
+              Cancel
+            </button>
+          )}
+        </form>
+        {error && (
+          <p role="alert" className="px-4 py-3 text-clay">
+            {error.message}
+          </p>
+        )}
+        {matrix && lines.length > 0 && (
+          <Matrix lines={lines} folded={cells} chosen={chosen} onChoose={setChosen} onFold={fold} />
+        )}
+        {matrix && lines.length === 0 && (
+          <p className="quiet px-4 py-6">
+            {onlyChanged
+              ? "The draft changes nothing for these services."
+              : `No device has an ${question.family === "ipv4" ? "IPv4" : "IPv6"} address.`}
+          </p>
+        )}
+        {!matrix && !error && !isFetching && <p className="quiet px-4 py-6">Cancelled. Ask again above.</p>}
+        <Legend />
+      </div>
+      <aside aria-label="Inspector" className="min-h-0 overflow-y-auto border-l border-rule">
+        {matrix && from && to ? (
+          <CellPanel
+            question={question}
+            from={from}
+            to={to}
+            bits={cells.bits[lines.indexOf(from)]?.[lines.indexOf(to)] ?? 0}
+            devices={matrix.devices}
+            draft={matrix.draft}
+            onOpen={openPair}
+          />
+        ) : (
+          <p className="quiet px-4 py-3">
+            Choose a cell: the conversations behind it are shown here. Arrow keys move, Enter opens, the space
+            bar folds a group.
+          </p>
+        )}
+      </aside>
+    </main>
+  );
+}
+
+function Legend() {
+  const entries: [number, string][] = [
+    [1, "passes"],
+    [2, "blocked"],
+    [4, "unreachable"],
+    [8, "refused"],
+    [16, "paths differ"],
+    [3, "split inside"],
+  ];
+  return (
+    <div className="quiet flex gap-4 border-t border-rule px-4 py-1.5 text-fine">
+      {entries.map(([bits, words]) => (
+        <span key={words} className="flex items-center gap-1">
+          <CellShape bits={bits} /> {words}
+        </span>
+      ))}
+      <span className="flex items-center gap-1">
+        <span className="inline-block h-3 w-3 bg-ochrewash ring-1 ring-ochre ring-inset" /> differs from what
+        is running
+      </span>
+    </div>
+  );
+}
