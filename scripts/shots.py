@@ -69,7 +69,7 @@ def log(page: Page) -> None:
         page.get_by_role("button", name="Send", exact=True).click()
         expect(page.get_by_role("status").filter(has_text="Sent")).to_contain_text(f"Sent {times} times")
     page.get_by_role("button", name="Close", exact=True).last.click()
-    page.keyboard.press("4")
+    page.keyboard.press("5")
     expect(page.get_by_role("row")).to_have_count(2)
 
 

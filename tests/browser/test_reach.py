@@ -3,8 +3,68 @@
 import re
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
-from tests.browser.conftest import Opened
+from tests.browser.test_journey import mark
 
 pytestmark = pytest.mark.browser
+
+
+def cell(page: Page, source: str, destination: str) -> Locator:
+    return page.get_by_role("gridcell", name=re.compile(f"^{re.escape(source)} to {re.escape(destination)}:"))
+
+
+def test_a_cell_opens_its_conversations_and_makes_a_test_of_one(page: Page) -> None:
+    page.get_by_role("button", name="Reach", exact=True).click()
+    expect(page.get_by_test_id("reach-state")).to_have_text("0 cells differ from what is running")
+    expect(cell(page, "camhub", "ledger")).to_have_accessible_name("camhub to ledger: passes and blocked")
+    cell(page, "camhub", "ledger").click()
+    panel = page.get_by_role("complementary", name="Inspector")
+    expect(panel).to_contain_text("camhub → ledger:172.20.40.10 tcp/443")
+    expect(panel).to_contain_text("hides-in denies, implicit deny")
+    panel.get_by_role("button", name="Make it a test and trace it").first.click()
+    expect(mark(page, "t25", "draft")).to_have_accessible_name("draft: blocked, as expected")
+
+
+def test_by_keyboard_services_are_asked_for_cells_chosen_and_groups_folded(page: Page) -> None:
+    page.keyboard.press("3")
+    page.get_by_role("textbox", name="Who reaches whom for").press("Control+a")
+    page.keyboard.type("telnet")
+    page.keyboard.press("Enter")
+    expect(cell(page, "kiosk", "ledger")).to_have_accessible_name("kiosk to ledger: passes")
+    page.get_by_role("gridcell").first.focus()
+    for _ in range(3):
+        page.keyboard.press("ArrowDown")
+    expect(cell(page, "kiosk", "sightings")).to_be_focused()
+    page.keyboard.press(" ")
+    expect(cell(page, "kiosk", "sightings")).to_have_count(0)
+    expect(page.get_by_role("button", name="Unfold 172.20.16.0/24")).to_be_visible()
+    page.keyboard.press("Enter")
+    panel = page.get_by_role("complementary", name="Inspector")
+    expect(panel.get_by_role("heading")).to_contain_text("→ sightings")
+
+
+def test_a_service_that_nobody_knows_is_refused_and_kept(page: Page) -> None:
+    page.keyboard.press("3")
+    field = page.get_by_role("textbox", name="Who reaches whom for")
+    field.fill("gopher-hole")
+    field.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("no service is known by the name “gopher-hole”")
+    expect(field).to_have_value("gopher-hole")
+
+
+def test_what_the_draft_changes_is_marked(page: Page) -> None:
+    page.get_by_role("button", name=re.compile("^hides-in, entering hide-gw")).click()
+    page.get_by_role("button", name="Take off").click()
+    expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 1 edit")
+    page.keyboard.press("3")
+    expect(page.get_by_test_id("reach-state")).to_contain_text("cells differ from what is running")
+    expect(cell(page, "camhub", "kiosk")).to_have_accessible_name(
+        "camhub to kiosk: passes, changed on the draft"
+    )
+    page.get_by_role("button", name="Changed only").click()
+    expect(page.get_by_role("rowheader", name="wardens-desk")).to_be_visible()
+    expect(page.get_by_role("rowheader", name="172.20.48.0/24")).to_be_visible()
+    assert "reach=" not in page.url
+    page.reload()
+    expect(cell(page, "camhub", "kiosk")).to_be_visible()

@@ -216,7 +216,7 @@ def test_sent_flows_are_counted_in_the_margin_and_logged(page: Page) -> None:
     )
     page.get_by_role("button", name="from-beyond, entering weir by wan0").click()
     expect(page.locator(".cm-hits .cm-gutterElement").filter(has_text="5")).to_be_visible()
-    page.keyboard.press("4")
+    page.keyboard.press("5")
     expect(page.get_by_role("row").first).to_contain_text("denied")
     expect(page.get_by_role("row").first).to_contain_text("172.20.40.10 port 23 × 5")
     page.get_by_label("Filter by address, port or protocol").fill("172.20.99")
@@ -283,7 +283,7 @@ def test_no_serious_axe_violation(page: Page, view: str, server: Server) -> None
         page.locator("[data-plate=weir]").click()
         expect(page.get_by_role("button", name="Edit as text…")).to_be_visible()
     elif view == "log":
-        page.keyboard.press("4")
+        page.keyboard.press("5")
         expect(page.get_by_text("All are at nought.")).to_be_visible()
     elif view == "lists":
         page.keyboard.press("2")
@@ -291,7 +291,7 @@ def test_no_serious_axe_violation(page: Page, view: str, server: Server) -> None
         page.get_by_role("button", name=re.compile("^hides-in, entering hide-gw")).click()
         page.get_by_role("button", name="Take off").click()
         expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 1 edit")
-        page.keyboard.press("3")
+        page.keyboard.press("4")
         expect(page.get_by_text("What it does to the book")).to_be_visible()
     elif view == "shortcuts":
         page.keyboard.press("?")
