@@ -57,13 +57,11 @@ def test_a_cell_opens_the_conversations_behind_it(client: TestClient) -> None:
 
 def test_a_preview_counts_the_cells_that_would_change(client: TestClient) -> None:
     network = opened(client)
-    found = client.post(f"/api/networks/{network['id']}/preview", json=PLACING).json()
-    assert found["reach"]["changed"] > 0
-    assert found["reach"]["lose"] > 0
-    assert (
-        client.post(f"/api/networks/{network['id']}/preview", json={"changes": []}).json()["reach"]["changed"]
-        == 0
-    )
+    found = client.post(f"/api/networks/{network['id']}/reach/preview", json=PLACING).json()
+    assert found["change"]["changed"] > 0
+    assert found["change"]["lose"] > 0
+    same = client.post(f"/api/networks/{network['id']}/reach/preview", json={"changes": []}).json()
+    assert same["change"]["changed"] == 0
 
 
 def test_a_service_that_nobody_knows_is_refused(client: TestClient) -> None:

@@ -5,9 +5,11 @@ import { createRoot } from "react-dom/client";
 import { App } from "./App";
 import { ApiError } from "./api/client";
 import { styleNonce } from "./state/nonce";
+import { showTheme } from "./state/theme";
 import "./styles.css";
 
 setNonce(styleNonce);
+showTheme();
 
 const client = new QueryClient({
   defaultOptions: {

@@ -51,33 +51,49 @@ class Places:
     points: tuple[PointReport, ...]
 
 
+_Placed = dict[AttachmentPoint, list[tuple[str, Family]]]
+"""The names and families of the lists at each point."""
+
+
 def places_of(network: Network) -> Places:
     """Every segment with more than one interface, and every attachment point."""
     segments = find_segments(network)
+    interfaces = {
+        (device.name, interface.name): interface
+        for device in network.devices
+        for interface in device.interfaces
+    }
+    placed = _placed(network)
     neighbours: dict[tuple[str, str], list[str]] = {}
     reports = []
     for members, carriers in zip(segments.members, segments.carriers, strict=True):
         for port in members:
             neighbours[port] = list(dict.fromkeys(device for device, _ in members if device != port[0]))
         if len(members) > 1:
-            reports.append(_segment(network, members, carriers))
+            reports.append(_segment(interfaces, members, carriers))
     points = [
         point
         for device in network.devices
         if device.kind in _TAKES_LISTS
-        for point in _points(network, device, neighbours)
+        for point in _points(device, neighbours, placed)
     ]
     return Places(tuple(reports), tuple(points))
 
 
+def _placed(network: Network) -> _Placed:
+    families = {access_list.name: access_list.family for access_list in network.lists}
+    found: _Placed = {}
+    for each in network.placements:
+        point = AttachmentPoint(each.device, each.at, each.direction)
+        found.setdefault(point, []).append((each.list, families[each.list]))
+    return found
+
+
 def _segment(
-    network: Network, members: tuple[tuple[str, str], ...], carriers: tuple[tuple[str, int], ...]
+    interfaces: dict[tuple[str, str], Interface],
+    members: tuple[tuple[str, str], ...],
+    carriers: tuple[tuple[str, int], ...],
 ) -> SegmentReport:
-    interfaces = {
-        (device.name, interface.name): interface
-        for device in network.devices
-        for interface in device.interfaces
-    }
     prefixes = [str(address.network) for port in members for address in interfaces[port].addresses]
     return SegmentReport(
         tuple(dict.fromkeys(prefixes)),
@@ -88,13 +104,13 @@ def _segment(
 
 
 def _points(
-    network: Network, device: Device, neighbours: dict[tuple[str, str], list[str]]
+    device: Device, neighbours: dict[tuple[str, str], list[str]], placed: _Placed
 ) -> Iterable[PointReport]:
     for interface in device.interfaces:
         others = neighbours.get((device.name, interface.name), [])
         for direction in Direction:
             point = AttachmentPoint(device.name, interface.name, direction)
-            yield _report(network, point, False, _beyond(interface, others, direction))
+            yield _report(placed, point, False, _beyond(interface, others, direction))
     for line in device.lines:
         point = AttachmentPoint(device.name, line.name, Direction.IN)
         offers = (
@@ -102,20 +118,15 @@ def _points(
             if line.transports
             else ", for no network login"
         )
-        yield _report(network, point, True, offers)
+        yield _report(placed, point, True, offers)
 
 
-def _report(network: Network, point: AttachmentPoint, line: bool, more: str) -> PointReport:
-    families = {access_list.name: access_list.family for access_list in network.lists}
-    placed = tuple(
-        placement.list
-        for placement in network.placements
-        if (placement.device, placement.at, placement.direction) == (point.device, point.at, point.direction)
-    )
-    taken = {families[name] for name in placed}
+def _report(placed: _Placed, point: AttachmentPoint, line: bool, more: str) -> PointReport:
+    here = placed.get(point, ())
+    taken = {family for _, family in here}
     takes = tuple(family for family in Family if family not in taken)
-    words = place_words(point)
-    return PointReport(point.device, point.at, point.direction, line, words + more, takes, placed)
+    names = tuple(name for name, _ in here)
+    return PointReport(point.device, point.at, point.direction, line, place_words(point) + more, takes, names)
 
 
 def _beyond(interface: Interface, others: list[str], direction: Direction) -> str:

@@ -9,17 +9,19 @@ from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
 from greyheron.analysis.reach import (
     Group,
     Progress,
+    ReachChange,
     ReachQuestion,
     flows_between,
     require_services,
     rows_of,
 )
 from greyheron.model.document import TestFlow
+from greyheron.model.read import edited
 from greyheron.model.values import Family
 from greyheron.server.jobs import Job
 from greyheron.server.needs import PROBLEMS, Computations, Store, Workings
 from greyheron.server.problems import Refusal
-from greyheron.server.shapes import Asked
+from greyheron.server.shapes import Asked, Preview
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 PATIENCE = 0.25
@@ -61,6 +63,12 @@ class ReachJob(BaseModel):
     matrix: ReachMatrix | None
 
 
+class ReachForeseen(BaseModel):
+    """`change` is null while working it out would take too long: ask for the matrix first."""
+
+    change: ReachChange | None
+
+
 class CellRequest(ReachRequest):
     source: str
     destination: str
@@ -100,6 +108,13 @@ def reach_so_far(job_id: str, jobs: Computations) -> ReachJob:
 def cancel_reach(job_id: str, jobs: Computations) -> None:
     """Stop working out a matrix."""
     jobs.cancel(job_id)
+
+
+@router.post("/networks/{network_id}/reach/preview")
+def reach_preview(network_id: str, changes: Preview, store: Store, bench: Workings) -> ReachForeseen:
+    """How many cells would differ after changes to the draft, which are not made."""
+    stored = store.get(network_id)
+    return ReachForeseen(change=bench.reach_change(stored, edited(stored.draft, changes.changes)))
 
 
 @router.post("/networks/{network_id}/reach/cell")

@@ -27,7 +27,6 @@ from greyheron.server.shapes import (
     Edit,
     FlowReading,
     FlowText,
-    Foreseen,
     ItemReading,
     ItemText,
     ListReading,
@@ -46,10 +45,11 @@ from greyheron.store.networks import Stored
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 
 
-def _opened(stored: Stored, response: Response) -> OpenNetwork:
-    response.headers["ETag"] = f'"{stored.version}"'
-    response.headers["Cache-Control"] = "no-cache"
-    return OpenNetwork.of(stored)
+def _opened(stored: Stored, status: int = 200) -> Response:
+    """A network as it stands, written in one go: large ones would take long otherwise."""
+    headers = {"ETag": f'"{stored.version}"', "Cache-Control": "no-cache"}
+    written = OpenNetwork.of(stored).model_dump_json(by_alias=True)
+    return Response(written, status, headers, media_type="application/json")
 
 
 @router.get("/networks")
@@ -61,41 +61,42 @@ def list_networks(store: Store) -> list[NetworkSummary]:
     ]
 
 
-@router.post("/networks", status_code=201)
-def create_network(new: NewNetwork, store: Store, response: Response) -> OpenNetwork:
+@router.post("/networks", status_code=201, response_model=OpenNetwork)
+def create_network(new: NewNetwork, store: Store) -> Response:
     """Make an empty network."""
-    return _opened(store.create(read_network({"format": "grey-heron/1", "name": new.name})), response)
+    return _opened(store.create(read_network({"format": "grey-heron/1", "name": new.name})), 201)
 
 
-@router.post("/networks/demo", status_code=201)
-def create_demo(
-    store: Store, response: Response, which: Literal["saltmarsh", "storm"] = "saltmarsh"
-) -> OpenNetwork:
+@router.post("/networks/demo", status_code=201, response_model=OpenNetwork)
+def create_demo(store: Store, which: Literal["saltmarsh", "storm"] = "saltmarsh") -> Response:
     """Make a fresh copy of a demo network."""
-    return _opened(store.create(saltmarsh() if which == "saltmarsh" else storm()), response)
+    return _opened(store.create(saltmarsh() if which == "saltmarsh" else storm()), 201)
 
 
 @router.post(
     "/networks/import",
     status_code=201,
+    response_model=OpenNetwork,
     openapi_extra={
         "requestBody": {"content": {"application/yaml": {"schema": {"type": "string"}}}, "required": True}
     },
 )
-async def import_network(request: Request, store: Store, response: Response) -> OpenNetwork:
+async def import_network(request: Request, store: Store) -> Response:
     """Make a network of a workspace file, which is the body."""
-    return _opened(store.create(read_workspace(await request.body())), response)
+    return _opened(store.create(read_workspace(await request.body())), 201)
 
 
-@router.get("/networks/{network_id}", responses={304: {"description": "unchanged"}})
+@router.get(
+    "/networks/{network_id}", response_model=OpenNetwork, responses={304: {"description": "unchanged"}}
+)
 def open_network(
-    network_id: str, store: Store, response: Response, if_none_match: Annotated[str | None, Header()] = None
-) -> Any:
+    network_id: str, store: Store, if_none_match: Annotated[str | None, Header()] = None
+) -> Response:
     """The running state, the draft and what differs."""
     stored = store.get(network_id)
     if if_none_match == f'"{stored.version}"':
         return Response(status_code=304, headers={"ETag": if_none_match})
-    return _opened(stored, response)
+    return _opened(stored)
 
 
 @router.delete("/networks/{network_id}", status_code=204)
@@ -113,38 +114,34 @@ def export_network(network_id: str, store: Store, state: State = "draft") -> Res
     return Response(write_workspace(network), media_type="application/yaml", headers=headers)
 
 
-@router.post("/networks/{network_id}/draft/edits")
-def edit_draft(
-    network_id: str, edit: Edit, store: Store, version: Version, response: Response
-) -> OpenNetwork:
+@router.post("/networks/{network_id}/draft/edits", response_model=OpenNetwork)
+def edit_draft(network_id: str, edit: Edit, store: Store, version: Version) -> Response:
     """Make changes to the draft, all or none."""
-    return _opened(store.edit(network_id, version, edit.label, edit.changes), response)
+    return _opened(store.edit(network_id, version, edit.label, edit.changes))
 
 
-@router.post("/networks/{network_id}/draft/undo")
-def undo(network_id: str, store: Store, version: Version, response: Response) -> OpenNetwork:
+@router.post("/networks/{network_id}/draft/undo", response_model=OpenNetwork)
+def undo(network_id: str, store: Store, version: Version) -> Response:
     """Take the last edit back."""
-    return _opened(store.undo(network_id, version), response)
+    return _opened(store.undo(network_id, version))
 
 
-@router.post("/networks/{network_id}/draft/redo")
-def redo(network_id: str, store: Store, version: Version, response: Response) -> OpenNetwork:
+@router.post("/networks/{network_id}/draft/redo", response_model=OpenNetwork)
+def redo(network_id: str, store: Store, version: Version) -> Response:
     """Make the edit again that was undone last."""
-    return _opened(store.redo(network_id, version), response)
+    return _opened(store.redo(network_id, version))
 
 
-@router.post("/networks/{network_id}/draft/discard")
-def discard(network_id: str, store: Store, version: Version, response: Response) -> OpenNetwork:
+@router.post("/networks/{network_id}/draft/discard", response_model=OpenNetwork)
+def discard(network_id: str, store: Store, version: Version) -> Response:
     """Make the draft what is running; it can be undone."""
-    return _opened(store.discard(network_id, version), response)
+    return _opened(store.discard(network_id, version))
 
 
-@router.post("/networks/{network_id}/draft/apply")
-def apply_draft(
-    network_id: str, note: ApplyNote, store: Store, version: Version, response: Response
-) -> OpenNetwork:
+@router.post("/networks/{network_id}/draft/apply", response_model=OpenNetwork)
+def apply_draft(network_id: str, note: ApplyNote, store: Store, version: Version) -> Response:
     """Put the draft in force and keep a revision."""
-    return _opened(store.apply(network_id, version, note.note), response)
+    return _opened(store.apply(network_id, version, note.note))
 
 
 @router.get("/networks/{network_id}/revisions")
@@ -153,10 +150,10 @@ def revisions(network_id: str, store: Store) -> list[RevisionItem]:
     return [RevisionItem.of(revision) for revision in store.revisions(network_id)]
 
 
-@router.post("/networks/{network_id}/revisions/{number}/restore")
-def restore(network_id: str, number: int, store: Store, version: Version, response: Response) -> OpenNetwork:
+@router.post("/networks/{network_id}/revisions/{number}/restore", response_model=OpenNetwork)
+def restore(network_id: str, number: int, store: Store, version: Version) -> Response:
     """Make the draft what a revision was; it can be undone."""
-    return _opened(store.restore(network_id, version, number), response)
+    return _opened(store.restore(network_id, version, number))
 
 
 @router.get("/networks/{network_id}/book")
@@ -208,15 +205,11 @@ def read_item_text(
 
 
 @router.post("/networks/{network_id}/preview")
-def preview(network_id: str, changes: Preview, store: Store, bench: Workings) -> Foreseen:
-    """What the book and the reach matrix would say after changes to the draft, which are not made."""
+def preview(network_id: str, changes: Preview, store: Store, bench: Workings) -> Book:
+    """What the book would say after changes to the draft, which are not made."""
     stored = store.get(network_id)
     draft = edited(stored.draft, changes.changes)
-    return Foreseen(
-        version=stored.version,
-        tests=list(bench.book(stored.running, draft)),
-        reach=bench.reach_change(stored, draft),
-    )
+    return Book(version=stored.version, tests=list(bench.book(stored.running, draft)))
 
 
 @router.post("/networks/{network_id}/trace")

@@ -7,7 +7,6 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from greyheron.analysis.book import TestMarks
 from greyheron.analysis.cover import EntryCover
-from greyheron.analysis.reach import ReachChange
 from greyheron.model.changes import Change, difference
 from greyheron.model.document import Network
 from greyheron.model.notation.line import Option
@@ -145,12 +144,6 @@ class Book(BaseModel):
 
     version: int
     tests: list[TestMarks]
-
-
-class Foreseen(Book):
-    """The book after changes that are not made; how reach would differ, null if that takes too long."""
-
-    reach: ReachChange | None
 
 
 class RevisionItem(BaseModel):

@@ -85,7 +85,7 @@ class NetworkStore:
 
     def create(self, network: Network) -> Stored:
         """Keep a new network, running and draft alike."""
-        text = _text(network)
+        text = self._documents.text_of(network)
         row = NetworkRow(id=secrets.token_hex(6), name=network.name, running=text, draft=text)
         with Session(self._engine) as session, session.begin():
             session.add(row)
@@ -196,11 +196,11 @@ class NetworkStore:
                 backward=_changes_text(backward),
             )
         )
-        row.draft = _text(after)
+        row.draft = self._documents.text_of(after)
         return self._written(session, row)
 
     def _moved(self, session: Session, row: NetworkRow, changes: Sequence[Change]) -> Stored:
-        row.draft = _text(apply(self._documents.parsed(row.draft), changes))
+        row.draft = self._documents.text_of(apply(self._documents.parsed(row.draft), changes))
         return self._written(session, row)
 
     def _written(self, session: Session, row: NetworkRow) -> Stored:
@@ -235,11 +235,20 @@ class _Documents:
                 self._read.move_to_end(text)
                 return self._read[text]
         network = read_network(json.loads(text))
+        self._keep(text, network)
+        return network
+
+    def text_of(self, network: Network) -> str:
+        """The text of a document that is about to be written: it need not be read again."""
+        text = _text(network)
+        self._keep(text, network)
+        return text
+
+    def _keep(self, text: str, network: Network) -> None:
         with self._lock:
             self._read[text] = network
             while len(self._read) > MOST_DOCUMENTS:
                 self._read.popitem(last=False)
-        return network
 
 
 def require_network(session: Session, network_id: str) -> None:

@@ -347,7 +347,7 @@ export interface paths {
         put?: never;
         /**
          * Preview
-         * @description What the book and the reach matrix would say after changes to the draft, which are not made.
+         * @description What the book would say after changes to the draft, which are not made.
          */
         post: operations["preview"];
         delete?: never;
@@ -559,6 +559,26 @@ export interface paths {
          * @description Stop working out a matrix.
          */
         delete: operations["cancel_reach"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/reach/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reach Preview
+         * @description How many cells would differ after changes to the draft, which are not made.
+         */
+        post: operations["reach_preview"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -993,17 +1013,6 @@ export interface components {
         FlowText: {
             /** Text */
             text: string;
-        };
-        /**
-         * Foreseen
-         * @description The book after changes that are not made; how reach would differ, null if that takes too long.
-         */
-        Foreseen: {
-            /** Version */
-            version: number;
-            /** Tests */
-            tests: components["schemas"]["TestMarks"][];
-            reach: components["schemas"]["ReachChange"] | null;
         };
         /**
          * Group
@@ -1599,6 +1608,13 @@ export interface components {
             lose: number;
             /** Gain */
             gain: number;
+        };
+        /**
+         * ReachForeseen
+         * @description `change` is null while working it out would take too long: ask for the matrix first.
+         */
+        ReachForeseen: {
+            change: components["schemas"]["ReachChange"] | null;
         };
         /**
          * ReachJob
@@ -2211,7 +2227,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "application/json": components["schemas"]["OpenNetwork"];
                 };
             };
             /** @description unchanged */
@@ -3263,7 +3279,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Foreseen"];
+                    "application/json": components["schemas"]["Book"];
                 };
             };
             /** @description Not Found */
@@ -4094,6 +4110,77 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    reach_preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preview"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachForeseen"];
+                };
             };
             /** @description Not Found */
             404: {

@@ -6,10 +6,10 @@ import {
   type Change,
   type Count,
   type DeviceFacts,
-  type Foreseen,
   type NetworkSummary,
   type OpenNetwork,
   type Places,
+  type ReachForeseen,
   type RevisionItem,
   type Sent,
   type State,
@@ -58,9 +58,20 @@ export const useTrace = (id: string, version: number, flow: string | null, state
 export const usePreview = (id: string, version: number, changes: Change[] | null) =>
   useQuery({
     queryKey: ["preview", id, version, changes],
-    queryFn: ({ signal }) => ask<Foreseen>(`/networks/${id}/preview`, { body: { changes }, signal }),
+    queryFn: ({ signal }) => ask<Book>(`/networks/${id}/preview`, { body: { changes }, signal }),
     enabled: changes !== null,
     placeholderData: changes === null ? undefined : keepPreviousData,
+    retry: false,
+    gcTime: 30_000,
+  });
+
+/** How many cells of the reach matrix `changes` would change, and which way. */
+export const useReachPreview = (id: string, version: number, changes: Change[] | null) =>
+  useQuery({
+    queryKey: ["reach-preview", id, version, changes],
+    queryFn: ({ signal }) =>
+      ask<ReachForeseen>(`/networks/${id}/reach/preview`, { body: { changes }, signal }),
+    enabled: changes !== null,
     retry: false,
     gcTime: 30_000,
   });

@@ -1,25 +1,38 @@
-import { useEffect, useMemo, useState } from "react";
-import type { Foreseen, TestMarks } from "../api/client";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import type { Network, ReachChange, TestMarks } from "../api/client";
 import { useWorkbench } from "../shell/context";
 import { bareFlow } from "../state/words";
-import { along, buildScene, LANE, type Link, lengthOf } from "./geometry";
+import { along, type Box, buildScene, LANE, type Link, lengthOf, type Point, type Scene } from "./geometry";
 import { Plates } from "./Plates";
 import { Endings, Ribbons } from "./Ribbons";
 import { Tags } from "./Tags";
 import { Targets } from "./Targets";
 import { usePositions } from "./usePositions";
-import { useViewport } from "./useViewport";
+import { useViewport, type View as ViewOf } from "./useViewport";
 import { ribbonsOf } from "./ways";
+
+/** Networks of more devices than this do not fit into the window at a size that can be read. */
+const LARGE = 60;
 
 /** The map: what is connected to what, which lists stand where, and the way of the chosen flow. */
 export function MapView() {
-  const { network, places, trace, exchange, hop, carried } = useWorkbench();
+  const { network, places, place, trace, exchange, hop, carried } = useWorkbench();
   const { positions, ready, setDragged } = usePositions(network.draft);
   const scene = useMemo(
     () => buildScene(network.draft, positions, places),
     [network.draft, positions, places],
   );
-  const { svg, transform, fit, zoomBy } = useViewport(scene.bounds, ready);
+  const { svg, drawing, scale, view, fit, zoomBy, reveal } = useViewport(
+    scene.bounds,
+    ready,
+    network.draft.devices.length,
+  );
+  const [focused, setFocused] = useState(false);
+  const chosen = place.chosen?.startsWith("device:") ? place.chosen.slice(7) : null;
+  const focus = useMemo(
+    () => (focused && chosen ? neighbourhood(network.draft, chosen) : null),
+    [focused, chosen, network.draft],
+  );
   const shown = trace?.exchanges[exchange];
   const ribbons = useMemo(() => (shown && ready ? ribbonsOf(scene, shown) : []), [scene, shown, ready]);
   const marked = hop && shown ? (shown[hop.way]?.hops[hop.index]?.device ?? null) : null;
@@ -27,11 +40,34 @@ export function MapView() {
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       const typing = (event.target as HTMLElement).closest("input, textarea, .cm-editor");
-      if (event.key === "f" && !typing && !carried && !event.ctrlKey && !event.metaKey) fit();
+      if (typing || carried || event.ctrlKey || event.metaKey || event.altKey) return;
+      if (event.key === "f") fit();
+      if (event.key === "n") setFocused((before) => !before);
     };
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
   }, [fit, carried]);
+
+  // What is chosen elsewhere is brought into the window: a device, the way of a flow, the place hovered over.
+  const latest = useRef(scene);
+  latest.current = scene;
+  const centres = useCallback((names: string[]) => {
+    const wanted = new Set(names);
+    const found = latest.current.plates.filter((plate) => wanted.has(plate.device.name));
+    return found.map((plate) => plate.centre);
+  }, []);
+  useEffect(() => {
+    if (ready && chosen) reveal(centres([chosen]));
+  }, [ready, chosen, reveal, centres]);
+  const over = carried?.over?.device;
+  useEffect(() => {
+    if (ready && over) reveal(centres([over]));
+  }, [ready, over, reveal, centres]);
+  const large = network.draft.devices.length > LARGE;
+  const way = shown?.out.hops.map((each) => each.device).join(" ");
+  useEffect(() => {
+    if (ready && large && way) reveal(centres(way.split(" ")));
+  }, [ready, large, way, reveal, centres]);
 
   return (
     <section aria-label="Map" className="relative flex min-h-0 flex-col">
@@ -42,17 +78,22 @@ export function MapView() {
         aria-busy={!ready}
         className="min-h-0 w-full flex-1 touch-none select-none"
       >
-        <g transform={transform.toString()} className={ready ? "" : "opacity-0"}>
+        <g ref={drawing} className={ready ? "" : "opacity-0"}>
           <g className={carried ? "opacity-45" : ""}>
-            {scene.links.map((link) => (
-              <Lanes key={`${link.a} ${link.b}`} link={link} />
-            ))}
+            <Links scene={scene} view={view} focus={focus} />
             {shown && <Ribbons ribbons={ribbons} verdict={shown.verdict} />}
-            <Plates scene={scene} scale={transform.k} marked={marked} onDrag={setDragged} />
-            <Tags scene={scene} />
+            <Plates
+              scene={scene}
+              view={view}
+              scale={scale}
+              marked={marked}
+              focus={focus}
+              onDrag={setDragged}
+            />
+            {view.level !== "far" && <Tags scene={scene} view={view} />}
             <Endings ribbons={ribbons} />
           </g>
-          <Targets scene={scene} />
+          <Targets scene={scene} view={view} />
         </g>
       </svg>
       {network.draft.devices.length === 0 && (
@@ -67,6 +108,15 @@ export function MapView() {
         <button type="button" className="button" aria-label="Further away" onClick={() => zoomBy(1 / 1.3)}>
           −
         </button>
+        <button
+          type="button"
+          className="button aria-pressed:border-ink aria-pressed:font-semibold"
+          aria-pressed={focused}
+          title="Only the device that is chosen and its neighbours"
+          onClick={() => setFocused(!focused)}
+        >
+          Neighbours
+        </button>
         <button type="button" className="button" onClick={fit}>
           Fit
         </button>
@@ -75,6 +125,62 @@ export function MapView() {
       {carried && <Ghost name={carried.list.name} />}
     </section>
   );
+}
+
+/** From afar every link is one thin line; near, two lanes. */
+function Links({ scene, view, focus }: { scene: Scene; view: ViewOf; focus: ReadonlySet<string> | null }) {
+  if (view.level === "far") {
+    const path = scene.links.map(({ from, to }) => `M${from.x} ${from.y}L${to.x} ${to.y}`).join("");
+    return <path d={path} className="fill-none stroke-lane" strokeWidth="4" />;
+  }
+  const deviceOf = (end: string) => end.slice(0, end.indexOf(":"));
+  return (
+    <>
+      {scene.links
+        .filter(({ from, to }) => crosses(from, to, view.box))
+        .map((link) => (
+          <g
+            key={`${link.a} ${link.b}`}
+            className={
+              focus && !(focus.has(deviceOf(link.a)) && focus.has(deviceOf(link.b)))
+                ? "opacity-20"
+                : undefined
+            }
+          >
+            <Lanes link={link} />
+          </g>
+        ))}
+    </>
+  );
+}
+
+const crosses = (from: Point, to: Point, box: Box) =>
+  Math.max(from.x, to.x) > box.x &&
+  Math.min(from.x, to.x) < box.x + box.width &&
+  Math.max(from.y, to.y) > box.y &&
+  Math.min(from.y, to.y) < box.y + box.height;
+
+/** A device, its neighbours, and what stands behind its switches. */
+function neighbourhood(network: Network, device: string): Set<string> {
+  const switches = new Set(network.devices.filter((each) => each.kind === "switch").map((each) => each.name));
+  const found = new Set([device]);
+  let edge = [device];
+  while (edge.length) {
+    const next: string[] = [];
+    for (const { ends } of network.links) {
+      const [one, other] = ends.map((end) => end.slice(0, end.indexOf(":"))) as [string, string];
+      for (const [here, there] of [
+        [one, other],
+        [other, one],
+      ] as const) {
+        if (!edge.includes(here) || found.has(there)) continue;
+        found.add(there);
+        if (switches.has(there)) next.push(there);
+      }
+    }
+    edge = next;
+  }
+  return found;
 }
 
 /** A link is two lanes, one for each way. */
@@ -109,7 +215,7 @@ function Sentence() {
             {changes.length === 0
               ? "No verdict of the book would change."
               : `Would change: ${changes.join("; ")}.`}
-            {preview.book?.reach && ` ${reachWords(preview.book.reach)}`}
+            {preview.reach && ` ${reachWords(preview.reach)}`}
           </span>
         )}
         <button type="button" className="ml-3 underline" onClick={putDown}>
@@ -128,7 +234,7 @@ function Sentence() {
 }
 
 /** How many cells of the reach matrix would change, and which way. */
-function reachWords(reach: NonNullable<Foreseen["reach"]>): string {
+function reachWords(reach: ReachChange): string {
   if (reach.changed === 0) return `Reach for ${reach.services.join(", ")} stays as it is.`;
   const ways = [reach.lose && `${reach.lose} lose traffic`, reach.gain && `${reach.gain} gain some`].filter(
     Boolean,

@@ -1,67 +1,126 @@
-import { useRef } from "react";
+import { memo, type RefObject, useCallback, useMemo, useRef } from "react";
 import { useWorkbench } from "../shell/context";
-import { movePlate } from "../state/edits";
+import { movePlate, pointKey } from "../state/edits";
 import {
   LINE_HEIGHT,
   type LineTab,
   type Plate,
   type Point,
+  reaches,
   type Scene,
   TAB_HEIGHT,
   type Tab,
 } from "./geometry";
 import { PlateShape } from "./PlateShape";
+import type { Level, View } from "./useViewport";
 
 interface Props {
   scene: Scene;
-  scale: number;
+  view: View;
+  scale: RefObject<number>;
   marked: string | null;
+  /** Devices to look at; the others recede. */
+  focus: ReadonlySet<string> | null;
   onDrag: (drag: { device: string; at: Point } | null) => void;
 }
 
 /** Devices: flat plates that differ by silhouette and by a word, with a tab for every interface in use. */
-export function Plates({ scene, scale, marked, onDrag }: Props) {
+export function Plates({ scene, view, scale, marked, focus, onDrag }: Props) {
+  const { go, place, make, network, carried } = useWorkbench();
+  const carrying = carried !== null;
+  const placed = useMemo(() => {
+    const found = new Map<string, string[]>();
+    for (const { device, list, at, direction } of network.draft.placements) {
+      const words = `${list} placed ${direction === "in" ? "inbound" : "outbound"} at ${at}`;
+      found.set(device, [...(found.get(device) ?? []), words]);
+    }
+    return found;
+  }, [network.draft.placements]);
+  const latest = useRef({ go, make, onDrag, carrying });
+  latest.current = { go, make, onDrag, carrying };
+  const choose = useCallback((device: string) => latest.current.go({ chosen: `device:${device}` }), []);
+  const chooseLine = useCallback(
+    (line: LineTab) =>
+      latest.current.go({
+        chosen: `point:${pointKey({ device: line.device, at: line.name, direction: "in" })}`,
+      }),
+    [],
+  );
+  const settle = useCallback(async (device: string, to: Point) => {
+    await latest.current.make(movePlate(device, to.x, to.y));
+    latest.current.onDrag(null);
+  }, []);
+  const drag = useCallback((device: string, at: Point) => latest.current.onDrag({ device, at }), []);
+  const chosen = place.chosen?.startsWith("device:") ? place.chosen.slice(7) : null;
   return (
     <g>
-      {scene.plates.map((plate) => (
-        <PlateView
-          key={plate.device.name}
-          plate={plate}
-          scene={scene}
-          scale={scale}
-          marked={marked}
-          onDrag={onDrag}
-        />
-      ))}
+      {scene.plates
+        .filter((plate) => reaches(plate, view.box))
+        .map((plate) => (
+          <PlateView
+            key={plate.device.name}
+            plate={plate}
+            tabs={view.level === "near" ? scene.tabsOf.get(plate.device.name) : undefined}
+            lines={view.level === "near" ? scene.linesOf.get(plate.device.name) : undefined}
+            label={scene.labels.get(plate.device.name)}
+            placed={placed.get(plate.device.name)}
+            level={view.level}
+            scale={scale}
+            chosen={chosen === plate.device.name}
+            marked={marked === plate.device.name}
+            receding={focus !== null && !focus.has(plate.device.name)}
+            carrying={carrying}
+            onChoose={choose}
+            onChooseLine={chooseLine}
+            onSettle={settle}
+            onDrag={drag}
+          />
+        ))}
     </g>
   );
 }
 
-function PlateView({ plate, scene, scale, marked, onDrag }: Props & { plate: Plate }) {
-  const { go, place, make, network, carried } = useWorkbench();
-  const { device, centre } = plate;
-  const chosen = place.chosen === `device:${device.name}`;
-  const moved = useRef<Point | null>(null);
-  const choose = () => go({ chosen: `device:${device.name}` });
+interface PlateProps {
+  plate: Plate;
+  tabs: Tab[] | undefined;
+  lines: LineTab[] | undefined;
+  label: string | undefined;
+  placed: string[] | undefined;
+  level: Level;
+  scale: RefObject<number>;
+  chosen: boolean;
+  marked: boolean;
+  receding: boolean;
+  carrying: boolean;
+  onChoose: (device: string) => void;
+  onChooseLine: (line: LineTab) => void;
+  onSettle: (device: string, to: Point) => void;
+  onDrag: (device: string, at: Point) => void;
+}
 
-  const settle = async (to: Point) => {
-    await make(movePlate(device.name, to.x, to.y));
-    onDrag(null);
-  };
+const PlateView = memo(function PlateView(props: PlateProps) {
+  const { plate, tabs, lines, label, level, scale, chosen, marked, receding, carrying } = props;
+  const { device, centre } = plate;
+  const moved = useRef<Point | null>(null);
+
   const onPointerDown = (down: React.PointerEvent) => {
-    if (down.button !== 0 || carried) return;
+    if (down.button !== 0 || carrying) return;
     const start = { x: down.clientX, y: down.clientY };
     const onMove = (move: PointerEvent) => {
-      const shift = { x: (move.clientX - start.x) / scale, y: (move.clientY - start.y) / scale };
-      if (!moved.current && Math.hypot(shift.x, shift.y) * scale < 4) return;
-      moved.current = { x: centre.x + shift.x, y: centre.y + shift.y };
-      onDrag({ device: device.name, at: moved.current });
+      const far = Math.hypot(move.clientX - start.x, move.clientY - start.y);
+      if (!moved.current && far < 4) return;
+      const by = scale.current;
+      moved.current = {
+        x: centre.x + (move.clientX - start.x) / by,
+        y: centre.y + (move.clientY - start.y) / by,
+      };
+      props.onDrag(device.name, moved.current);
     };
     const onUp = () => {
       window.removeEventListener("pointermove", onMove);
       window.removeEventListener("pointerup", onUp);
-      if (moved.current) settle(moved.current);
-      else choose();
+      if (moved.current) props.onSettle(device.name, moved.current);
+      else props.onChoose(device.name);
       moved.current = null;
     };
     window.addEventListener("pointermove", onMove);
@@ -71,65 +130,66 @@ function PlateView({ plate, scene, scale, marked, onDrag }: Props & { plate: Pla
     const by = { ArrowLeft: [-10, 0], ArrowRight: [10, 0], ArrowUp: [0, -10], ArrowDown: [0, 10] }[event.key];
     if (event.altKey && by) {
       event.preventDefault();
-      settle({ x: centre.x + (by[0] ?? 0), y: centre.y + (by[1] ?? 0) });
-    } else if ((event.key === "Enter" || event.key === " ") && !carried) {
+      props.onSettle(device.name, { x: centre.x + (by[0] ?? 0), y: centre.y + (by[1] ?? 0) });
+    } else if ((event.key === "Enter" || event.key === " ") && !carrying) {
       event.preventDefault();
-      choose();
+      props.onChoose(device.name);
     }
   };
 
   const isBar = device.kind === "switch";
   const outline = chosen ? "stroke-ink [stroke-width:2.2]" : "stroke-slate [stroke-width:1.2]";
-  const fill = isBar ? "fill-slate" : marked === device.name ? "fill-tidewash" : "fill-plate";
-  const lines = scene.lines.filter((line) => line.device === device.name);
+  const fill = isBar ? "fill-slate" : marked ? "fill-tidewash" : "fill-plate";
   const top = centre.y - plate.height / 2;
   return (
-    <g>
+    <g className={receding ? "opacity-20" : undefined}>
       <PlateShape
         plate={plate}
         role="button"
         tabIndex={0}
         data-plate={device.name}
         aria-pressed={chosen}
-        aria-label={described(plate, network.draft.placements)}
+        aria-label={described(plate, props.placed ?? [])}
         className={`${fill} ${outline} cursor-pointer focus-visible:stroke-tide focus-visible:[stroke-width:3]`}
         onPointerDown={onPointerDown}
         onKeyDown={onKeyDown}
       />
-      <g pointerEvents="none">
-        {isBar ? (
-          <text x={centre.x - plate.width / 2} y={top - 6} className="halo fill-slate text-[11px]">
-            {device.name} <tspan className="font-mono">{scene.labels.get(device.name)}</tspan>
-          </text>
-        ) : (
-          <>
-            <text
-              x={centre.x}
-              y={device.kind === "host" ? centre.y + 4.5 : top + 20}
-              textAnchor="middle"
-              className="fill-ink text-[13px] font-semibold"
-            >
-              {device.name}
+      {level !== "far" && (
+        <g pointerEvents="none">
+          {isBar ? (
+            <text x={centre.x - plate.width / 2} y={top - 6} className="halo fill-slate text-[11px]">
+              {device.name} <tspan className="font-mono">{label}</tspan>
             </text>
-            {device.kind !== "host" && (
-              <text x={centre.x} y={top + 34} textAnchor="middle" className="fill-slate text-[11px]">
-                {device.kind}
+          ) : (
+            <>
+              <text
+                x={centre.x}
+                y={device.kind === "host" ? centre.y + 4.5 : top + 20}
+                textAnchor="middle"
+                className={`fill-ink font-semibold ${level === "middle" ? "text-[22px]" : "text-[13px]"}`}
+              >
+                {device.name}
               </text>
-            )}
-          </>
-        )}
-        {[...scene.tabs.values()]
-          .filter((tab) => tab.device === device.name && !tab.hidden)
-          .map((tab) => (
-            <TabView key={tab.name} tab={tab} />
-          ))}
-      </g>
-      {lines.map((line) => (
-        <LineView key={line.name} line={line} />
+              {device.kind !== "host" && level === "near" && (
+                <text x={centre.x} y={top + 34} textAnchor="middle" className="fill-slate text-[11px]">
+                  {device.kind}
+                </text>
+              )}
+            </>
+          )}
+          {tabs
+            ?.filter((tab) => !tab.hidden)
+            .map((tab) => (
+              <TabView key={tab.name} tab={tab} />
+            ))}
+        </g>
+      )}
+      {lines?.map((line) => (
+        <LineView key={line.name} line={line} onChoose={props.onChooseLine} />
       ))}
     </g>
   );
-}
+});
 
 function TabView({ tab }: { tab: Tab }) {
   return (
@@ -154,12 +214,11 @@ function TabView({ tab }: { tab: Tab }) {
   );
 }
 
-function LineView({ line }: { line: LineTab }) {
-  const { go } = useWorkbench();
+function LineView({ line, onChoose }: { line: LineTab; onChoose: (line: LineTab) => void }) {
   const top = line.centre.y - LINE_HEIGHT / 2;
   const choose = (event: React.PointerEvent) => {
     event.stopPropagation();
-    go({ chosen: `point:${line.device}:${line.name}:in` });
+    onChoose(line);
   };
   return (
     <g data-tag onPointerDown={choose}>
@@ -201,15 +260,11 @@ function LineView({ line }: { line: LineTab }) {
   );
 }
 
-function described(
-  plate: Plate,
-  placements: { device: string; list: string; at: string; direction: string }[],
-): string {
-  const { device } = plate;
-  const placed = placements
-    .filter((each) => each.device === device.name)
-    .map((each) => `${each.list} placed ${each.direction === "in" ? "inbound" : "outbound"} at ${each.at}`);
-  const interfaces =
-    device.interfaces.length === 1 ? "1 interface" : `${device.interfaces.length} interfaces`;
-  return [`${device.name}, ${device.kind}`, interfaces, ...placed].join(", ");
+function described({ device }: Plate, placed: string[]): string {
+  const count = device.interfaces.length;
+  return [
+    `${device.name}, ${device.kind}`,
+    count === 1 ? "1 interface" : `${count} interfaces`,
+    ...placed,
+  ].join(", ");
 }

@@ -1,13 +1,14 @@
 import type { Placement } from "../api/client";
 import { useWorkbench } from "../shell/context";
 import { pointKey } from "../state/edits";
-import { laneOf, type Scene, type Spot, spotAt, tagWidth } from "./geometry";
+import { contains, laneOf, type Scene, type Spot, spotAt, tagWidth } from "./geometry";
 import { useDragList } from "./useDragList";
+import type { View } from "./useViewport";
 
 const TAG_HEIGHT = 17;
 
 /** Placed lists: a bar across the lane that each filters, and its name beside it. */
-export function Tags({ scene }: { scene: Scene }) {
+export function Tags({ scene, view }: { scene: Scene; view: View }) {
   const { network } = useWorkbench();
   const key = (placed: Placement) => `${pointKey(placed)}:${placed.list}`;
   const running = new Set(network.running.placements.map(key));
@@ -27,13 +28,21 @@ export function Tags({ scene }: { scene: Scene }) {
   return (
     <g>
       {gone.map((placed) => (
-        <Tag key={`gone ${key(placed)}`} scene={scene} placed={placed} order={order(placed)} status="gone" />
+        <Tag
+          key={`gone ${key(placed)}`}
+          scene={scene}
+          view={view}
+          placed={placed}
+          order={order(placed)}
+          status="gone"
+        />
       ))}
       {network.draft.placements.map((placed) => (
         <Tag
           key={key(placed)}
           order={order(placed)}
           scene={scene}
+          view={view}
           placed={placed}
           status={running.has(key(placed)) ? "running" : "new"}
         />
@@ -44,16 +53,17 @@ export function Tags({ scene }: { scene: Scene }) {
 
 interface TagProps {
   scene: Scene;
+  view: View;
   placed: Placement;
   order: number;
   status: "running" | "new" | "gone";
 }
 
-function Tag({ scene, placed, order, status }: TagProps) {
+function Tag({ scene, view, placed, order, status }: TagProps) {
   const { network, go, place, carried } = useWorkbench();
   const startDrag = useDragList();
   const spot = spotAt(scene, placed, order);
-  if (!spot) return null;
+  if (!spot || !contains(view.box, spot.centre)) return null;
   const list = network.draft.lists.find((each) => each.name === placed.list);
   const chosen = place.chosen === `point:${pointKey(placed)}`;
   const choose = () => go({ chosen: `point:${pointKey(placed)}` });
@@ -89,21 +99,25 @@ function Tag({ scene, placed, order, status }: TagProps) {
         className={status === "new" ? "stroke-ochre" : "stroke-ink"}
         strokeWidth={status === "gone" ? 1.5 : 4}
       />
-      <rect
-        {...label}
-        height={TAG_HEIGHT}
-        className={`${chosen ? "fill-ink" : "fill-plate"} ${border} group-focus-visible:[stroke-width:3]`}
-        strokeDasharray={status === "running" ? undefined : "4 2"}
-      />
-      <text
-        x={label.x + label.width / 2}
-        y={label.y + 12.5}
-        textAnchor="middle"
-        textDecoration={status === "gone" ? "line-through" : undefined}
-        className={`${text} font-mono text-[11px]`}
-      >
-        {name}
-      </text>
+      {view.level === "near" && (
+        <>
+          <rect
+            {...label}
+            height={TAG_HEIGHT}
+            className={`${chosen ? "fill-ink" : "fill-plate"} ${border} group-focus-visible:[stroke-width:3]`}
+            strokeDasharray={status === "running" ? undefined : "4 2"}
+          />
+          <text
+            x={label.x + label.width / 2}
+            y={label.y + 12.5}
+            textAnchor="middle"
+            textDecoration={status === "gone" ? "line-through" : undefined}
+            className={`${text} font-mono text-[11px]`}
+          >
+            {name}
+          </text>
+        </>
+      )}
     </g>
   );
 }

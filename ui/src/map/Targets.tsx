@@ -1,20 +1,21 @@
 import type { PointReport } from "../api/client";
 import { useWorkbench } from "../shell/context";
 import { pointKey } from "../state/edits";
-import { along, LINE_HEIGHT, linkAt, type Point, type Scene } from "./geometry";
+import { along, contains, LINE_HEIGHT, linkAt, type Point, type Scene } from "./geometry";
+import type { View } from "./useViewport";
 
 const WIDTH = 27;
 const HEIGHT = 16;
 
 /** The places that could take the list being carried. */
-export function Targets({ scene }: { scene: Scene }) {
+export function Targets({ scene, view }: { scene: Scene; view: View }) {
   const { carried, hover, drop } = useWorkbench();
   if (!carried) return null;
   return (
     <g>
       {carried.targets.map((point) => {
         const centre = padCentre(scene, point);
-        if (!centre) return null;
+        if (!centre || !contains(view.box, centre)) return null;
         const over = carried.over !== null && pointKey(carried.over) === pointKey(point);
         const taken = !point.takes.includes(carried.list.family);
         return (
@@ -60,7 +61,7 @@ export function Targets({ scene }: { scene: Scene }) {
 
 /** On its lane, a little further out than a placed list would lie; lines on their own tab. */
 function padCentre(scene: Scene, point: PointReport): Point | null {
-  const line = scene.lines.find((tab) => tab.device === point.device && tab.name === point.at);
+  const line = scene.linesOf.get(point.device)?.find((tab) => tab.name === point.at);
   if (line)
     return {
       x: line.centre.x - line.width / 2 - WIDTH / 2 + 4,
@@ -68,9 +69,8 @@ function padCentre(scene: Scene, point: PointReport): Point | null {
     };
   const end = `${point.device}:${point.at}`;
   const link = linkAt(scene, end);
-  const siblings = [...scene.parents]
-    .filter(([, parent]) => parent === scene.parents.get(end))
-    .map(([sub]) => sub);
+  const parent = scene.parents.get(end);
+  const siblings = parent ? [...scene.parents].filter((each) => each[1] === parent).map(([sub]) => sub) : [];
   const row = 1 + siblings.indexOf(end);
   const sign = point.direction === "out" ? 1 : -1;
   if (link) return along(link.from, link.to, 13 + row * (HEIGHT + 2), sign * 16);

@@ -7,6 +7,11 @@ export interface Point {
   y: number;
 }
 
+export interface Box extends Point {
+  width: number;
+  height: number;
+}
+
 export type Side = "top" | "right" | "bottom" | "left";
 
 export interface Plate {
@@ -48,12 +53,16 @@ export interface Link {
 export interface Scene {
   plates: Plate[];
   tabs: Map<string, Tab>;
+  /** Tabs and management lines by device, links by either end. */
+  tabsOf: Map<string, Tab[]>;
+  linesOf: Map<string, LineTab[]>;
+  linkOf: Map<string, Link>;
   lines: LineTab[];
   links: Link[];
   /** The interface that a subinterface's frames really leave by. */
   parents: Map<string, string>;
   labels: Map<string, string>;
-  bounds: { x: number; y: number; width: number; height: number };
+  bounds: Box;
 }
 
 export const TAB_HEIGHT = 17;
@@ -143,10 +152,14 @@ export function buildScene(
       links.push({ a, b, from, to, enabled });
     }
   }
+  const lines = [...plates.values()].flatMap((plate) => lineTabs(plate, network));
   return {
     plates: [...plates.values()],
     tabs,
-    lines: [...plates.values()].flatMap((plate) => lineTabs(plate, network)),
+    tabsOf: grouped([...tabs.values()]),
+    linesOf: grouped(lines),
+    linkOf: new Map(links.flatMap((link) => [[link.a, link] as const, [link.b, link] as const])),
+    lines,
     links,
     parents: new Map(
       network.devices.flatMap((device) =>
@@ -158,6 +171,16 @@ export function buildScene(
     labels: segmentLabels(places),
     bounds: boundsOf([...plates.values()]),
   };
+}
+
+function grouped<T extends { device: string }>(items: T[]): Map<string, T[]> {
+  const found = new Map<string, T[]>();
+  for (const item of items) {
+    const same = found.get(item.device);
+    if (same) same.push(item);
+    else found.set(item.device, [item]);
+  }
+  return found;
 }
 
 function isEnabled(devices: Map<string, Device>, end: string): boolean {
@@ -172,7 +195,11 @@ interface End {
 
 function joined(network: Network): Map<string, End[]> {
   const found = new Map<string, End[]>();
-  const add = (device: string, end: End) => found.set(device, [...(found.get(device) ?? []), end]);
+  const add = (device: string, end: End) => {
+    const ends = found.get(device);
+    if (ends) ends.push(end);
+    else found.set(device, [end]);
+  };
   for (const link of network.links) {
     const [a, b] = link.ends as [string, string];
     const [deviceA, nameA] = split(a);
@@ -322,6 +349,20 @@ function boundsOf(plates: Plate[]): Scene["bounds"] {
   return { x: left - 24, y: top - 34, width: right - left + 48, height: bottom - top + 68 };
 }
 
+export const contains = (box: Box, at: Point) =>
+  at.x > box.x && at.x < box.x + box.width && at.y > box.y && at.y < box.y + box.height;
+
+/** Whether a plate, with its tabs, reaches into a box. */
+export function reaches(plate: Plate, box: Box): boolean {
+  const [w, h] = [plate.width / 2 + 60, plate.height / 2 + 40];
+  return (
+    plate.centre.x + w > box.x &&
+    plate.centre.x - w < box.x + box.width &&
+    plate.centre.y + h > box.y &&
+    plate.centre.y - h < box.y + box.height
+  );
+}
+
 /** A point `distance` along the line from `from` to `to`, moved `aside` to the right of that way. */
 export function along(from: Point, to: Point, distance: number, aside: number): Point {
   const length = Math.hypot(to.x - from.x, to.y - from.y) || 1;
@@ -334,7 +375,7 @@ export const lengthOf = (from: Point, to: Point) => Math.hypot(to.x - from.x, to
 /** The link at an interface, seen from it: its mouth and where the link leads. */
 export function linkAt(scene: Scene, at: string): { from: Point; to: Point } | null {
   const end = scene.parents.get(at) ?? at;
-  const link = scene.links.find((candidate) => candidate.a === end || candidate.b === end);
+  const link = scene.linkOf.get(end);
   if (!link) return null;
   return link.a === end ? { from: link.from, to: link.to } : { from: link.to, to: link.from };
 }

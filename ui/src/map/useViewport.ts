@@ -1,27 +1,69 @@
 import { select } from "d3-selection";
-import { type ZoomBehavior, type ZoomTransform, zoom, zoomIdentity } from "d3-zoom";
+import { type ZoomBehavior, zoom, zoomIdentity, zoomTransform } from "d3-zoom";
 import { useCallback, useEffect, useRef, useState } from "react";
-import type { Scene } from "./geometry";
+import type { Box, Point } from "./geometry";
 
-/** Pan and zoom of the map, and fitting all of it into its window. */
-export function useViewport(bounds: Scene["bounds"], ready: boolean) {
+/** How much is drawn: silhouettes only, names too, or everything. */
+export type Level = "far" | "middle" | "near";
+
+const FEW = 60;
+const NEAR = { few: 0.3, many: 0.42 };
+const MIDDLE = 0.17;
+const AROUND = 0.5;
+
+export interface View {
+  level: Level;
+  /** What is in the window and around it, in map units; what is beyond is not drawn. */
+  box: Box;
+}
+
+const levelOf = (scale: number, devices: number): Level => {
+  if (scale >= (devices > FEW ? NEAR.many : NEAR.few)) return "near";
+  return scale >= MIDDLE ? "middle" : "far";
+};
+
+/**
+ * Pan and zoom of the map. They move the drawing itself, with no help from React; `view` changes only when
+ * something else must be drawn.
+ */
+export function useViewport(bounds: Box, ready: boolean, devices: number) {
   const svg = useRef<SVGSVGElement>(null);
+  const drawing = useRef<SVGGElement>(null);
   const behaviour = useRef<ZoomBehavior<SVGSVGElement, unknown> | null>(null);
-  const [transform, setTransform] = useState<ZoomTransform>(zoomIdentity);
+  const scale = useRef(1);
   const moved = useRef(false);
   const latest = useRef(bounds);
   latest.current = bounds;
+  const many = useRef(devices);
+  many.current = devices;
+  const [view, setView] = useState<View>({ level: "near", box: bounds });
+
+  const look = useCallback(() => {
+    const element = svg.current;
+    if (!element) return;
+    const { x, y, k } = zoomTransform(element);
+    scale.current = k;
+    drawing.current?.setAttribute("transform", `translate(${x},${y}) scale(${k})`);
+    const { clientWidth: w, clientHeight: h } = element;
+    const seen = { x: -x / k, y: -y / k, width: w / k, height: h / k };
+    const level = levelOf(k, many.current);
+    setView((before) =>
+      before.level === level && within(seen, before.box) && before.box.width < seen.width * 4
+        ? before
+        : { level, box: grown(seen, AROUND) },
+    );
+  }, []);
 
   useEffect(() => {
     if (!svg.current) return;
     const zooming = zoom<SVGSVGElement, unknown>()
-      .scaleExtent([0.08, 3])
+      .scaleExtent([0.02, 3])
       .filter(
         (event) => !(event.target as Element).closest("[data-plate], [data-tag]") || event.type === "wheel",
       )
       .on("zoom", (event) => {
         if (event.sourceEvent) moved.current = true;
-        setTransform(event.transform);
+        look();
       });
     behaviour.current = zooming;
     const selection = select(svg.current);
@@ -29,37 +71,75 @@ export function useViewport(bounds: Scene["bounds"], ready: boolean) {
     return () => {
       selection.on(".zoom", null);
     };
-  }, []);
+  }, [look]);
 
-  const fit = useCallback(() => {
+  const show = useCallback((box: Box, most: number) => {
     const element = svg.current;
     if (!element || !behaviour.current) return;
     const { clientWidth, clientHeight } = element;
     if (!clientWidth || !clientHeight) return;
-    const { x, y, width, height } = latest.current;
-    const scale = Math.min(1.25, clientWidth / width, (clientHeight - 26) / height);
+    const k = Math.min(most, clientWidth / box.width, (clientHeight - 26) / box.height);
     const next = zoomIdentity
       .translate(
-        clientWidth / 2 - scale * (x + width / 2),
-        (clientHeight - 26) / 2 - scale * (y + height / 2),
+        clientWidth / 2 - k * (box.x + box.width / 2),
+        (clientHeight - 26) / 2 - k * (box.y + box.height / 2),
       )
-      .scale(scale);
+      .scale(k);
     select(element).call(behaviour.current.transform, next);
-    moved.current = false;
   }, []);
+
+  const fit = useCallback(() => {
+    show(latest.current, 1.25);
+    moved.current = false;
+  }, [show]);
 
   useEffect(() => {
     if (!ready || !svg.current) return;
     fit();
-    const observer = new ResizeObserver(() => moved.current || fit());
+    const observer = new ResizeObserver(() => (moved.current ? look() : fit()));
     observer.observe(svg.current);
     return () => observer.disconnect();
-  }, [ready, fit]);
+  }, [ready, fit, look]);
 
   const zoomBy = useCallback((factor: number) => {
     moved.current = true;
     if (svg.current && behaviour.current) select(svg.current).call(behaviour.current.scaleBy, factor);
   }, []);
 
-  return { svg, transform, fit, zoomBy };
+  /** Bring points into the window, near enough to read, unless they are there already. */
+  const reveal = useCallback(
+    (points: Point[]) => {
+      const element = svg.current;
+      if (!element || !points.length) return;
+      const { x, y, k } = zoomTransform(element);
+      const inside = points.every((point) => {
+        const at = { x: point.x * k + x, y: point.y * k + y };
+        return at.x > 40 && at.y > 30 && at.x < element.clientWidth - 40 && at.y < element.clientHeight - 40;
+      });
+      if (inside && levelOf(k, many.current) === "near") return;
+      moved.current = true;
+      show(grown(around(points), 0, 130), 0.9);
+    },
+    [show],
+  );
+
+  return { svg, drawing, scale, view, fit, zoomBy, reveal };
+}
+
+const within = (inner: Box, outer: Box) =>
+  inner.x >= outer.x &&
+  inner.y >= outer.y &&
+  inner.x + inner.width <= outer.x + outer.width &&
+  inner.y + inner.height <= outer.y + outer.height;
+
+const grown = (box: Box, share: number, margin = 0): Box => {
+  const [w, h] = [box.width * share + margin, box.height * share + margin];
+  return { x: box.x - w, y: box.y - h, width: box.width + 2 * w, height: box.height + 2 * h };
+};
+
+function around(points: Point[]): Box {
+  const xs = points.map((point) => point.x);
+  const ys = points.map((point) => point.y);
+  const [x, y] = [Math.min(...xs), Math.min(...ys)];
+  return { x, y, width: Math.max(...xs) - x, height: Math.max(...ys) - y };
 }

@@ -35,9 +35,9 @@ export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps)
   });
   const here = { row: Math.min(at.row, lines.length - 1), column: Math.min(at.column, lines.length - 1) };
 
+  const focused = useRef(false); // also while the cell that had the focus is folded away
   useEffect(() => {
-    const focused = scroller.current?.contains(document.activeElement);
-    if (focused) scroller.current?.querySelector<HTMLElement>("[tabindex='0']")?.focus();
+    if (focused.current) scroller.current?.querySelector<HTMLElement>("[tabindex='0']")?.focus();
   });
 
   const move = (row: number, column: number) => {
@@ -54,6 +54,11 @@ export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps)
     const [from, to] = [lines[row], lines[column]];
     if (from && to) onChoose({ row: from.key, column: to.key });
   };
+  const foldAt = (row: number) => {
+    const group = lines[row]?.group ?? "";
+    onFold(group);
+    setAt({ row: lines.findIndex((line) => line.group === group), column: here.column });
+  };
   const onKeyDown = (event: KeyboardEvent) => {
     const steps: Record<string, [number, number]> = {
       ArrowUp: [-1, 0],
@@ -68,7 +73,7 @@ export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps)
     const step = steps[event.key];
     if (step) move(here.row + step[0], here.column + step[1]);
     else if (event.key === "Enter") choose(here.row, here.column);
-    else if (event.key === " " && lines[here.row]) onFold(lines[here.row]?.group ?? "");
+    else if (event.key === " ") foldAt(here.row);
     else return;
     event.preventDefault();
     event.stopPropagation();
@@ -83,6 +88,12 @@ export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps)
       aria-colcount={lines.length + 1}
       className="min-h-0 flex-1 overflow-auto"
       onKeyDown={onKeyDown}
+      onFocus={() => {
+        focused.current = true;
+      }}
+      onBlur={(event) => {
+        focused.current = event.relatedTarget === null && !document.hasFocus();
+      }}
     >
       <div className="relative" style={{ height: rows.getTotalSize(), width: columns.getTotalSize() }}>
         <div

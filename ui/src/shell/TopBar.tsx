@@ -1,6 +1,7 @@
 import { DropdownMenu } from "radix-ui";
 import { configuration } from "../state/edits";
 import type { View } from "../state/location";
+import { useTheme } from "../state/theme";
 import { useWorkbench } from "./context";
 import { Heron } from "./Heron";
 
@@ -17,6 +18,8 @@ export function TopBar({ onShortcuts }: { onShortcuts: () => void }) {
   const edits = configuration(network.changes).length;
   const others = network.changes.length - edits;
   const busy = draft.step.isPending;
+  const [theme, setTheme] = useTheme();
+  const other = theme === "dark" ? "light" : "dark";
   const step = (name: "undo" | "redo" | "discard") =>
     draft.step.mutate({ step: name }, { onError: notices.fail });
   return (
@@ -40,6 +43,7 @@ export function TopBar({ onShortcuts }: { onShortcuts: () => void }) {
             {[
               ["Export the draft", () => download(`/api/networks/${id}/file?state=draft`)] as const,
               ["Export what is running", () => download(`/api/networks/${id}/file?state=running`)] as const,
+              [`Use the ${other} theme`, () => setTheme(other)] as const,
               ["All networks", () => go({ network: null })] as const,
             ].map(([label, act]) => (
               <DropdownMenu.Item

@@ -7,6 +7,7 @@ import {
   useNetwork,
   usePlaces,
   usePreview,
+  useReachPreview,
   useTrace,
 } from "../api/queries";
 import { Book } from "../book/Book";
@@ -23,6 +24,7 @@ import { ReachView } from "../views/ReachView";
 import { type Carried, type Workbench as Context, type Previewed, WorkbenchContext } from "./context";
 import { NoticeBar, NoticesProvider, useNotices } from "./notices";
 import { OccupiedDialog } from "./OccupiedDialog";
+import { Palette } from "./Palette";
 import { ShortcutsDialog } from "./ShortcutsDialog";
 import { TopBar } from "./TopBar";
 import { useShortcuts } from "./useShortcuts";
@@ -103,6 +105,7 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
     return other ? replaceEdit(list.name, point, other, from) : placeEdit(list.name, point, from);
   }, [carried, network]);
   const previewed = hovered ?? shown?.edit ?? null;
+  const reach = useReachPreview(id, network.version, hovered?.changes ?? null).data?.change;
   const previewBook = usePreview(id, network.version, previewed?.changes ?? null).data;
 
   const make = useCallback(
@@ -163,7 +166,7 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
     place,
     go,
     notices,
-    preview: { shown, book: previewed ? previewBook : undefined, show },
+    preview: { shown, book: previewed ? previewBook : undefined, reach: hovered ? reach : undefined, show },
     carried,
     pickUp,
     hover: setOver,
@@ -196,6 +199,7 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
         {place.view === "log" && <LogView />}
       </div>
       <NoticeBar />
+      <Palette open={shortcuts.finding} onClose={shortcuts.stopFinding} openShortcuts={shortcuts.open} />
       <ShortcutsDialog open={shortcuts.shown} onClose={shortcuts.close} />
       {carriedList && occupied && other && (
         <OccupiedDialog

@@ -2,11 +2,11 @@ import { createContext, useContext } from "react";
 import type {
   AccessList,
   Book,
-  Foreseen,
   OpenNetwork,
   Placement,
   Places,
   PointReport,
+  ReachChange,
   TraceReport,
 } from "../api/client";
 import type { Draft, EditRequest } from "../api/queries";
@@ -44,7 +44,9 @@ export interface Workbench {
   notices: ReturnType<typeof useNotices>;
   preview: {
     shown: Previewed | null;
-    book: Foreseen | undefined;
+    book: Book | undefined;
+    /** What dropping the carried list would do to reach. */
+    reach: ReachChange | null | undefined;
     show: (previewed: Previewed | null) => void;
   };
   carried: Carried | null;

@@ -15,21 +15,29 @@ export const SHORTCUTS: [string, string][] = [
   ["Ctrl+Z, Ctrl+Shift+Z", "undo, redo an edit of the draft"],
   ["Ctrl+S", "save the list being written to the draft"],
   ["1, 2, 3, 4, 5", "map, lists, reach, changes, log"],
-  ["f", "fit the map to the window"],
+  ["f, n", "fit the map to the window; show only the chosen device and its neighbours"],
+  ["Ctrl+K", "find anything: a device, a list, a flow, a place, something to do"],
   ["?", "this page"],
 ];
 
 /** Keys that work anywhere but in a text field. */
 export function useShortcuts(workbench: Workbench) {
   const [shown, setShown] = useState(false);
+  const [finding, setFinding] = useState(false);
   const latest = useRef(workbench);
   latest.current = workbench;
   const open = useCallback(() => setShown(true), []);
   const close = useCallback(() => setShown(false), []);
+  const stopFinding = useCallback(() => setFinding(false), []);
 
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement;
+      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
+        event.preventDefault();
+        setFinding(true);
+        return;
+      }
       if (target.closest("[role=dialog], [role=alertdialog], [role=menu]")) return;
       if (target.closest("input, textarea, .cm-editor") || event.defaultPrevented) return;
       const done = latest.current.carried
@@ -41,7 +49,7 @@ export function useShortcuts(workbench: Workbench) {
     return () => window.removeEventListener("keydown", onKey);
   }, [open]);
 
-  return { shown, open, close };
+  return { shown, open, close, finding, stopFinding };
 }
 
 function whileCarrying(event: KeyboardEvent, workbench: Workbench): boolean {

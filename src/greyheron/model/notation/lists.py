@@ -1,6 +1,7 @@
 """Whole lists: numbering, remarks, and all misreadings at once (2-semantics §3, §11)."""
 
 from dataclasses import replace
+from functools import lru_cache
 
 from greyheron.model.entry import Entry, ListBody
 from greyheron.model.notation.entries import read_entry, write_entry
@@ -8,6 +9,8 @@ from greyheron.model.notation.line import Line, LineError, Misreading, NotationE
 from greyheron.model.values import Family, ListKind
 
 STEP = 10
+MOST_WRITTEN = 4096
+"""Lists whose text is kept: a document is written at every edit, and most of its lists are as before."""
 
 
 def read_body(text: str, family: Family, kind: ListKind) -> ListBody:
@@ -42,6 +45,7 @@ def read_body(text: str, family: Family, kind: ListKind) -> ListBody:
     return ListBody(entries, tuple(remarks))
 
 
+@lru_cache(maxsize=MOST_WRITTEN)
 def write_body(body: ListBody, family: Family, kind: ListKind) -> str:
     """The text that `read_body` reads as `body`."""
     lines: list[str] = []
