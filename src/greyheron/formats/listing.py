@@ -76,7 +76,7 @@ def _read_heading(line: Line) -> tuple[str, Family, ListKind]:
 
 
 def _heading_note(note: str) -> str:
-    return f"  # {' '.join(note.split())}" if note.strip() else ""
+    return f"  # {' '.join(note.splitlines()).strip()}" if note.strip() else ""
 
 
 def _name(word: str) -> str:

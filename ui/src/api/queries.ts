@@ -1,4 +1,5 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
 import {
   ApiError,
   ask,
@@ -22,13 +23,29 @@ const OTHER_WINDOWS = 4000;
 export const useNetworks = () =>
   useQuery({ queryKey: ["networks"], queryFn: () => ask<NetworkSummary[]>("/networks") });
 
-/** The open network; looks now and then whether another window has changed it. */
-export const useNetwork = (id: string) =>
-  useQuery({
+/** The open network; looks now and then whether another window has changed it, and only then reads it again. */
+export function useNetwork(id: string) {
+  const client = useQueryClient();
+  const found = useQuery({
     queryKey: ["network", id],
     queryFn: () => ask<OpenNetwork>(`/networks/${id}`),
-    refetchInterval: OTHER_WINDOWS,
+    staleTime: Number.POSITIVE_INFINITY,
   });
+  const { data: summaries } = useQuery({
+    queryKey: ["networks"],
+    queryFn: () => ask<NetworkSummary[]>("/networks"),
+    refetchInterval: OTHER_WINDOWS,
+    refetchOnWindowFocus: "always",
+  });
+  const newest = summaries?.find((each) => each.id === id)?.version;
+  const gone = summaries !== undefined && newest === undefined;
+  const version = found.data?.version;
+  useEffect(() => {
+    const behind = newest !== undefined && version !== undefined && newest > version;
+    if (behind || (gone && version !== undefined)) client.invalidateQueries({ queryKey: ["network", id] });
+  }, [newest, gone, version, id, client]);
+  return found;
+}
 
 export const useBook = (id: string, version: number | undefined) =>
   useQuery({

@@ -131,7 +131,9 @@ export function MapView() {
 function Links({ scene, view, focus }: { scene: Scene; view: ViewOf; focus: ReadonlySet<string> | null }) {
   if (view.level === "far") {
     const path = scene.links.map(({ from, to }) => `M${from.x} ${from.y}L${to.x} ${to.y}`).join("");
-    return <path d={path} className="fill-none stroke-lane" strokeWidth="4" />;
+    return (
+      <path d={path} vectorEffect="non-scaling-stroke" className="fill-none stroke-lane" strokeWidth="0.9" />
+    );
   }
   const deviceOf = (end: string) => end.slice(0, end.indexOf(":"));
   return (

@@ -59,7 +59,7 @@ export function Plates({ scene, view, scale, marked, focus, onDrag }: Props) {
         .map((plate) => (
           <PlateView
             key={plate.device.name}
-            plate={plate}
+            plate={view.level === "far" ? enlarged(plate, view.unit) : plate}
             tabs={view.level === "near" ? scene.tabsOf.get(plate.device.name) : undefined}
             lines={view.level === "near" ? scene.linesOf.get(plate.device.name) : undefined}
             label={scene.labels.get(plate.device.name)}
@@ -139,7 +139,8 @@ const PlateView = memo(function PlateView(props: PlateProps) {
 
   const isBar = device.kind === "switch";
   const outline = chosen ? "stroke-ink [stroke-width:2.2]" : "stroke-slate [stroke-width:1.2]";
-  const fill = isBar ? "fill-slate" : marked ? "fill-tidewash" : "fill-plate";
+  const far = level === "far";
+  const fill = isBar ? "fill-slate" : marked ? "fill-tidewash" : far ? "fill-lane" : "fill-plate";
   const top = centre.y - plate.height / 2;
   return (
     <g className={receding ? "opacity-20" : undefined}>
@@ -150,6 +151,7 @@ const PlateView = memo(function PlateView(props: PlateProps) {
         data-plate={device.name}
         aria-pressed={chosen}
         aria-label={described(plate, props.placed ?? [])}
+        vectorEffect={level === "far" ? "non-scaling-stroke" : undefined}
         className={`${fill} ${outline} cursor-pointer focus-visible:stroke-tide focus-visible:[stroke-width:3]`}
         onPointerDown={onPointerDown}
         onKeyDown={onKeyDown}
@@ -258,6 +260,16 @@ function LineView({ line, onChoose }: { line: LineTab; onChoose: (line: LineTab)
       ))}
     </g>
   );
+}
+
+/** From afar a plate is never smaller than can be seen and hit. */
+function enlarged(plate: Plate, unit: number): Plate {
+  const least = plate.device.kind === "host" ? 5 : 9;
+  return {
+    ...plate,
+    width: Math.max(plate.width, least * unit * 1.4),
+    height: Math.max(plate.height, least * unit),
+  };
 }
 
 function described({ device }: Plate, placed: string[]): string {

@@ -3,8 +3,18 @@ import type { Network } from "../api/client";
 import type { Point } from "./geometry";
 
 const MANY = 60;
-const LEAF = { width: 110, height: 36, gap: 14 };
+const LEAF = { width: 110, height: 36 };
 const HUB = { width: 150, height: 78 };
+/** A core is pulled into shape by its links, then its blocks are moved apart where they overlap. */
+const STRESS = (blocks: { width: number; height: number }[]) => ({
+  "elk.algorithm": "stress",
+  "elk.stress.desiredEdgeLength": `${Math.max(...blocks.map((each) => Math.hypot(each.width, each.height)))}`,
+});
+const APART = { "elk.algorithm": "sporeOverlap", "elk.spacing.nodeNode": "120" };
+const SPREADABLE = 130;
+const GAP = 34;
+const BELOW = 64;
+const ROUNDS = 3;
 
 const LAYERED = {
   "elk.algorithm": "layered",
@@ -29,54 +39,101 @@ async function laidOut(elk: Elk, network: Network): Promise<Map<string, Point>> 
   const edges = network.links.map(
     (link) => link.ends.map((end) => end.slice(0, end.indexOf(":"))) as [string, string],
   );
-  const leaves = network.devices.length > MANY ? leavesOf(network, edges) : new Map<string, string[]>();
-  const hanging = new Set([...leaves.values()].flat());
-  const kept = network.devices.filter((device) => !hanging.has(device.name));
-  const names = new Set(kept.map((device) => device.name));
+  const hanging = network.devices.length > MANY ? hangingOf(network, edges) : new Map<string, string[]>();
+  const folded = new Set([...hanging.values()].flat());
+  const kinds = new Map(network.devices.map((device) => [device.name, device.kind]));
+  const blocks = new Map(
+    network.devices
+      .filter((device) => !folded.has(device.name))
+      .map((device) => [device.name, blockOf(device.name, hanging, kinds)]),
+  );
+  const children = [...blocks].map(([id, { width, height }]) => ({ id, width, height }));
+  const links = edges.flatMap(([source, target], index) =>
+    blocks.has(source) && blocks.has(target) && source !== target
+      ? [{ id: `link${index}`, sources: [source], targets: [target] }]
+      : [],
+  );
+  const spread = folded.size > 0 && children.length <= SPREADABLE;
+  const pulled = spread
+    ? await elk.layout({ id: "network", layoutOptions: STRESS(children), children, edges: links })
+    : { children };
   const graph = await elk.layout({
     id: "network",
-    layoutOptions: LAYERED,
-    children: kept.map((device) => {
-      const below = leaves.get(device.name)?.length ?? 0;
-      const own = device.kind === "host" ? LEAF : HUB;
-      return {
-        id: device.name,
-        width: Math.max(own.width, below * (LEAF.width + LEAF.gap) - LEAF.gap),
-        height: own.height + (below ? LEAF.height + 64 : 0),
-      };
-    }),
-    edges: edges.flatMap(([source, target], index) =>
-      names.has(source) && names.has(target)
-        ? [{ id: `link${index}`, sources: [source], targets: [target] }]
-        : [],
-    ),
+    layoutOptions: spread ? APART : LAYERED,
+    children: pulled.children,
+    edges: links,
   });
   const positions = new Map<string, Point>();
-  for (const { id, x = 0, y = 0, width = 0, height = 0 } of graph.children ?? []) {
-    const below = leaves.get(id) ?? [];
-    const centre = x + width / 2;
-    positions.set(id, { x: centre, y: below.length ? y + HUB.height / 2 : y + height / 2 });
-    below.forEach((leaf, index) => {
-      const aside = (index - (below.length - 1) / 2) * (LEAF.width + LEAF.gap);
-      positions.set(leaf, { x: centre + aside, y: y + height - LEAF.height / 2 });
-    });
-  }
+  for (const { id, x = 0, y = 0 } of graph.children ?? []) blocks.get(id)?.put({ x, y }, positions);
   return positions;
 }
 
-/** Hosts with a single link, by the device they hang on: in a large network they lie beneath it. */
-function leavesOf(network: Network, edges: [string, string][]): Map<string, string[]> {
-  const linked = new Map<string, string[]>();
-  for (const [one, other] of edges) {
-    linked.set(one, [...(linked.get(one) ?? []), other]);
-    linked.set(other, [...(linked.get(other) ?? []), one]);
+/** A device with all that hangs on it in rows beneath: its size, and how to put it at a corner. */
+interface Block {
+  width: number;
+  height: number;
+  put: (corner: Point, positions: Map<string, Point>) => void;
+}
+
+function blockOf(name: string, hanging: Map<string, string[]>, kinds: Map<string, string>): Block {
+  const own = kinds.get(name) === "host" ? LEAF : HUB;
+  const children = (hanging.get(name) ?? []).map((child) => blockOf(child, hanging, kinds));
+  if (!children.length) {
+    const put = ({ x, y }: Point, positions: Map<string, Point>) =>
+      positions.set(name, { x: x + own.width / 2, y: y + own.height / 2 });
+    return { width: own.width, height: own.height, put };
   }
-  const kinds = new Map(network.devices.map((device) => [device.name, device.kind]));
+  const columns = Math.ceil(Math.sqrt(children.length * 1.6));
+  const rows = Array.from({ length: Math.ceil(children.length / columns) }, (_, row) =>
+    children.slice(row * columns, (row + 1) * columns),
+  );
+  const widths = rows.map((row) => row.reduce((sum, each) => sum + each.width + GAP, -GAP));
+  const heights = rows.map((row) => Math.max(...row.map((each) => each.height)));
+  const width = Math.max(own.width, ...widths);
+  return {
+    width,
+    height: own.height + heights.reduce((sum, each) => sum + each + BELOW, 0),
+    put: ({ x, y }, positions) => {
+      positions.set(name, { x: x + width / 2, y: y + own.height / 2 });
+      let top = y + own.height + BELOW;
+      rows.forEach((row, number) => {
+        let left = x + (width - (widths[number] ?? 0)) / 2;
+        for (const child of row) {
+          child.put({ x: left, y: top }, positions);
+          left += child.width + GAP;
+        }
+        top += (heights[number] ?? 0) + BELOW;
+      });
+    },
+  };
+}
+
+/** Devices that hang on a single other one, by that one: hosts, then what only they and one more hang on. */
+function hangingOf(network: Network, edges: [string, string][]): Map<string, string[]> {
+  const linked = new Map<string, Set<string>>(network.devices.map((device) => [device.name, new Set()]));
+  for (const [one, other] of edges) {
+    linked.get(one)?.add(other);
+    linked.get(other)?.add(one);
+  }
   const found = new Map<string, string[]>();
-  for (const { name, kind } of network.devices) {
-    const [hub, ...more] = linked.get(name) ?? [];
-    if (kind !== "host" || !hub || more.length || kinds.get(hub) === "host") continue;
+  for (let round = 0; round < ROUNDS; round++) {
+    const single = [...linked].filter(([, others]) => others.size === 1);
+    for (const [name, others] of single) {
+      const [hub] = others;
+      if (!hub || linked.get(hub)?.size === 1) continue;
+      found.set(hub, [...(found.get(hub) ?? []), name]);
+      linked.get(hub)?.delete(name);
+      linked.delete(name);
+    }
+  }
+  // Of what is still many, devices between two others lie beneath the one that more hangs on.
+  const degree = new Map([...linked].map(([name, others]) => [name, others.size]));
+  for (const [name, others] of [...linked]) {
+    if (linked.size <= SPREADABLE || others.size !== 2) continue;
+    const [hub] = [...others].sort((a, b) => (degree.get(b) ?? 0) - (degree.get(a) ?? 0));
+    if (!hub || !linked.has(hub) || (degree.get(hub) ?? 0) <= 2) continue;
     found.set(hub, [...(found.get(hub) ?? []), name]);
+    linked.delete(name);
   }
   return found;
 }

@@ -1,6 +1,6 @@
 import { select } from "d3-selection";
 import { type ZoomBehavior, zoom, zoomIdentity, zoomTransform } from "d3-zoom";
-import { useCallback, useEffect, useRef, useState } from "react";
+import { startTransition, useCallback, useEffect, useRef, useState } from "react";
 import type { Box, Point } from "./geometry";
 
 /** How much is drawn: silhouettes only, names too, or everything. */
@@ -13,6 +13,8 @@ const AROUND = 0.5;
 
 export interface View {
   level: Level;
+  /** Map units to a pixel, near enough: from afar what is small is drawn larger. */
+  unit: number;
   /** What is in the window and around it, in map units; what is beyond is not drawn. */
   box: Box;
 }
@@ -36,7 +38,7 @@ export function useViewport(bounds: Box, ready: boolean, devices: number) {
   latest.current = bounds;
   const many = useRef(devices);
   many.current = devices;
-  const [view, setView] = useState<View>({ level: "near", box: bounds });
+  const [view, setView] = useState<View>({ level: "near", unit: 1, box: bounds });
 
   const look = useCallback(() => {
     const element = svg.current;
@@ -47,11 +49,17 @@ export function useViewport(bounds: Box, ready: boolean, devices: number) {
     const { clientWidth: w, clientHeight: h } = element;
     const seen = { x: -x / k, y: -y / k, width: w / k, height: h / k };
     const level = levelOf(k, many.current);
-    setView((before) =>
-      before.level === level && within(seen, before.box) && before.box.width < seen.width * 4
-        ? before
-        : { level, box: grown(seen, AROUND) },
-    );
+    // What must be drawn anew may wait for the next frames; the drawing itself has moved already.
+    startTransition(() => {
+      setView((before) =>
+        before.level === level &&
+        Math.abs(Math.log2(before.unit * k)) < 0.8 &&
+        within(seen, before.box) &&
+        before.box.width < seen.width * 4
+          ? before
+          : { level, unit: 2 ** Math.round(Math.log2(1 / k)), box: grown(seen, AROUND) },
+      );
+    });
   }, []);
 
   useEffect(() => {
