@@ -14,6 +14,7 @@ from starlette.staticfiles import StaticFiles
 from greyheron import __version__
 from greyheron.server import problems
 from greyheron.server.bench import Bench
+from greyheron.server.book_routes import router as book_router
 from greyheron.server.jobs import Jobs
 from greyheron.server.problems import Refusal
 from greyheron.server.reach_routes import router as reach_router
@@ -21,6 +22,7 @@ from greyheron.server.routes import router
 from greyheron.server.safety import Access, Safety, content_policy
 from greyheron.server.traffic_routes import router as traffic_router
 from greyheron.store.networks import NetworkStore
+from greyheron.store.results import ResultStore
 from greyheron.store.traffic import TrafficStore
 
 NONCE = "style-nonce-of-this-page"
@@ -42,12 +44,14 @@ def make_app(engine: Engine, access: Access, interface: Path | None) -> FastAPI:
     )
     app.state.store = NetworkStore(engine)
     app.state.traffic = TrafficStore(engine)
+    app.state.results = ResultStore(engine)
     app.state.bench = Bench()
     app.state.jobs = Jobs()
     problems.install(app)
     app.include_router(router)
     app.include_router(traffic_router)
     app.include_router(reach_router)
+    app.include_router(book_router)
     app.add_api_route("/api/{path:path}", _no_such_route, include_in_schema=False, methods=["GET", "POST"])
     if interface is not None:
         _serve_interface(app, interface)

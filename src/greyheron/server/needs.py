@@ -8,6 +8,7 @@ from greyheron.server.bench import Bench
 from greyheron.server.jobs import Jobs
 from greyheron.server.problems import ProblemDocument, Refusal
 from greyheron.store.networks import NetworkStore
+from greyheron.store.results import ResultStore
 from greyheron.store.traffic import TrafficStore
 
 PROBLEMS: dict[int | str, dict[str, Any]] = {
@@ -30,6 +31,11 @@ def bench_of(request: Request) -> Bench:
     return bench
 
 
+def results_of(request: Request) -> ResultStore:
+    results: ResultStore = request.app.state.results
+    return results
+
+
 def jobs_of(request: Request) -> Jobs:
     jobs: Jobs = request.app.state.jobs
     return jobs
@@ -49,4 +55,5 @@ Store = Annotated[NetworkStore, Depends(store_of)]
 Workings = Annotated[Bench, Depends(bench_of)]
 Computations = Annotated[Jobs, Depends(jobs_of)]
 Version = Annotated[int, Depends(based_on)]
+Results = Annotated[ResultStore, Depends(results_of)]
 Traffic = Annotated[TrafficStore, Depends(traffic_of)]

@@ -1,10 +1,12 @@
 """The routes under /api."""
 
+from itertools import pairwise
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Header, Request, Response
 from fastapi.responses import PlainTextResponse
 
+from greyheron.analysis.compare import Parting, parting
 from greyheron.analysis.completion import complete_entry, complete_flow
 from greyheron.analysis.cover import cover_list
 from greyheron.analysis.facts import DeviceFacts, facts_of
@@ -18,10 +20,11 @@ from greyheron.model.notation.flows import read_bare_flow, read_expected_flow, w
 from greyheron.model.notation.lists import renumbered, write_body
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.model.read import edited, read_network
-from greyheron.server.needs import PROBLEMS, Store, Version, Workings
+from greyheron.server.needs import PROBLEMS, Results, Store, Version, Workings
 from greyheron.server.problems import ProblemItem, Refusal
 from greyheron.server.shapes import (
     ApplyNote,
+    BareFlow,
     Book,
     Completion,
     Edit,
@@ -157,10 +160,12 @@ def restore(network_id: str, number: int, store: Store, version: Version) -> Res
 
 
 @router.get("/networks/{network_id}/book")
-def book(network_id: str, store: Store, bench: Workings) -> Book:
-    """Every test flow with its three verdicts."""
+def book(network_id: str, store: Store, bench: Workings, results: Results) -> Book:
+    """Every test flow with its three verdicts; what is news is kept in its history."""
     stored = store.get(network_id)
-    return Book(version=stored.version, tests=list(bench.book(stored.running, stored.draft)))
+    marks = bench.book(stored.running, stored.draft)
+    results.record(stored, marks)
+    return Book(version=stored.version, tests=list(marks))
 
 
 @router.get("/networks/{network_id}/places")
@@ -216,6 +221,15 @@ def preview(network_id: str, changes: Preview, store: Store, bench: Workings) ->
 def trace(network_id: str, asked: TraceRequest, store: Store, bench: Workings) -> TraceReport:
     """One flow in one state, with every hop and step."""
     return bench.trace(store.get(network_id), read_bare_flow(asked.flow), asked.state)
+
+
+@router.post("/networks/{network_id}/compare")
+def compare(network_id: str, asked: BareFlow, store: Store, bench: Workings) -> list[Parting]:
+    """Where the traces of a flow part: with no lists from as running, and as running from on the draft."""
+    stored, flow = store.get(network_id), read_bare_flow(asked.flow)
+    traces = [bench.trace(stored, flow, state) for state in ("baseline", "running", "draft")]
+    found = (parting(one, other) for one, other in pairwise(traces))
+    return [each for each in found if each is not None]
 
 
 @router.post("/networks/{network_id}/lists/read")

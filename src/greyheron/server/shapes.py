@@ -73,10 +73,15 @@ class ApplyNote(Asked):
     note: Annotated[str, Field(max_length=2000)] = ""
 
 
-class TraceRequest(Asked):
-    """A flow in the notation, without its expectation, and the state to try it in."""
+class BareFlow(Asked):
+    """A flow in the notation, without its expectation."""
 
     flow: Annotated[str, Field(max_length=500)]
+
+
+class TraceRequest(BareFlow):
+    """The flow, and the state to try it in."""
+
     state: State = "draft"
 
 

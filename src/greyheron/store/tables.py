@@ -101,3 +101,22 @@ class LogRow(Base):
     source: Mapped[str] = mapped_column(String(60))
     destination: Mapped[str] = mapped_column(String(60))
     packets: Mapped[int]
+
+
+class ResultRow(Base):
+    """What a test flow came to on the draft, from one version until it came to something else.
+
+    edit:  what the draft's latest edit was called then;  verdict:  empty when it could not be tried
+    """
+
+    __tablename__ = "result"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    network_id: Mapped[str] = mapped_column(ForeignKey("network.id", ondelete="CASCADE"), index=True)
+    test: Mapped[str] = mapped_column(String(40))
+    flow: Mapped[str] = mapped_column(String(300))
+    version: Mapped[int]
+    edit: Mapped[str] = mapped_column(String(200))
+    verdict: Mapped[str] = mapped_column(String(12))
+    text: Mapped[str] = mapped_column(String(500))
+    seen_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)

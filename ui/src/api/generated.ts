@@ -261,7 +261,7 @@ export interface paths {
         };
         /**
          * Book
-         * @description Every test flow with its three verdicts.
+         * @description Every test flow with its three verdicts; what is news is kept in its history.
          */
         get: operations["book"];
         put?: never;
@@ -370,6 +370,26 @@ export interface paths {
          * @description One flow in one state, with every hop and step.
          */
         post: operations["trace"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare
+         * @description Where the traces of a flow part: with no lists from as running, and as running from on the draft.
+         */
+        post: operations["compare"];
         delete?: never;
         options?: never;
         head?: never;
@@ -604,6 +624,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/tests/derive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Derive Tests
+         * @description The test flows that can be made of one; none is kept.
+         */
+        post: operations["derive_tests"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/tests/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Tests
+         * @description The draft's test flows as a table (CSV).
+         */
+        get: operations["export_tests"];
+        put?: never;
+        /**
+         * Read Table
+         * @description What a table of test flows, which is the body, would add to the draft; nothing is changed.
+         */
+        post: operations["read_table"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/tests/{test_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Test History
+         * @description What a test flow came to on the draft, newest first: a line whenever it was something else.
+         */
+        get: operations["test_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -668,6 +752,14 @@ export interface components {
              * @default
              */
             note: string;
+        };
+        /**
+         * BareFlow
+         * @description A flow in the notation, without its expectation.
+         */
+        BareFlow: {
+            /** Flow */
+            flow: string;
         };
         /**
          * Book
@@ -770,6 +862,25 @@ export interface components {
             entry: number | null;
             /** Passed Over */
             passed_over: components["schemas"]["PassedOver"][];
+        };
+        /**
+         * Derivation
+         * @enum {string}
+         */
+        Derivation: "mirror" | "other family" | "segment";
+        /**
+         * DeriveRequest
+         * @description A test flow with its expectation, and what to make of it.
+         */
+        DeriveRequest: {
+            /** Text */
+            text: string;
+            how: components["schemas"]["Derivation"];
+        };
+        /** Derived */
+        Derived: {
+            /** Flows */
+            flows: string[];
         };
         /**
          * Device
@@ -1438,12 +1549,54 @@ export interface components {
          * @enum {string}
          */
         Outcome: "arrived" | "denied" | "neighbour discovery stopped" | "denied by zone" | "no session" | "translated address must be used" | "no route" | "no neighbour" | "hop limit reached" | "loop" | "lost" | "refused";
+        /**
+         * Parting
+         * @description Two states, and the first step in which their traces differ.
+         *
+         *     way, device:  on which way and where;  before, after:  the step in each, null where a trace is over
+         */
+        Parting: {
+            /** First */
+            first: string;
+            /** Second */
+            second: string;
+            way: components["schemas"]["Way"];
+            /** Device */
+            device: string;
+            /** Before */
+            before: string | null;
+            /** After */
+            after: string | null;
+        };
         /** PassedOver */
         PassedOver: {
             /** Entry */
             entry: number;
             /** Field */
             field: string;
+        };
+        /**
+         * PastResult
+         * @description What a test flow came to from a version on.
+         *
+         *     edit:  what the draft's latest edit was called;  verdict:  None when the flow could not be tried
+         */
+        PastResult: {
+            /** Version */
+            version: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Edit */
+            edit: string;
+            /** Flow */
+            flow: string;
+            /** Verdict */
+            verdict: string | null;
+            /** Text */
+            text: string;
         };
         /**
          * PlaceReport
@@ -1796,6 +1949,14 @@ export interface components {
             lost: string[];
         };
         /**
+         * TableReading
+         * @description The changes that put a table's test flows behind those of the draft.
+         */
+        TableReading: {
+            /** Changes */
+            changes: components["schemas"]["Change"][];
+        };
+        /**
          * TestFlow
          * @description One line of the book: a concrete conversation and what should come of it.
          */
@@ -1852,7 +2013,7 @@ export interface components {
         };
         /**
          * TraceRequest
-         * @description A flow in the notation, without its expectation, and the state to try it in.
+         * @description The flow, and the state to try it in.
          */
         TraceRequest: {
             /** Flow */
@@ -3400,6 +3561,77 @@ export interface operations {
             };
         };
     };
+    compare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BareFlow"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Parting"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     read_list: {
         parameters: {
             query?: never;
@@ -4251,6 +4483,283 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TestMarks"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    derive_tests: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeriveRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Derived"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    export_tests: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    read_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableReading"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    test_history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+                test_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PastResult"][];
                 };
             };
             /** @description Not Found */

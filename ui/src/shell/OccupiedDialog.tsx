@@ -14,7 +14,7 @@ export function OccupiedDialog({ point, other, list, onCancel, onReplace }: Prop
   return (
     <AlertDialog.Root open onOpenChange={(open) => !open && onCancel()}>
       <AlertDialog.Portal>
-        <AlertDialog.Overlay className="fixed inset-0 z-40 bg-ink/30" />
+        <AlertDialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
         <AlertDialog.Content className="fixed top-1/3 left-1/2 z-50 w-[420px] -translate-x-1/2 rounded border border-slate bg-plate p-5">
           <AlertDialog.Title className="mb-2 text-[15px] font-semibold">
             {other} stands there already

@@ -15,7 +15,7 @@ export function Palette({ open, onClose, openShortcuts }: PaletteProps) {
   return (
     <Dialog.Root open={open} onOpenChange={(next) => !next && onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/30" />
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
         <Dialog.Content
           aria-describedby={undefined}
           className="fixed top-[12%] left-1/2 z-50 flex max-h-[66vh] w-[600px] -translate-x-1/2 flex-col rounded border border-slate bg-plate"

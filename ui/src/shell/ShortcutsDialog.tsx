@@ -5,7 +5,7 @@ export function ShortcutsDialog({ open, onClose }: { open: boolean; onClose: () 
   return (
     <Dialog.Root open={open} onOpenChange={(next) => !next && onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/30" />
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
         <Dialog.Content
           aria-describedby={undefined}
           className="fixed top-[15%] left-1/2 z-50 w-[560px] -translate-x-1/2 rounded border border-slate bg-plate p-6"

@@ -1,0 +1,46 @@
+"""Where two traces of one flow part: the first step that is not the same in both."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import zip_longest
+
+from greyheron.analysis.report import ExchangeReport, TraceReport
+from greyheron.core.conversation import Way
+
+
+@dataclass(frozen=True, slots=True)
+class Parting:
+    """Two states, and the first step in which their traces differ.
+
+    way, device:  on which way and where;  before, after:  the step in each, null where a trace is over
+    """
+
+    first: str
+    second: str
+    way: Way
+    device: str
+    before: str | None
+    after: str | None
+
+
+def parting(one: TraceReport, other: TraceReport) -> Parting | None:
+    """Where `other` stops being like `one`, on the path that explains each; None when they are the same."""
+    for here, there in zip_longest(_steps(_telling(one)), _steps(_telling(other))):
+        if here != there:
+            way, device, _ = there or here
+            return Parting(
+                one.state, other.state, way, device, here[2] if here else None, there[2] if there else None
+            )
+    return None
+
+
+def _telling(trace: TraceReport) -> ExchangeReport:
+    """The exchange that explains a trace's verdict."""
+    return next((each for each in trace.exchanges if each.verdict != "passes"), trace.exchanges[0])
+
+
+def _steps(exchange: ExchangeReport) -> Iterator[tuple[Way, str, str]]:
+    for leg, way in ((exchange.out, Way.OUT), (exchange.home, Way.HOME)):
+        for hop in leg.hops if leg else ():
+            for step in hop.steps:
+                yield way, hop.device, step.text
