@@ -9,6 +9,8 @@ import {
   type DeviceFacts,
   type NetworkSummary,
   type OpenNetwork,
+  type Parting,
+  type PastResult,
   type Places,
   type ReachForeseen,
   type RevisionItem,
@@ -69,6 +71,23 @@ export const useTrace = (id: string, version: number, flow: string | null, state
     enabled: flow !== null,
     placeholderData: (previous) => (previous?.flow === flow ? previous : undefined),
     retry: false,
+  });
+
+/** Where the traces of a flow part: no lists from running, running from draft. */
+export const usePartings = (id: string, version: number, flow: string | null) =>
+  useQuery({
+    queryKey: ["partings", id, version, flow],
+    queryFn: () => ask<Parting[]>(`/networks/${id}/compare`, { body: { flow } }),
+    enabled: flow !== null,
+    retry: false,
+  });
+
+/** What a test flow came to on the draft, newest first. */
+export const useHistory = (id: string, version: number, test: string, ready: boolean) =>
+  useQuery({
+    queryKey: ["history", id, version, test],
+    queryFn: () => ask<PastResult[]>(`/networks/${id}/tests/${test}/history`),
+    enabled: ready,
   });
 
 /** What the book would say after `changes`, which are not made. */

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
+import { DropdownMenu } from "radix-ui";
 import { useEffect, useRef, useState } from "react";
-import { ask, type FlowReading, type TestFlow, type TestMarks } from "../api/client";
+import { ask, type Change, type FlowReading, type TestFlow, type TestMarks } from "../api/client";
 import { NotationField } from "../editor/NotationField";
 import { useWorkbench } from "../shell/context";
 import { freeTestId, putTest } from "../state/edits";
@@ -16,10 +17,19 @@ export function Book() {
   const groups = [...new Set(tests.map((test) => test.group))];
   const unexpected = tests.filter((test) => isSurprise(marks.get(test.id)));
   const shown = surprises ? unexpected : tests;
+  const [folded, setFolded] = useState<ReadonlySet<string>>(new Set());
+  const fold = (group: string) =>
+    setFolded((before) => {
+      const after = new Set(before);
+      if (!after.delete(group)) after.add(group);
+      return after;
+    });
   return (
     <aside aria-label="Book" className="flex min-h-0 flex-col border-r border-rule">
       <div className="flex items-baseline justify-between px-4 pt-3 pb-1">
-        <h2 className="font-semibold">Test flows</h2>
+        <h2 className="flex items-baseline gap-1 font-semibold">
+          Test flows <TableMenu />
+        </h2>
         <span className="quiet -mr-[5px] flex text-fine" aria-hidden="true">
           <span className="w-[36px] text-center">none</span>
           <span className="w-[40px] text-center">running</span>
@@ -39,8 +49,25 @@ export function Book() {
           const members = shown.filter((test) => test.group === group);
           return members.length ? (
             <section key={group} aria-label={group || "No group"}>
-              <h3 className="quiet px-4 pt-2 pb-0.5 text-fine">{group || "No group"}</h3>
-              <ul>
+              <h3 className="px-4 pt-2 pb-0.5">
+                <button
+                  type="button"
+                  className="quiet flex w-full items-baseline gap-1 text-left text-fine"
+                  aria-expanded={!folded.has(group)}
+                  onClick={() => fold(group)}
+                >
+                  {group || "No group"}
+                  {folded.has(group) && (
+                    <span>
+                      : {members.length}
+                      {members.some((test) => isSurprise(marks.get(test.id))) && (
+                        <span className="text-ochre">, not all as expected</span>
+                      )}
+                    </span>
+                  )}
+                </button>
+              </h3>
+              <ul hidden={folded.has(group)}>
                 {members.map((test) => (
                   <Row
                     key={test.id}
@@ -124,6 +151,65 @@ function Row({ test, marks, previewed, chosen }: RowProps) {
         )}
       </button>
     </li>
+  );
+}
+
+/** The whole book as a table: out to a file, or in from one. */
+function TableMenu() {
+  const { id, make, notices } = useWorkbench();
+  const file = useRef<HTMLInputElement>(null);
+  const read = async (chosen: File) => {
+    try {
+      const text = await chosen.text();
+      const { changes } = await ask<{ changes: Change[] }>(`/networks/${id}/tests/table`, { text });
+      if (!changes.length) notices.say(`${chosen.name} has no test flows.`);
+      else if (await make({ label: `import ${chosen.name}`, changes }))
+        notices.say(`${changes.length} test flows were added from ${chosen.name}.`);
+    } catch (error) {
+      notices.fail(error);
+    }
+  };
+  return (
+    <>
+      <input
+        ref={file}
+        type="file"
+        accept=".csv,text/csv"
+        aria-label="Table of test flows"
+        className="sr-only"
+        tabIndex={-1}
+        onChange={(event) => {
+          const chosen = event.target.files?.[0];
+          if (chosen) read(chosen);
+          event.target.value = "";
+        }}
+      />
+      <DropdownMenu.Root modal={false}>
+        <DropdownMenu.Trigger className="quiet px-1 font-normal" aria-label="The book as a table">
+          ▾
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content
+            align="start"
+            sideOffset={4}
+            className="z-40 rounded border border-slate bg-plate py-1"
+          >
+            <DropdownMenu.Item
+              onSelect={() => window.location.assign(`/api/networks/${id}/tests/table`)}
+              className="cursor-default px-3 py-1 outline-none data-[highlighted]:bg-tidewash"
+            >
+              Export as CSV
+            </DropdownMenu.Item>
+            <DropdownMenu.Item
+              onSelect={() => file.current?.click()}
+              className="cursor-default px-3 py-1 outline-none data-[highlighted]:bg-tidewash"
+            >
+              Import CSV…
+            </DropdownMenu.Item>
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+    </>
   );
 }
 

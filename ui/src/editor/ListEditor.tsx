@@ -10,6 +10,7 @@ import { useCounters } from "../api/queries";
 import { useWorkbench } from "../shell/context";
 import { putList } from "../state/edits";
 import { hitGutter, hitsOf } from "./counters";
+import { duplicateEntry, moveEntryDown, moveEntryUp, remarkEntry } from "./moving";
 import { completions, notation } from "./notation";
 
 const SETTLE = 180;
@@ -121,6 +122,10 @@ export function ListEditor({ list, point }: Props) {
           keymap.of([
             { key: "Mod-s", run: saveNow, preventDefault: true },
             { key: "Mod-Enter", run: saveNow },
+            { key: "Alt-ArrowUp", run: moveEntryUp },
+            { key: "Alt-ArrowDown", run: moveEntryDown },
+            { key: "Shift-Alt-ArrowDown", run: duplicateEntry },
+            { key: "Mod-/", run: remarkEntry },
             ...defaultKeymap,
             ...historyKeymap,
             ...lintKeymap,

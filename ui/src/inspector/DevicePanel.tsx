@@ -3,7 +3,7 @@ import type { Device } from "../api/client";
 import { useDeviceFacts } from "../api/queries";
 import { ExistingItemEditor } from "../editor/ItemEditor";
 import { useWorkbench } from "../shell/context";
-import { pointKey, removeDevice } from "../state/edits";
+import { joinDevices, pointKey, removeDevice, removeLink } from "../state/edits";
 
 const DIRECTIONS = [
   ["in", "entering"],
@@ -105,6 +105,7 @@ export function DevicePanel({ device }: { device: Device }) {
         </>
       )}
       <Lines title="Translation" lines={device.translations.map(translationWords)} />
+      <Links device={device} />
       <Lines title="OSPF neighbours" lines={facts?.neighbours ?? []} />
       <Lines title="Cut off by lists" lines={facts?.cut ?? []} wrong />
       <Lines title="Routes" lines={facts?.routes ?? []} mono />
@@ -148,6 +149,65 @@ function Lines({
           </li>
         ))}
       </ul>
+    </>
+  );
+}
+
+/** What the device is linked to, and joining it with more. */
+function Links({ device }: { device: Device }) {
+  const { network, make, go } = useWorkbench();
+  const { links, devices } = network.draft;
+  const own = links.filter((link) => link.ends.some((end) => end.startsWith(`${device.name}:`)));
+  return (
+    <>
+      <h3 className="quiet mt-3">Links</h3>
+      <ul>
+        {own.map((link) => {
+          const [near, far] = link.ends[0]?.startsWith(`${device.name}:`)
+            ? link.ends
+            : [...link.ends].reverse();
+          return (
+            <li
+              key={link.ends.join(" ")}
+              className="flex items-baseline gap-2 border-t border-rule py-0.5 text-fine"
+            >
+              <span className="font-mono">{near?.slice(device.name.length + 1)}</span>
+              <button
+                type="button"
+                className="font-mono underline decoration-rule underline-offset-2"
+                onClick={() => go({ chosen: `device:${far?.split(":")[0]}` })}
+              >
+                {far}
+              </button>
+              {!link.enabled && <span className="text-ochre">disabled</span>}
+              <button
+                type="button"
+                className="quiet ml-auto underline"
+                aria-label={`Remove the link to ${far}`}
+                onClick={() => make(removeLink(link.ends))}
+              >
+                remove
+              </button>
+            </li>
+          );
+        })}
+      </ul>
+      <select
+        aria-label={`Join ${device.name} with`}
+        className="field mt-1 w-full"
+        value=""
+        onChange={(event) => {
+          const other = devices.find((each) => each.name === event.target.value);
+          if (other) make(joinDevices(network.draft, device, other));
+        }}
+      >
+        <option value="">Join with…</option>
+        {devices
+          .filter((each) => each.name !== device.name)
+          .map((each) => (
+            <option key={each.name}>{each.name}</option>
+          ))}
+      </select>
     </>
   );
 }

@@ -1,15 +1,16 @@
+import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
-import type { Mark, TestFlow } from "../api/client";
-import { useTraffic } from "../api/queries";
+import { ask, type Derivation, type Mark, type TestFlow, type Verdict } from "../api/client";
+import { useHistory, useTraffic } from "../api/queries";
 import { VerdictShape } from "../book/VerdictMark";
 import { NotationField } from "../editor/NotationField";
 import { useWorkbench } from "../shell/context";
-import { freeTestId, pointKey, putTest, removeTest } from "../state/edits";
+import { pointKey, putTest, putTests, removeTest } from "../state/edits";
 import { bareFlow, capital } from "../state/words";
 
 /** A test flow: what is expected, what came of it three times, and where it was decided. */
 export function TestPanel({ test }: { test: TestFlow }) {
-  const { id, network, book, make, go } = useWorkbench();
+  const { id, book, make, go } = useWorkbench();
   const [text, setText] = useState(test.flow);
   const [group, setGroup] = useState(test.group);
   const [note, setNote] = useState(test.note);
@@ -47,17 +48,7 @@ export function TestPanel({ test }: { test: TestFlow }) {
         <button type="button" className="button button-strong" disabled={!changed} onClick={save}>
           Save
         </button>
-        <button
-          type="button"
-          className="button"
-          onClick={async () => {
-            const copy = { ...test, id: freeTestId(network.draft) };
-            if (await make(putTest(copy, `duplicate ${test.flow}`)))
-              go({ test: copy.id, chosen: `test:${copy.id}` });
-          }}
-        >
-          Duplicate
-        </button>
+        <Duplicate test={test} />
         <button
           type="button"
           className="button"
@@ -71,14 +62,94 @@ export function TestPanel({ test }: { test: TestFlow }) {
       <Send test={test} />
       {marks && (
         <dl className="mt-4 grid grid-cols-[70px_1fr] gap-y-2 border-t border-rule pt-3">
-          <Verdict label="no lists" mark={marks.baseline} />
-          <Verdict label="running" mark={marks.running} />
-          <Verdict label="draft" mark={marks.draft} />
+          <VerdictLine label="no lists" mark={marks.baseline} />
+          <VerdictLine label="running" mark={marks.running} />
+          <VerdictLine label="draft" mark={marks.draft} />
         </dl>
       )}
+      <Since test={test} ready={marks !== undefined} />
     </div>
   );
 }
+
+const WAYS: [Derivation | "copy", string][] = [
+  ["copy", "As it is"],
+  ["mirror", "The other way round"],
+  ["other family", "In the other family"],
+  ["segment", "From every host of its segment"],
+];
+
+/** Copies of a test flow, as they are or made into others. */
+function Duplicate({ test }: { test: TestFlow }) {
+  const { id, network, make, go, notices } = useWorkbench();
+  const copy = async (how: Derivation | "copy") => {
+    try {
+      const body = { text: test.flow, how };
+      const flows =
+        how === "copy"
+          ? [test.flow]
+          : (await ask<{ flows: string[] }>(`/networks/${id}/tests/derive`, { body })).flows;
+      const edit = putTests(network.draft, flows, test.group, `duplicate ${test.flow}`);
+      const [first] = edit.changes;
+      if (first && (await make(edit))) go({ test: first.key, chosen: `test:${first.key}` });
+    } catch (error) {
+      notices.fail(error);
+    }
+  };
+  return (
+    <DropdownMenu.Root modal={false}>
+      <DropdownMenu.Trigger className="button">Duplicate ▾</DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align="start"
+          sideOffset={4}
+          className="z-40 rounded border border-slate bg-plate py-1"
+        >
+          {WAYS.map(([how, label]) => (
+            <DropdownMenu.Item
+              key={how}
+              onSelect={() => copy(how)}
+              className="cursor-default px-3 py-1 outline-none data-[highlighted]:bg-tidewash"
+            >
+              {label}
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+/** Since when the flow comes to what it comes to, and what it came to before. */
+function Since({ test, ready }: { test: TestFlow; ready: boolean }) {
+  const { id, network } = useWorkbench();
+  const history = useHistory(id, network.version, test.id, ready).data ?? [];
+  const [latest, ...before] = history;
+  if (!latest) return null;
+  return (
+    <details className="mt-3 border-t border-rule pt-2">
+      <summary className="cursor-pointer">
+        {latest.verdict ?? "cannot be tried"} since {when(latest.at)}
+        {latest.edit && <span className="quiet">, after “{latest.edit}”</span>}
+      </summary>
+      <ul className="quiet mt-1 text-fine">
+        {before.map((past) => (
+          <li key={`${past.version}${past.at}`} className="flex gap-1.5 py-0.5">
+            <VerdictShape shape={(past.verdict as Verdict | null) ?? "unknown"} size={12} />
+            <span>
+              {past.verdict ?? "could not be tried"} from {when(past.at)}
+              {past.edit && `, after “${past.edit}”`}
+            </span>
+          </li>
+        ))}
+        {before.length === 0 && <li>It never came to anything else.</li>}
+      </ul>
+    </details>
+  );
+}
+
+const when = (at: string) =>
+  new Date(at).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
 
 /** Sending the flow for real: it is counted and logged at the lists that it meets. */
 function Send({ test }: { test: TestFlow }) {
@@ -128,7 +199,7 @@ function Send({ test }: { test: TestFlow }) {
 
 const STANDING = { holds: "As expected.", fails: "Not as expected.", inconclusive: "Inconclusive." };
 
-function Verdict({ label, mark }: { label: string; mark: Mark }) {
+function VerdictLine({ label, mark }: { label: string; mark: Mark }) {
   const { go } = useWorkbench();
   const { place, judgement } = mark;
   return (

@@ -90,7 +90,7 @@ export function MapView() {
               focus={focus}
               onDrag={setDragged}
             />
-            {view.level !== "far" && <Tags scene={scene} view={view} />}
+            {view.level !== "far" && <Tags scene={scene} view={view} focus={focus} />}
             <Endings ribbons={ribbons} />
           </g>
           <Targets scene={scene} view={view} />

@@ -7,8 +7,15 @@ import type { View } from "./useViewport";
 
 const TAG_HEIGHT = 17;
 
+interface TagsProps {
+  scene: Scene;
+  view: View;
+  /** Devices to look at; the tags of others recede. */
+  focus: ReadonlySet<string> | null;
+}
+
 /** Placed lists: a bar across the lane that each filters, and its name beside it. */
-export function Tags({ scene, view }: { scene: Scene; view: View }) {
+export function Tags({ scene, view, focus }: TagsProps) {
   const { network } = useWorkbench();
   const key = (placed: Placement) => `${pointKey(placed)}:${placed.list}`;
   const running = new Set(network.running.placements.map(key));
@@ -18,6 +25,7 @@ export function Tags({ scene, view }: { scene: Scene; view: View }) {
       !drafted.has(key(placed)) &&
       !network.draft.placements.some((other) => pointKey(other) === pointKey(placed)),
   );
+  const recedes = (placed: Placement) => focus !== null && !focus.has(placed.device);
   const crossing = new Map<string, number>();
   const order = (placed: Placement) => {
     const lane = laneOf(scene, placed);
@@ -32,6 +40,8 @@ export function Tags({ scene, view }: { scene: Scene; view: View }) {
           key={`gone ${key(placed)}`}
           scene={scene}
           view={view}
+          receding={recedes(placed)}
+          receding={recedes(placed)}
           placed={placed}
           order={order(placed)}
           status="gone"
@@ -43,6 +53,7 @@ export function Tags({ scene, view }: { scene: Scene; view: View }) {
           order={order(placed)}
           scene={scene}
           view={view}
+          receding={recedes(placed)}
           placed={placed}
           status={running.has(key(placed)) ? "running" : "new"}
         />
@@ -54,12 +65,13 @@ export function Tags({ scene, view }: { scene: Scene; view: View }) {
 interface TagProps {
   scene: Scene;
   view: View;
+  receding: boolean;
   placed: Placement;
   order: number;
   status: "running" | "new" | "gone";
 }
 
-function Tag({ scene, view, placed, order, status }: TagProps) {
+function Tag({ scene, view, receding, placed, order, status }: TagProps) {
   const { network, go, place, carried } = useWorkbench();
   const startDrag = useDragList();
   const spot = spotAt(scene, placed, order);
@@ -81,7 +93,7 @@ function Tag({ scene, view, placed, order, status }: TagProps) {
       tabIndex={0}
       data-tag={`${placed.list} ${pointKey(placed)}`}
       aria-label={`${name}, ${words} ${placed.device} by ${placed.at}${note}`}
-      className={`group cursor-grab ${status === "gone" ? "opacity-60" : ""}`}
+      className={`group cursor-grab ${receding ? "opacity-20" : status === "gone" ? "opacity-60" : ""}`}
       onPointerDown={(down) => {
         if (carried) return;
         down.stopPropagation();

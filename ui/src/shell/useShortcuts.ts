@@ -14,6 +14,7 @@ export const SHORTCUTS: [string, string][] = [
   ["m", "move the list that stands at the place shown"],
   ["Ctrl+Z, Ctrl+Shift+Z", "undo, redo an edit of the draft"],
   ["Ctrl+S", "save the list being written to the draft"],
+  ["Alt+↑ ↓, Alt+Shift+↓, Ctrl+/", "in a list: move an entry, copy it, make it a remark"],
   ["1, 2, 3, 4, 5", "map, lists, reach, changes, log"],
   ["f, n", "fit the map to the window; show only the chosen device and its neighbours"],
   ["Ctrl+K", "find anything: a device, a list, a flow, a place, something to do"],

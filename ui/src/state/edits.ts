@@ -1,4 +1,4 @@
-import type { AccessList, Change, Network, Placement, PointReport, TestFlow } from "../api/client";
+import type { AccessList, Change, Device, Network, Placement, PointReport, TestFlow } from "../api/client";
 import type { EditRequest } from "../api/queries";
 
 /** Edits as the server takes them: changes that belong together, and what undoing them is called. */
@@ -71,6 +71,22 @@ export const putTest = (test: TestFlow, label: string): EditRequest => ({
   changes: [put("tests", test.id, test)],
 });
 
+/** Several new test flows in one edit, as they are written. */
+export function putTests(network: Network, flows: string[], group: string, label: string): EditRequest {
+  const taken = new Set(network.tests.map((test) => test.id));
+  let number = network.tests.length;
+  const free = () => {
+    do number += 1;
+    while (taken.has(`t${number}`));
+    return `t${number}`;
+  };
+  const changes = flows.map((flow) => {
+    const id = free();
+    return put("tests", id, { id, flow, group, note: "" });
+  });
+  return { label, changes };
+}
+
 export const removeTest = (test: TestFlow): EditRequest => ({
   label: `remove ${test.flow}`,
   changes: [remove("tests", test.id)],
@@ -93,6 +109,39 @@ export function removeDevice(network: Network, name: string): EditRequest {
     ],
   };
 }
+
+/** An interface of a device that no link ends at, and the device with it: a new one where there is none. */
+function freeInterface(network: Network, device: Device): { device: Device; name: string } {
+  const linked = new Set(network.links.flatMap((link) => link.ends));
+  const free = device.interfaces.find(
+    ({ name, parent }) => !parent && !name.startsWith("lo") && !linked.has(`${device.name}:${name}`),
+  );
+  if (free) return { device, name: free.name };
+  const stem = device.kind === "switch" ? "p" : "eth";
+  const taken = new Set(device.interfaces.map((each) => each.name));
+  let number = stem === "p" ? 1 : 0;
+  while (taken.has(`${stem}${number}`)) number += 1;
+  const added = { name: `${stem}${number}` } as Device["interfaces"][number];
+  return { device: { ...device, interfaces: [...device.interfaces, added] }, name: added.name };
+}
+
+/** Join two devices by a link between interfaces that are free, or made for it. */
+export function joinDevices(network: Network, one: Device, other: Device): EditRequest {
+  const ends = [freeInterface(network, one), freeInterface(network, other)];
+  const link = { ends: ends.map(({ device, name }) => `${device.name}:${name}`) };
+  return {
+    label: `join ${one.name} and ${other.name}`,
+    changes: [
+      ...ends.map(({ device }) => put("devices", device.name, device)),
+      put("links", link.ends.join(" "), link),
+    ],
+  };
+}
+
+export const removeLink = (ends: string[]): EditRequest => ({
+  label: `remove the link ${ends.join(" – ")}`,
+  changes: [remove("links", ends.join(" "))],
+});
 
 export const movePlate = (device: string, x: number, y: number): EditRequest => ({
   label: `move ${device} on the map`,

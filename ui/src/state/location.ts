@@ -12,6 +12,8 @@ export interface Place {
   /** What the inspector shows: `device:lagoon`, `point:lagoon:eth2:out`, `list:visitors-in`, `test:t1`. */
   chosen: string | null;
   list: string | null;
+  /** A second list, to compare with. */
+  beside: string | null;
   /** What the reach matrix asks: services with commas, a semicolon, the family. */
   reach: string | null;
 }
@@ -31,6 +33,7 @@ export function readPlace(href: string): Place {
     state: (STATES.includes(state) ? state : "draft") as State,
     chosen: query.get("show"),
     list: query.get("list"),
+    beside: query.get("beside"),
     reach: query.get("reach"),
   };
 }
@@ -42,6 +45,7 @@ export function writePlace(place: Place): string {
   if (place.state !== "draft") query.set("state", place.state);
   if (place.chosen) query.set("show", place.chosen);
   if (place.list) query.set("list", place.list);
+  if (place.beside) query.set("beside", place.beside);
   if (place.reach) query.set("reach", place.reach);
   const text = query.toString();
   return `/n/${place.network}/${place.view}${text ? `?${text}` : ""}`;

@@ -1,6 +1,7 @@
 import type { ExchangeReport, HopReport, StepReport } from "../api/client";
+import { usePartings } from "../api/queries";
 import { useWorkbench } from "../shell/context";
-import { capital } from "../state/words";
+import { bareFlow, capital } from "../state/words";
 
 /** Why: the list with every entry that was passed over, the header, the routes that lost, what is seen. */
 export function Evidence({ exchange }: { exchange: ExchangeReport }) {
@@ -16,7 +17,36 @@ export function Evidence({ exchange }: { exchange: ExchangeReport }) {
       <p className="mb-1">The sender sees {exchange.sees.text}.</p>
       {looked && <HopEvidence hop={looked} />}
       {!looked && <p className="quiet">Choose a hop to see the header there and what was decided.</p>}
+      <Partings />
     </aside>
+  );
+}
+
+const NAMES: Record<string, string> = { baseline: "no lists", running: "running", draft: "draft" };
+
+/** Where the traces with no lists, as running and on the draft stop being the same. */
+function Partings() {
+  const { id, network, place } = useWorkbench();
+  const test = network.draft.tests.find((each) => each.id === place.test);
+  const found = usePartings(id, network.version, test ? bareFlow(test.flow) : null).data;
+  if (!found?.length) return null;
+  return (
+    <dl className="mt-2 border-t border-rule pt-1 text-fine">
+      {found.map((parting) => (
+        <div key={parting.second} className="mb-1">
+          <dt className="font-semibold">
+            {capital(NAMES[parting.second] ?? "")} parts from {NAMES[parting.first]} at {parting.device}
+            {parting.way === "home" ? ", on the way home" : ""}
+          </dt>
+          <dd className="quiet">
+            {NAMES[parting.first]}: {parting.before ?? "nothing more"}
+          </dd>
+          <dd>
+            {NAMES[parting.second]}: {parting.after ?? "nothing more"}
+          </dd>
+        </div>
+      ))}
+    </dl>
   );
 }
 

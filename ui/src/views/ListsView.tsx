@@ -1,3 +1,5 @@
+import type { ReactNode } from "react";
+import type { AccessList } from "../api/client";
 import { ListEditor } from "../editor/ListEditor";
 import { ListHeading, PlacedAt } from "../inspector/ListPanel";
 import { useWorkbench } from "../shell/context";
@@ -9,6 +11,7 @@ export function ListsView() {
   const { network, place, go, make } = useWorkbench();
   const { lists, placements } = network.draft;
   const list = lists.find((each) => each.name === place.list) ?? lists[0];
+  const beside = lists.find((each) => each.name === place.beside && each !== list);
   return (
     <main className="grid min-h-0 grid-cols-[292px_minmax(0,1fr)]">
       <aside aria-label="Lists" className="min-h-0 overflow-y-auto border-r border-rule">
@@ -39,14 +42,25 @@ export function ListsView() {
           <NewList onMade={(name) => go({ list: name })} />
         </div>
       </aside>
-      <div className="min-h-0 overflow-y-auto">
-        {list ? (
-          <div className="max-w-[860px]">
-            <ListHeading list={list} />
-            {list.note && <p className="quiet px-4 pb-2">{list.note}</p>}
-            <ListEditor key={list.name} list={list} />
-            <PlacedAt list={list} />
-            <div className="px-4 pb-6">
+      {list ? (
+        <div className={`grid min-h-0 ${beside ? "grid-cols-2" : "grid-cols-1"}`}>
+          <Written list={list}>
+            <div className="flex items-center gap-3 px-4 pb-6">
+              <label className="quiet flex items-center gap-2">
+                Beside it
+                <select
+                  className="field"
+                  value={beside?.name ?? ""}
+                  onChange={(event) => go({ beside: event.target.value || null })}
+                >
+                  <option value="">nothing</option>
+                  {lists
+                    .filter((each) => each.name !== list.name)
+                    .map((each) => (
+                      <option key={each.name}>{each.name}</option>
+                    ))}
+                </select>
+              </label>
               <button
                 type="button"
                 className="quiet underline"
@@ -57,11 +71,71 @@ export function ListsView() {
                 Remove this list
               </button>
             </div>
-          </div>
-        ) : (
-          <p className="quiet p-6">No lists yet. Give the first one a name on the left.</p>
-        )}
-      </div>
+            {beside && <Differences one={list} other={beside} />}
+          </Written>
+          {beside && (
+            <Written list={beside}>
+              <div className="px-4 pb-6">
+                <button type="button" className="quiet underline" onClick={() => go({ beside: null })}>
+                  Close this one
+                </button>
+              </div>
+            </Written>
+          )}
+        </div>
+      ) : (
+        <p className="quiet p-6">No lists yet. Give the first one a name on the left.</p>
+      )}
     </main>
+  );
+}
+
+function Written({ list, children }: { list: AccessList; children: ReactNode }) {
+  return (
+    <div className="min-h-0 overflow-y-auto border-rule not-first:border-l">
+      <div className="max-w-[860px]">
+        <ListHeading list={list} />
+        {list.note && <p className="quiet px-4 pb-2">{list.note}</p>}
+        <ListEditor key={list.name} list={list} />
+        <PlacedAt list={list} />
+        {children}
+      </div>
+    </div>
+  );
+}
+
+/** Entries that stand in one list only, whatever their numbers and notes. */
+function Differences({ one, other }: { one: AccessList; other: AccessList }) {
+  const entries = (list: AccessList) =>
+    new Set(
+      (list.entries ?? "")
+        .split("\n")
+        .filter((line) => line && !line.startsWith("#"))
+        .map((line) => line.replace(/^\d+ /, "").replace(/ # .*$/, "")),
+    );
+  const [here, there] = [entries(one), entries(other)];
+  const only = [
+    [one.name, [...here].filter((entry) => !there.has(entry))],
+    [other.name, [...there].filter((entry) => !here.has(entry))],
+  ] as const;
+  if (only.every(([, lines]) => lines.length === 0)) {
+    return <p className="px-4 pb-4">Both have the same entries.</p>;
+  }
+  return (
+    <dl className="px-4 pb-4">
+      {only.map(([name, lines]) => (
+        <div key={name} className="mb-2">
+          <dt className="font-semibold">
+            {lines.length === 0 ? `Nothing stands in ${name} only` : `Only in ${name}`}
+          </dt>
+          {lines.slice(0, 40).map((line) => (
+            <dd key={line} className="font-mono text-fine">
+              {line}
+            </dd>
+          ))}
+          {lines.length > 40 && <dd className="quiet">and {lines.length - 40} more</dd>}
+        </div>
+      ))}
+    </dl>
   );
 }
