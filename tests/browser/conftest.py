@@ -89,7 +89,7 @@ def page(browser: Browser, server: Server) -> Iterator[Page]:
     def listen(message: ConsoleMessage) -> None:
         refused = "Failed to load resource" in message.text  # an answer such as 412 that the page deals with
         if message.type == "error" and not refused:
-            complaints.append(message.text)
+            complaints.append(f"{message.text} ({message.location})")
 
     page.on("console", listen)
     page.on("pageerror", lambda error: complaints.append(str(error)))

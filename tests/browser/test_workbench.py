@@ -274,9 +274,22 @@ def test_the_storm_network_shows_its_surprises(page: Page, server: Server) -> No
     )
 
 
-@pytest.mark.parametrize("view", ["map", "trace", "device", "lists", "changes", "log", "shortcuts", "home"])
-def test_no_serious_axe_violation(page: Page, view: str, server: Server) -> None:
-    if view == "trace":
+VIEWS = ["map", "trace", "device", "lists", "reach", "changes", "log", "shortcuts", "palette", "home"]
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+@pytest.mark.parametrize("view", VIEWS)
+def test_no_serious_axe_violation(page: Page, view: str, theme: str, server: Server) -> None:
+    page.emulate_media(color_scheme="dark" if theme == "dark" else "light")
+    expect(page.locator("html")).to_have_attribute("data-theme", theme)
+    if view == "reach":
+        page.keyboard.press("3")
+        page.get_by_role("gridcell", name=re.compile("^camhub to ledger")).click()
+        expect(page.get_by_role("button", name="Make it a test and trace it").first).to_be_visible()
+    elif view == "palette":
+        page.keyboard.press("Control+k")
+        expect(page.get_by_role("combobox", name="Find anything")).to_be_focused()
+    elif view == "trace":
         row(page, "t13").click()
         expect(page.get_by_role("complementary", name="Evidence")).to_be_visible()
     elif view == "device":
@@ -307,3 +320,94 @@ def test_no_serious_axe_violation(page: Page, view: str, server: Server) -> None
         if each["impact"] in ("serious", "critical")
     ]
     assert serious == []
+
+
+def test_the_theme_is_chosen_and_kept(page: Page) -> None:
+    page.keyboard.press("Control+k")
+    page.keyboard.insert_text("dark theme")
+    page.keyboard.press("Enter")
+    expect(page.locator("html")).to_have_attribute("data-theme", "dark")
+    page.reload()
+    expect(page.locator("html")).to_have_attribute("data-theme", "dark")
+
+
+def test_entries_move_and_their_numbers_stay(page: Page) -> None:
+    page.keyboard.press("2")
+    page.get_by_role("button", name="hides-in").click()
+    text = editor(page, "hides-in")
+    text.click()
+    page.keyboard.press("Control+End")
+    page.keyboard.press("ArrowUp")
+    page.keyboard.press("Alt+ArrowUp")
+    expect(text).to_contain_text(
+        "# cameras talk to the hub and to nobody else20 deny any from @cameras to any log"
+    )
+    expect(text).to_contain_text("30 permit icmp echo-reply from any to @inner")
+    page.keyboard.press("Alt+ArrowDown")
+    expect(text).to_contain_text("20 permit icmp echo-reply from any to @inner")
+    page.keyboard.press("Shift+Alt+ArrowDown")
+    page.keyboard.press("Control+s")
+    expect(text).to_contain_text("40 deny any from @cameras to any log")
+
+
+def test_two_lists_side_by_side(page: Page) -> None:
+    page.keyboard.press("2")
+    page.get_by_role("button", name="from-beyond").click()
+    page.get_by_label("Beside it").select_option("hides-in")
+    expect(editor(page, "hides-in")).to_be_visible()
+    expect(page.get_by_text("Only in hides-in")).to_be_visible()
+    expect(page.get_by_role("definition").filter(has_text="permit udp from @camhub")).to_be_visible()
+    page.reload()
+    expect(editor(page, "hides-in")).to_be_visible()
+
+
+def test_flows_are_duplicated_in_other_shapes(page: Page) -> None:
+    row(page, "t2").click()
+    page.get_by_role("button", name="Duplicate").click()
+    page.get_by_role("menuitem", name="From every host of its segment").click()
+    expect(row(page, "t26")).to_contain_text("till → ledger")
+    expect(page.get_by_test_id("book-summary")).to_contain_text("26 flows")
+    row(page, "t11").click()
+    page.get_by_role("button", name="Duplicate").click()
+    page.get_by_role("menuitem", name="In the other family").click()
+    expect(page.get_by_role("alert")).to_contain_text("has no IPv6 address")
+
+
+def test_the_book_as_a_table(page: Page, tmp_path: Path) -> None:
+    page.get_by_role("button", name="The book as a table").click()
+    with page.expect_download() as download:
+        page.get_by_role("menuitem", name="Export as CSV").click()
+    assert "ringing-desk → camhub web pass" in Path(download.value.path()).read_text()
+    table = tmp_path / "more.csv"
+    table.write_text("group,flow,note\nDoors,till → ledger telnet block,why not\n")
+    page.get_by_label("Table of test flows").set_input_files(table)
+    expect(page.get_by_role("status").filter(has_text="1 test flows were added")).to_be_visible()
+    expect(row(page, "t25")).to_contain_text("till → ledger")
+    page.get_by_role("button", name="Doors").click()
+    expect(row(page, "t25")).not_to_be_visible()
+    table.write_text("flow\ntill → nobody web pass\n")
+    page.get_by_label("Table of test flows").set_input_files(table)
+    expect(page.get_by_role("alert")).to_contain_text("nobody")
+
+
+def test_since_when_a_flow_does_what_it_does(page: Page) -> None:
+    row(page, "t13").click()
+    inspector = page.get_by_role("complementary", name="Inspector")
+    expect(inspector.locator("summary")).to_contain_text("blocked since")
+    page.get_by_role("button", name=re.compile("^hides-in, entering hide-gw")).click()
+    page.get_by_role("button", name="Take off").click()
+    row(page, "t13").click()
+    expect(inspector.locator("summary")).to_contain_text("take hides-in off hide-gw eth1")
+    inspector.locator("summary").click()
+    expect(inspector).to_contain_text("blocked from")
+    expect(page.get_by_role("complementary", name="Evidence")).to_contain_text(
+        "Draft parts from running at hide-gw"
+    )
+
+
+def test_only_a_device_and_its_neighbours(page: Page) -> None:
+    page.locator("[data-plate=jetty]").click()
+    page.keyboard.press("n")
+    expect(page.get_by_role("button", name="Neighbours")).to_have_attribute("aria-pressed", "true")
+    expect(page.locator("g.opacity-20 > [data-plate=kiosk]")).to_have_count(1)
+    expect(page.locator("g.opacity-20 > [data-plate=boat-desk]")).to_have_count(0)

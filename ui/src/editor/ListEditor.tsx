@@ -13,7 +13,8 @@ import { hitGutter, hitsOf } from "./counters";
 import { duplicateEntry, moveEntryDown, moveEntryUp, remarkEntry } from "./moving";
 import { completions, notation } from "./notation";
 
-const SETTLE = 180;
+/** Milliseconds without a keystroke before the server is asked. */
+const SETTLE = 40;
 
 /** The text of a list while it is being written, kept in this browser until it is saved. */
 const keptKey = (network: string, list: string) => `grey-heron:${network}:${list}`;
@@ -74,12 +75,12 @@ export function ListEditor({ list, point }: Props) {
   }, [dirty, key, text]);
 
   const { show: showPreview } = preview;
-  const clean = current && dirty && problems.length === 0;
+  // Asked at the same time as what the text means: what cannot be read has no preview.
+  const written = dirty && settled !== saved;
   useEffect(() => {
-    if (clean) showPreview({ list: list.name, edit: putList({ ...list, entries: settled }) });
-    else showPreview(null);
+    showPreview(written ? { list: list.name, edit: putList({ ...list, entries: settled }) } : null);
     return () => showPreview(null);
-  }, [clean, settled, list, showPreview]);
+  }, [written, settled, list, showPreview]);
 
   const save = useCallback(async () => {
     notices.clear();

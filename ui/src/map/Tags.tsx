@@ -41,7 +41,6 @@ export function Tags({ scene, view, focus }: TagsProps) {
           scene={scene}
           view={view}
           receding={recedes(placed)}
-          receding={recedes(placed)}
           placed={placed}
           order={order(placed)}
           status="gone"

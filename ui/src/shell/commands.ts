@@ -97,6 +97,7 @@ export function found(commands: Command[], typed: string): Command[] {
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
   const rank = (command: Command) => {
     const label = command.label.toLowerCase();
+    if (label === words.join(" ")) return -1;
     if (label.startsWith(words[0] ?? "")) return 0;
     return label.includes(words[0] ?? "") ? 1 : 2;
   };

@@ -1,0 +1,268 @@
+"""Longer journeys: a network from nothing, the storm repaired, two places compared, a large network."""
+
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from greyheron.demo.generator import Plan, generate
+from greyheron.formats.workspace import write_workspace
+from greyheron.model.changes import Change, apply
+from tests.browser.conftest import Server
+from tests.browser.test_journey import editor, mark, row
+
+pytestmark = pytest.mark.browser
+
+
+def palette(page: Page, words: str) -> None:
+    """Go or do by the palette: what is typed must find it first."""
+    page.keyboard.press("Control+k")
+    field = page.get_by_role("combobox", name="Find anything")
+    expect(field).to_be_focused()
+    field.fill(words)
+    page.keyboard.press("Enter")
+    expect(field).to_have_count(0)
+
+
+def write_list(page: Page, name: str, text: str) -> None:
+    """Put `text` in place of the entries of a list and save it."""
+    palette(page, f"Open {name}")
+    editor(page, name).click()
+    page.keyboard.press("Control+a")
+    page.keyboard.press("Delete")
+    page.keyboard.insert_text(text)
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+s")
+    expect(page.get_by_label(f"List {name}").get_by_text("saved in the draft")).to_be_visible()
+
+
+def place_at(page: Page, words: str) -> None:
+    """With a list picked up: step to the place that is described by `words`, and drop it."""
+    placing = page.get_by_test_id("placing")
+    for _ in range(120):
+        if words in placing.inner_text():
+            break
+        page.keyboard.press("ArrowRight")
+    expect(placing).to_contain_text(words)
+    page.keyboard.press("Enter")
+    heading = re.compile(re.escape(words), re.IGNORECASE)
+    expect(
+        page.get_by_role("complementary", name="Inspector").get_by_role("heading", name=heading)
+    ).to_be_visible()
+
+
+def add(page: Page, kind: str, text: str) -> None:
+    """Add a device from the overview, written as text."""
+    page.get_by_label("Add to the network").select_option(kind)
+    field = page.get_by_role("textbox", name=re.compile("new", re.IGNORECASE)).last
+    field.click()
+    page.keyboard.press("Control+a")
+    page.keyboard.insert_text(text)
+    page.get_by_role("button", name="Save to draft").click()
+
+
+def choose_nothing(page: Page) -> None:
+    page.goto(page.url.split("?")[0])
+    expect(page.get_by_label("Add to the network")).to_be_visible()
+
+
+ROUTER = """name: {name}
+kind: router
+interfaces:
+- name: eth0
+  addresses: [{eth0}]
+  ospf: {{}}
+- name: eth1
+  addresses: [{eth1}]
+  ospf: {{}}
+"""
+HOST = """name: {name}
+kind: host
+interfaces:
+- name: eth0
+  addresses: [{address}]
+gateway: {gateway}
+services:
+- {{name: page, protocol: tcp, port: 80}}
+"""
+
+
+def test_a_network_of_three_routers_from_nothing_and_one_block_proved(page: Page, server: Server) -> None:
+    page.goto(server.address)
+    page.get_by_label("Name of a new network").fill("Reed bank")
+    page.get_by_role("button", name="Create").click()
+    for name, eth0, eth1 in (
+        ("reed1", "172.21.1.1/24", "172.21.9.1/30"),
+        ("reed2", "172.21.9.2/30", "172.21.9.5/30"),
+        ("reed3", "172.21.9.6/30", "172.21.3.1/24"),
+    ):
+        add(page, "router", ROUTER.format(name=name, eth0=eth0, eth1=eth1))
+        expect(page.locator(f"[data-plate={name}]")).to_be_visible()
+        choose_nothing(page)
+    for name, address, gateway in (
+        ("bittern", "172.21.1.10/24", "172.21.1.1"),
+        ("warbler", "172.21.3.10/24", "172.21.3.1"),
+    ):
+        add(page, "host", HOST.format(name=name, address=address, gateway=gateway))
+        expect(page.locator(f"[data-plate={name}]")).to_be_visible()
+        choose_nothing(page)
+    for one, other in (("bittern", "reed1"), ("reed1", "reed2"), ("reed2", "reed3"), ("reed3", "warbler")):
+        palette(page, one)
+        page.get_by_label(f"Join {one} with").select_option(other)
+        expect(page.get_by_role("button", name=re.compile(f"^Remove the link to {other}:"))).to_be_visible()
+    page.keyboard.press("/")
+    page.keyboard.insert_text("bittern → warbler page block")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Enter")
+    expect(mark(page, "t1", "draft")).to_have_accessible_name("draft: passes, not as expected")
+    choose_nothing(page)
+    page.get_by_label("Name of a new list").fill("no-page")
+    page.get_by_role("button", name="Make").click()
+    write_list(page, "no-page", "deny tcp from @bittern to @warbler port http\npermit any")
+    palette(page, "Place no-page")
+    place_at(page, "entering reed1 by eth0")
+    expect(mark(page, "t1", "draft")).to_have_accessible_name("draft: blocked, as expected")
+    expect(mark(page, "t1", "no lists")).to_have_accessible_name("no lists: passes")
+    palette(page, "Go to Reach")
+    expect(
+        page.get_by_role("gridcell", name=re.compile("^bittern to warbler: passes and blocked"))
+    ).to_be_visible()
+
+
+def test_the_storm_is_repaired_fault_by_fault(page: Page, server: Server) -> None:
+    page.goto(server.address)
+    page.get_by_role("button", name="After the storm: find the faults").click()
+    expect(page.get_by_test_id("book-summary")).to_contain_text("28 flows, 14 not as expected")
+
+    write_list(page, "wardens-only", "10 permit from 172.20.24.0~0.0.0.255\n20 deny from any log")
+    palette(page, "Go to Map")
+    expect(mark(page, "t6", "draft")).to_have_accessible_name("draft: passes, as expected")
+
+    palette(page, "lagoon console in")
+    page.keyboard.press("m")
+    place_at(page, "lagoon’s remote line")
+    expect(mark(page, "t9", "draft")).to_have_accessible_name("draft: blocked, as expected")
+
+    palette(page, "Open from-beyond")
+    editor(page, "from-beyond").click()
+    page.keyboard.press("Control+End")
+    page.keyboard.press("ArrowUp")
+    page.keyboard.press("Alt+ArrowUp")
+    expect(editor(page, "from-beyond")).to_contain_text(
+        "# the sightings page, by its outside address10 permit tcp from any to 203.0.113.10 port https"
+    )
+    page.keyboard.press("Control+s")
+    palette(page, "Go to Map")
+    expect(mark(page, "t16", "draft")).to_have_accessible_name("draft: passes, as expected")
+
+    for point, list_name in (
+        ("hide-gw wan0 in", "hides-core"),
+        ("hide-gw wan1 in", "hides-core"),
+        ("hide-gw wan2 in", "hides-core"),
+        ("lagoon eth2 out", "lab-guard"),
+    ):
+        palette(page, point)
+        panel = page.get_by_role("complementary", name="Inspector")
+        expect(panel).to_contain_text(list_name)
+        panel.get_by_role("button", name="Take off").first.click()
+        expect(panel.get_by_role("button", name="Take off")).to_have_count(0)
+    expect(mark(page, "t2", "draft")).to_have_accessible_name("draft: passes, as expected")
+
+    write_list(
+        page,
+        "hides-in",
+        "10 permit udp from @camhub to @ledger port 514,1514\n"
+        "20 permit icmp echo-reply from any to @inner\n"
+        "25 permit tcp from @camhub to @inner established\n"
+        "30 deny any from @cameras to any log",
+    )
+    write_list(
+        page,
+        "lab-six",
+        "10 permit tcp from any to @ledger port https\n20 permit tcp from any to any established",
+    )
+    write_list(
+        page,
+        "no-jetty-login",
+        "10 deny tcp from @visitors to @jetty port telnet\n"
+        "15 deny tcp from @visitors to @ledger port telnet\n"
+        "20 permit any from any to any",
+    )
+    palette(page, "lagoon eth2 in")
+    page.keyboard.press("m")
+    place_at(page, "leaving lagoon by eth2")
+    palette(page, "Place boat-guard")
+    place_at(page, "leaving jetty by eth1.57")
+    palette(page, "boat-desk")
+    page.get_by_role("button", name="Edit as text…").click()
+    text = page.get_by_role("textbox", name=re.compile("boat-desk"))
+    text.click()
+    page.keyboard.press("Control+a")
+    page.keyboard.insert_text(HOST.format(name="boat-desk", address="172.20.56.10/24", gateway="172.20.56.1"))
+    page.get_by_role("button", name="Save to draft").click()
+    expect(page.get_by_test_id("book-summary")).to_contain_text("28 flows, 1 not as expected")
+    row(page, "s2").click()  # the service moved to another port, which no list can mend
+    inspector = page.get_by_role("complementary", name="Inspector")
+    expect(inspector).to_contain_text("Refused by ledger: nobody listens")
+    expect(inspector).to_contain_text("No list is to blame")
+
+
+def test_one_list_inbound_here_or_outbound_there(page: Page) -> None:
+    """The same list at two places: what each would do is read before anything is dropped."""
+    page.get_by_label("Name of a new list").fill("no-login")
+    page.get_by_role("button", name="Make").click()
+    write_list(page, "no-login", "deny tcp from any to any port telnet\npermit any")
+    palette(page, "Place no-login")
+    placing = page.get_by_test_id("placing")
+    seen = {}
+    for words in ("entering centre-gw by eth1", "leaving lagoon by eth2"):
+        for _ in range(120):
+            if words in placing.inner_text():
+                break
+            page.keyboard.press("ArrowRight")
+        expect(placing).to_contain_text("kiosk → ledger telnet passes → blocked")
+        expect(placing).to_contain_text("Reach:")
+        seen[words] = placing.inner_text()
+    assert len(set(seen.values())) == 2
+    page.keyboard.press("Enter")
+    row(page, "t1").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("blocked leaving lagoon by eth2: no-login denies")
+    evidence = page.get_by_role("complementary", name="Evidence")
+    expect(evidence).to_contain_text("Draft parts from running at lagoon")
+
+
+def test_who_blocks_a_flow_in_a_large_network(page: Page, server: Server, tmp_path: Path) -> None:
+    network = generate(Plan(routers=120, lists=0, entries=0, seed=7))
+    entries = "deny tcp from any to @h77 port https\npermit any"
+    network = apply(
+        network,
+        [
+            Change(
+                collection="lists",
+                key="hidden",
+                item={"name": "hidden", "family": "ipv4", "kind": "extended", "entries": entries},
+            ),
+            Change(
+                collection="placements",
+                key="r77:eth0:out:hidden",
+                item={"list": "hidden", "device": "r77", "at": "eth0", "direction": "out"},
+            ),
+        ],
+    )
+    file = tmp_path / "large.yaml"
+    file.write_text(write_workspace(network))
+    page.goto(server.address)
+    page.get_by_label("Workspace file").set_input_files(file)
+    expect(page.get_by_test_id("book-summary")).to_contain_text("40 flows")
+    page.keyboard.press("/")
+    page.keyboard.insert_text("h3 → h77 tcp/443 pass")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Enter")
+    expect(page.get_by_test_id("sentence")).to_contain_text(
+        "blocked leaving r77 by eth0: hidden denies, entry 10"
+    )
+    expect(page.locator("[data-plate=r77]")).to_be_visible()
+    expect(page.locator("[data-ribbon=out]")).to_have_attribute("data-ending", "bar")
+    palette(page, "h77")
+    expect(page.locator("[data-plate=h77]")).to_have_attribute("aria-pressed", "true")
