@@ -1,10 +1,12 @@
 """What the entries of a list cover: ranges, and the known devices inside them."""
 
+from bisect import bisect_left, bisect_right
 from dataclasses import dataclass
 
 from greyheron.core.lists import Names, Rule, resolve
 from greyheron.model.document import AccessList, Network
 from greyheron.model.entry import AddressBlock, AddressTerm, NamedAddresses
+from greyheron.model.values import Family
 
 MOST_NAMED = 4
 
@@ -25,12 +27,7 @@ class EntryCover:
 
 def cover_list(access_list: AccessList, network: Network) -> tuple[EntryCover, ...]:
     """What every entry covers. The list's names must exist in `network`."""
-    held = [
-        (int(address.ip), device.name)
-        for device in network.devices
-        for interface in device.interfaces
-        for address in interface.addresses
-    ]
+    held = _Holders(network, access_list.family)
     covers = []
     line = 0
     for rule in resolve(access_list, Names(network)).rules:
@@ -39,7 +36,32 @@ def cover_list(access_list: AccessList, network: Network) -> tuple[EntryCover, .
     return tuple(covers)
 
 
-def _cover(rule: Rule, line: int, held: list[tuple[int, str]]) -> EntryCover:
+class _Holders:
+    """The devices of a network by the addresses of one family that they hold."""
+
+    def __init__(self, network: Network, family: Family) -> None:
+        held = sorted(
+            (int(address.ip), place, device.name)
+            for place, device in enumerate(network.devices)
+            for interface in device.interfaces
+            for address in interface.of(family)
+        )
+        self._addresses = [address for address, _, _ in held]
+        self._devices = [(place, name) for _, place, name in held]
+
+    def inside(self, blocks: tuple[AddressBlock, ...]) -> list[str]:
+        """Those with an address in some block, in the order of the network."""
+        found: set[tuple[int, str]] = set()
+        for block in blocks:
+            first, end = bisect_left(self._addresses, block.first), bisect_right(self._addresses, block.last)
+            whole = block.length is not None
+            found.update(
+                self._devices[at] for at in range(first, end) if whole or block.holds(self._addresses[at])
+            )
+        return [name for _, name in sorted(found)]
+
+
+def _cover(rule: Rule, line: int, held: _Holders) -> EntryCover:
     entry = rule.entry
     return EntryCover(
         entry.number,
@@ -49,14 +71,12 @@ def _cover(rule: Rule, line: int, held: list[tuple[int, str]]) -> EntryCover:
     )
 
 
-def _side(
-    term: AddressTerm | None, blocks: tuple[AddressBlock, ...] | None, held: list[tuple[int, str]]
-) -> str:
+def _side(term: AddressTerm | None, blocks: tuple[AddressBlock, ...] | None, held: _Holders) -> str:
     if blocks is None:
         return ""
     if not blocks:
         return f"{term}: no address at all"
-    inside = list(dict.fromkeys(name for address, name in held if any(b.holds(address) for b in blocks)))
+    inside = held.inside(blocks)
     ranges = ", ".join(map(block_words, blocks[:MOST_NAMED])) + (", …" if len(blocks) > MOST_NAMED else "")
     name = f"{term} = " if isinstance(term, NamedAddresses) else ""
     if not inside:

@@ -75,12 +75,12 @@ export function ListEditor({ list, point }: Props) {
   }, [dirty, key, text]);
 
   const { show: showPreview } = preview;
-  // Asked at the same time as what the text means: what cannot be read has no preview.
-  const written = dirty && settled !== saved;
+  const clean = current && dirty && problems.length === 0;
   useEffect(() => {
-    showPreview(written ? { list: list.name, edit: putList({ ...list, entries: settled }) } : null);
-    return () => showPreview(null);
-  }, [written, settled, list, showPreview]);
+    if (clean) showPreview({ list: list.name, edit: putList({ ...list, entries: settled }) });
+    else if (!dirty) showPreview(null);
+  }, [clean, dirty, settled, list, showPreview]);
+  useEffect(() => () => showPreview(null), [showPreview]);
 
   const save = useCallback(async () => {
     notices.clear();
