@@ -6,6 +6,7 @@ from ipaddress import IPv4Address, IPv6Address
 from hypothesis import example, given
 from hypothesis import strategies as st
 
+from greyheron.analysis.book import Tries
 from greyheron.core.conversation import Exchange, FlowError, Verdict, converse_from, first_packet
 from greyheron.core.packet import Packet, TcpFlags
 from greyheron.core.world import World, build_world
@@ -78,3 +79,17 @@ def test_walk_bulk_engine_and_reference_agree(seed: int) -> None:
     world = build_world(network)
     assert disagreements(world, Reference(network), seed, FLOWS)[1] == []
     assert disagreements(world.baseline, Reference(network, with_lists=False), seed, FLOWS // 3)[1] == []
+
+
+@given(st.integers(0, 1_000_000))
+def test_what_is_carried_over_after_an_edit_is_what_would_be_found(seed: int) -> None:
+    network = random_network(seed)
+    placements = tuple(placed for number, placed in enumerate(network.placements) if (seed + number) % 3)
+    edited = network.model_copy(update={"placements": placements})
+    world, tries = build_world(network), Tries()
+    later = build_world(edited, world)
+    flows = random_flows(network, seed, FLOWS)
+    for flow in flows:
+        tries.of(world, flow)
+    for flow in flows:
+        assert tries.of(later, flow) == Tries().of(later, flow)

@@ -8,12 +8,13 @@ from greyheron.analysis.judge import Judgement, Standing, judge
 from greyheron.analysis.report import PlaceReport, deciding_exchange, place_of
 from greyheron.analysis.words import ending_words
 from greyheron.core.conversation import FlowError, Result, Verdict, converse
+from greyheron.core.places import AttachmentPoint
 from greyheron.core.steps import Filtered, Unfiltered
 from greyheron.core.world import World
 from greyheron.model.document import TestFlow
 from greyheron.model.flow import Flow
 from greyheron.model.notation.flows import write_expected_flow
-from greyheron.model.values import Expectation
+from greyheron.model.values import Expectation, Family
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,19 +60,58 @@ Tried = Result | str
 
 
 class Tries:
-    """Conversations that were tried, each once in a world. Worlds that nobody uses any more are forgotten."""
+    """Conversations that were tried, each once in a world. Worlds that nobody uses any more are forgotten.
+
+    What was tried in a world that differs in lists elsewhere only is not tried again.
+    """
 
     def __init__(self) -> None:
         self._found: WeakKeyDictionary[World, dict[Flow, Tried]] = WeakKeyDictionary()
 
     def of(self, world: World, flow: Flow) -> Tried:
-        found = self._found.setdefault(world, {})
+        if world not in self._found:
+            self._found[world] = self._carried_over(world)
+        found = self._found[world]
         if flow not in found:
             try:
                 found[flow] = converse(world, flow)
             except FlowError as error:
                 found[flow] = str(error)
         return found[flow]
+
+    def _carried_over(self, world: World) -> dict[Flow, Tried]:
+        """What holds in `world` too, of all that was tried in a world with the same routes."""
+        carried: dict[Flow, Tried] = {}
+        for other, found in list(self._found.items()):
+            changed = world.changed_lists(other)
+            if changed is None:
+                continue
+            discovery = any(family is Family.IPV6 for _, family in changed)
+            points = {point for point, _ in changed}
+            for flow, tried in list(found.items()):
+                if flow in carried or isinstance(tried, str):
+                    continue
+                six = tried.exchanges[0].legs[0].path.packet.family is Family.IPV6
+                if not (six and discovery) and points.isdisjoint(points_met(tried)):
+                    carried[flow] = tried
+        return carried
+
+
+def points_met(result: Result) -> frozenset[AttachmentPoint]:
+    """Every attachment point that a packet of the conversation, or an answer about one, came to."""
+    paths = [leg.path for exchange in result.exchanges for leg in exchange.legs]
+    paths += [
+        exchange.answer.path
+        for exchange in result.exchanges
+        if exchange.answer is not None and exchange.answer.path is not None
+    ]
+    return frozenset(
+        step.point
+        for path in paths
+        for hop in path.hops
+        for step in hop.steps
+        if isinstance(step, Filtered | Unfiltered)
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,6 +8,7 @@ from greyheron.core.filters import Lists
 from greyheron.core.lists import ResolvedLists, permitting_all
 from greyheron.core.neighbours import CutNeighbour, Neighbourhood, OspfPairs
 from greyheron.core.ospf import OspfArea
+from greyheron.core.places import AttachmentPoint
 from greyheron.core.routing import Lookup, NextHop, RoutingTable
 from greyheron.core.segments import Port, Segments, find_segments
 from greyheron.core.translation import answered_addresses
@@ -84,6 +85,13 @@ class World:
         world._resolved = ResolvedLists(network, self._resolved)
         world._put_in_force(world._resolved.placed())
         return world
+
+    def changed_lists(self, other: "World") -> frozenset[tuple[AttachmentPoint, Family]] | None:
+        """Where other lists stand than in `other`; None when routes differ too, or the devices themselves."""
+        if any(self.routing(family) is not other.routing(family) for family in Family):
+            return None
+        places = self.lists.keys() | other.lists.keys()
+        return frozenset(place for place in places if self.lists.get(place) is not other.lists.get(place))
 
     @cached_property
     def baseline(self) -> "World":
