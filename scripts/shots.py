@@ -1,5 +1,6 @@
 """Remake docs/screenshots from the demo: one picture of each main view at 1280x800."""
 
+import re
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
@@ -32,7 +33,7 @@ def placing(page: Page) -> None:
     expect(editor).to_contain_text("20 permit")
     page.get_by_role("button", name="Place…").click()
     page.locator("[data-target='centre-gw:eth1:in']").hover()
-    expect(page.get_by_test_id("placing")).to_contain_text("Would change")
+    expect(page.get_by_test_id("placing")).to_contain_text("Reach:")
 
 
 def blocked(page: Page) -> None:
@@ -81,7 +82,60 @@ def device(page: Page) -> None:
     expect(page.get_by_role("complementary", name="Inspector")).to_contain_text("OSPF neighbours")
 
 
-VIEWS: list[Callable[[Page], None]] = [workbench, placing, blocked, lists, changes, log, device]
+def reach(page: Page) -> None:
+    """What the draft changes in who reaches whom, and the conversations behind a cell."""
+    page.keyboard.press("3")
+    page.get_by_role("gridcell", name=re.compile("^kiosk to ledger:")).click()
+    expect(page.get_by_role("button", name="Make it a test and trace it").first).to_be_visible()
+
+
+def beside(page: Page) -> None:
+    """Two lists side by side."""
+    page.keyboard.press("2")
+    page.get_by_role("button", name="from-beyond").click()
+    page.get_by_label("Beside it").select_option("hides-in")
+    expect(page.get_by_text("Only in hides-in")).to_be_visible()
+
+
+def palette(page: Page) -> None:
+    """Finding anything by a few letters."""
+    page.keyboard.press("1")
+    page.keyboard.press("Control+k")
+    page.get_by_role("combobox", name="Find anything").fill("lagoon")
+    expect(page.get_by_role("option").first).to_contain_text("lagoon")
+
+
+def dark_workbench(page: Page) -> None:
+    """The workbench in the dark."""
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+k")
+    page.get_by_role("combobox", name="Find anything").fill("dark theme")
+    page.keyboard.press("Enter")
+    expect(page.locator("html")).to_have_attribute("data-theme", "dark")
+    page.locator("[data-test=t13]").click()
+    expect(page.get_by_role("complementary", name="Evidence")).to_contain_text("hides-in")
+
+
+def dark_reach(page: Page) -> None:
+    """The reach matrix in the dark."""
+    page.keyboard.press("3")
+    expect(page.get_by_role("gridcell").first).to_be_visible()
+
+
+VIEWS: list[Callable[[Page], None]] = [
+    workbench,
+    placing,
+    blocked,
+    lists,
+    changes,
+    log,
+    device,
+    reach,
+    beside,
+    palette,
+    dark_workbench,
+    dark_reach,
+]
 
 
 def main() -> None:
@@ -94,7 +148,7 @@ def main() -> None:
         for view in VIEWS:
             view(page)
             page.wait_for_load_state("networkidle")
-            page.screenshot(path=FOLDER / f"{view.__name__}.png", animations="disabled")
+            page.screenshot(path=FOLDER / f"{view.__name__.replace('_', '-')}.png", animations="disabled")
         browser.close()
         server.stop()
 

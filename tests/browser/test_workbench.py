@@ -411,3 +411,38 @@ def test_only_a_device_and_its_neighbours(page: Page) -> None:
     expect(page.get_by_role("button", name="Neighbours")).to_have_attribute("aria-pressed", "true")
     expect(page.locator("g.opacity-20 > [data-plate=kiosk]")).to_have_count(1)
     expect(page.locator("g.opacity-20 > [data-plate=boat-desk]")).to_have_count(0)
+
+
+NUMBER_CONTROLS = """() => {
+  const wanted = 'button:not([disabled]), input:not([disabled]):not([type=file]), select, summary, ' +
+    'a[href], [tabindex="0"], .cm-content';
+  const seen = (each) => each.checkVisibility() && each.tabIndex >= 0;
+  const controls = [...document.querySelectorAll(wanted)].filter(seen);
+  controls.forEach((each, number) => { each.dataset.control = number; });
+  const radios = controls.filter((each) => each.type === 'radio' && !each.checked);
+  const skipped = new Set(radios.map((each) => each.dataset.control));
+  return controls.filter((each) => !skipped.has(each.dataset.control))
+    .map((each) => [each.dataset.control, each.outerHTML.slice(0, 120)]);
+}"""
+
+
+@pytest.mark.parametrize("view", ["map", "trace", "device", "lists", "reach", "changes", "log"])
+def test_every_control_is_reached_by_tab(page: Page, view: str) -> None:
+    keys = {"lists": "2", "reach": "3", "changes": "4", "log": "5"}
+    if view == "trace":
+        page.keyboard.press("j")
+        expect(page.get_by_role("complementary", name="Evidence")).to_be_visible()
+    elif view == "device":
+        page.locator("[data-plate=weir]").click()
+        expect(page.get_by_role("button", name="Edit as text…")).to_be_visible()
+    elif view in keys:
+        page.keyboard.press(keys[view])
+    page.wait_for_load_state("networkidle")
+    controls = dict(page.evaluate(NUMBER_CONTROLS))
+    assert len(controls) > 8
+    page.evaluate("document.body.tabIndex = -1, document.body.focus()")
+    reached = set()
+    for _ in range(len(controls) + 10):
+        page.keyboard.press("Tab")
+        reached.add(page.evaluate("document.activeElement.dataset.control"))
+    assert [html for number, html in controls.items() if number not in reached] == []

@@ -1,5 +1,5 @@
 import { useCallback, useEffect, useMemo, useState } from "react";
-import type { AccessList, OpenNetwork, Placement, PointReport } from "../api/client";
+import type { AccessList, Change, OpenNetwork, Placement, PointReport } from "../api/client";
 import {
   type EditRequest,
   useBook,
@@ -105,7 +105,9 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
     return other ? replaceEdit(list.name, point, other, from) : placeEdit(list.name, point, from);
   }, [carried, network]);
   const previewed = hovered ?? shown?.edit ?? null;
-  const reach = useReachPreview(id, network.version, hovered?.changes ?? null).data?.change;
+  // A list that is picked up will be hovered somewhere: what reach is like now is asked for at once.
+  const foreseen = hovered?.changes ?? (carriedList ? NO_CHANGES : null);
+  const reach = useReachPreview(id, network.version, foreseen).data?.change;
   const previewBook = usePreview(id, network.version, previewed?.changes ?? null).data;
 
   const make = useCallback(
@@ -215,6 +217,8 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
     </WorkbenchContext>
   );
 }
+
+const NO_CHANGES: Change[] = [];
 
 /** The list of the same family that stands at a place already. */
 function occupant(network: OpenNetwork, list: AccessList, point: PointReport): string | null {
