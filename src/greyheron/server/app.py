@@ -1,7 +1,8 @@
 """The application: routes, errors, safety, and the built workbench."""
 
 import secrets
-from collections.abc import Iterator
+from collections.abc import AsyncIterator, Iterator
+from contextlib import asynccontextmanager
 from pathlib import Path
 
 from fastapi import FastAPI
@@ -41,6 +42,7 @@ def make_app(engine: Engine, access: Access, interface: Path | None) -> FastAPI:
         redoc_url=None,
         openapi_url="/api/openapi.json",
         generate_unique_id_function=_route_name,
+        lifespan=_until_closed,
     )
     app.state.store = NetworkStore(engine)
     app.state.traffic = TrafficStore(engine)
@@ -58,6 +60,13 @@ def make_app(engine: Engine, access: Access, interface: Path | None) -> FastAPI:
     app.add_middleware(GZipMiddleware, minimum_size=2000)
     app.add_middleware(Safety, access=access)
     return app
+
+
+@asynccontextmanager
+async def _until_closed(app: FastAPI) -> AsyncIterator[None]:
+    """Long computations end with the server."""
+    yield
+    app.state.jobs.close()
 
 
 def _route_name(route: APIRoute) -> str:
