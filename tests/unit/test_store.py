@@ -8,6 +8,8 @@ import threading
 from pathlib import Path
 
 import pytest
+from sqlalchemy import Engine, text
+from sqlalchemy.orm import Session
 
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import Change
@@ -154,3 +156,12 @@ def test_every_edit_that_was_acknowledged_survives_a_kill(tmp_path: Path) -> Non
     assert stored.version >= (rest or acknowledged)[-1] + 1
     assert lists(stored)[-1] == f"list{stored.version - 1}"
     assert store.undo(stored.id, stored.version).redo == f"edit {stored.version - 1}"
+
+
+def test_readers_wait_for_no_writer(engine: Engine) -> None:
+    store = NetworkStore(engine)
+    network = store.create(saltmarsh())
+    with Session(engine) as writer, writer.begin():
+        writer.execute(text("UPDATE network SET name = 'half done'"))
+        assert store.get(network.id).draft.name == network.draft.name
+        assert [each.name for each in store.summaries()] == [network.draft.name]

@@ -28,9 +28,15 @@ def _prepare(connection: Any, _record: Any) -> None:
         connection.execute(f"PRAGMA {pragma}")
 
 
+def reading(engine: Engine) -> Engine:
+    """The same database for transactions that only read: they wait for no writer, and none for them."""
+    return engine.execution_options(only_reads=True)
+
+
 def _begin(connection: Connection) -> None:
-    """Take the write lock first, so that what a transaction read is still so when it writes."""
-    connection.exec_driver_sql("BEGIN IMMEDIATE")
+    """A writer takes the lock first, so that what its transaction read is still so when it writes."""
+    only_reads = connection.get_execution_options().get("only_reads", False)
+    connection.exec_driver_sql("BEGIN" if only_reads else "BEGIN IMMEDIATE")
 
 
 def _migrate(engine: Engine) -> None:

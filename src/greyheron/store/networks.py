@@ -3,7 +3,8 @@
 import json
 import secrets
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from threading import Lock
@@ -14,6 +15,7 @@ from sqlalchemy.orm import Session
 from greyheron.model.changes import Change, apply, difference, reversed_edit
 from greyheron.model.document import Network, to_data
 from greyheron.model.read import edited, read_network
+from greyheron.store.database import reading
 from greyheron.store.tables import EditRow, NetworkRow, RevisionRow, now
 
 MOST_DOCUMENTS = 32
@@ -75,11 +77,12 @@ class NetworkStore:
 
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
+        self._reading = reading(engine)
         self._documents = _Documents()
 
     def summaries(self) -> list[Summary]:
         """Every network, the latest changed first."""
-        with Session(self._engine) as session:
+        with Session(self._reading) as session:
             rows = session.scalars(select(NetworkRow).order_by(NetworkRow.changed_at.desc(), NetworkRow.id))
             return [Summary(row.id, row.name, row.version, _utc(row.changed_at)) for row in rows]
 
@@ -94,8 +97,11 @@ class NetworkStore:
             return self._stored(session, row)
 
     def get(self, network_id: str) -> Stored:
-        with Session(self._engine) as session:
-            return self._stored(session, _row(session, network_id))
+        with Session(self._reading) as session:
+            row = _row(session, network_id)
+            labels = _labels(session, row)
+            session.expunge(row)
+        return self._read(row, labels)  # a large document takes long to read: nobody waits for it
 
     def remove(self, network_id: str, version: int) -> None:
         with Session(self._engine) as session, session.begin():
@@ -103,16 +109,14 @@ class NetworkStore:
 
     def edit(self, network_id: str, version: int, label: str, changes: Sequence[Change]) -> Stored:
         """Make `changes` to the draft. Raises DocumentError or ChangeError and keeps the draft as it was."""
-        with Session(self._engine) as session, session.begin():
-            row = _row(session, network_id, version)
+        with self._changing(network_id, version) as (session, row):
             draft = self._documents.parsed(row.draft)
             after = edited(draft, changes)
             return self._edited(session, row, label, changes, reversed_edit(draft, changes), after)
 
     def undo(self, network_id: str, version: int) -> Stored:
         """Take back the draft's last edit."""
-        with Session(self._engine) as session, session.begin():
-            row = _row(session, network_id, version)
+        with self._changing(network_id, version) as (session, row):
             edit = _edit(session, row, row.edits_done)
             if edit is None:
                 raise NothingToDo("there is no edit to undo")
@@ -121,8 +125,7 @@ class NetworkStore:
 
     def redo(self, network_id: str, version: int) -> Stored:
         """Make the draft's next edit again."""
-        with Session(self._engine) as session, session.begin():
-            row = _row(session, network_id, version)
+        with self._changing(network_id, version) as (session, row):
             edit = _edit(session, row, row.edits_done + 1)
             if edit is None:
                 raise NothingToDo("there is no edit to redo")
@@ -131,8 +134,7 @@ class NetworkStore:
 
     def apply(self, network_id: str, version: int, note: str) -> Stored:
         """Put the draft in force, and keep it as a revision."""
-        with Session(self._engine) as session, session.begin():
-            row = _row(session, network_id, version)
+        with self._changing(network_id, version) as (session, row):
             if row.running == row.draft:
                 raise NothingToDo("the draft is the same as what is running")
             row.running = row.draft
@@ -146,20 +148,18 @@ class NetworkStore:
 
     def discard(self, network_id: str, version: int) -> Stored:
         """Make the draft what is running; an edit like any other, so it can be undone."""
-        with Session(self._engine) as session, session.begin():
-            row = _row(session, network_id, version)
+        with self._changing(network_id, version) as (session, row):
             return self._replaced(session, row, "discard the draft", row.running)
 
     def restore(self, network_id: str, version: int, number: int) -> Stored:
         """Make the draft what revision `number` was; it can be undone."""
-        with Session(self._engine) as session, session.begin():
-            row = _row(session, network_id, version)
+        with self._changing(network_id, version) as (session, row):
             revision = _revision(session, network_id, number)
             return self._replaced(session, row, f"go back to revision {number}", revision.document)
 
     def revisions(self, network_id: str) -> list[Revision]:
         """Every revision, newest first."""
-        with Session(self._engine) as session:
+        with Session(self._reading) as session:
             _row(session, network_id)
             rows = session.scalars(
                 select(RevisionRow)
@@ -210,16 +210,19 @@ class NetworkStore:
         session.flush()
         return self._stored(session, row)
 
+    @contextmanager
+    def _changing(self, network_id: str, version: int) -> Iterator[tuple[Session, NetworkRow]]:
+        """One transaction on a network as it is in `version`. Raises VersionConflict."""
+        self.get(network_id)  # its documents are read before the database is locked
+        with Session(self._engine) as session, session.begin():
+            yield session, _row(session, network_id, version)
+
     def _stored(self, session: Session, row: NetworkRow) -> Stored:
-        undo, redo = _edit(session, row, row.edits_done), _edit(session, row, row.edits_done + 1)
-        return Stored(
-            row.id,
-            row.version,
-            self._documents.parsed(row.running),
-            self._documents.parsed(row.draft),
-            undo.label if undo else None,
-            redo.label if redo else None,
-        )
+        return self._read(row, _labels(session, row))
+
+    def _read(self, row: NetworkRow, labels: tuple[str | None, str | None]) -> Stored:
+        running, draft = self._documents.parsed(row.running), self._documents.parsed(row.draft)
+        return Stored(row.id, row.version, running, draft, *labels)
 
 
 class _Documents:
@@ -228,21 +231,27 @@ class _Documents:
     def __init__(self) -> None:
         self._read: OrderedDict[str, Network] = OrderedDict()
         self._lock = Lock()
+        self._reading = Lock()
 
     def parsed(self, text: str) -> Network:
-        with self._lock:
-            if text in self._read:
-                self._read.move_to_end(text)
-                return self._read[text]
-        network = read_network(json.loads(text))
-        self._keep(text, network)
-        return network
+        found = self._found(text)
+        if found is None:
+            with self._reading:  # whoever asks meanwhile waits, and then finds it read
+                found = self._found(text) or read_network(json.loads(text))
+                self._keep(text, found)
+        return found
 
     def text_of(self, network: Network) -> str:
         """The text of a document that is about to be written: it need not be read again."""
         text = _text(network)
         self._keep(text, network)
         return text
+
+    def _found(self, text: str) -> Network | None:
+        with self._lock:
+            if text in self._read:
+                self._read.move_to_end(text)
+            return self._read.get(text)
 
     def _keep(self, text: str, network: Network) -> None:
         with self._lock:
@@ -263,6 +272,12 @@ def _row(session: Session, network_id: str, version: int | None = None) -> Netwo
     if version is not None and row.version != version:
         raise VersionConflict(version, row.version)
     return row
+
+
+def _labels(session: Session, row: NetworkRow) -> tuple[str | None, str | None]:
+    """What undoing and redoing would be called."""
+    undo, redo = _edit(session, row, row.edits_done), _edit(session, row, row.edits_done + 1)
+    return (undo.label if undo else None), (redo.label if redo else None)
 
 
 def _edit(session: Session, row: NetworkRow, number: int) -> EditRow | None:

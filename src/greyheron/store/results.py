@@ -8,6 +8,7 @@ from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
 from greyheron.analysis.book import TestMarks
+from greyheron.store.database import reading
 from greyheron.store.networks import Stored, require_network
 from greyheron.store.tables import ResultRow, now
 
@@ -34,6 +35,7 @@ class ResultStore:
 
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
+        self._reading = reading(engine)
         self._seen: dict[str, int] = {}
 
     def record(self, stored: Stored, marks: Iterable[TestMarks]) -> None:
@@ -67,7 +69,7 @@ class ResultStore:
 
     def history(self, network_id: str, test: str) -> list[PastResult]:
         """What a test flow came to, newest first, at most `MOST_RESULTS`."""
-        with Session(self._engine) as session:
+        with Session(self._reading) as session:
             require_network(session, network_id)
             rows = session.scalars(
                 select(ResultRow)

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from greyheron.analysis.sending import CountedAt, LogLine, Sending
 from greyheron.model.values import Action, Direction
+from greyheron.store.database import reading
 from greyheron.store.networks import require_network
 from greyheron.store.tables import CounterRow, LogRow, now
 
@@ -45,6 +46,7 @@ class TrafficStore:
 
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
+        self._reading = reading(engine)
 
     def add(self, network_id: str, sending: Sending) -> None:
         """Count and log what was sent, in one transaction."""
@@ -74,7 +76,7 @@ class TrafficStore:
 
     def counts(self, network_id: str) -> list[Count]:
         """Every counter that is not nought."""
-        with Session(self._engine) as session:
+        with Session(self._reading) as session:
             require_network(session, network_id)
             rows = session.scalars(
                 select(CounterRow).where(CounterRow.network_id == network_id).order_by(CounterRow.id)
@@ -97,7 +99,7 @@ class TrafficStore:
                     wanted.text, autoescape=True
                 )
             )
-        with Session(self._engine) as session:
+        with Session(self._reading) as session:
             require_network(session, network_id)
             return [
                 Written(

@@ -24,12 +24,17 @@ interface MatrixProps {
 export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps) {
   const scroller = useRef<HTMLDivElement>(null);
   const [at, setAt] = useState({ row: 0, column: 0 });
-  const options = { count: lines.length, getScrollElement: () => scroller.current, estimateSize: () => SIZE };
-  const rows = useVirtualizer({ ...options, overscan: 6, paddingStart: HEAD, scrollPaddingStart: HEAD });
+  const options = {
+    count: lines.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => SIZE,
+    overscan: 4,
+    useFlushSync: false,
+  };
+  const rows = useVirtualizer({ ...options, paddingStart: HEAD, scrollPaddingStart: HEAD });
   const columns = useVirtualizer({
     ...options,
     horizontal: true,
-    overscan: 6,
     paddingStart: LABEL,
     scrollPaddingStart: LABEL,
   });
