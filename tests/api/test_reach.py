@@ -1,9 +1,14 @@
 """Reach through the API: matrices, cells, what an edit would change, and cancelling."""
 
 import time
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 from fastapi.testclient import TestClient
+
+from greyheron.demo.networks import saltmarsh
+from greyheron.model.values import Family
+from greyheron.server.bench import Bench
 
 
 def opened(client: TestClient, which: str = "saltmarsh") -> dict[str, Any]:
@@ -76,3 +81,12 @@ def test_a_matrix_can_be_cancelled(client: TestClient) -> None:
     job = client.post(f"/api/networks/{network['id']}/reach", json={"services": ["ping"]}).json()
     assert client.delete(f"/api/reach/{job['id']}").status_code == 204
     assert client.get(f"/api/reach/{job['id']}").status_code == 404
+
+
+def test_requests_at_once_share_one_world_for_each_document() -> None:
+    bench, network = Bench(), saltmarsh()
+    other = network.model_copy(update={"tests": ()})
+    with ThreadPoolExecutor(8) as pool:
+        worlds = list(pool.map(bench.world, [network, other] * 8))
+    assert len({id(world) for world in worlds}) == 2
+    assert worlds[0].routing(Family.IPV4) is worlds[1].routing(Family.IPV4)

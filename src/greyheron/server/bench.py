@@ -1,8 +1,8 @@
 """Worlds and books kept from one request to the next, so that nothing is computed twice."""
 
-from collections import OrderedDict
+from collections import OrderedDict, deque
 from collections.abc import Callable
-from threading import Lock
+from threading import Lock, RLock
 from typing import TypeVar
 from weakref import WeakKeyDictionary
 
@@ -32,6 +32,7 @@ from greyheron.store.networks import Stored
 
 MOST_KEPT = 24
 MOST_REACHES = 3
+MOST_TOPOLOGIES = 6
 SMALL = 80
 """So many devices are few enough to work out reach while somebody waits."""
 T = TypeVar("T")
@@ -63,7 +64,8 @@ class Bench:
 
     def __init__(self) -> None:
         self._worlds = _Kept()
-        self._latest: World | None = None
+        self._topologies: deque[World] = deque(maxlen=MOST_TOPOLOGIES)
+        self._building = RLock()
         self._books = _Kept()
         self._tries = Tries()
         self._engines: WeakKeyDictionary[World, BulkEngine] = WeakKeyDictionary()
@@ -71,13 +73,17 @@ class Bench:
         self._reaches: OrderedDict[tuple[str, ReachQuestion], Reach] = OrderedDict()
 
     def world(self, network: Network) -> World:
-        """The world of a document; what it shares with the one before is not worked out again."""
+        """The world of a document; what it shares with one of the same topology is not worked out again."""
 
         def build() -> World:
-            self._latest = build_world(network, self._latest)
-            return self._latest
+            known = next((world for world in self._topologies if world.same_topology(network)), None)
+            built = build_world(network, known)
+            if known is None:
+                self._topologies.appendleft(built)
+            return built
 
-        return self._worlds.of(build, network)
+        with self._building:  # two requests at once must not make two worlds that share nothing
+            return self._worlds.of(build, network)
 
     def book(self, running: Network, draft: Network) -> tuple[TestMarks, ...]:
         """Every test flow of `draft` with its three verdicts."""

@@ -1,5 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type KeyboardEvent, memo, useEffect, useRef, useState } from "react";
+import { type KeyboardEvent, memo, useCallback, useEffect, useRef, useState } from "react";
 import { CellShape } from "./CellShape";
 import { cellWords, type Folded, type Line } from "./fold";
 
@@ -54,11 +54,13 @@ export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps)
     columns.scrollToIndex(to.column);
     setAt(to);
   };
-  const choose = (row: number, column: number) => {
+  const latest = useRef({ lines, onChoose });
+  latest.current = { lines, onChoose };
+  const choose = useCallback((row: number, column: number) => {
     setAt({ row, column });
-    const [from, to] = [lines[row], lines[column]];
-    if (from && to) onChoose({ row: from.key, column: to.key });
-  };
+    const [from, to] = [latest.current.lines[row], latest.current.lines[column]];
+    if (from && to) latest.current.onChoose({ row: from.key, column: to.key });
+  }, []);
   const foldAt = (row: number) => {
     const group = lines[row]?.group ?? "";
     onFold(group);
@@ -226,19 +228,19 @@ const Row = memo(
           const found = bits?.[column] ?? 0;
           const differs = changed?.[column] === 1;
           return (
-            <div
+            <Cell
               key={to.key}
-              role="gridcell"
-              tabIndex={focus === column ? 0 : -1}
-              aria-colindex={column + 2}
-              aria-selected={chosen === to.key}
-              aria-label={`${line.label} to ${to.label}: ${cellWords(found)}${differs ? ", changed on the draft" : ""}`}
-              onClick={() => onChoose(index, column)}
-              className={`absolute top-0 flex cursor-default items-center justify-center border-r border-b border-rule/60 ${differs ? "bg-ochrewash ring-1 ring-ochre ring-inset" : ""} ${chosen === to.key ? "outline-2 outline-ink -outline-offset-2" : ""}`}
-              style={{ left: starts + place * SIZE, width: SIZE, height: SIZE }}
-            >
-              <CellShape bits={found} />
-            </div>
+              row={index}
+              column={column}
+              left={starts + place * SIZE}
+              from={line.label}
+              to={to.label}
+              bits={found}
+              differs={differs}
+              focused={focus === column}
+              chosen={chosen === to.key}
+              onChoose={onChoose}
+            />
           );
         })}
       </div>
@@ -256,3 +258,38 @@ const Row = memo(
     before.starts === after.starts &&
     before.onFold === after.onFold,
 );
+
+const SHAPES = Array.from({ length: 32 }, (_, bits) => <CellShape key={bits} bits={bits} />);
+const WORDS = Array.from({ length: 32 }, (_, bits) => cellWords(bits));
+
+interface CellProps {
+  row: number;
+  column: number;
+  left: number;
+  from: string;
+  to: string;
+  bits: number;
+  differs: boolean;
+  focused: boolean;
+  chosen: boolean;
+  onChoose: (row: number, column: number) => void;
+}
+
+/** A cell is drawn once: scrolling brings new ones in and leaves the others as they are. */
+const Cell = memo(function Cell(props: CellProps) {
+  const { row, column, left, from, to, bits, differs, focused, chosen, onChoose } = props;
+  return (
+    <div
+      role="gridcell"
+      tabIndex={focused ? 0 : -1}
+      aria-colindex={column + 2}
+      aria-selected={chosen}
+      aria-label={`${from} to ${to}: ${WORDS[bits]}${differs ? ", changed on the draft" : ""}`}
+      onClick={() => onChoose(row, column)}
+      className={`absolute top-0 flex cursor-default items-center justify-center border-r border-b border-rule/60 ${differs ? "bg-ochrewash ring-1 ring-ochre ring-inset" : ""} ${chosen ? "outline-2 outline-ink -outline-offset-2" : ""}`}
+      style={{ left, width: SIZE, height: SIZE }}
+    >
+      {SHAPES[bits]}
+    </div>
+  );
+});
