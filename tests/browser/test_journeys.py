@@ -37,14 +37,22 @@ def write_list(page: Page, name: str, text: str) -> None:
     expect(page.get_by_label(f"List {name}").get_by_text("saved in the draft")).to_be_visible()
 
 
+def step_to(page: Page, words: str) -> None:
+    """With a list picked up: step to the place that is described by `words`, each step once it is seen."""
+    named = page.get_by_test_id("placing")
+    expect(named).to_be_visible()
+    for _ in range(120):
+        before = re.split(r"\. |\n|Put down", named.inner_text())[0].strip()
+        if words in before:
+            return
+        page.keyboard.press("ArrowRight")
+        expect(named).not_to_contain_text(before)
+    raise AssertionError(f"no place is called {words}")
+
+
 def place_at(page: Page, words: str) -> None:
     """With a list picked up: step to the place that is described by `words`, and drop it."""
-    placing = page.get_by_test_id("placing")
-    for _ in range(120):
-        if words in placing.inner_text():
-            break
-        page.keyboard.press("ArrowRight")
-    expect(placing).to_contain_text(words)
+    step_to(page, words)
     page.keyboard.press("Enter")
     heading = re.compile(re.escape(words), re.IGNORECASE)
     expect(
@@ -217,10 +225,7 @@ def test_one_list_inbound_here_or_outbound_there(page: Page) -> None:
     placing = page.get_by_test_id("placing")
     seen = {}
     for words in ("entering centre-gw by eth1", "leaving lagoon by eth2"):
-        for _ in range(120):
-            if words in placing.inner_text():
-                break
-            page.keyboard.press("ArrowRight")
+        step_to(page, words)
         expect(placing).to_contain_text("kiosk → ledger telnet passes → blocked")
         expect(placing).to_contain_text("Reach:")
         seen[words] = placing.inner_text()
