@@ -1,15 +1,15 @@
 """The book: every test flow with its three verdicts (baseline, running, draft)."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
 from greyheron.analysis.judge import Judgement, Standing, judge
-from greyheron.analysis.report import PlaceReport, deciding_exchange, place_of
+from greyheron.analysis.report import PlaceReport, deciding, place_of
 from greyheron.analysis.words import ending_words
 from greyheron.core.conversation import FlowError, Result, Verdict, converse
 from greyheron.core.places import AttachmentPoint
-from greyheron.core.steps import Filtered, Unfiltered
+from greyheron.core.steps import Filtered, Path, Unfiltered
 from greyheron.core.world import World
 from greyheron.model.document import TestFlow
 from greyheron.model.flow import Flow
@@ -99,12 +99,15 @@ class Tries:
 
 def points_met(result: Result) -> frozenset[AttachmentPoint]:
     """Every attachment point that a packet of the conversation, or an answer about one, came to."""
-    paths = [leg.path for exchange in result.exchanges for leg in exchange.legs]
-    paths += [
-        exchange.answer.path
-        for exchange in result.exchanges
-        if exchange.answer is not None and exchange.answer.path is not None
-    ]
+    answers = (each.answer.path for each in result.exchanges if each.answer is not None)
+    return _points_on(_legs(result)) | _points_on(path for path in answers if path is not None)
+
+
+def _legs(result: Result) -> Iterator[Path]:
+    return (leg.path for exchange in result.exchanges for leg in exchange.legs)
+
+
+def _points_on(paths: Iterable[Path]) -> frozenset[AttachmentPoint]:
     return frozenset(
         step.point
         for path in paths
@@ -152,7 +155,7 @@ def _mark(found: Tried, expect: Expectation | None, baseline: Tried | None) -> M
     if isinstance(found, str):
         judgement = None if expect is None else Judgement(Standing.INCONCLUSIVE, found)
         return Mark(None, found, None, judgement)
-    exchange = deciding_exchange(found)
+    exchange = deciding(found.exchanges)
     judgement = None
     if expect is not None and isinstance(baseline, Result):
         judgement = judge(expect, found.verdict, baseline.verdict)
@@ -165,12 +168,4 @@ def _mark(found: Tried, expect: Expectation | None, baseline: Tried | None) -> M
 def _crossed(found: Tried) -> tuple[str, ...]:
     if isinstance(found, str):
         return ()
-    points = {
-        step.point
-        for exchange in found.exchanges
-        for leg in exchange.legs
-        for hop in leg.path.hops
-        for step in hop.steps
-        if isinstance(step, Filtered | Unfiltered)
-    }
-    return tuple(f"{point.device}:{point.at}:{point.direction}" for point in sorted(points))
+    return tuple(f"{point.device}:{point.at}:{point.direction}" for point in sorted(_points_on(_legs(found))))

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import zip_longest
 
-from greyheron.analysis.report import ExchangeReport, TraceReport
+from greyheron.analysis.report import ExchangeReport, TraceReport, deciding
 from greyheron.core.conversation import Way
 
 
@@ -25,18 +25,13 @@ class Parting:
 
 def parting(one: TraceReport, other: TraceReport) -> Parting | None:
     """Where `other` stops being like `one`, on the path that explains each; None when they are the same."""
-    for here, there in zip_longest(_steps(_telling(one)), _steps(_telling(other))):
+    for here, there in zip_longest(_steps(deciding(one.exchanges)), _steps(deciding(other.exchanges))):
         if here != there:
             way, device, _ = there or here
             return Parting(
                 one.state, other.state, way, device, here[2] if here else None, there[2] if there else None
             )
     return None
-
-
-def _telling(trace: TraceReport) -> ExchangeReport:
-    """The exchange that explains a trace's verdict."""
-    return next((each for each in trace.exchanges if each.verdict != "passes"), trace.exchanges[0])
 
 
 def _steps(exchange: ExchangeReport) -> Iterator[tuple[Way, str, str]]:

@@ -8,8 +8,7 @@ from greyheron.core.addresses import is_link_local
 from greyheron.core.conversation import FlowError, family_of_flow
 from greyheron.core.world import World
 from greyheron.model.flow import ExpectedFlow, FlowEnd
-from greyheron.model.names import TCP, UDP
-from greyheron.model.services import Request, requested
+from greyheron.model.services import requested, written
 from greyheron.model.values import DeviceKind, Family
 
 
@@ -41,7 +40,7 @@ def _mirrored(world: World, test: ExpectedFlow) -> list[ExpectedFlow]:
     request = requested(flow.service, world.devices.get(there.device or ""), family)
     if request is None:
         raise FlowError(f"no service is known by the name “{flow.service}”")
-    mirrored = replace(flow, source=there, destination=flow.source, service=_written(request, family))
+    mirrored = replace(flow, source=there, destination=flow.source, service=written(request, family))
     return [replace(test, flow=mirrored)]
 
 
@@ -49,7 +48,6 @@ def _in_other_family(world: World, test: ExpectedFlow) -> list[ExpectedFlow]:
     flow = test.flow
     family = family_of_flow(world, flow)
     other = Family.IPV6 if family is Family.IPV4 else Family.IPV4
-    ends = []
     for end in (flow.source, flow.destination):
         is_interface = end.device is not None and (end.device, end.at or "") in world.interfaces
         if end.at is not None and not is_interface:
@@ -57,7 +55,6 @@ def _in_other_family(world: World, test: ExpectedFlow) -> list[ExpectedFlow]:
         assert end.device is not None
         if all(is_link_local(other, address) for address in world.addresses(end.device, other)):
             raise FlowError(f"{end.device} has no {other.word} address")
-        ends.append(end)
     return [replace(test, flow=replace(flow, family=other))]
 
 
@@ -66,7 +63,7 @@ def _for_segment(world: World, test: ExpectedFlow) -> list[ExpectedFlow]:
     source = test.flow.source
     ports = [port for port in world.segments.of if port[0] == source.device]
     beside = {
-        port[0]: port
+        port[0]
         for own in ports
         for port in world.segments.members[world.segments.of[own]]
         if port[0] != source.device and world.devices[port[0]].kind is DeviceKind.HOST
@@ -74,13 +71,3 @@ def _for_segment(world: World, test: ExpectedFlow) -> list[ExpectedFlow]:
     if not beside:
         raise FlowError(f"no other host is on a segment of {source.device}")
     return [replace(test, flow=replace(test.flow, source=FlowEnd(name))) for name in sorted(beside)]
-
-
-def _written(request: Request, family: Family) -> str:
-    if request.protocol in (TCP, UDP):
-        return f"{'tcp' if request.protocol == TCP else 'udp'}/{request.port}"
-    if request.protocol == family.icmp and request.icmp_type is not None:
-        if request.icmp_type == family.echo[0]:
-            return "ping"
-        return f"icmp/{request.icmp_type}/{request.icmp_code or 0}"
-    return f"protocol/{request.protocol}"

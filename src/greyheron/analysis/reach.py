@@ -17,7 +17,7 @@ from greyheron.core.world import FORWARDING, World
 from greyheron.model.document import Device, Network
 from greyheron.model.entry import NamedAddresses
 from greyheron.model.names import TCP, UDP
-from greyheron.model.services import Request, requested
+from greyheron.model.services import Request, requested, written
 from greyheron.model.values import DeviceKind, Family
 
 OWN_SERVICES = "services"
@@ -169,7 +169,7 @@ def requests_to(world: World, device: str, question: ReachQuestion) -> list[tupl
     for word in question.services:
         if word == OWN_SERVICES:
             for request in _own_requests(world.devices[device]):
-                found.setdefault(request, _written(request))
+                found.setdefault(request, written(request, question.family))
             continue
         known = requested(word, world.devices[device], question.family)
         if known is not None:
@@ -183,10 +183,6 @@ def _own_requests(device: Device) -> Iterator[Request]:
     for line in device.lines:
         for port in sorted(line.ports):
             yield Request(TCP, port)
-
-
-def _written(request: Request) -> str:
-    return f"{'tcp' if request.protocol == TCP else 'udp'}/{request.port}"
 
 
 class ReachCancelled(Exception):

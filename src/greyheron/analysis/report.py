@@ -3,8 +3,10 @@
 Every field is documented in docs/api.md.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import zip_longest
+from typing import TypeVar
 
 from greyheron.analysis.words import (
     ending_words,
@@ -145,11 +147,12 @@ def report(result: Result, segments: Segments, flow: str, state: str) -> TraceRe
     return TraceReport(flow, state, result.verdict, text, exchanges, result.more)
 
 
-def deciding_exchange(result: Result) -> Exchange:
+E = TypeVar("E", Exchange, ExchangeReport)
+
+
+def deciding(exchanges: Sequence[E]) -> E:
     """The exchange that explains the verdict best: the first that does not pass, if any."""
-    return next(
-        (each for each in result.exchanges if each.verdict is not Verdict.PASSES), result.exchanges[0]
-    )
+    return next((each for each in exchanges if each.verdict is not Verdict.PASSES), exchanges[0])
 
 
 def place_of(exchange: Exchange) -> PlaceReport | None:

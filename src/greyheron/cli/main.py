@@ -137,7 +137,7 @@ def _formatted(file: Path, text: str, renumber: bool) -> str:
 
     if is_listing(text):
         return write_listing(tuple(map(even, read_listing(text))))
-    network = _read(file)
+    network = _network_in(file, text)
     head = takewhile(lambda line: line.startswith("#"), text.splitlines(keepends=True))
     return "".join(head) + write_workspace(
         network.model_copy(update={"lists": tuple(map(even, network.lists))})
@@ -163,9 +163,16 @@ def generate(
 
 def _read(file: Path) -> Network:
     try:
-        return read_workspace(file.read_bytes())
+        return _network_in(file, file.read_bytes())
     except OSError as error:
         errors.print(f"{file} cannot be read: {error.strerror}", markup=False)
+    raise typer.Exit(BAD_FILE)
+
+
+def _network_in(file: Path, content: str | bytes) -> Network:
+    """The network in what `file` holds; a bad one ends the command with every problem in it."""
+    try:
+        return read_workspace(content)
     except DocumentError as error:
         for problem in error.problems:
             errors.print(f"{file}: {problem}", markup=False)

@@ -4,12 +4,10 @@ import csv
 import io
 from collections.abc import Iterable
 
-from pydantic import ValidationError
-
 from greyheron.model.document import TestFlow
 from greyheron.model.notation.flows import write_expected_flow
-from greyheron.model.notation.line import NotationError
 from greyheron.model.problems import DocumentError, Problem
+from greyheron.model.read import free_test_ids, item_problems
 
 COLUMNS = ("group", "flow", "note")
 LARGEST = 4 * 1024 * 1024
@@ -34,32 +32,18 @@ def read_tests(text: str, taken: Iterable[str] = ()) -> tuple[TestFlow, ...]:
             [Problem("table", f"its first line names no column “flow”: expected {expected}", 1)]
         )
     rows.fieldnames = names
-    used = set(taken)
-    numbers = (f"t{number}" for number in range(1, 10**9))
-    free = (each for each in numbers if each not in used)
+    free = free_test_ids(set(taken))
     found: list[TestFlow] = []
     problems: list[Problem] = []
     for row in rows:
         values = {name: (row.get(name) or "").strip() for name in COLUMNS}
         if not any(values.values()):
             continue
-        try:
-            found.append(TestFlow.model_validate({"id": next(free), **values}))
-        except ValidationError as error:
-            problems += [
-                Problem(
-                    f"table, {item['loc'][0]}",
-                    _message(item.get("ctx", {}).get("error"), item["msg"]),
-                    rows.line_num,
-                )
-                for item in error.errors(include_url=False)
-            ]
+        item = {"id": next(free), **values}
+        wrong = item_problems(TestFlow, item, "table")
+        problems += [Problem(each.where, each.message, rows.line_num) for each in wrong]
+        if not wrong:
+            found.append(TestFlow.model_validate(item))
     if problems:
         raise DocumentError(problems)
     return tuple(found)
-
-
-def _message(cause: object, message: str) -> str:
-    if isinstance(cause, NotationError):
-        return "; ".join(each.message for each in cause.misreadings)
-    return message.removeprefix("Value error, ")

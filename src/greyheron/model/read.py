@@ -1,6 +1,7 @@
 """Reading documents from plain data, with every problem at once."""
 
-from collections.abc import Sequence
+from collections.abc import Container, Iterator, Sequence
+from itertools import count
 from typing import Any
 
 from pydantic import ValidationError
@@ -99,12 +100,16 @@ def item_problems(item_type: type[Item], data: Any, where: str) -> list[Problem]
     return []
 
 
+def free_test_ids(taken: Container[Any]) -> Iterator[str]:
+    """Ids for new test flows, one after another, that are not `taken`."""
+    return (test_id for number in count(1) if (test_id := f"t{number}") not in taken)
+
+
 def _with_ids(collection: str, items: list[Any]) -> list[Any]:
     """Test flows written by hand need no id: give each one without the next free number."""
     if collection != "tests":
         return items
-    taken = {item.get("id") for item in items if isinstance(item, dict)}
-    free = (f"t{number}" for number in range(1, len(items) * 2 + 2) if f"t{number}" not in taken)
+    free = free_test_ids({item.get("id") for item in items if isinstance(item, dict)})
     return [
         {"id": next(free), **item} if isinstance(item, dict) and "id" not in item else item for item in items
     ]

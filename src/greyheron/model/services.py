@@ -17,6 +17,17 @@ class Request:
     icmp_code: int | None = None
 
 
+def written(request: Request, family: Family) -> str:
+    """A word that `requested` reads as `request`, whatever the destination."""
+    if request.protocol in (TCP, UDP):
+        return f"{'tcp' if request.protocol == TCP else 'udp'}/{request.port}"
+    if request.protocol == family.icmp and request.icmp_type is not None:
+        if request.icmp_type == family.echo[0]:
+            return "ping"
+        return f"icmp/{request.icmp_type}/{request.icmp_code or 0}"
+    return f"protocol/{request.protocol}"
+
+
 def requested(word: str, destination: Device | None, family: Family) -> Request | None:
     """What `word` asks of `destination`; None when it is no service that can be known.
 

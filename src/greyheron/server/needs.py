@@ -16,29 +16,13 @@ PROBLEMS: dict[int | str, dict[str, Any]] = {
 }
 
 
-def store_of(request: Request) -> NetworkStore:
-    store: NetworkStore = request.app.state.store
-    return store
+def _kept(name: str) -> Any:
+    """What the application keeps under `name`."""
 
+    def find(request: Request) -> Any:
+        return getattr(request.app.state, name)
 
-def traffic_of(request: Request) -> TrafficStore:
-    traffic: TrafficStore = request.app.state.traffic
-    return traffic
-
-
-def bench_of(request: Request) -> Bench:
-    bench: Bench = request.app.state.bench
-    return bench
-
-
-def results_of(request: Request) -> ResultStore:
-    results: ResultStore = request.app.state.results
-    return results
-
-
-def jobs_of(request: Request) -> Jobs:
-    jobs: Jobs = request.app.state.jobs
-    return jobs
+    return Depends(find)
 
 
 def based_on(if_match: Annotated[str | None, Header()] = None) -> int:
@@ -51,9 +35,9 @@ def based_on(if_match: Annotated[str | None, Header()] = None) -> int:
     return int(version)
 
 
-Store = Annotated[NetworkStore, Depends(store_of)]
-Workings = Annotated[Bench, Depends(bench_of)]
-Computations = Annotated[Jobs, Depends(jobs_of)]
+Store = Annotated[NetworkStore, _kept("store")]
+Workings = Annotated[Bench, _kept("bench")]
+Computations = Annotated[Jobs, _kept("jobs")]
 Version = Annotated[int, Depends(based_on)]
-Results = Annotated[ResultStore, Depends(results_of)]
-Traffic = Annotated[TrafficStore, Depends(traffic_of)]
+Results = Annotated[ResultStore, _kept("results")]
+Traffic = Annotated[TrafficStore, _kept("traffic")]

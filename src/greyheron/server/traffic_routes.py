@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from greyheron.analysis.report import deciding_exchange
+from greyheron.analysis.report import deciding
 from greyheron.analysis.sending import sending_of
 from greyheron.analysis.words import ending_words
 from greyheron.core.conversation import Verdict, converse
@@ -44,7 +44,7 @@ def send(network_id: str, asked: SendRequest, store: Store, bench: Workings, tra
     traffic.add(network_id, sending)
     return Sent(
         verdict=result.verdict,
-        text=ending_words(deciding_exchange(result)),
+        text=ending_words(deciding(result.exchanges)),
         counted=sending.counts.total(),
         logged=len(sending.lines),
     )
