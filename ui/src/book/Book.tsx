@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { DropdownMenu } from "radix-ui";
 import { useEffect, useRef, useState } from "react";
 import { ask, type Change, type FlowReading, type TestFlow, type TestMarks } from "../api/client";
 import { NotationField } from "../editor/NotationField";
 import { useWorkbench } from "../shell/context";
+import { Menu } from "../shell/Menu";
+import { download } from "../state/download";
 import { freeTestId, putTest } from "../state/edits";
 import { VerdictMark } from "./VerdictMark";
 
@@ -184,31 +185,16 @@ function TableMenu() {
           event.target.value = "";
         }}
       />
-      <DropdownMenu.Root modal={false}>
-        <DropdownMenu.Trigger className="quiet px-1 font-normal" aria-label="The book as a table">
-          ▾
-        </DropdownMenu.Trigger>
-        <DropdownMenu.Portal>
-          <DropdownMenu.Content
-            align="start"
-            sideOffset={4}
-            className="z-40 rounded border border-slate bg-plate py-1"
-          >
-            <DropdownMenu.Item
-              onSelect={() => window.location.assign(`/api/networks/${id}/tests/table`)}
-              className="cursor-default px-3 py-1 outline-none data-[highlighted]:bg-tidewash"
-            >
-              Export as CSV
-            </DropdownMenu.Item>
-            <DropdownMenu.Item
-              onSelect={() => file.current?.click()}
-              className="cursor-default px-3 py-1 outline-none data-[highlighted]:bg-tidewash"
-            >
-              Import CSV…
-            </DropdownMenu.Item>
-          </DropdownMenu.Content>
-        </DropdownMenu.Portal>
-      </DropdownMenu.Root>
+      <Menu
+        className="quiet px-1 font-normal"
+        label="The book as a table"
+        items={[
+          ["Export as CSV", () => download(`/api/networks/${id}/tests/table`)],
+          ["Import CSV…", () => file.current?.click()],
+        ]}
+      >
+        ▾
+      </Menu>
     </>
   );
 }

@@ -9,6 +9,7 @@ import { type AccessList, ask, type ListReading, type ProblemItem } from "../api
 import { useCounters } from "../api/queries";
 import { useWorkbench } from "../shell/context";
 import { putList } from "../state/edits";
+import { useSettled } from "../state/useSettled";
 import { hitGutter, hitsOf } from "./counters";
 import { duplicateEntry, moveEntryDown, moveEntryUp, remarkEntry } from "./moving";
 import { completions, notation } from "./notation";
@@ -34,7 +35,7 @@ export function ListEditor({ list, point }: Props) {
   const key = keptKey(id, list.name);
   const [text, setText] = useState(() => localStorage.getItem(key) ?? saved);
   const [based, setBased] = useState(saved);
-  const settled = useSettled(text);
+  const settled = useSettled(text, SETTLE);
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
   const dirty = text !== saved;
@@ -256,13 +257,4 @@ function diagnostics(state: EditorState, problems: ProblemItem[]): Diagnostic[] 
       { from: Math.min(from, to), to: Math.max(from, to), severity: "error", message: problem.message },
     ];
   });
-}
-
-function useSettled(text: string): string {
-  const [settled, setSettled] = useState(text);
-  useEffect(() => {
-    const timer = setTimeout(() => setSettled(text), SETTLE);
-    return () => clearTimeout(timer);
-  }, [text]);
-  return settled;
 }

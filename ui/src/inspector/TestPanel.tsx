@@ -1,10 +1,10 @@
-import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
 import { ask, type Derivation, type Mark, type TestFlow, type Verdict } from "../api/client";
 import { useHistory, useTraffic } from "../api/queries";
 import { VerdictShape } from "../book/VerdictMark";
 import { NotationField } from "../editor/NotationField";
 import { useWorkbench } from "../shell/context";
+import { Menu } from "../shell/Menu";
 import { pointKey, putTest, putTests, removeTest } from "../state/edits";
 import { bareFlow, capital } from "../state/words";
 
@@ -97,26 +97,12 @@ function Duplicate({ test }: { test: TestFlow }) {
     }
   };
   return (
-    <DropdownMenu.Root modal={false}>
-      <DropdownMenu.Trigger className="button">Duplicate ▾</DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="start"
-          sideOffset={4}
-          className="z-40 rounded border border-slate bg-plate py-1"
-        >
-          {WAYS.map(([how, label]) => (
-            <DropdownMenu.Item
-              key={how}
-              onSelect={() => copy(how)}
-              className="cursor-default px-3 py-1 outline-none data-[highlighted]:bg-tidewash"
-            >
-              {label}
-            </DropdownMenu.Item>
-          ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <Menu
+      className="button"
+      items={WAYS.map(([how, label]): [string, () => void] => [label, () => copy(how)])}
+    >
+      Duplicate ▾
+    </Menu>
   );
 }
 

@@ -2,7 +2,17 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Network, ReachChange, TestMarks } from "../api/client";
 import { useWorkbench } from "../shell/context";
 import { bareFlow } from "../state/words";
-import { along, type Box, buildScene, LANE, type Link, lengthOf, type Point, type Scene } from "./geometry";
+import {
+  along,
+  type Box,
+  buildScene,
+  deviceOf,
+  LANE,
+  type Link,
+  lengthOf,
+  type Point,
+  type Scene,
+} from "./geometry";
 import { Plates } from "./Plates";
 import { Endings, Ribbons } from "./Ribbons";
 import { Tags } from "./Tags";
@@ -135,7 +145,6 @@ function Links({ scene, view, focus }: { scene: Scene; view: ViewOf; focus: Read
       <path d={path} vectorEffect="non-scaling-stroke" className="fill-none stroke-lane" strokeWidth="0.9" />
     );
   }
-  const deviceOf = (end: string) => end.slice(0, end.indexOf(":"));
   return (
     <>
       {scene.links
@@ -170,7 +179,7 @@ function neighbourhood(network: Network, device: string): Set<string> {
   while (edge.length) {
     const next: string[] = [];
     for (const { ends } of network.links) {
-      const [one, other] = ends.map((end) => end.slice(0, end.indexOf(":"))) as [string, string];
+      const [one, other] = ends.map(deviceOf) as [string, string];
       for (const [here, there] of [
         [one, other],
         [other, one],

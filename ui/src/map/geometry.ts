@@ -115,6 +115,9 @@ function plateSize(device: Device, network: Network): { width: number; height: n
   }
 }
 
+/** The device in `device:interface`. */
+export const deviceOf = (end: string) => end.slice(0, end.indexOf(":"));
+
 const split = (end: string): [string, string] => {
   const colon = end.indexOf(":");
   return [end.slice(0, colon), end.slice(colon + 1)];

@@ -1,6 +1,6 @@
 import type { ELK as Elk } from "elkjs/lib/elk-api";
 import type { Network } from "../api/client";
-import type { Point } from "./geometry";
+import { deviceOf, type Point } from "./geometry";
 
 const MANY = 60;
 const LEAF = { width: 110, height: 36 };
@@ -36,9 +36,7 @@ export async function layOut(network: Network): Promise<Map<string, Point>> {
 }
 
 async function laidOut(elk: Elk, network: Network): Promise<Map<string, Point>> {
-  const edges = network.links.map(
-    (link) => link.ends.map((end) => end.slice(0, end.indexOf(":"))) as [string, string],
-  );
+  const edges = network.links.map((link) => link.ends.map(deviceOf) as [string, string]);
   const hanging = network.devices.length > MANY ? hangingOf(network, edges) : new Map<string, string[]>();
   const folded = new Set([...hanging.values()].flat());
   const kinds = new Map(network.devices.map((device) => [device.name, device.kind]));

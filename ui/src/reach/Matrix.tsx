@@ -1,7 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, memo, useCallback, useEffect, useRef, useState } from "react";
 import { CellShape } from "./CellShape";
-import { cellWords, type Folded, type Line } from "./fold";
+import { cellWords, type Folded, isHome, type Line } from "./fold";
 
 const SIZE = 24;
 const LABEL = 172;
@@ -193,7 +193,7 @@ const Row = memo(
     onChoose,
     onFold,
   }: RowProps) {
-    const group = line.kind === "segment" || line.kind === "kind";
+    const group = isHome(line);
     return (
       <div
         role="row"

@@ -21,8 +21,7 @@ export function linesOf(matrix: ReachMatrix, folded: ReadonlySet<string>): Line[
   return matrix.groups.flatMap((group): Line[] => {
     const key = groupKey(group);
     const own = { key, label: group.name, members: group.members, group: key, kind: group.kind };
-    const named = group.kind === "set" || group.kind === "zone";
-    if (named || (folded.has(key) && group.members.length > 1)) return [{ ...own, open: false }];
+    if (!isHome(group) || (folded.has(key) && group.members.length > 1)) return [{ ...own, open: false }];
     const devices = group.members.map((place) => ({
       key: `${key}/${place}`,
       label: matrix.devices[place] ?? "",
@@ -34,6 +33,9 @@ export function linesOf(matrix: ReachMatrix, folded: ReadonlySet<string>): Line[
     return devices.length === 1 ? devices : [{ ...own, open: true }, ...devices];
   });
 }
+
+/** Whether a group is the one that its devices stand in; sets and zones name them a second time. */
+export const isHome = ({ kind }: { kind: Line["kind"] }) => kind === "segment" || kind === "kind";
 
 export interface Folded {
   /** For each pair of lines the verdicts that occur, as in the matrix; 0 where nothing is asked. */

@@ -3,6 +3,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { useTheme } from "../state/theme";
 import { commandsOf, found } from "./commands";
 import { useWorkbench } from "./context";
+import { Sheet } from "./Sheet";
 
 interface PaletteProps {
   open: boolean;
@@ -13,18 +14,10 @@ interface PaletteProps {
 /** One field for everything: type a few letters of a device, list, flow, place or deed, then Enter. */
 export function Palette({ open, onClose, openShortcuts }: PaletteProps) {
   return (
-    <Dialog.Root open={open} onOpenChange={(next) => !next && onClose()}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          className="fixed top-[12%] left-1/2 z-50 flex max-h-[66vh] w-[600px] -translate-x-1/2 flex-col rounded border border-slate bg-plate"
-        >
-          <Dialog.Title className="sr-only">Commands</Dialog.Title>
-          <Finder onClose={onClose} openShortcuts={openShortcuts} />
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <Sheet open={open} onClose={onClose} className="top-[12%] flex max-h-[66vh] w-[600px] flex-col">
+      <Dialog.Title className="sr-only">Commands</Dialog.Title>
+      <Finder onClose={onClose} openShortcuts={openShortcuts} />
+    </Sheet>
   );
 }
 

@@ -1,9 +1,10 @@
-import { DropdownMenu } from "radix-ui";
+import { download } from "../state/download";
 import { configuration } from "../state/edits";
 import type { View } from "../state/location";
 import { useTheme } from "../state/theme";
 import { useWorkbench } from "./context";
 import { Heron } from "./Heron";
+import { Menu } from "./Menu";
 
 const VIEWS: [View, string][] = [
   ["map", "Map"],
@@ -27,36 +28,20 @@ export function TopBar({ onShortcuts }: { onShortcuts: () => void }) {
       <button type="button" aria-label="Grey Heron: all networks" onClick={() => go({ network: null })}>
         <Heron />
       </button>
-      <DropdownMenu.Root modal={false}>
-        <DropdownMenu.Trigger className="flex max-w-[220px] items-center gap-2 truncate font-semibold">
-          {network.draft.name}{" "}
-          <span aria-hidden="true" className="quiet">
-            ▾
-          </span>
-        </DropdownMenu.Trigger>
-        <DropdownMenu.Portal>
-          <DropdownMenu.Content
-            align="start"
-            sideOffset={6}
-            className="z-40 min-w-[220px] rounded border border-slate bg-plate py-1"
-          >
-            {[
-              ["Export the draft", () => download(`/api/networks/${id}/file?state=draft`)] as const,
-              ["Export what is running", () => download(`/api/networks/${id}/file?state=running`)] as const,
-              [`Use the ${other} theme`, () => setTheme(other)] as const,
-              ["All networks", () => go({ network: null })] as const,
-            ].map(([label, act]) => (
-              <DropdownMenu.Item
-                key={label}
-                onSelect={act}
-                className="cursor-default px-3 py-1 outline-none data-[highlighted]:bg-tidewash"
-              >
-                {label}
-              </DropdownMenu.Item>
-            ))}
-          </DropdownMenu.Content>
-        </DropdownMenu.Portal>
-      </DropdownMenu.Root>
+      <Menu
+        className="flex max-w-[220px] items-center gap-2 truncate font-semibold"
+        items={[
+          ["Export the draft", () => download(`/api/networks/${id}/file?state=draft`)],
+          ["Export what is running", () => download(`/api/networks/${id}/file?state=running`)],
+          [`Use the ${other} theme`, () => setTheme(other)],
+          ["All networks", () => go({ network: null })],
+        ]}
+      >
+        {network.draft.name}{" "}
+        <span aria-hidden="true" className="quiet">
+          ▾
+        </span>
+      </Menu>
       <nav aria-label="Views" className="flex self-stretch">
         {VIEWS.map(([view, label]) => (
           <button
@@ -117,11 +102,4 @@ export function TopBar({ onShortcuts }: { onShortcuts: () => void }) {
       </div>
     </header>
   );
-}
-
-function download(address: string): void {
-  const link = document.createElement("a");
-  link.href = address;
-  link.download = "";
-  link.click();
 }

@@ -15,6 +15,7 @@ import { Inspector } from "../inspector/Inspector";
 import { MapView } from "../map/MapView";
 import { place as placeEdit, pointKey, replace as replaceEdit } from "../state/edits";
 import { usePlace } from "../state/location";
+import { useSettled } from "../state/useSettled";
 import { bareFlow } from "../state/words";
 import { Trace } from "../trace/Trace";
 import { ChangesView } from "../views/ChangesView";
@@ -106,7 +107,7 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
   }, [carried, network]);
   const previewed = hovered ?? shown?.edit ?? null;
   // A list that is picked up will be hovered somewhere: what reach is like now is asked for at once.
-  const foreseen = hovered?.changes ?? (carriedList ? NO_CHANGES : null);
+  const foreseen = useSettled(hovered?.changes ?? (carriedList ? NO_CHANGES : null), RESTED);
   const reach = useReachPreview(id, network.version, foreseen).data?.change;
   const previewBook = usePreview(id, network.version, previewed?.changes ?? null).data;
 
@@ -168,7 +169,12 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
     place,
     go,
     notices,
-    preview: { shown, book: previewed ? previewBook : undefined, reach: hovered ? reach : undefined, show },
+    preview: {
+      shown,
+      book: previewed ? previewBook : undefined,
+      reach: hovered?.changes === foreseen ? reach : undefined,
+      show,
+    },
     carried,
     pickUp,
     hover: setOver,
@@ -219,6 +225,8 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
 }
 
 const NO_CHANGES: Change[] = [];
+/** Milliseconds over one place before reach is asked for: places that are only passed are not worth it. */
+const RESTED = 80;
 
 /** The list of the same family that stands at a place already. */
 function occupant(network: OpenNetwork, list: AccessList, point: PointReport): string | null {

@@ -73,15 +73,9 @@ export const putTest = (test: TestFlow, label: string): EditRequest => ({
 
 /** Several new test flows in one edit, as they are written. */
 export function putTests(network: Network, flows: string[], group: string, label: string): EditRequest {
-  const taken = new Set(network.tests.map((test) => test.id));
-  let number = network.tests.length;
-  const free = () => {
-    do number += 1;
-    while (taken.has(`t${number}`));
-    return `t${number}`;
-  };
+  const ids = freeTestIds(network);
   const changes = flows.map((flow) => {
-    const id = free();
+    const id = ids.next().value;
     return put("tests", id, { id, flow, group, note: "" });
   });
   return { label, changes };
@@ -148,12 +142,14 @@ export const movePlate = (device: string, x: number, y: number): EditRequest => 
   changes: [put("positions", device, { device, x: Math.round(x), y: Math.round(y) })],
 });
 
-export function freeTestId(network: Network): string {
+function* freeTestIds(network: Network): Generator<string, never> {
   const taken = new Set(network.tests.map((test) => test.id));
-  let number = network.tests.length + 1;
-  while (taken.has(`t${number}`)) number += 1;
-  return `t${number}`;
+  for (let number = network.tests.length + 1; ; number += 1) {
+    if (!taken.has(`t${number}`)) yield `t${number}`;
+  }
 }
+
+export const freeTestId = (network: Network): string => freeTestIds(network).next().value;
 
 /** Changes that would reach a device: moving plates and writing tests are not among them. */
 export const configuration = (changes: Change[]) =>

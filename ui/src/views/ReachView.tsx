@@ -3,7 +3,7 @@ import { useCallback, useMemo, useState } from "react";
 import type { ReachQuestion } from "../api/client";
 import { CellPanel } from "../reach/CellPanel";
 import { CellShape } from "../reach/CellShape";
-import { foldCells, groupKey, linesOf } from "../reach/fold";
+import { foldCells, groupKey, isHome, linesOf } from "../reach/fold";
 import { type Chosen, Matrix } from "../reach/Matrix";
 import { useReach } from "../reach/useReach";
 import { useWorkbench } from "../shell/context";
@@ -70,22 +70,21 @@ export function ReachView() {
   ];
   const openPair = (source: number, destination: number) => {
     if (!matrix) return;
+    const homeOf = (place: number) =>
+      matrix.groups
+        .filter((group) => isHome(group) && group.members.includes(place))
+        .map(groupKey)
+        .join();
     setTurned((before) => {
       const after = new Set(before);
       const usual = matrix.devices.length > MANY;
-      for (const group of matrix.groups)
-        if (group.kind === "segment" || group.kind === "kind")
-          if (group.members.includes(source) || group.members.includes(destination))
-            if (usual) after.add(groupKey(group));
-            else after.delete(groupKey(group));
+      for (const home of [homeOf(source), homeOf(destination)]) {
+        if (usual) after.add(home);
+        else after.delete(home);
+      }
       return after;
     });
-    const key = (place: number) => {
-      const home = matrix.groups.find(
-        (group) => (group.kind === "segment" || group.kind === "kind") && group.members.includes(place),
-      );
-      return home ? `${groupKey(home)}/${place}` : "";
-    };
+    const key = (place: number) => `${homeOf(place)}/${place}`;
     setChosen({ row: key(source), column: key(destination) });
   };
 

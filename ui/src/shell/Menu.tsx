@@ -1,0 +1,38 @@
+import { DropdownMenu } from "radix-ui";
+import type { ReactNode } from "react";
+
+interface MenuProps {
+  /** What opens it. */
+  children: ReactNode;
+  className: string;
+  label?: string;
+  items: [label: string, act: () => void][];
+}
+
+/** A few things to do, behind a button. */
+export function Menu({ children, className, label, items }: MenuProps) {
+  return (
+    <DropdownMenu.Root modal={false}>
+      <DropdownMenu.Trigger className={className} aria-label={label}>
+        {children}
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align="start"
+          sideOffset={5}
+          className="z-40 rounded border border-slate bg-plate py-1"
+        >
+          {items.map(([name, act]) => (
+            <DropdownMenu.Item
+              key={name}
+              onSelect={act}
+              className="cursor-default px-3 py-1 outline-none data-[highlighted]:bg-tidewash"
+            >
+              {name}
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
