@@ -82,12 +82,12 @@ export const usePartings = (id: string, version: number, flow: string | null) =>
     retry: false,
   });
 
-/** What a test flow came to on the draft, newest first. */
-export const useHistory = (id: string, version: number, test: string, ready: boolean) =>
+/** What a test flow came to on the draft, newest first; `version` is the book's, which is what was recorded. */
+export const useHistory = (id: string, version: number | undefined, test: string) =>
   useQuery({
     queryKey: ["history", id, version, test],
     queryFn: () => ask<PastResult[]>(`/networks/${id}/tests/${test}/history`),
-    enabled: ready,
+    enabled: version !== undefined,
   });
 
 /** What the book would say after `changes`, which are not made. */

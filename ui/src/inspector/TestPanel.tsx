@@ -67,7 +67,7 @@ export function TestPanel({ test }: { test: TestFlow }) {
           <VerdictLine label="draft" mark={marks.draft} />
         </dl>
       )}
-      <Since test={test} ready={marks !== undefined} />
+      <Since test={test} />
     </div>
   );
 }
@@ -107,9 +107,9 @@ function Duplicate({ test }: { test: TestFlow }) {
 }
 
 /** Since when the flow comes to what it comes to, and what it came to before. */
-function Since({ test, ready }: { test: TestFlow; ready: boolean }) {
-  const { id, network } = useWorkbench();
-  const history = useHistory(id, network.version, test.id, ready).data ?? [];
+function Since({ test }: { test: TestFlow }) {
+  const { id, book } = useWorkbench();
+  const history = useHistory(id, book?.version, test.id).data ?? [];
   const [latest, ...before] = history;
   if (!latest) return null;
   return (
