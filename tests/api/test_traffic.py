@@ -113,3 +113,14 @@ def test_of_equal_paths_the_first_is_sent_along(client: TestClient, demo: str) -
     assert client.post(f"/api/networks/{demo}/draft/edits", json=edit, headers=headers).status_code == 200
     send(client, demo, "wardens-desk → tide-gauge readings", state="draft", times=10)
     assert counts(client, demo) == {"lagoon wan0 count 10": 10}  # wan2 of sluice comes before wan3
+
+
+def test_a_group_and_the_whole_book_are_run_at_once(client: TestClient, demo: str) -> None:
+    every = client.post(f"/api/networks/{demo}/run", json={}).json()
+    assert (every["ran"], every["untried"]) == (24, [])
+    book = client.get(f"/api/networks/{demo}/book").json()["tests"]
+    expected = [each["id"] for each in book if each["running"]["judgement"]["standing"] != "holds"]
+    assert every["surprises"] == expected
+    assert sum(counts(client, demo).values()) == every["counted"]
+    two = client.post(f"/api/networks/{demo}/run", json={"tests": ["t1", "t2"], "state": "baseline"}).json()
+    assert (two["ran"], two["counted"]) == (2, 0)  # with no lists nothing is counted

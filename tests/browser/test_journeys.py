@@ -1,18 +1,44 @@
-"""Longer journeys: a network from nothing, the storm repaired, two places compared, a large network."""
+"""Longer journeys: a network from nothing, the storm repaired, two places compared, a large network.
+
+All of them by keyboard alone, but for the file that is chosen: no pointer is moved.
+"""
 
 import re
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from greyheron.demo.generator import Plan, generate
 from greyheron.formats.workspace import write_workspace
 from greyheron.model.changes import Change, apply
 from tests.browser.conftest import Server
-from tests.browser.test_journey import editor, mark, row
+from tests.browser.test_journey import editor, mark, tab_to
 
 pytestmark = pytest.mark.browser
+
+
+def press(page: Page, control: Locator) -> None:
+    """Go to a control by Tab, and press it with Enter."""
+    tab_to(page, control)
+    page.keyboard.press("Enter")
+
+
+def new_list(page: Page, name: str) -> None:
+    palette(page, "Go to Lists")
+    tab_to(page, page.get_by_label("Name of a new list"))
+    page.keyboard.type(name)
+    page.keyboard.press("Enter")
+    expect(editor(page, name)).to_be_visible()
+
+
+def fill(page: Page, field: Locator, text: str) -> None:
+    """Go to a text by Tab, and write `text` in place of what stands there."""
+    tab_to(page, field)
+    page.keyboard.press("Control+a")
+    page.keyboard.press("Delete")
+    page.keyboard.insert_text(text)
+    page.keyboard.press("Escape")
 
 
 def palette(page: Page, words: str) -> None:
@@ -28,17 +54,14 @@ def palette(page: Page, words: str) -> None:
 def write_list(page: Page, name: str, text: str) -> None:
     """Put `text` in place of the entries of a list and save it."""
     palette(page, f"Open {name}")
-    editor(page, name).click()
-    page.keyboard.press("Control+a")
-    page.keyboard.press("Delete")
-    page.keyboard.insert_text(text)
-    page.keyboard.press("Escape")
+    fill(page, editor(page, name), text)
     page.keyboard.press("Control+s")
     expect(page.get_by_label(f"List {name}").get_by_text("saved in the draft")).to_be_visible()
 
 
 def write_test(page: Page, flow: str) -> None:
-    """A new test flow, typed where `/` leads."""
+    """A new test flow, typed where `/` leads, once Escape has left whatever was being written."""
+    page.keyboard.press("Escape")
     page.keyboard.press("/")
     expect(page.get_by_role("textbox", name="New test flow")).to_be_focused()
     page.keyboard.insert_text(flow)
@@ -71,17 +94,17 @@ def place_at(page: Page, words: str) -> None:
 
 def add(page: Page, kind: str, text: str) -> None:
     """Add a device from the overview, written as text."""
-    page.get_by_label("Add to the network").select_option(kind)
-    field = page.get_by_role("textbox", name=re.compile("new", re.IGNORECASE)).last
-    field.click()
-    page.keyboard.press("Control+a")
-    page.keyboard.insert_text(text)
-    page.get_by_role("button", name="Save to draft").click()
+    press(page, page.get_by_role("button", name="Add to the network"))
+    expect(page.get_by_role("menu")).to_be_visible()
+    page.keyboard.type(kind)
+    page.keyboard.press("Enter")
+    fill(page, page.get_by_role("textbox", name=re.compile("new", re.IGNORECASE)).last, text)
+    press(page, page.get_by_role("button", name="Save to draft"))
 
 
 def choose_nothing(page: Page) -> None:
     page.goto(page.url.split("?")[0])
-    expect(page.get_by_label("Add to the network")).to_be_visible()
+    expect(page.get_by_role("button", name="Add to the network")).to_be_visible()
 
 
 ROUTER = """name: {name}
@@ -107,8 +130,9 @@ services:
 
 def test_a_network_of_three_routers_from_nothing_and_one_block_proved(page: Page, server: Server) -> None:
     page.goto(server.address)
-    page.get_by_label("Name of a new network").fill("Reed bank")
-    page.get_by_role("button", name="Create").click()
+    tab_to(page, page.get_by_label("Name of a new network"))
+    page.keyboard.type("Reed bank")
+    page.keyboard.press("Enter")
     for name, eth0, eth1 in (
         ("reed1", "172.21.1.1/24", "172.21.9.1/30"),
         ("reed2", "172.21.9.2/30", "172.21.9.5/30"),
@@ -126,13 +150,14 @@ def test_a_network_of_three_routers_from_nothing_and_one_block_proved(page: Page
         choose_nothing(page)
     for one, other in (("bittern", "reed1"), ("reed1", "reed2"), ("reed2", "reed3"), ("reed3", "warbler")):
         palette(page, one)
-        page.get_by_label(f"Join {one} with").select_option(other)
+        tab_to(page, page.get_by_label(f"Join {one} with"))
+        page.keyboard.insert_text(other)
+        page.keyboard.press("Enter")
         expect(page.get_by_role("button", name=re.compile(f"^Remove the link to {other}:"))).to_be_visible()
     write_test(page, "bittern → warbler page block")
     expect(mark(page, "t1", "draft")).to_have_accessible_name("draft: passes, not as expected")
     choose_nothing(page)
-    page.get_by_label("Name of a new list").fill("no-page")
-    page.get_by_role("button", name="Make").click()
+    new_list(page, "no-page")
     write_list(page, "no-page", "deny tcp from @bittern to @warbler port http\npermit any")
     palette(page, "Place no-page")
     place_at(page, "entering reed1 by eth0")
@@ -146,7 +171,7 @@ def test_a_network_of_three_routers_from_nothing_and_one_block_proved(page: Page
 
 def test_the_storm_is_repaired_fault_by_fault(page: Page, server: Server) -> None:
     page.goto(server.address)
-    page.get_by_role("button", name="After the storm: find the faults").click()
+    press(page, page.get_by_role("button", name="After the storm: find the faults"))
     expect(page.get_by_test_id("book-summary")).to_contain_text("28 flows, 14 not as expected")
 
     write_list(page, "wardens-only", "10 permit from 172.20.24.0~0.0.0.255\n20 deny from any log")
@@ -159,7 +184,7 @@ def test_the_storm_is_repaired_fault_by_fault(page: Page, server: Server) -> Non
     expect(mark(page, "t9", "draft")).to_have_accessible_name("draft: blocked, as expected")
 
     palette(page, "Open from-beyond")
-    editor(page, "from-beyond").click()
+    tab_to(page, editor(page, "from-beyond"))
     page.keyboard.press("Control+End")
     page.keyboard.press("ArrowUp")
     page.keyboard.press("Alt+ArrowUp")
@@ -179,7 +204,7 @@ def test_the_storm_is_repaired_fault_by_fault(page: Page, server: Server) -> Non
         palette(page, point)
         panel = page.get_by_role("complementary", name="Inspector")
         expect(panel).to_contain_text(list_name)
-        panel.get_by_role("button", name="Take off").first.click()
+        press(page, panel.get_by_role("button", name="Take off").first)
         expect(panel.get_by_role("button", name="Take off")).to_have_count(0)
     expect(mark(page, "t2", "draft")).to_have_accessible_name("draft: passes, as expected")
 
@@ -209,14 +234,12 @@ def test_the_storm_is_repaired_fault_by_fault(page: Page, server: Server) -> Non
     palette(page, "Place boat-guard")
     place_at(page, "leaving jetty by eth1.57")
     palette(page, "boat-desk")
-    page.get_by_role("button", name="Edit as text…").click()
-    text = page.get_by_role("textbox", name=re.compile("boat-desk"))
-    text.click()
-    page.keyboard.press("Control+a")
-    page.keyboard.insert_text(HOST.format(name="boat-desk", address="172.20.56.10/24", gateway="172.20.56.1"))
-    page.get_by_role("button", name="Save to draft").click()
+    press(page, page.get_by_role("button", name="Edit as text…"))
+    mended = HOST.format(name="boat-desk", address="172.20.56.10/24", gateway="172.20.56.1")
+    fill(page, page.get_by_role("textbox", name=re.compile("boat-desk")), mended)
+    press(page, page.get_by_role("button", name="Save to draft"))
     expect(page.get_by_test_id("book-summary")).to_contain_text("28 flows, 1 not as expected")
-    row(page, "s2").click()  # the service moved to another port, which no list can mend
+    press(page, page.locator("[data-test=s2]"))  # the service moved to another port, which no list can mend
     inspector = page.get_by_role("complementary", name="Inspector")
     expect(inspector).to_contain_text("Refused by ledger: nobody listens")
     expect(inspector).to_contain_text("No list is to blame")
@@ -224,8 +247,7 @@ def test_the_storm_is_repaired_fault_by_fault(page: Page, server: Server) -> Non
 
 def test_one_list_inbound_here_or_outbound_there(page: Page) -> None:
     """The same list at two places: what each would do is read before anything is dropped."""
-    page.get_by_label("Name of a new list").fill("no-login")
-    page.get_by_role("button", name="Make").click()
+    new_list(page, "no-login")
     write_list(page, "no-login", "deny tcp from any to any port telnet\npermit any")
     palette(page, "Place no-login")
     placing = page.get_by_test_id("placing")
@@ -237,7 +259,7 @@ def test_one_list_inbound_here_or_outbound_there(page: Page) -> None:
         seen[words] = placing.inner_text()
     assert len(set(seen.values())) == 2
     page.keyboard.press("Enter")
-    row(page, "t1").click()
+    press(page, page.locator("[data-test=t1]"))
     expect(page.get_by_test_id("sentence")).to_contain_text("blocked leaving lagoon by eth2: no-login denies")
     evidence = page.get_by_role("complementary", name="Evidence")
     expect(evidence).to_contain_text("Draft parts from running at lagoon")

@@ -245,7 +245,8 @@ def test_a_device_is_edited_as_text_and_checked_as_typed(page: Page) -> None:
 
 def test_a_device_and_its_link_are_added_and_removed(page: Page) -> None:
     inspector = page.get_by_role("complementary", name="Inspector")
-    page.get_by_label("Add to the network").select_option("host")
+    page.get_by_role("button", name="Add to the network").click()
+    page.get_by_role("menuitem", name="host").click()
     text = inspector.get_by_role("textbox", name="New item as text")
     text.click()
     page.keyboard.press("Control+a")
@@ -374,7 +375,7 @@ def test_flows_are_duplicated_in_other_shapes(page: Page) -> None:
 
 
 def test_the_book_as_a_table(page: Page, tmp_path: Path) -> None:
-    page.get_by_role("button", name="The book as a table").click()
+    page.get_by_role("button", name="The whole book").click()
     with page.expect_download() as download:
         page.get_by_role("menuitem", name="Export as CSV").click()
     assert "ringing-desk → camhub web pass" in Path(download.value.path()).read_text()
@@ -383,7 +384,10 @@ def test_the_book_as_a_table(page: Page, tmp_path: Path) -> None:
     page.get_by_label("Table of test flows").set_input_files(table)
     expect(page.get_by_role("status").filter(has_text="1 test flows were added")).to_be_visible()
     expect(row(page, "t25")).to_contain_text("till → ledger")
-    page.get_by_role("button", name="Doors").click()
+    page.get_by_role("button", name="Run Doors").focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("status").filter(has_text="Ran 1 flow on the draft")).to_be_visible()
+    page.get_by_role("button", name="Doors", exact=True).click()
     expect(row(page, "t25")).not_to_be_visible()
     table.write_text("flow\ntill → nobody web pass\n")
     page.get_by_label("Table of test flows").set_input_files(table)

@@ -218,6 +218,10 @@ class Reach:
         self._engine = engine
         self._parts = tuple(self._find(world, progress))
 
+    def __len__(self) -> int:
+        """How many conversations it knows the courses of."""
+        return sum(len(part.sender) for part in self._parts)
+
     def _find(self, world: World, progress: Progress) -> Iterator[_Part]:
         count = len(self.axis.devices)
         destinations, requests, column, to, about = _goals(world, self.axis, self.question)

@@ -1,12 +1,16 @@
 """Sending a flow, as against evaluating it: what it adds to counters and to the log (2-semantics §8)."""
 
 from collections import Counter
+from collections.abc import Iterable
 from dataclasses import dataclass
 
+from greyheron.analysis.judge import Standing, judge
 from greyheron.analysis.words import service_words
-from greyheron.core.conversation import Result
+from greyheron.core.conversation import FlowError, Result, converse
 from greyheron.core.packet import Packet
 from greyheron.core.steps import Filtered
+from greyheron.core.world import World
+from greyheron.model.document import TestFlow
 from greyheron.model.values import Action, Direction, Family
 
 
@@ -57,6 +61,39 @@ def sending_of(result: Result, times: int) -> Sending:
                 if decision.log:
                     lines.append(_line(place, decision.action, hop.header_at(point), times))
     return Sending(counts, tuple(lines))
+
+
+@dataclass(frozen=True, slots=True)
+class TestRun:
+    """What came of test flows that were sent once each.
+
+    standings:  by the test's id;  untried:  those that cannot be tried in this network
+    """
+
+    __test__ = False
+
+    standings: dict[str, Standing]
+    untried: tuple[str, ...]
+    sending: Sending
+
+
+def run_tests(tests: Iterable[TestFlow], world: World, baseline: World) -> TestRun:
+    """Send every one of `tests` once in `world`."""
+    standings: dict[str, Standing] = {}
+    untried: list[str] = []
+    counts: Counter[CountedAt] = Counter()
+    lines: list[LogLine] = []
+    for test in tests:
+        try:
+            result, without = (converse(each, test.flow.flow) for each in (world, baseline))
+        except FlowError:
+            untried.append(test.id)
+            continue
+        standings[test.id] = judge(test.flow.expect, result.verdict, without.verdict).standing
+        sent = sending_of(result, 1)
+        counts += sent.counts
+        lines += sent.lines
+    return TestRun(standings, tuple(untried), Sending(counts, tuple(lines)))
 
 
 def _line(place: CountedAt, action: Action, packet: Packet, times: int) -> LogLine:

@@ -30,7 +30,8 @@ from greyheron.model.values import Family
 from greyheron.store.networks import Stored
 
 MOST_KEPT = 24
-MOST_REACHES = 3
+MOST_COURSES = 400_000
+"""The courses of so many conversations, some 3 kB each, are kept for matrices; those of one matrix always."""
 MOST_TOPOLOGIES = 6
 SMALL = 80
 """So many devices are few enough to work out reach while somebody waits."""
@@ -133,8 +134,9 @@ class Bench:
         if known is not None and known.axis.devices == axis.devices and known.fits(engine):
             self._reaches.move_to_end(key)
             return known.cells_in(engine)
+        self._reaches.pop(key, None)  # before the new one is worked out: the two together may be large
         known = self._reaches[key] = Reach(world, engine, axis, question, progress)
-        while len(self._reaches) > MOST_REACHES:
+        while len(self._reaches) > 1 and sum(map(len, self._reaches.values())) > MOST_COURSES:
             self._reaches.popitem(last=False)
         return known.cells()
 

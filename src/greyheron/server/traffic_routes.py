@@ -5,8 +5,9 @@ from typing import Annotated
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
+from greyheron.analysis.judge import Standing
 from greyheron.analysis.report import deciding
-from greyheron.analysis.sending import sending_of
+from greyheron.analysis.sending import run_tests, sending_of
 from greyheron.analysis.words import ending_words
 from greyheron.core.conversation import Verdict, converse
 from greyheron.model.notation.flows import read_bare_flow
@@ -47,6 +48,40 @@ def send(network_id: str, asked: SendRequest, store: Store, bench: Workings, tra
         text=ending_words(deciding(result.exchanges)),
         counted=sending.counts.total(),
         logged=len(sending.lines),
+    )
+
+
+class RunRequest(Asked):
+    """Which test flows to run (None: the whole book), and the lists in force."""
+
+    tests: list[str] | None = None
+    state: State = "running"
+
+
+class Run(BaseModel):
+    """What came of a run: how many were sent, which did not do what is expected, what was counted."""
+
+    ran: int
+    surprises: list[str]
+    untried: list[str]
+    counted: int
+    logged: int
+
+
+@router.post("/networks/{network_id}/run")
+def run(network_id: str, asked: RunRequest, store: Store, bench: Workings, traffic: Traffic) -> Run:
+    """Send test flows of the book once each, and count and log them in one go."""
+    stored = store.get(network_id)
+    tests = [test for test in stored.draft.tests if asked.tests is None or test.id in asked.tests]
+    baseline, world = bench.world(stored.draft).baseline, bench.world_in(stored, asked.state)
+    found = run_tests(tests, world, baseline)
+    traffic.add(network_id, found.sending)
+    return Run(
+        ran=len(found.standings),
+        surprises=[name for name, standing in found.standings.items() if standing is not Standing.HOLDS],
+        untried=list(found.untried),
+        counted=found.sending.counts.total(),
+        logged=len(found.sending.lines),
     )
 
 

@@ -33,6 +33,7 @@ export type PastResult = Schemas["PastResult"];
 export type Derivation = Schemas["Derivation"];
 export type Count = Schemas["Count"];
 export type Written = Schemas["Written"];
+export type Run = Schemas["Run"];
 export type Sent = Schemas["Sent"];
 export type DeviceFacts = Schemas["DeviceFacts"];
 export type ItemText = Schemas["ItemText"];

@@ -496,6 +496,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run
+         * @description Send test flows of the book once each, and count and log them in one go.
+         */
+        post: operations["run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/counters": {
         parameters: {
             query?: never;
@@ -1847,6 +1867,36 @@ export interface components {
              * @default 5
              */
             preference: number;
+        };
+        /**
+         * Run
+         * @description What came of a run: how many were sent, which did not do what is expected, what was counted.
+         */
+        Run: {
+            /** Ran */
+            ran: number;
+            /** Surprises */
+            surprises: string[];
+            /** Untried */
+            untried: string[];
+            /** Counted */
+            counted: number;
+            /** Logged */
+            logged: number;
+        };
+        /**
+         * RunRequest
+         * @description Which test flows to run (None: the whole book), and the lists in force.
+         */
+        RunRequest: {
+            /** Tests */
+            tests?: string[] | null;
+            /**
+             * State
+             * @default running
+             * @enum {string}
+             */
+            state: "baseline" | "running" | "draft";
         };
         /**
          * Seen
@@ -3934,6 +3984,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Sent"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
                 };
             };
             /** @description Not Found */

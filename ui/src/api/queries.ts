@@ -14,6 +14,7 @@ import {
   type Places,
   type ReachForeseen,
   type RevisionItem,
+  type Run,
   type Sent,
   type State,
   type TraceReport,
@@ -147,11 +148,16 @@ export function useTraffic(id: string) {
       ask<Sent>(`/networks/${id}/send`, { body: request }),
     onSuccess,
   });
+  const run = useMutation({
+    mutationFn: (request: { tests: string[] | null; state: State }) =>
+      ask<Run>(`/networks/${id}/run`, { body: request }),
+    onSuccess,
+  });
   const reset = useMutation({
     mutationFn: () => ask<void>(`/networks/${id}/counters`, { method: "DELETE" }),
     onSuccess,
   });
-  return { send, reset };
+  return { send, run, reset };
 }
 
 export const useRevisions = (id: string, version: number) =>

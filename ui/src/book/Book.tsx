@@ -10,7 +10,7 @@ import { VerdictMark } from "./VerdictMark";
 
 /** The left side: every test flow with its three verdicts. */
 export function Book() {
-  const { network, book, preview, place } = useWorkbench();
+  const { network, book, preview, place, run } = useWorkbench();
   const [surprises, setSurprises] = useState(false);
   const marks = new Map(book?.tests.map((test) => [test.id, test]));
   const previewed = new Map(preview.book?.tests.map((test) => [test.id, test]));
@@ -50,10 +50,10 @@ export function Book() {
           const members = shown.filter((test) => test.group === group);
           return members.length ? (
             <section key={group} aria-label={group || "No group"}>
-              <h3 className="px-4 pt-2 pb-0.5">
+              <h3 className="group flex items-baseline px-4 pt-2 pb-0.5">
                 <button
                   type="button"
-                  className="quiet flex w-full items-baseline gap-1 text-left text-fine"
+                  className="quiet flex flex-1 items-baseline gap-1 text-left text-fine"
                   aria-expanded={!folded.has(group)}
                   onClick={() => fold(group)}
                 >
@@ -66,6 +66,14 @@ export function Book() {
                       )}
                     </span>
                   )}
+                </button>
+                <button
+                  type="button"
+                  className="text-fine underline opacity-0 focus-visible:opacity-100 group-hover:opacity-100"
+                  aria-label={`Run ${group || "the flows without a group"}`}
+                  onClick={() => run(tests.filter((test) => test.group === group))}
+                >
+                  run
                 </button>
               </h3>
               <ul hidden={folded.has(group)}>
@@ -157,7 +165,7 @@ function Row({ test, marks, previewed, chosen }: RowProps) {
 
 /** The whole book as a table: out to a file, or in from one. */
 function TableMenu() {
-  const { id, make, notices } = useWorkbench();
+  const { id, make, notices, run } = useWorkbench();
   const file = useRef<HTMLInputElement>(null);
   const read = async (chosen: File) => {
     try {
@@ -187,8 +195,9 @@ function TableMenu() {
       />
       <Menu
         className="quiet px-1 font-normal"
-        label="The book as a table"
+        label="The whole book"
         items={[
+          ["Run all", () => run(null)],
           ["Export as CSV", () => download(`/api/networks/${id}/tests/table`)],
           ["Import CSV…", () => file.current?.click()],
         ]}

@@ -155,7 +155,7 @@ function Lines({
 
 /** What the device is linked to, and joining it with more. */
 function Links({ device }: { device: Device }) {
-  const { network, make, go } = useWorkbench();
+  const { network, make, go, notices } = useWorkbench();
   const { links, devices } = network.draft;
   const own = links.filter((link) => link.ends.some((end) => end.startsWith(`${device.name}:`)));
   return (
@@ -192,22 +192,39 @@ function Links({ device }: { device: Device }) {
           );
         })}
       </ul>
-      <select
-        aria-label={`Join ${device.name} with`}
-        className="field mt-1 w-full"
-        value=""
-        onChange={(event) => {
-          const other = devices.find((each) => each.name === event.target.value);
-          if (other) make(joinDevices(network.draft, device, other));
+      <form
+        className="mt-1 flex gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          const field = event.currentTarget.elements.namedItem("other") as HTMLInputElement;
+          const other = devices.find((each) => each.name === field.value && each !== device);
+          if (!other) {
+            notices.say(`There is no other device called “${field.value}”.`);
+            return;
+          }
+          make(joinDevices(network.draft, device, other));
+          field.value = "";
         }}
       >
-        <option value="">Join with…</option>
-        {devices
-          .filter((each) => each.name !== device.name)
-          .map((each) => (
-            <option key={each.name}>{each.name}</option>
-          ))}
-      </select>
+        <input
+          name="other"
+          aria-label={`Join ${device.name} with`}
+          placeholder="another device"
+          list="other-devices"
+          autoComplete="off"
+          className="field min-w-0 flex-1"
+        />
+        <datalist id="other-devices">
+          {devices
+            .filter((each) => each.name !== device.name)
+            .map((each) => (
+              <option key={each.name} value={each.name} />
+            ))}
+        </datalist>
+        <button type="submit" className="button">
+          Join
+        </button>
+      </form>
     </>
   );
 }

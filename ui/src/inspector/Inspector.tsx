@@ -20,7 +20,11 @@ export function Inspector() {
   else if (test) panel = <TestPanel key={test.id} test={test} />;
   else if (kind === "point") panel = <PointPanel key={name} point={name} />;
   return (
-    <aside aria-label="Inspector" className="min-h-0 overflow-y-auto border-l border-rule">
+    <aside
+      aria-label="Inspector"
+      tabIndex={-1}
+      className="min-h-0 overflow-y-auto border-l border-rule outline-none"
+    >
       {panel ?? <OverviewPanel />}
     </aside>
   );

@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { Change } from "../api/client";
 import { ItemEditor } from "../editor/ItemEditor";
 import { useWorkbench } from "../shell/context";
+import { Menu } from "../shell/Menu";
 
 type Kind = "router" | "firewall" | "host" | "switch" | "outside" | "link" | "address set" | "port set";
 
@@ -29,19 +30,16 @@ export function NewItem() {
   const [kind, setKind] = useState<Kind | null>(null);
   if (!kind) {
     return (
-      <select
-        aria-label="Add to the network"
-        className="field w-full"
-        value=""
-        onChange={(event) => setKind(event.target.value as Kind)}
+      <Menu
+        className="button"
+        label="Add to the network"
+        items={Object.keys(TEMPLATES).map((each): [string, () => void] => [
+          each === "outside" ? "outside network" : each,
+          () => setKind(each as Kind),
+        ])}
       >
-        <option value="">Add to the network…</option>
-        {Object.keys(TEMPLATES).map((each) => (
-          <option key={each} value={each}>
-            {each === "outside" ? "outside network" : each}
-          </option>
-        ))}
-      </select>
+        Add to the network ▾
+      </Menu>
     );
   }
   const [collection, start] = TEMPLATES[kind];

@@ -41,7 +41,12 @@ function Finder({ onClose, openShortcuts }: Omit<PaletteProps, "open">) {
   const run = (place: number) => {
     onClose();
     // Once the palette has given the focus back, so that what is opened can take it.
-    setTimeout(() => shown[place]?.run());
+    setTimeout(() => {
+      const command = shown[place];
+      command?.run();
+      if (command?.inspects)
+        setTimeout(() => document.querySelector<HTMLElement>("[aria-label=Inspector]")?.focus());
+    });
   };
   return (
     <>

@@ -1,5 +1,5 @@
 import { useCallback, useEffect, useMemo, useState } from "react";
-import type { AccessList, Change, OpenNetwork, Placement, PointReport } from "../api/client";
+import type { AccessList, Change, OpenNetwork, Placement, PointReport, TestFlow } from "../api/client";
 import {
   type EditRequest,
   useBook,
@@ -9,6 +9,7 @@ import {
   usePreview,
   useReachPreview,
   useTrace,
+  useTraffic,
 } from "../api/queries";
 import { Book } from "../book/Book";
 import { Inspector } from "../inspector/Inspector";
@@ -16,7 +17,7 @@ import { MapView } from "../map/MapView";
 import { place as placeEdit, pointKey, replace as replaceEdit } from "../state/edits";
 import { usePlace } from "../state/location";
 import { useSettled } from "../state/useSettled";
-import { bareFlow } from "../state/words";
+import { bareFlow, runWords } from "../state/words";
 import { Trace } from "../trace/Trace";
 import { ChangesView } from "../views/ChangesView";
 import { ListsView } from "../views/ListsView";
@@ -125,6 +126,16 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
     [draft.edit, notices],
   );
 
+  const { run: running } = useTraffic(id);
+  const run = useCallback(
+    (tests: TestFlow[] | null) =>
+      running.mutate(
+        { tests: tests?.map((each) => each.id) ?? null, state: place.state },
+        { onSuccess: (report) => notices.say(runWords(report, place.state)), onError: notices.fail },
+      ),
+    [running, place.state, notices],
+  );
+
   const putDown = useCallback(() => {
     setCarried(null);
     setOver(null);
@@ -181,6 +192,7 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
     drop,
     putDown,
     make,
+    run,
   };
   const shortcuts = useShortcuts(workbench);
   const other = carriedList && occupied ? occupant(network, carriedList.list, occupied) : null;

@@ -4,12 +4,13 @@ import type { Theme } from "../state/theme";
 import { bareFlow, familyWord } from "../state/words";
 import type { Workbench } from "./context";
 
-/** Something that the palette can do. `words` is what it is found by. */
+/** Something that the palette can do. `inspects`: it shows in the inspector, which then has the focus. */
 export interface Command {
   key: string;
   label: string;
   detail: string;
   run: () => void;
+  inspects?: true;
 }
 
 const VIEWS: [View, string][] = [
@@ -28,7 +29,7 @@ interface Around {
 
 /** Everything that can be done or gone to from where one is. */
 export function commandsOf(workbench: Workbench, { theme, setTheme, openShortcuts }: Around): Command[] {
-  const { network, go, pickUp, draft, notices, places } = workbench;
+  const { network, go, pickUp, draft, notices, places, run } = workbench;
   const { tests, lists, devices } = network.draft;
   const step = (name: "undo" | "redo" | "discard") => () =>
     draft.step.mutate({ step: name }, { onError: notices.fail });
@@ -40,11 +41,19 @@ export function commandsOf(workbench: Workbench, { theme, setTheme, openShortcut
       detail: "view",
       run: () => go({ view }),
     })),
+    { key: "run all", label: "Run the whole book", detail: "Shift+X", run: () => run(null) },
+    ...[...new Set(tests.map((test) => test.group))].filter(Boolean).map((group) => ({
+      key: `run ${group}`,
+      label: `Run ${group}`,
+      detail: "the test flows of a group",
+      run: () => run(tests.filter((test) => test.group === group)),
+    })),
     ...tests.map((test) => ({
       key: `test ${test.id}`,
       label: bareFlow(test.flow),
       detail: `test flow${test.group ? `, ${test.group}` : ""}`,
       run: () => go({ view: "map", test: test.id, chosen: `test:${test.id}` }),
+      inspects: true as const,
     })),
     ...lists.flatMap((list) => [
       {
@@ -65,12 +74,14 @@ export function commandsOf(workbench: Workbench, { theme, setTheme, openShortcut
       label: device.name,
       detail: `${device.kind}${device.note ? `: ${device.note}` : ""}`,
       run: () => go({ view: "map", chosen: `device:${device.name}` }),
+      inspects: true as const,
     })),
     ...(places?.points ?? []).map((point) => ({
       key: `point ${pointKey(point)}`,
       label: `${point.device} ${point.at} ${point.direction}`,
       detail: point.placed.length ? `${point.placed.join(", ")} placed` : "nothing placed",
       run: () => go({ view: "map", chosen: `point:${pointKey(point)}` }),
+      inspects: true as const,
     })),
     ...(network.undo ? [{ key: "undo", label: "Undo", detail: network.undo, run: step("undo") }] : []),
     ...(network.redo ? [{ key: "redo", label: "Redo", detail: network.redo, run: step("redo") }] : []),

@@ -7,6 +7,7 @@ import type {
   Places,
   PointReport,
   ReachChange,
+  TestFlow,
   TraceReport,
 } from "../api/client";
 import type { Draft, EditRequest } from "../api/queries";
@@ -55,6 +56,8 @@ export interface Workbench {
   drop: (point: PointReport) => void;
   putDown: () => void;
   make: (edit: EditRequest) => Promise<boolean>;
+  /** Send test flows once each, or the whole book, and say what came of it. */
+  run: (tests: TestFlow[] | null) => void;
 }
 
 export const WorkbenchContext = createContext<Workbench | null>(null);

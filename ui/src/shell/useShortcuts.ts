@@ -5,6 +5,7 @@ import type { Workbench } from "./context";
 export const SHORTCUTS: [string, string][] = [
   ["/", "write a new test flow"],
   ["j, k", "next or previous test flow"],
+  ["x, Shift+X", "run the chosen test flow, or the whole book: it is counted and logged"],
   ["b, r, d", "trace with no lists, as running, on the draft"],
   ["t, then ← → ↑ ↓", "go to the trace and step through its hops"],
   [
@@ -17,6 +18,7 @@ export const SHORTCUTS: [string, string][] = [
   ["Alt+↑ ↓, Alt+Shift+↓, Ctrl+/", "in a list: move an entry, copy it, make it a remark"],
   ["1, 2, 3, 4, 5", "map, lists, reach, changes, log"],
   ["f, n", "fit the map to the window; show only the chosen device and its neighbours"],
+  ["Esc", "leave a field, so that these keys work again"],
   ["Ctrl+K", "find anything: a device, a list, a flow, a place, something to do"],
   ["?", "this page"],
 ];
@@ -40,7 +42,11 @@ export function useShortcuts(workbench: Workbench) {
         return;
       }
       if (target.closest("[role=dialog], [role=alertdialog], [role=menu]")) return;
-      if (target.closest("input, textarea, .cm-editor") || event.defaultPrevented) return;
+      if (event.defaultPrevented) return;
+      if (target.closest("input, textarea, .cm-editor")) {
+        if (event.key === "Escape" && target instanceof HTMLInputElement) target.blur();
+        return;
+      }
       const done = latest.current.carried
         ? whileCarrying(event, latest.current)
         : whenFree(event, latest.current, open);
@@ -84,7 +90,7 @@ function whileCarrying(event: KeyboardEvent, workbench: Workbench): boolean {
 }
 
 function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () => void): boolean {
-  const { go, place, network, draft, notices } = workbench;
+  const { go, place, network, draft, notices, run } = workbench;
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
     const step = event.shiftKey ? "redo" : "undo";
     if (network[step]) draft.step.mutate({ step }, { onError: notices.fail });
@@ -120,6 +126,12 @@ function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () 
       return true;
     case "k":
       chooseTest(at < 0 ? -1 : at - 1);
+      return true;
+    case "x":
+      if (tests[at]) run([tests[at]]);
+      return true;
+    case "X":
+      run(null);
       return true;
     case "b":
       go({ state: "baseline" });
