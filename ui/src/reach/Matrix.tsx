@@ -1,7 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type KeyboardEvent, memo, useCallback, useEffect, useRef, useState } from "react";
+import { type KeyboardEvent, type MouseEvent, memo, useEffect, useRef, useState } from "react";
 import { CellShape } from "./CellShape";
-import { cellWords, type Folded, isHome, type Line } from "./fold";
+import { cellWords, type Folded, isHome, type Line, verdictsIn } from "./fold";
 
 const SIZE = 24;
 const LABEL = 172;
@@ -54,13 +54,16 @@ export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps)
     columns.scrollToIndex(to.column);
     setAt(to);
   };
-  const latest = useRef({ lines, onChoose });
-  latest.current = { lines, onChoose };
-  const choose = useCallback((row: number, column: number) => {
+  const choose = (row: number, column: number) => {
     setAt({ row, column });
-    const [from, to] = [latest.current.lines[row], latest.current.lines[column]];
-    if (from && to) latest.current.onChoose({ row: from.key, column: to.key });
-  }, []);
+    const [from, to] = [lines[row], lines[column]];
+    if (from && to) onChoose({ row: from.key, column: to.key });
+  };
+  const onClick = (event: MouseEvent) => {
+    const cell = (event.target as HTMLElement).closest<HTMLElement>("[data-cell]");
+    const [row, column] = cell?.dataset.cell?.split(" ").map(Number) ?? [];
+    if (row !== undefined && column !== undefined) choose(row, column);
+  };
   const foldAt = (row: number) => {
     const group = lines[row]?.group ?? "";
     onFold(group);
@@ -95,6 +98,7 @@ export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps)
       aria-colcount={lines.length + 1}
       className="min-h-0 flex-1 overflow-auto"
       onKeyDown={onKeyDown}
+      onClick={onClick}
       onFocus={() => {
         focused.current = true;
       }}
@@ -152,7 +156,6 @@ export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps)
                 changed={folded.changed[row.index]}
                 focus={here.row === row.index ? here.column : -1}
                 chosen={chosen?.row === line.key ? chosen.column : null}
-                onChoose={choose}
                 onFold={onFold}
               />
             )
@@ -174,25 +177,11 @@ interface RowProps {
   changed: Uint8Array | undefined;
   focus: number;
   chosen: string | null;
-  onChoose: (row: number, column: number) => void;
   onFold: (group: string) => void;
 }
 
 const Row = memo(
-  function Row({
-    line,
-    lines,
-    index,
-    top,
-    columns,
-    starts,
-    bits,
-    changed,
-    focus,
-    chosen,
-    onChoose,
-    onFold,
-  }: RowProps) {
+  function Row({ line, lines, index, top, columns, starts, bits, changed, focus, chosen, onFold }: RowProps) {
     const group = isHome(line);
     return (
       <div
@@ -239,7 +228,6 @@ const Row = memo(
               differs={differs}
               focused={focus === column}
               chosen={chosen === to.key}
-              onChoose={onChoose}
             />
           );
         })}
@@ -259,8 +247,13 @@ const Row = memo(
     before.onFold === after.onFold,
 );
 
-const SHAPES = Array.from({ length: 32 }, (_, bits) => <CellShape key={bits} bits={bits} />);
-const WORDS = Array.from({ length: 32 }, (_, bits) => cellWords(bits));
+/** How a cell looks by its bits: one verdict is drawn by the style alone, several as a small picture. */
+const LOOKS = Array.from({ length: 32 }, (_, bits) => {
+  const [only, ...more] = verdictsIn(bits);
+  return only && more.length === 0 ? `cell cell-${only}` : "cell";
+});
+const SHAPES = LOOKS.map((look, bits) => (look === "cell" ? <CellShape key={look} bits={bits} /> : null));
+const WORDS = LOOKS.map((_, bits) => cellWords(bits));
 
 interface CellProps {
   row: number;
@@ -272,12 +265,11 @@ interface CellProps {
   differs: boolean;
   focused: boolean;
   chosen: boolean;
-  onChoose: (row: number, column: number) => void;
 }
 
 /** A cell is drawn once: scrolling brings new ones in and leaves the others as they are. */
 const Cell = memo(function Cell(props: CellProps) {
-  const { row, column, left, from, to, bits, differs, focused, chosen, onChoose } = props;
+  const { row, column, left, from, to, bits, differs, focused, chosen } = props;
   return (
     <div
       role="gridcell"
@@ -285,9 +277,9 @@ const Cell = memo(function Cell(props: CellProps) {
       aria-colindex={column + 2}
       aria-selected={chosen}
       aria-label={`${from} to ${to}: ${WORDS[bits]}${differs ? ", changed on the draft" : ""}`}
-      onClick={() => onChoose(row, column)}
-      className={`absolute top-0 flex cursor-default items-center justify-center border-r border-b border-rule/60 ${differs ? "bg-ochrewash ring-1 ring-ochre ring-inset" : ""} ${chosen ? "outline-2 outline-ink -outline-offset-2" : ""}`}
-      style={{ left, width: SIZE, height: SIZE }}
+      data-cell={`${row} ${column}`}
+      className={`${LOOKS[bits]} ${differs ? "cell-changed" : ""} ${chosen ? "cell-chosen" : ""}`}
+      style={{ left }}
     >
       {SHAPES[bits]}
     </div>
