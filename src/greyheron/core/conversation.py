@@ -3,12 +3,13 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from ipaddress import ip_address
+from ipaddress import ip_address, ip_interface
 
-from greyheron.core.addresses import is_link_local
+from greyheron.core.addresses import block_of, is_link_local
 from greyheron.core.answers import Answer, Seen, answer_to
 from greyheron.core.memory import Memory
 from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.possible import reserved
 from greyheron.core.steps import Outcome, Path
 from greyheron.core.walk import MOST_PATHS, walk
 from greyheron.core.world import World
@@ -97,6 +98,7 @@ class FlowError(ValueError):
 
 def first_packet(world: World, flow: Flow) -> Packet:
     """The packet that opens `flow`. Raises FlowError when the network lacks one of its ends."""
+    world = world_of(world, flow)
     family = family_of_flow(world, flow)
     source = _source(world, flow.source, family)
     destination = _destination(world, flow.destination, family)
@@ -121,8 +123,20 @@ def first_packet(world: World, flow: Flow) -> Packet:
 def converse(world: World, flow: Flow) -> Result:
     """Try `flow` in `world`, on every equal-cost path. Raises FlowError."""
     packet = first_packet(world, flow)
-    assert flow.source.device is not None
-    return converse_from(world, packet, flow.source.device)
+    return converse_from(world_of(world, flow), packet, sender_of(flow))
+
+
+def world_of(world: World, flow: Flow) -> World:
+    """Where `flow` is tried: with everyone who could be there if one of its ends is such a host."""
+    return world.inhabited if flow.source.possible or flow.destination.possible else world
+
+
+def sender_of(flow: Flow) -> str:
+    """The device that sends; of a possible host the stand-in on its segment."""
+    if flow.source.device is not None:
+        return flow.source.device
+    assert flow.source.at is not None
+    return str(ip_interface(flow.source.at).network)
 
 
 def converse_from(world: World, packet: Packet, device: str) -> Result:
@@ -210,13 +224,28 @@ def family_of_flow(world: World, flow: Flow) -> Family:
         return flow.family
     for end in (flow.source, flow.destination):
         if end.at is not None and (end.device is None or (end.device, end.at) not in world.interfaces):
-            return _number(end.at)[0]
+            return _number(end.at.partition("/")[0])[0]
     ends = [end.device for end in (flow.source, flow.destination) if end.device in world.devices]
     has_ipv4 = all(world.addresses(end, Family.IPV4) for end in ends if end is not None)
     return Family.IPV4 if has_ipv4 else Family.IPV6
 
 
+def _possible_host(world: World, end: FlowEnd, family: Family) -> int:
+    """The address of a host that could be there. Raises FlowError when nobody could have it."""
+    assert end.at is not None
+    interface = ip_interface(end.at)
+    prefix = str(interface.network)
+    address = _in_family(str(interface.ip), family)
+    if world.owner(family, address) == prefix and address not in reserved(block_of(interface.network)):
+        return address
+    raise FlowError(
+        f"no host could have {interface.ip} on {prefix}: a device has it, or no segment has that prefix"
+    )
+
+
 def _source(world: World, end: FlowEnd, family: Family) -> int | None:
+    if end.possible:
+        return _possible_host(world, end, family)
     if end.device not in world.devices:
         raise FlowError(f"there is no device “{end.device}” in this network")
     if world.devices[end.device].kind is DeviceKind.SWITCH:
@@ -225,6 +254,8 @@ def _source(world: World, end: FlowEnd, family: Family) -> int | None:
 
 
 def _destination(world: World, end: FlowEnd, family: Family) -> int:
+    if end.possible:
+        return _possible_host(world, end, family)
     if end.device is None:
         assert end.at is not None
         return _in_family(end.at, family)

@@ -1,6 +1,7 @@
 """A network made ready for packets: addresses, segments, tables and lists looked up once."""
 
 from copy import copy
+from dataclasses import replace
 from functools import cached_property
 
 from greyheron.core.addresses import Held, block_of, held, is_link_local
@@ -9,6 +10,7 @@ from greyheron.core.lists import ResolvedLists, permitting_all
 from greyheron.core.neighbours import CutNeighbour, Neighbourhood, OspfPairs
 from greyheron.core.ospf import OspfArea
 from greyheron.core.places import AttachmentPoint
+from greyheron.core.possible import STAND_IN_PORT, stand_ins
 from greyheron.core.routing import Lookup, NextHop, RoutingTable
 from greyheron.core.segments import Port, Segments, find_segments
 from greyheron.core.translation import answered_addresses
@@ -32,6 +34,7 @@ class World:
         self.segments = segments
         self._pairs: dict[Family, OspfPairs] = {}
         self._routings: dict[tuple[Family, frozenset[tuple[Port, Port]]], Routing] = {}
+        self._origin = self
         self._resolved = ResolvedLists(network)
         self._put_in_force(self._resolved.placed())
         self.devices: dict[str, Device] = {device.name: device for device in network.devices}
@@ -41,6 +44,7 @@ class World:
             for interface in device.interfaces
         }
         self._hold_addresses()
+        self._stand_ins: dict[Family, dict[int, dict[int, str]]] = {}
 
     def _hold_addresses(self) -> None:
         self._held: dict[tuple[Port, Family], tuple[Held, ...]] = {}
@@ -71,7 +75,8 @@ class World:
         self.lists = self.discovery_lists = lists
         self._neighbourhoods: dict[Family, Neighbourhood] = {}
         self._routing: dict[Family, Routing] = {}
-        self.__dict__.pop("opened", None)  # a copy has it from the world it was copied from
+        for name in ("opened", "inhabited"):  # a copy has them from the world it was copied from
+            self.__dict__.pop(name, None)
 
     def same_topology(self, network: Network) -> bool:
         """Whether `network` differs from this one's in nothing but lists, sets, tests and the map."""
@@ -118,6 +123,47 @@ class World:
         world.discovery_lists = {}
         return world
 
+    @cached_property
+    def inhabited(self) -> "World":
+        """The same network with everyone in it who could be there (see `greyheron.core.possible`)."""
+        world = copy(self._origin._settled)
+        world._network, world._resolved = self._network, self._resolved
+        world.lists, world.discovery_lists = self.lists, self.discovery_lists
+        world._neighbourhoods, world._routing = self._neighbourhoods, self._routing
+        return world
+
+    @cached_property
+    def _settled(self) -> "World":
+        """This world with a stand-in for every prefix of a segment."""
+        world = copy(self)
+        for name in ("baseline", "opened", "inhabited"):
+            world.__dict__.pop(name, None)
+        added = stand_ins(self.devices, self.segments, self._held)
+        ports = {(each.device.name, STAND_IN_PORT): each for each in added}
+        world.devices = self.devices | {each.device.name: each.device for each in added}
+        world.interfaces = self.interfaces | {port: each.device.interfaces[0] for port, each in ports.items()}
+        members = list(self.segments.members)
+        for port, each in ports.items():
+            members[each.segment] += (port,)
+        of = self.segments.of | {port: each.segment for port, each in ports.items()}
+        world.segments = replace(self.segments, of=of, members=tuple(members))
+        world._held = self._held | {
+            (port, family): held(port[0], each.device.interfaces[0], family)
+            for port, each in ports.items()
+            for family in Family
+        }
+        world._stand_ins = {family: {} for family in Family}
+        for each in sorted(added, key=lambda each: -each.prefix.care.bit_count()):
+            by_care = world._stand_ins[each.prefix.family]
+            by_care.setdefault(each.prefix.care, {})[each.prefix.value] = each.device.name
+        return world
+
+    def stand_in(self, family: Family, address: int) -> str | None:
+        """The stand-in for possible hosts on whose prefix `address` is, the longest one that there is."""
+        by_care = self._stand_ins.get(family, {})
+        found = (by_value.get(address & care) for care, by_value in by_care.items())
+        return next((name for name in found if name is not None), None)
+
     def held(self, port: Port, family: Family) -> tuple[Held, ...]:
         """The addresses of an interface, an IPv6 link-local one last."""
         return self._held.get((port, family), ())
@@ -135,6 +181,9 @@ class World:
         """The device that an address belongs to; the outside has what nobody else holds (§2)."""
         if (family, address) in self._holders:
             return self._holders[family, address][0]
+        possible = self.stand_in(family, address)
+        if possible is not None:
+            return possible
         owners = (name for which, block, name in self._outside if which is family and block.holds(address))
         return next(owners, None)
 
@@ -181,7 +230,7 @@ class World:
         return Lookup((), tuple(hops), ())
 
     def table(self, device: str, family: Family) -> RoutingTable:
-        return self.routing(family).table(device)
+        return self.routing(family).table(self.devices[device])
 
     def routing(self, family: Family) -> "Routing":
         """The routing tables of one family; worlds that differ only in lists share them if they can."""
@@ -189,7 +238,7 @@ class World:
             neighbourhood = self.neighbourhood(family)
             key = family, neighbourhood.parted
             if key not in self._routings:
-                self._routings[key] = Routing(self.devices, OspfArea(self._network, neighbourhood, family))
+                self._routings[key] = Routing(OspfArea(self._network, neighbourhood, family))
             self._routing[family] = self._routings[key]
         return self._routing[family]
 
@@ -209,15 +258,15 @@ class World:
 class Routing:
     """The routing tables of one family, each made when it is first asked for."""
 
-    def __init__(self, devices: dict[str, Device], area: OspfArea) -> None:
-        self._devices, self._area = devices, area
+    def __init__(self, area: OspfArea) -> None:
+        self._area = area
         self._tables: dict[str, RoutingTable] = {}
 
-    def table(self, device: str) -> RoutingTable:
-        if device not in self._tables:
-            learnt = self._area.routes(device)
-            self._tables[device] = RoutingTable(self._devices[device], self._area.family, learnt)
-        return self._tables[device]
+    def table(self, device: Device) -> RoutingTable:
+        if device.name not in self._tables:
+            learnt = self._area.routes(device.name)
+            self._tables[device.name] = RoutingTable(device, self._area.family, learnt)
+        return self._tables[device.name]
 
 
 def build_world(network: Network, known: World | None = None) -> World:

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from greyheron.model.document import TestFlow
 from greyheron.model.notation.flows import write_expected_flow
 from greyheron.model.problems import DocumentError, Problem
-from greyheron.model.read import free_test_ids, item_problems
+from greyheron.model.read import free_ids, item_problems
 
 COLUMNS = ("group", "flow", "note")
 LARGEST = 4 * 1024 * 1024
@@ -32,7 +32,7 @@ def read_tests(text: str, taken: Iterable[str] = ()) -> tuple[TestFlow, ...]:
             [Problem("table", f"its first line names no column “flow”: expected {expected}", 1)]
         )
     rows.fieldnames = names
-    free = free_test_ids(set(taken))
+    free = free_ids("tests", set(taken))
     found: list[TestFlow] = []
     problems: list[Problem] = []
     for row in rows:

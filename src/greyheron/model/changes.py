@@ -10,6 +10,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from greyheron.model.document import (
+    Acceptance,
     AccessList,
     AddressSet,
     Device,
@@ -19,12 +20,22 @@ from greyheron.model.document import (
     Placement,
     PortSet,
     Position,
+    Requirement,
     TestFlow,
     to_data,
 )
 
 Collection = Literal[
-    "devices", "links", "address_sets", "port_sets", "lists", "placements", "tests", "positions"
+    "devices",
+    "links",
+    "address_sets",
+    "port_sets",
+    "lists",
+    "placements",
+    "requirements",
+    "tests",
+    "accepted",
+    "positions",
 ]
 
 ITEM_TYPES: dict[str, type[Item]] = {
@@ -34,7 +45,9 @@ ITEM_TYPES: dict[str, type[Item]] = {
     "port_sets": PortSet,
     "lists": AccessList,
     "placements": Placement,
+    "requirements": Requirement,
     "tests": TestFlow,
+    "accepted": Acceptance,
     "positions": Position,
 }
 
@@ -45,7 +58,9 @@ _KEYS: dict[str, Callable[[Any], str]] = {
     "port_sets": lambda group: group.name,
     "lists": lambda access_list: access_list.name,
     "placements": lambda placed: f"{placed.device}:{placed.at}:{placed.direction}:{placed.list}",
+    "requirements": lambda requirement: requirement.id,
     "tests": lambda test: test.id,
+    "accepted": lambda acceptance: acceptance.finding,
     "positions": lambda position: position.device,
 }
 

@@ -2,13 +2,15 @@
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
-from ipaddress import ip_address
+from ipaddress import ip_address, ip_interface
 
 from greyheron.model.check_device import device_problems, doubles, unknown
-from greyheron.model.document import AccessList, Address, Device, Network, Placement, TestFlow
+from greyheron.model.document import AccessList, Address, Device, Network, Placement, Requirement, TestFlow
 from greyheron.model.entry import NamedAddresses, NamedPorts
+from greyheron.model.flow import FlowEnd
 from greyheron.model.problems import Problem
-from greyheron.model.services import requested
+from greyheron.model.requirement import KIND_WORDS, TermKind
+from greyheron.model.services import KNOWN_SERVICES, requested
 from greyheron.model.values import DeviceKind, Direction, Family
 
 
@@ -34,6 +36,8 @@ def _problems(network: Network, broken: Broken) -> Iterator[Problem]:
     yield from doubles("port set", (group.name for group in network.port_sets))
     yield from doubles("list", (access_list.name for access_list in network.lists))
     yield from doubles("test flow", (test.id for test in network.tests))
+    yield from doubles("requirement", (requirement.id for requirement in network.requirements))
+    yield from doubles("accepted finding", (each.finding for each in network.accepted))
     yield from doubles("position of", (position.device for position in network.positions))
     devices = {device.name: device for device in network.devices}
     for device in network.devices:
@@ -44,6 +48,8 @@ def _problems(network: Network, broken: Broken) -> Iterator[Problem]:
     yield from _placements(network, devices, broken)
     for test in network.tests:
         yield from _test(test, devices, broken)
+    for requirement in network.requirements:
+        yield from _requirement(requirement, network, devices, broken)
     for position in network.positions:
         if position.device not in devices and ("devices", position.device) not in broken:
             yield Problem(f"position of {position.device}", unknown("device", position.device, devices))
@@ -159,6 +165,7 @@ def _test(test: TestFlow, devices: dict[str, Device], broken: Broken) -> Iterato
     flow = test.flow.flow
     for end in (flow.source, flow.destination):
         if end.device is None:
+            yield from _possible(end, devices, where)
             continue
         device = devices.get(end.device)
         if device is None:
@@ -187,6 +194,72 @@ def _test(test: TestFlow, devices: dict[str, Device], broken: Broken) -> Iterato
         offered = ", ".join(service.name for service in destination.services) if destination else ""
         services = f"{destination.name} offers {offered}" if destination and offered else "write tcp/443, say"
         yield Problem(where, f"no service is known by the name “{flow.service}”: {services}")
+
+
+def _possible(end: FlowEnd, devices: dict[str, Device], where: str) -> Iterator[Problem]:
+    if not end.possible or end.at is None:
+        return
+    place = ip_interface(end.at)
+    for device in devices.values():
+        for interface in device.interfaces:
+            if any(address.ip == place.ip for address in interface.addresses):
+                yield Problem(where, f"{place.ip} is held by {device.name}: write {device.name}:{place.ip}")
+                return
+    if not _has_segment(str(place.network), devices):
+        yield Problem(where, f"no interface has an address in {place.network}: no host could be there")
+
+
+def _has_segment(prefix: str, devices: dict[str, Device]) -> bool:
+    return any(
+        str(address.network) == prefix
+        for device in devices.values()
+        for interface in device.interfaces
+        for address in interface.addresses
+    )
+
+
+def _requirement(
+    requirement: Requirement, network: Network, devices: dict[str, Device], broken: Broken
+) -> Iterator[Problem]:
+    where = f"requirement {requirement.id}"
+    sets = {group.name for group in network.address_sets}
+    statement = requirement.statement
+    for term in (*statement.sources, *statement.destinations):
+        if term.kind is TermKind.NAMED:
+            known = sets | devices.keys() | KIND_WORDS.keys()
+            missing = ("devices", term.name) not in broken and ("address_sets", term.name) not in broken
+            if term.name not in known and missing:
+                yield Problem(where, unknown("device or address set", term.name, known))
+        elif term.kind is TermKind.SEGMENT and not term.at:
+            if not _has_segment(term.name, devices):
+                yield Problem(where, f"no interface has an address in {term.name}: it is no segment’s prefix")
+        elif term.kind in (TermKind.INTERFACE, TermKind.SEGMENT, TermKind.ZONE):
+            device = devices.get(term.name)
+            if device is None:
+                if ("devices", term.name) not in broken:
+                    yield Problem(where, unknown("device", term.name, devices))
+                continue
+            zone = term.kind is TermKind.ZONE
+            names = [each.name for each in (device.zones if zone else device.interfaces)]
+            if term.at not in names:
+                yield Problem(
+                    where, f"{term.name}: " + unknown("zone" if zone else "interface", term.at, names)
+                )
+    yield from _services(statement.services, network, where)
+
+
+def _services(words: Iterable[str], network: Network, where: str) -> Iterator[Problem]:
+    named = {service.name.lower() for device in network.devices for service in device.services}
+    port_sets = {group.name for group in network.port_sets}
+    for word in words:
+        head, slash, ports = word.partition("/")
+        for name in (part[1:] for part in ports.split(",") if part.startswith("@")):
+            if head in ("tcp", "udp") and name not in port_sets:
+                yield Problem(where, unknown("port set", name, port_sets))
+        if not slash and word not in named and word not in KNOWN_SERVICES:
+            yield Problem(
+                where, f"no service is known by the name “{word}”: write tcp/443, any or services, say"
+            )
 
 
 def _in_prefixes(at: str, device: Device) -> bool:

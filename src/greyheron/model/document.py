@@ -25,7 +25,9 @@ from greyheron.model.flow import ExpectedFlow
 from greyheron.model.names import PORTS
 from greyheron.model.notation.flows import read_expected_flow, write_expected_flow
 from greyheron.model.notation.lists import read_body, write_body
+from greyheron.model.notation.requirements import read_requirement, write_requirement
 from greyheron.model.notation.terms import read_block, read_ports
+from greyheron.model.requirement import Statement
 from greyheron.model.values import DeviceKind, Direction, Family, LineKind, ListKind
 
 FORMAT: Final = "grey-heron/1"
@@ -298,6 +300,32 @@ class TestFlow(Item):
     note: Text = ""
 
 
+class Requirement(Item):
+    """One line of the policy: who may, or may not, talk to whom about what (2-semantics §10)."""
+
+    id: Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9._-]{1,40}$")]
+    statement: Annotated[
+        Statement,
+        BeforeValidator(lambda value: read_requirement(value) if isinstance(value, str) else value),
+        PlainSerializer(write_requirement),
+        WithJsonSchema({"type": "string", "title": "only wardens-desk → routers remote"}),
+    ]
+    group: Annotated[str, StringConstraints(max_length=80)] = ""
+    note: Text = ""
+
+
+class Acceptance(Item):
+    """A finding that is as it should be, and why.
+
+    finding:  what it is about, in a word that stays the same
+    evidence:  a digest of what it speaks of; once that changes, the finding is shown again
+    """
+
+    finding: Annotated[str, StringConstraints(min_length=1, max_length=200)]
+    evidence: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{16}$")]
+    reason: Annotated[str, StringConstraints(min_length=1, max_length=500, strip_whitespace=True)]
+
+
 class Position(Item):
     """Where a device's plate lies on the map, in map units from its centre."""
 
@@ -318,7 +346,9 @@ class Network(Item):
     port_sets: Annotated[tuple[PortSet, ...], Field(max_length=MOST_DEVICES)] = ()
     lists: Annotated[tuple[AccessList, ...], Field(max_length=MOST_DEVICES)] = ()
     placements: Annotated[tuple[Placement, ...], Field(max_length=4 * MOST_DEVICES)] = ()
+    requirements: Annotated[tuple[Requirement, ...], Field(max_length=MOST_DEVICES)] = ()
     tests: Annotated[tuple[TestFlow, ...], Field(max_length=MOST_DEVICES)] = ()
+    accepted: Annotated[tuple[Acceptance, ...], Field(max_length=MOST_DEVICES)] = ()
     positions: Annotated[tuple[Position, ...], Field(max_length=MOST_DEVICES)] = ()
 
 

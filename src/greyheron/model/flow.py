@@ -10,11 +10,17 @@ class FlowEnd:
     """One end of a test flow.
 
     device:  a device's name, or None when only an address is given
-    at:  an interface name or an address of that device; with no device, the address itself
+    at:  an interface name or an address of that device; with no device, the address itself, or that of a host
+        that could be there, with the prefix of its segment (2-semantics §10)
     """
 
     device: str | None
     at: str | None = None
+
+    @property
+    def possible(self) -> bool:
+        """Whether it is a host that could be there, and is not drawn."""
+        return self.device is None and self.at is not None and "/" in self.at
 
     def __str__(self) -> str:
         return ":".join(part for part in (self.device, self.at) if part)

@@ -20,7 +20,9 @@ _SINGULAR = {
     "port_sets": "port set",
     "lists": "list",
     "placements": "placement",
+    "requirements": "requirement",
     "tests": "test flow",
+    "accepted": "accepted finding",
     "positions": "position",
     "interfaces": "interface",
     "addresses": "address",
@@ -31,7 +33,7 @@ _SINGULAR = {
     "prefixes": "prefix",
     "ends": "end",
 }
-_NAMED_BY = ("name", "id", "to", "list", "device")
+_NAMED_BY = ("name", "id", "finding", "to", "list", "device")
 
 
 def read_network(data: Any) -> Network:
@@ -100,16 +102,19 @@ def item_problems(item_type: type[Item], data: Any, where: str) -> list[Problem]
     return []
 
 
-def free_test_ids(taken: Container[Any]) -> Iterator[str]:
-    """Ids for new test flows, one after another, that are not `taken`."""
-    return (test_id for number in count(1) if (test_id := f"t{number}") not in taken)
+_ID_BEGINS = {"tests": "t", "requirements": "r"}
+
+
+def free_ids(collection: str, taken: Container[Any]) -> Iterator[str]:
+    """Ids for new test flows or requirements, one after another, that are not `taken`."""
+    return (free for number in count(1) if (free := f"{_ID_BEGINS[collection]}{number}") not in taken)
 
 
 def _with_ids(collection: str, items: list[Any]) -> list[Any]:
-    """Test flows written by hand need no id: give each one without the next free number."""
-    if collection != "tests":
+    """Test flows and requirements written by hand need no id: each one without gets the next free number."""
+    if collection not in _ID_BEGINS:
         return items
-    free = free_test_ids({item.get("id") for item in items if isinstance(item, dict)})
+    free = free_ids(collection, {item.get("id") for item in items if isinstance(item, dict)})
     return [
         {"id": next(free), **item} if isinstance(item, dict) and "id" not in item else item for item in items
     ]

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Iterable
-from ipaddress import ip_address
+from ipaddress import ip_address, ip_interface
 
 from greyheron.model.flow import ExpectedFlow, Flow, FlowEnd
 from greyheron.model.names import PORTS, PROTOCOLS
@@ -25,12 +25,18 @@ def read_flow(
     """
     names = [Option(name, "a device") for name in devices]
     address = Option("172.20.16.21", "an address", literal=False)
+    possible = Option(
+        "172.20.16.99/24", "a host that could be there, with its segment’s prefix", literal=False
+    )
     source = line.value(
-        _read_source, *names, Option("device:eth0", "a device, sending from that interface", literal=False)
+        _read_source,
+        *names,
+        Option("device:eth0", "a device, sending from that interface", literal=False),
+        possible,
     )
     if not (line.take("→", "to") or line.take("->", "to")):
         raise line.error()
-    destination = line.value(_read_destination, *names, address)
+    destination = line.value(_read_destination, *names, address, possible)
     service = line.value(
         _read_service,
         Option("tcp/443", "a TCP port", literal=False),
@@ -86,18 +92,23 @@ def write_expected_flow(expected: ExpectedFlow) -> str:
 
 def _read_source(word: str) -> FlowEnd:
     end = _read_destination(word)
-    if end.device is None:
-        raise ValueError(f"“{word}” names no device: write device:{word} for the device that sends from it")
+    if end.device is None and not end.possible:
+        raise ValueError(
+            f"“{word}” names no device: write device:{word} for the device that sends from it, "
+            f"or {word}/24 for a host that could be on such a segment"
+        )
     return end
 
 
 def _read_destination(word: str) -> FlowEnd:
-    if _is_address(word):
+    if is_address(word):
         return FlowEnd(None, word)
+    if is_address(word.partition("/")[0]):
+        return FlowEnd(None, str(ip_interface(word)))
     device, colon, at = word.partition(":")
     if not NAME.fullmatch(device):
         raise ValueError(f"“{word}” is neither a device nor an address")
-    if colon and not (INTERFACE.fullmatch(at) or _is_address(at)):
+    if colon and not (INTERFACE.fullmatch(at) or is_address(at)):
         raise ValueError(f"“{at}” is neither an interface nor an address of {device}")
     return FlowEnd(device, at or None)
 
@@ -116,7 +127,7 @@ def _read_service(word: str) -> str:
     return word
 
 
-def _is_address(word: str) -> bool:
+def is_address(word: str) -> bool:
     try:
         ip_address(word)
     except ValueError:

@@ -1,0 +1,76 @@
+"""Requirements, as values: a policy over sets of sources, destinations and services (2-semantics §10)."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from greyheron.model.values import DeviceKind, Family
+
+
+class RequirementKind(StrEnum):
+    ALLOW = "allow"
+    BLOCK = "block"
+    ONLY = "only"
+
+
+KIND_WORDS = {
+    "routers": DeviceKind.ROUTER,
+    "firewalls": DeviceKind.FIREWALL,
+    "hosts": DeviceKind.HOST,
+    "outside": DeviceKind.OUTSIDE,
+}
+"""Words for all devices of a kind, where no device or set is called so."""
+
+
+class TermKind(StrEnum):
+    """What a term of a requirement's side speaks of."""
+
+    ANY = "any"
+    NAMED = "named"
+    INTERFACE = "interface"
+    SEGMENT = "segment"
+    ZONE = "zone"
+    PREFIX = "prefix"
+
+
+@dataclass(frozen=True, slots=True)
+class Term:
+    """One part of a side.
+
+    name:  of a device, an address set or a kind of devices (`routers`), a prefix, or the device of an
+        interface, segment or zone
+    at:  the interface, or the zone
+    """
+
+    kind: TermKind
+    name: str = ""
+    at: str = ""
+
+    def __str__(self) -> str:
+        match self.kind:
+            case TermKind.ANY:
+                return "any"
+            case TermKind.INTERFACE:
+                return f"{self.name}:{self.at}"
+            case TermKind.SEGMENT | TermKind.ZONE:
+                return ":".join(part for part in (self.kind, self.name, self.at) if part)
+            case _:
+                return self.name
+
+
+Side = tuple[Term, ...]
+"""Everyone whom some term speaks of."""
+
+
+@dataclass(frozen=True, slots=True)
+class Statement:
+    """A requirement.
+
+    services:  words as they were written: `tcp/443`, `udp`, `ping`, `remote`, `any`, …
+    family:  None for both
+    """
+
+    kind: RequirementKind
+    sources: Side
+    destinations: Side
+    services: tuple[str, ...]
+    family: Family | None = None
