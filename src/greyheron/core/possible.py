@@ -101,4 +101,5 @@ def _stand_in(prefix: AddressBlock, gateways: list[int]) -> Device:
         kind=DeviceKind.OUTSIDE,
         interfaces=(Interface(name=STAND_IN_PORT),),
         routes=tuple(routes),
+        prefixes=(routes[0].to,),
     )

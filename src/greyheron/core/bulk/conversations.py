@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from greyheron.core.bulk.headers import NO_PORT, Addresses, Ints, Kind
+from greyheron.core.bulk.headers import NO_PORT, Addresses, Bools, Ints, Kind
 from greyheron.core.conversation import expects_reply, reply_to
 from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Packet, TcpFlags
@@ -43,6 +43,7 @@ class Verdicts:
     """What became of each conversation, in arrays of one length. Where paths differ, of the first that fails.
 
     verdict:  place in VERDICT_ORDER;  outcome:  place in OUTCOMES
+    some:  whether it gets through on one path at least
     gate:  place in `points` and `lists` of the list that decided, or NONE where none did
     entry:  its entry's number, or NONE for the implicit end of the list
     device:  place in `devices` of the device where the deciding packet ended
@@ -52,6 +53,7 @@ class Verdicts:
     lists: Sequence[ResolvedList | None]
     devices: Sequence[str]
     verdict: Ints
+    some: Bools
     outcome: Ints
     gate: Ints
     entry: Ints
@@ -61,6 +63,7 @@ class Verdicts:
         return replace(
             self,
             verdict=self.verdict[places],
+            some=self.some[places],
             outcome=self.outcome[places],
             gate=self.gate[places],
             entry=self.entry[places],

@@ -5,7 +5,7 @@ or from `recorded` where packets are rewritten; then every list is asked once ab
 """
 
 from collections import OrderedDict
-from collections.abc import Hashable
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, replace
 from threading import RLock
 
@@ -14,13 +14,14 @@ import numpy as np
 from greyheron.core.addresses import is_link_local
 from greyheron.core.bulk.conversations import Asked, Conversations, Exchanges, Rows, Verdicts, joined
 from greyheron.core.bulk.fabric import Fabric, fabric_key
-from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Bools, Ints, first_of_each
+from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Bools, Ints, distinct, first_of_each
 from greyheron.core.bulk.placed import Placed, Tables
 from greyheron.core.bulk.recorded import RecordedCourses, Recorder, walked_exchanges
 from greyheron.core.bulk.tables import occurring, port_spans
 from greyheron.core.bulk.traced import TracedCourses
 from greyheron.core.bulk.tracing import OUTCOMES
 from greyheron.core.conversation import VERDICTS, Verdict
+from greyheron.core.lists import ResolvedList
 from greyheron.core.world import World
 from greyheron.model.values import Family
 
@@ -73,6 +74,19 @@ class Courses:
             found[places] |= part.rows_passing(codes)
         return found
 
+    def meetings(self) -> tuple[Ints, Ints]:
+        """Every row with every gate or question that a packet of it comes to, each pair once."""
+        found = [self.recorded.meetings()]
+        for places, part in zip(self.plain, self.traced, strict=True):
+            row, code = part.meetings()
+            found.append((places[row], code))
+        rows, codes = (np.concatenate(each) for each in zip(*found, strict=True))
+        return rows, codes
+
+    def paths(self) -> int:
+        """How many different ways through the network, as far as gates tell them apart."""
+        return self.recorded.paths() + sum(part.paths() for part in self.traced)
+
 
 class BulkEngine:
     """One world made ready for very many conversations."""
@@ -98,6 +112,14 @@ class BulkEngine:
         with self._fabrics.lock:
             return self._of(courses.fabric.family).verdicts(courses)
 
+    def lists_met(self, courses: Courses) -> tuple[Ints, Ints, Sequence[ResolvedList]]:
+        """Every row with every list that may decide about a packet of it, as its place in the lists.
+
+        A row with too many paths to look at meets them all.
+        """
+        with self._fabrics.lock:
+            return self._of(courses.fabric.family).lists_met(courses)
+
     def fits(self, courses: Courses) -> bool:
         """Whether conversations take the same courses here."""
         with self._fabrics.lock:
@@ -111,6 +133,17 @@ class BulkEngine:
         family = courses.fabric.family
         with self._fabrics.lock:
             return self._of(family).changed(courses, before._of(family))
+
+    def may_differ(self, courses: Courses, before: "BulkEngine") -> Bools:
+        """Which rows of `courses`, which fit both, may have become something else than with `before`."""
+        family = courses.fabric.family
+        with self._fabrics.lock:
+            return courses.passing(self._of(family).changed_codes(before._of(family)))
+
+    def fabric(self, family: Family) -> Fabric:
+        """What decides where packets of a family go."""
+        with self._fabrics.lock:
+            return self._of(family).fabric
 
     def _of(self, family: Family) -> "_FamilyEngine":
         if family not in self._families:
@@ -155,12 +188,25 @@ class _FamilyEngine:
         return self._combined(self._exchanges(courses, None), len(courses.rows))
 
     def changed(self, courses: Courses, before: "_FamilyEngine") -> tuple[Ints, Verdicts]:
-        passing = courses.passing(self._placed.changed_from(before._placed))
+        passing = courses.passing(self.changed_codes(before))
         rows = np.flatnonzero(passing)
         exchanges = self._exchanges(courses, passing)
         place = np.zeros(len(passing), dtype=np.int64)
         place[rows] = np.arange(len(rows))
         return rows, self._combined(replace(exchanges, row=place[exchanges.row]), len(rows))
+
+    def lists_met(self, courses: Courses) -> tuple[Ints, Ints, Sequence[ResolvedList]]:
+        rows, codes = courses.meetings()
+        at, listed = self._placed.lists_at(codes)
+        lists = self._placed.distinct
+        crowded = courses.recorded.crowded
+        rows = np.append(rows[at], np.repeat(crowded, len(lists)))
+        listed = np.append(listed, np.tile(np.arange(len(lists)), len(crowded)))
+        pairs = distinct(rows * max(len(lists), 1) + listed)
+        return *np.divmod(pairs, max(len(lists), 1)), lists
+
+    def changed_codes(self, before: "_FamilyEngine") -> Bools:
+        return self._placed.changed_from(before._placed)
 
     def _different(self, asked: Conversations) -> tuple[Rows, Ints]:
         """The conversations that can be told apart, and which of them each asked one is."""
@@ -235,6 +281,7 @@ class _FamilyEngine:
             self._placed.lists,
             self.fabric.devices,
             np.where(low == high, low, _MIXED),
+            low == _PASSES,
             exchanges.outcome[deciding],
             exchanges.gate[deciding],
             exchanges.entry[deciding],

@@ -64,6 +64,7 @@ class Fabric:
     overruled:  ports whose inbound list decides instead of zones
     forwards, firewall, same_zone, own_filtered, translates:  of each device
     tracks:  (devices, 4), by protocol
+    known:  the prefixes whose borders part addresses into classes
     spans:  for each step its first branch and how many it has
     branches:  egress port, the port it comes to or NONE, and the code of the question asked for it or NONE
     """
@@ -97,6 +98,7 @@ class Fabric:
         self.tracks = np.array([[tracks(device, probe) for probe in probes] for device in named])
         self._delivery: dict[tuple[int, int, int], tuple[bool, int]] = {}
         self._classes = _Classes(world, family)
+        self.known = self._classes.known
         self.owner = np.zeros(0, dtype=np.int64)
         self._steps = np.full((len(named), 0), UNKNOWN, dtype=np.int64)
         self._made: dict[tuple[int, int, int | None], int] = {}
@@ -214,7 +216,10 @@ class Fabric:
 
 
 class _Classes:
-    """Destination classes, numbered as they are met; `members` has one address of each."""
+    """Destination classes, numbered as they are met; `members` has one address of each.
+
+    known:  every prefix at whose borders addresses part
+    """
 
     def __init__(self, world: World, family: Family) -> None:
         self._family = family
@@ -231,8 +236,8 @@ class _Classes:
             if prefix is not None
         ]
         known = [*near, *(block for _, block in static), *outside, *rules]
-        blocks = {block for block in known if block.family is family}
-        self._cuts = sorted({edge for block in blocks for edge in (block.first, block.last + 1)})
+        self.known = frozenset(block for block in known if block.family is family)
+        self._cuts = sorted({edge for block in self.known for edge in (block.first, block.last + 1)})
         # An IPv6 neighbour is asked for by its own address, and a list may tell one question from another.
         direct = [*near, *(block for route, block in static if route.via is None)]
         self._direct = {block for block in direct if block.family is family is Family.IPV6}

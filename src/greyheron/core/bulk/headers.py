@@ -112,6 +112,12 @@ def first_of_each(sorted_values: Ints) -> Bools:
     return fresh
 
 
+def distinct(values: Ints) -> Ints:
+    """Each of `values` once, rising. Sorting is much faster here than NumPy's own way by hashes."""
+    ordered = np.sort(values)
+    return ordered[first_of_each(ordered)]
+
+
 def rank_within(sorted_values: Ints) -> Ints:
     """How many equal values stand before each of `sorted_values`."""
     every = np.arange(len(sorted_values))

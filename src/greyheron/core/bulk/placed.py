@@ -51,8 +51,8 @@ class Placed:
         for (point, family), resolved in world.lists.items():
             if family is fabric.family:
                 self.lists[fabric.gate[point]] = resolved
-        self._distinct = list({id(found): found for found in self.lists if found is not None}.values())
-        number = {id(found): place for place, found in enumerate(self._distinct)}
+        self.distinct = list({id(found): found for found in self.lists if found is not None}.values())
+        number = {id(found): place for place, found in enumerate(self.distinct)}
         self._list_at = np.array(
             [NONE if found is None else number[id(found)] for found in self.lists], dtype=np.int64
         )
@@ -67,6 +67,25 @@ class Placed:
         gates = [now is not then for now, then in zip(self.lists, before.lists, strict=True)]
         return np.append(np.array(gates), (self._stopping() != before._stopping()).any(axis=1))
 
+    def lists_at(self, codes: Ints) -> tuple[Ints, Ints]:
+        """The lists that may have a say at `codes`: places in `codes`, and in `distinct`.
+
+        At a question those of both its ends, each way.
+        """
+        gates = codes < len(self.lists)
+        ports = np.array(
+            [
+                [2 * self._fabric.port_number[port] + way for port in question[:2] for way in (0, 1)]
+                for question in self._fabric.questions
+            ],
+            dtype=np.int64,
+        ).reshape(-1, 4)
+        at = np.flatnonzero(~gates)
+        place = np.concatenate([np.flatnonzero(gates), np.repeat(at, 4)])
+        asked = np.concatenate([codes[gates], ports[codes[at] - len(self.lists)].ravel()])
+        listed = self._list_at[asked]
+        return place[listed != NONE], listed[listed != NONE]
+
     def first_denials(self, path: Ints, code: Ints, headers: Headers, paths: int) -> Denials:
         """The first denial on each of `paths` paths.
 
@@ -79,7 +98,7 @@ class Placed:
         gate[asks], entry[asks] = self._stopping()[code[asks] - gates].T
         list_at = np.full(len(code), NONE, dtype=np.int64)
         list_at[~asks] = self._list_at[code[~asks]]
-        for number, resolved in enumerate(self._distinct):
+        for number, resolved in enumerate(self.distinct):
             places = np.flatnonzero(list_at == number)
             if len(places):
                 table = self._tables.of(resolved)

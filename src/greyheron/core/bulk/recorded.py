@@ -11,7 +11,7 @@ import numpy as np
 
 from greyheron.core.bulk.conversations import Exchanges, Rows, kind_of
 from greyheron.core.bulk.fabric import Fabric
-from greyheron.core.bulk.headers import NO_PORT, NONE, Bools, Headers, Ints, Kind
+from greyheron.core.bulk.headers import NO_PORT, NONE, Bools, Headers, Ints, Kind, distinct
 from greyheron.core.bulk.placed import Placed
 from greyheron.core.bulk.tracing import DENIED, NO_DISCOVERY, OUTCOMES
 from greyheron.core.conversation import Exchange, converse_from
@@ -168,6 +168,14 @@ class RecordedCourses:
         asked = np.array([NO_PORT if each.request.port is None else each.request.port for each in rows.asked])
         own = np.where(port == SOME_SOURCE_PORT, rows.source_port[row], port)
         return np.where(port == SOME_PORT, asked[rows.request[row]], own)
+
+    def meetings(self) -> tuple[Ints, Ints]:
+        """Every row with every code that a packet of it comes to, each pair once."""
+        found = distinct(self._row[self._path] << 32 | self._code)
+        return found >> 32, found & 0xFFFF_FFFF
+
+    def paths(self) -> int:
+        return len({tuple(each.code for each in course.meetings) for course in self._courses})
 
     def rows_passing(self, codes: Bools) -> Bools:
         """Whether each row has a packet that comes to one of the gates or questions marked in `codes`."""

@@ -12,6 +12,7 @@ from greyheron.core.bulk.headers import (
     Headers,
     Ints,
     Kind,
+    distinct,
     first_of_each,
     rank_within,
 )
@@ -85,6 +86,24 @@ class TracedCourses:
         found[out.row[_any_at(out.met, codes)]] = True
         found[self._home_row[_any_at(home.met, codes)]] = True
         return found
+
+    def meetings(self) -> tuple[Ints, Ints]:
+        """Every row with every code that a packet of it comes to, each pair once."""
+        pairs = []
+        for paths, rows in ((self._out, self._out.row), (self._home, self._home_row)):
+            place, step = np.nonzero(paths.met != NONE)
+            code = paths.met[place, step].astype(np.int64)
+            pairs.append(distinct(rows[place] << 32 | code))
+        found = distinct(np.concatenate(pairs))
+        return found >> 32, found & 0xFFFF_FFFF
+
+    def paths(self) -> int:
+        """How many of the ways out are different."""
+        met = self._out.met
+        digest = np.zeros(len(met), dtype=np.uint64)
+        for step in range(met.shape[1]):
+            digest = digest * np.uint64(1_000_003) + (met[:, step] + 1).astype(np.uint64)
+        return len(np.unique(digest))
 
     def _there(self) -> Paths:
         rows = self._rows
@@ -200,9 +219,9 @@ class _Asking:
 
     def of(self, packet: int, paths: Ints) -> Denials:
         """The first denial of `packet` on each path; `paths` are those that matter, perhaps repeated."""
-        distinct = np.unique(paths)
-        path, code = self._courses.met(packet, distinct, self._acts)
-        count = int(distinct[-1]) + 1 if len(distinct) else 0
+        different = distinct(paths)
+        path, code = self._courses.met(packet, different, self._acts)
+        count = int(different[-1]) + 1 if len(different) else 0
         return self._placed.first_denials(path, code, self._courses.headers(packet, path), count)
 
 

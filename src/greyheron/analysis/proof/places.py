@@ -1,0 +1,230 @@
+"""Who a requirement speaks of: addresses of devices, of the outside, and of hosts that could be there."""
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+from ipaddress import ip_network
+
+from greyheron.analysis.proof.regions import Region, common, minus, split
+from greyheron.core.addresses import block_of, is_link_local
+from greyheron.core.lists import Names
+from greyheron.core.possible import reserved
+from greyheron.core.translation import answered_addresses
+from greyheron.core.world import World
+from greyheron.model.document import Device, Network, family_of
+from greyheron.model.entry import AddressBlock, NamedAddresses
+from greyheron.model.requirement import KIND_WORDS, Side, Term, TermKind
+from greyheron.model.values import DeviceKind, Family
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Addresses that packets leave from or go to, and the device that sends or answers there.
+
+    drawn:  whether the device is in the network, and no stand-in for hosts that could be there
+    translated:  whether they are outside addresses by which another device is reached: only sent to
+    """
+
+    device: str
+    region: Region
+    drawn: bool = True
+    translated: bool = False
+
+
+class Places:
+    """Every address of one family in a world with everyone in it who could be there.
+
+    Link-local addresses are left out: nothing sent to or from one leaves its segment.
+    """
+
+    def __init__(self, world: World, network: Network, family: Family) -> None:
+        self._world, self._names, self._family = world, Names(network), family
+        self._sets = {group.name for group in network.address_sets}
+        drawn = {device.name for device in network.devices}
+        self._own = {name: self._addresses(name) for name in world.devices if name in drawn}
+        held = [block for region in self._own.values() for block in region]
+        self._answered = [
+            block
+            for device in network.devices
+            for _, block in answered_addresses(device)
+            if block.family is family
+        ]
+        self.every = (*self._drawn(), *self._possible(world, drawn, held), *self._outside(network, held))
+        self.translated = tuple(self._translated(network))
+
+    def _addresses(self, name: str) -> Region:
+        return tuple(
+            AddressBlock(self._family, address, self._family.every_bit)
+            for address in dict.fromkeys(self._world.addresses(name, self._family))
+            if not is_link_local(self._family, address)
+        )
+
+    def _drawn(self) -> Iterator[Place]:
+        for name, region in self._own.items():
+            for block in region:
+                yield Place(name, (block,))
+
+    def _possible(self, world: World, drawn: set[str], held: list[AddressBlock]) -> Iterator[Place]:
+        """Longer prefixes come first: an address stands on the segment with the longest."""
+        stand_ins = [
+            (name, block_of(device.prefixes[0]))
+            for name, device in world.devices.items()
+            if name not in drawn
+        ]
+        own = sorted(
+            ((name, block) for name, block in stand_ins if block.family is self._family),
+            key=lambda each: -each[1].care.bit_count(),
+        )
+        for number, (name, block) in enumerate(own):
+            closer = [other for _, other in own[:number] if block.holds(other.value)]
+            unheld = [each for each in held if block.holds(each.value)]
+            nobody = [AddressBlock(self._family, each, self._family.every_bit) for each in reserved(block)]
+            answered = [each for each in self._answered if block.holds(each.value)]
+            region = minus((block,), [*closer, *unheld, *nobody, *answered])
+            if region:
+                yield Place(name, region, drawn=False)
+
+    def _outside(self, network: Network, held: list[AddressBlock]) -> Iterator[Place]:
+        """What nobody else has; of two outside networks the first has an address."""
+        segments = self._segment_prefixes()
+        before: list[AddressBlock] = []
+        for device in network.devices:
+            for prefix in device.prefixes:
+                if family_of(prefix) is self._family:
+                    block = block_of(prefix)
+                    taken = [each for each in (*segments, *held, *self._answered) if _overlap(each, block)]
+                    region = minus((block,), [*taken, *before])
+                    before.append(block)
+                    if region:
+                        yield Place(device.name, region)
+
+    def _segment_prefixes(self) -> list[AddressBlock]:
+        found = {
+            each.prefix: None
+            for port in self._world.segments.of
+            for each in self._world.held(port, self._family)
+            if not is_link_local(self._family, each.address)
+        }
+        return list(found)
+
+    def _translated(self, network: Network) -> Iterator[Place]:
+        """Outside addresses that static rules lead from to devices inside."""
+        for device in network.devices:
+            for rule in device.translations:
+                if rule.kind != "static" or rule.to is None or family_of(rule.to) is not self._family:
+                    continue
+                inside, outside = block_of(rule.source), block_of(rule.to)
+                for name, region in self._own.items():
+                    for block in region:
+                        if inside.holds(block.value):
+                            address = outside.value + block.value - inside.value
+                            moved = AddressBlock(self._family, address, self._family.every_bit)
+                            yield Place(name, (moved,), translated=True)
+
+    def of(self, side: Side, translated: bool = False) -> tuple[Place, ...]:
+        """Everyone whom `side` speaks of, each address once.
+
+        translated:  with the outside addresses by which they are reached
+        """
+        every = (*self.every, *self.translated) if translated else self.every
+        found: list[Place] = []
+        for place in every:
+            named: Region = ()
+            for term in side:
+                left = replace(place, region=minus(place.region, named))
+                named = (*named, *(self._within(term, left) if left.region else ()))
+            if named:
+                found.append(replace(place, region=named))
+        return tuple(found)
+
+    def others(self, side: Side) -> tuple[Place, ...]:
+        """Everyone else."""
+        own: dict[tuple[str, bool], Region] = {}
+        for place in self.of(side):
+            key = place.device, place.drawn
+            own[key] = (*own.get(key, ()), *place.region)
+        left = (
+            Place(place.device, minus(place.region, own.get((place.device, place.drawn), ())), place.drawn)
+            for place in self.every
+        )
+        return tuple(place for place in left if place.region)
+
+    def _within(self, term: Term, place: Place) -> Region:
+        """What of `place` a term speaks of."""
+        match term.kind:
+            case TermKind.ANY:
+                return place.region
+            case TermKind.NAMED:
+                return self._named(term.name, place)
+            case TermKind.PREFIX:
+                return common(place.region, self._blocks(term.name))
+            case TermKind.INTERFACE:
+                held = self._world.held((term.name, term.at), self._family)
+                own = [AddressBlock(self._family, each.address, self._family.every_bit) for each in held]
+                return common(place.region, own) if place.device == term.name else ()
+            case TermKind.SEGMENT:
+                return self._on_segment(term, place)
+            case TermKind.ZONE:
+                return self._in_zone(term, place)
+
+    def _blocks(self, prefix: str) -> list[AddressBlock]:
+        block = block_of(ip_network(prefix))
+        return [block] if block.family is self._family else []
+
+    def _named(self, name: str, place: Place) -> Region:
+        if name in self._sets:
+            return common(place.region, self._names.addresses(NamedAddresses(name), self._family) or ())
+        if name in self._own:
+            return place.region if place.device == name else ()
+        device = self._world.devices[place.device]
+        return place.region if place.drawn and device.kind is KIND_WORDS[name] else ()
+
+    def _on_segment(self, term: Term, place: Place) -> Region:
+        """The addresses on a segment, of those that are attached to it and of those that could be."""
+        world = self._world
+        if term.at:
+            numbers = {world.segments.of.get((term.name, term.at))}
+        else:
+            block = self._blocks(term.name)
+            numbers = {
+                number
+                for port, number in world.segments.of.items()
+                if any(each.prefix in block for each in world.held(port, self._family))
+            }
+        device = world.devices[place.device]
+        if not place.drawn:
+            return (
+                place.region if world.segments.of[device.name, device.interfaces[0].name] in numbers else ()
+            )
+        own = [
+            AddressBlock(self._family, each.address, self._family.every_bit)
+            for interface in device.interfaces
+            if world.segments.of.get((device.name, interface.name)) in numbers - {None}
+            for each in world.held((device.name, interface.name), self._family)
+        ]
+        return common(place.region, own)
+
+    def _in_zone(self, term: Term, place: Place) -> Region:
+        """The addresses that the firewall's routes lead to by the zone's interfaces."""
+        firewall = self._world.devices[term.name]
+        if place.device == firewall.name:
+            return ()
+        zone = next(zone for zone in firewall.zones if zone.name == term.at)
+        routes = {route.prefix for route in self._world.table(term.name, self._family).routes}
+        pieces: list[Region] = [place.region]
+        for prefix in routes:
+            pieces = split(pieces, [prefix])
+        return tuple(
+            block for piece in pieces if self._leads_to(firewall, piece, zone.interfaces) for block in piece
+        )
+
+    def _leads_to(self, firewall: Device, piece: Region, interfaces: Iterable[str]) -> bool:
+        hops = self._world.lookup(firewall.name, self._family, piece[0].first).hops
+        return any(hop.interface in interfaces for hop in hops)
+
+
+def _overlap(one: AddressBlock, other: AddressBlock) -> bool:
+    return not (one.value ^ other.value) & one.care & other.care
+
+
+def is_outside(world: World, place: Place) -> bool:
+    return place.drawn and world.devices[place.device].kind is DeviceKind.OUTSIDE

@@ -1,0 +1,250 @@
+"""Requirements answered, and answered again after an edit of lists (2-semantics §10)."""
+
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from greyheron.analysis.proof.answers import (
+    Answer,
+    Box,
+    Cells,
+    Counterexample,
+    Party,
+    Proof,
+    Violation,
+    Wholes,
+    boxes_of,
+    flow_between,
+)
+from greyheron.analysis.proof.prover import Classes, Grounds, Half, Part, Progress, another, usual_port
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
+from greyheron.core.bulk.headers import Ints
+from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
+from greyheron.core.world import World
+from greyheron.model.document import Network
+from greyheron.model.entry import AddressBlock
+from greyheron.model.requirement import RequirementKind, Statement
+from greyheron.model.values import Expectation, Family
+
+Engines = Callable[[World], BulkEngine]
+
+
+def _on(_done: float) -> bool:
+    return True
+
+
+@dataclass(frozen=True, slots=True)
+class HalfProven:
+    classes: Classes
+    parts: tuple[Part, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Proven:
+    """A proof with what it rests on, so that it can be had again when lists have changed.
+
+    network, world:  which it holds for;  tried:  what the baseline makes of a block that holds, by verdict
+    """
+
+    statement: Statement
+    network: Network
+    world: World
+    halves: tuple[HalfProven, ...]
+    proof: Proof
+    tried: Counter[Verdict] | None
+
+
+class Prover:
+    """Proofs in worlds that may differ in little; what they share is worked out once."""
+
+    def __init__(self, engines: Engines) -> None:
+        """engines:  gives the bulk engine of a world, which shares what it finds with those of others"""
+        self._engines = engines
+        self._grounds: dict[tuple[int, Family], tuple[World, Grounds]] = {}
+
+    def prove(
+        self,
+        statement: Statement,
+        world: World,
+        network: Network,
+        known: Proven | None = None,
+        progress: Progress = _on,
+    ) -> Proven:
+        """The answer in `world`. Raises ProofCancelled.
+
+        known:  an answer to the same statement, perhaps of another world
+        """
+        engine = self._engines(world.inhabited)
+        if known is not None and known.statement == statement and _same_ground(known.network, network):
+            before = self._engines(known.world.inhabited)
+            if all(part.fits(engine) for half in known.halves for part in half.parts):
+                return self._again(known, world, network, engine, before)
+        halves = [
+            Classes(grounds, half)
+            for family in ((statement.family,) if statement.family else Family)
+            for grounds in (self._grounds_of(world, network, family),)
+            for half in _halves(statement, grounds)
+        ]
+        found: list[HalfProven] = []
+        for number, classes in enumerate(halves):
+
+            def on(done: float, number: int = number) -> bool:
+                return progress((number + done) / len(halves))
+
+            found.append(HalfProven(classes, tuple(classes.parts(on))))
+        proof, tried = self._proof(statement, found, world, engine, None)
+        return Proven(statement, network, world, tuple(found), proof, tried)
+
+    def _again(
+        self, known: Proven, world: World, network: Network, engine: BulkEngine, before: BulkEngine
+    ) -> Proven:
+        halves = [
+            HalfProven(half.classes, tuple(part.again(engine, before) for part in half.parts))
+            for half in known.halves
+        ]
+        same = all(
+            new is old
+            for one, other in zip(halves, known.halves, strict=True)
+            for new, old in zip(one.parts, other.parts, strict=True)
+        )
+        if same:
+            return replace(known, world=world, network=network)
+        proof, tried = self._proof(known.statement, halves, world, engine, known.tried)
+        return Proven(known.statement, network, world, tuple(halves), proof, tried)
+
+    def _grounds_of(self, world: World, network: Network, family: Family) -> Grounds:
+        key = id(world), family
+        if key not in self._grounds:
+            while len(self._grounds) > 8:
+                del self._grounds[next(iter(self._grounds))]
+            inhabited = world.inhabited
+            self._grounds[key] = world, Grounds(inhabited, network, family, self._engines(inhabited))
+        return self._grounds[key][1]
+
+    def _proof(
+        self,
+        statement: Statement,
+        halves: Iterable[HalfProven],
+        world: World,
+        engine: BulkEngine,
+        tried: Counter[Verdict] | None,
+    ) -> tuple[Proof, Counter[Verdict] | None]:
+        halves = tuple(halves)
+        parts = [part for half in halves for part in half.parts]
+        proof = Proof(
+            Answer.PROVED,
+            classes=sum(int(part.counts.sum()) for part in parts),
+            conversations=sum(half.classes.conversations() for half in halves),
+            paths=sum(part.paths() for part in parts),
+            lists=tuple(sorted({name for part in parts for name in part.lists(engine)})),
+            violations=tuple(_violations(halves)),
+            counterexample=_counterexample(halves),
+            reason="",
+        )
+        if proof.counterexample is not None:
+            return replace(proof, answer=Answer.VIOLATED), tried
+        if proof.conversations == 0:
+            reason = (
+                "It speaks of no conversation at all: nobody is on one of its sides, or nothing is asked."
+            )
+            return replace(proof, answer=Answer.INCONCLUSIVE, reason=reason), tried
+        if statement.kind is RequirementKind.BLOCK:
+            if tried is None:
+                baseline = self._engines(world.inhabited.baseline)
+                verdicts = (part.verdicts(baseline).verdict.tolist() for part in parts)
+                tried = Counter(VERDICT_ORDER[each] for found in verdicts for each in found)
+            if tried.keys() <= {Verdict.UNREACHABLE, Verdict.REFUSED}:
+                reason = "With no lists none of it gets through either: " + _tried_words(tried)
+                return replace(proof, answer=Answer.INCONCLUSIVE, reason=reason), tried
+        return proof, tried
+
+
+def _same_ground(one: Network, other: Network) -> bool:
+    """Whether two networks differ in lists and placements only, as far as proofs can see."""
+    return (one.devices, one.links, one.address_sets, one.port_sets) == (
+        other.devices,
+        other.links,
+        other.address_sets,
+        other.port_sets,
+    )
+
+
+def _halves(statement: Statement, grounds: Grounds) -> Iterator[Half]:
+    places, services = grounds.places, statement.services
+    sources = places.of(statement.sources)
+    if statement.kind is not RequirementKind.BLOCK:
+        drawn = tuple(place for place in places.of(statement.destinations) if place.drawn)
+        yield Half(Expectation.PASS, sources, drawn, services)
+    if statement.kind is not RequirementKind.ALLOW:
+        denied = sources if statement.kind is RequirementKind.BLOCK else places.others(statement.sources)
+        yield Half(Expectation.BLOCK, denied, places.of(statement.destinations, translated=True), services)
+
+
+def _violations(halves: Iterable[HalfProven]) -> Iterator[Violation]:
+    for expect in Expectation:
+        boxes: list[Box] = []
+        for half in halves:
+            if half.classes.half.expect is expect:
+                pieces = (*half.classes.sources, *half.classes.destinations)
+                every = {(piece.device, piece.drawn, piece.region): None for piece in pieces}
+                cells = (part.cells() for part in half.parts)
+                boxes += boxes_of(half.classes.grounds.family, cells, Wholes(every))
+        if boxes:
+            yield Violation(expect, tuple(boxes))
+
+
+def _counterexample(halves: Iterable[HalfProven]) -> Counterexample | None:
+    """A violating conversation, if there is any: between drawn devices rather than possible ones."""
+    best: tuple[int, Half, Part, int] | None = None
+    for half in halves:
+        for part in half.parts:
+            if len(part.wrong) == 0:
+                continue
+            ranks = _oddness(part.cells())
+            place = int(ranks.argmin())
+            if best is None or ranks[place] < best[0]:
+                best = int(ranks[place]), half.classes.half, part, place
+    if best is None:
+        return None
+    _, asked, part, place = best
+    cells, family = part.cells(), part.family
+    source, destination = _apart(
+        cells.sources[cells.source[place]], cells.destinations[cells.destination[place]]
+    )
+    request = cells.services[cells.service[place]].first(family)
+    flow = flow_between(family, source, destination, request, usual_port(cells.ports[cells.port[place]]))
+    return Counterexample(flow, asked.expect, VERDICT_ORDER[part.wrong.verdict[place]])
+
+
+def _oddness(cells: Cells) -> Ints:
+    """How far each class is from what people would try: between drawn devices, from the usual port."""
+    possible = [
+        np.array([not party.drawn for party in side], dtype=np.int64)[place]
+        for side, place in ((cells.sources, cells.source), (cells.destinations, cells.destination))
+    ]
+    odd = [bool(ports) and usual_port(ports) != USUAL_SOURCE_PORT for ports in cells.ports]
+    ranks: Ints = 4 * possible[0] + 2 * possible[1] + np.array(odd, dtype=np.int64)[cells.port]
+    return ranks
+
+
+def _apart(source: Party, destination: Party) -> tuple[Party, Party]:
+    """Both, with an address of each first that the other does not begin with."""
+    if source.region[0].first != destination.region[0].first:
+        return source, destination
+    for one, other in ((destination, source), (source, destination)):
+        address = another(one.region)
+        if address is not None:
+            family = one.region[0].family
+            single = replace(one, region=(AddressBlock(family, address, family.every_bit),))
+            return (other, single) if one is destination else (single, other)
+    raise AssertionError("an address with itself is no conversation")
+
+
+def _tried_words(tried: Counter[Verdict]) -> str:
+    words = {Verdict.UNREACHABLE: "cannot be reached", Verdict.REFUSED: "find nobody listening"}
+    return (
+        " and ".join(f"{count} kinds of conversations {words[verdict]}" for verdict, count in tried.items())
+        + "."
+    )

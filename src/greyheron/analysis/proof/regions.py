@@ -1,0 +1,143 @@
+"""Sets of addresses and of numbers, cut where something tells their members apart.
+
+A region is a tuple of disjoint blocks of one family; spans are disjoint ranges of numbers, rising.
+"""
+
+from collections.abc import Iterable, Sequence
+
+from greyheron.model.entry import AddressBlock
+from greyheron.model.values import Family
+
+Region = tuple[AddressBlock, ...]
+Spans = tuple[tuple[int, int], ...]
+_FEW = 8
+
+
+def meet(one: AddressBlock, other: AddressBlock) -> AddressBlock | None:
+    """The addresses that both blocks hold."""
+    if (one.value ^ other.value) & one.care & other.care:
+        return None
+    return AddressBlock(one.family, one.value | other.value, one.care | other.care)
+
+
+def without(block: AddressBlock, other: AddressBlock) -> Region:
+    """The addresses of `block` that `other` does not hold: the largest pieces first."""
+    if meet(block, other) is None:
+        return (block,)
+    pieces: list[AddressBlock] = []
+    value, care = block.value, block.care
+    left = other.care & ~care
+    while left:
+        bit = 1 << (left.bit_length() - 1)
+        pieces.append(AddressBlock(block.family, value | (~other.value & bit), care | bit))
+        value, care, left = value | (other.value & bit), care | bit, left ^ bit
+    return tuple(pieces)
+
+
+def common(region: Region, blocks: Iterable[AddressBlock]) -> Region:
+    """The addresses of `region` that some of `blocks` hold."""
+    return minus(region, minus(region, blocks))
+
+
+def minus(region: Region, blocks: Iterable[AddressBlock]) -> Region:
+    """The addresses of `region` that none of `blocks` holds."""
+    blocks = tuple(blocks)
+    if len(blocks) > _FEW and all(block.length is not None for block in (*region, *blocks)):
+        left = span_minus(_ranges(region), _ranges(blocks))
+        return tuple(prefix for low, high in left for prefix in _prefixes(region[0].family, low, high))
+    for block in blocks:
+        region = tuple(piece for each in region for piece in without(each, block))
+    return region
+
+
+def size(region: Region) -> int:
+    return sum(block.size for block in region)
+
+
+def split(regions: Sequence[Region], blocks: Sequence[AddressBlock]) -> list[Region]:
+    """Each of `regions` as what `blocks` hold of it and what they do not, in one or two parts."""
+    found: list[Region] = []
+    for region in regions:
+        outside = minus(region, blocks)
+        if outside == region or not outside:
+            found.append(region)
+        else:
+            found += [minus(region, outside), outside]
+    return found
+
+
+def span_split(parts: Sequence[Spans], spans: Spans) -> list[Spans]:
+    """The same for spans."""
+    found: list[Spans] = []
+    for part in parts:
+        inside = span_meet(part, spans)
+        if not inside or inside == part:
+            found.append(part)
+        else:
+            found += [inside, span_minus(part, inside)]
+    return found
+
+
+def span_meet(one: Spans, other: Spans) -> Spans:
+    return tuple(
+        (max(low, first), min(high, last))
+        for low, high in one
+        for first, last in other
+        if max(low, first) <= min(high, last)
+    )
+
+
+def span_minus(one: Spans, other: Spans) -> Spans:
+    left: list[tuple[int, int]] = []
+    place = 0
+    for low, high in one:
+        while place < len(other) and other[place][1] < low:
+            place += 1
+        at = place
+        while low <= high and at < len(other) and other[at][0] <= high:
+            if low < other[at][0]:
+                left.append((low, other[at][0] - 1))
+            low = other[at][1] + 1
+            at += 1
+        if low <= high:
+            left.append((low, high))
+    return tuple(left)
+
+
+def span_union(parts: Iterable[tuple[int, int]]) -> Spans:
+    """Ranges that may touch or overlap, joined."""
+    found: list[tuple[int, int]] = []
+    for low, high in sorted(parts):
+        if found and low <= found[-1][1] + 1:
+            found[-1] = found[-1][0], max(high, found[-1][1])
+        else:
+            found.append((low, high))
+    return tuple(found)
+
+
+def span_size(spans: Spans) -> int:
+    return sum(high - low + 1 for low, high in spans)
+
+
+def tidied(region: Region) -> Region:
+    """The same addresses in as few prefixes as can be, scattered blocks behind them."""
+    if not region:
+        return ()
+    family = region[0].family
+    scattered = [block for block in region if block.length is None]
+    ranges = _ranges(tuple(block for block in region if block.length is not None))
+    prefixes = [prefix for first, last in ranges for prefix in _prefixes(family, first, last)]
+    return (*prefixes, *sorted(scattered, key=lambda block: (block.value, block.care)))
+
+
+def _ranges(prefixes: Region) -> Spans:
+    return span_union((block.first, block.last) for block in prefixes)
+
+
+def _prefixes(family: Family, first: int, last: int) -> Iterable[AddressBlock]:
+    """The fewest prefixes that hold exactly `first` to `last`."""
+    while first <= last:
+        most = (first & -first).bit_length() - 1 if first else family.bits
+        bits = min(most, (last - first + 1).bit_length() - 1)
+        yield AddressBlock.prefix(family, first, family.bits - bits)
+        first += 1 << bits

@@ -1,0 +1,216 @@
+"""Services as sets: what a requirement's words mean, and where a device or a list tells them apart."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+
+from greyheron.analysis.proof.regions import Spans, span_meet, span_minus, span_split, span_union
+from greyheron.core.bulk.fabric import Fabric
+from greyheron.core.bulk.tables import port_spans
+from greyheron.core.delivery import LOGIN_PORTS
+from greyheron.core.lists import Names, Rule
+from greyheron.model.document import Device
+from greyheron.model.entry import NotPort, PortSpan
+from greyheron.model.names import PORTS, TCP, UDP, UDP_SERVICES
+from greyheron.model.notation.terms import read_ports
+from greyheron.model.services import LINE_PORTS, OFFERED, Request
+from greyheron.model.values import DeviceKind, Family, LineKind
+
+ALL_PORTS: Spans = ((0, 65535),)
+_EVERY_CODE = 255
+
+
+class Tag(StrEnum):
+    """Protocols as far as their services are told apart in different ways."""
+
+    TCP = "tcp"
+    UDP = "udp"
+    ICMP = "icmp"
+    OTHER = "protocol"
+
+    @property
+    def with_ports(self) -> bool:
+        return self in (Tag.TCP, Tag.UDP)
+
+
+@dataclass(frozen=True, slots=True)
+class Service:
+    """Some services of one protocol, or some protocols.
+
+    spans:  destination ports; for ICMP types and codes as `type * 256 + code`; else protocol numbers
+    """
+
+    tag: Tag
+    spans: Spans
+
+    def first(self, family: Family) -> Request:
+        """One of them."""
+        number = self.spans[0][0]
+        match self.tag:
+            case Tag.TCP:
+                return Request(TCP, number)
+            case Tag.UDP:
+                return Request(UDP, number)
+            case Tag.ICMP:
+                return Request(family.icmp, icmp_type=number >> 8, icmp_code=number & _EVERY_CODE)
+        return Request(number)
+
+
+def _icmp(kind: int, code: int | None = None) -> tuple[int, int]:
+    return (kind << 8, kind << 8 | _EVERY_CODE) if code is None else (kind << 8 | code, kind << 8 | code)
+
+
+def meant(words: Iterable[str], device: Device, names: Names, family: Family) -> tuple[Service, ...]:
+    """What `words` ask of `device`; stand-ins and outside networks offer every service."""
+    found: dict[Tag, list[tuple[int, int]]] = {tag: [] for tag in Tag}
+    for word in words:
+        for service in _meant(word, device, names, family):
+            found[service.tag] += service.spans
+    return tuple(Service(tag, span_union(spans)) for tag, spans in found.items() if spans)
+
+
+def _meant(word: str, device: Device, names: Names, family: Family) -> list[Service]:
+    everything = [Service(tag, spans) for tag, spans in whole(family).items()]
+    if word == "any" or (word == OFFERED and device.kind is DeviceKind.OUTSIDE):
+        return everything
+    if word == OFFERED:
+        own = [(Tag(service.protocol), (service.port, service.port)) for service in device.services]
+        own += [(Tag.TCP, (port, port)) for line in device.lines for port in sorted(line.ports)]
+        return [Service(tag, (span,)) for tag, span in own]
+    head, slash, rest = word.partition("/")
+    if not slash:
+        return _by_name(word, device, family)
+    if head in ("tcp", "udp"):
+        terms = names.ports(read_ports(rest)) or ()
+        return [Service(Tag(head), span_union(port_spans(terms)))]
+    numbers = [int(number) for number in rest.split("/")]
+    if head == "icmp":
+        return [Service(Tag.ICMP, (_icmp(*numbers),))]
+    tag = {TCP: Tag.TCP, UDP: Tag.UDP, family.icmp: Tag.ICMP}.get(numbers[0])
+    return [
+        Service(Tag.OTHER, ((numbers[0], numbers[0]),)) if tag is None else Service(tag, whole(family)[tag])
+    ]
+
+
+def _by_name(word: str, device: Device, family: Family) -> list[Service]:
+    own = [service for service in device.services if service.name.lower() == word]
+    if own:
+        return [Service(Tag(each.protocol), ((each.port, each.port),)) for each in own]
+    if word == "ping":
+        return [Service(Tag.ICMP, (_icmp(family.echo[0], 0),))]
+    if word in (Tag.TCP, Tag.UDP, Tag.ICMP):
+        return [Service(Tag(word), whole(family)[Tag(word)])]
+    if word in LINE_PORTS:
+        offered = {port for line in device.lines if line.name == word for port in line.ports}
+        ports = offered or LINE_PORTS[LineKind(word)]
+        return [Service(Tag.TCP, span_union((port, port) for port in ports))]
+    if word not in PORTS:
+        return []
+    tag = Tag.UDP if word in UDP_SERVICES else Tag.TCP
+    return [Service(tag, ((PORTS[word], PORTS[word]),))]
+
+
+def whole(family: Family) -> dict[Tag, Spans]:
+    """Everything there is."""
+    others = span_minus(((0, 255),), span_union((number, number) for number in (TCP, UDP, family.icmp)))
+    return {Tag.TCP: ALL_PORTS, Tag.UDP: ALL_PORTS, Tag.ICMP: ALL_PORTS, Tag.OTHER: others}
+
+
+def by_delivery(service: Service, device: Device, fabric: Fabric, translated: Iterable[int]) -> list[Service]:
+    """`service` in parts that the device, every translation and, for ICMP, whoever answers treat alike."""
+    if service.tag is Tag.ICMP:
+        echo, reply = (_icmp(kind) for kind in fabric.family.echo)
+        parts: list[Spans] = [service.spans]
+        for span in (echo, reply):
+            parts = span_split(parts, (span,))
+        return [Service(Tag.ICMP, part) for part in parts]
+    if service.tag is Tag.OTHER:
+        return [service]
+    number = fabric.number[device.name]
+    protocol = TCP if service.tag is Tag.TCP else UDP
+    ports = {each.port for each in device.services if each.protocol == service.tag.value}
+    ports |= LOGIN_PORTS if service.tag is Tag.TCP and device.lines else frozenset()
+    alike: dict[object, list[tuple[int, int]]] = {}
+    for port in sorted({*ports, *translated}):
+        if span_meet(service.spans, ((port, port),)):
+            how: object = port if port in translated else fabric.delivers(number, protocol, port)
+            alike.setdefault(how, []).append((port, port))
+    named = span_union(span for spans in alike.values() for span in spans)
+    rest = span_minus(service.spans, named)
+    if rest:
+        how = fabric.delivers(number, protocol, rest[0][0])
+        alike.setdefault(how, []).extend(rest)
+    return [Service(service.tag, span_union(spans)) for spans in alike.values()]
+
+
+def there(rule: Rule, service: Service, family: Family) -> bool:
+    """Whether `rule` can match a packet on its way there, addresses and source ports apart."""
+    spans = _forward(rule, service.tag, family)
+    return bool(span_meet(service.spans, spans))
+
+
+def back(rule: Rule, service: Service, family: Family) -> bool:
+    """Whether `rule` can match a reply, addresses and the sender's port apart."""
+    entry = rule.entry
+    if service.tag.with_ports:
+        if entry.protocol not in (None, TCP if service.tag is Tag.TCP else UDP) or entry.icmp is not None:
+            return False
+        if entry.established and service.tag is Tag.UDP:
+            return False
+        return rule.source_ports is None or bool(span_meet(service.spans, spans_of(rule.source_ports)))
+    if service.tag is not Tag.ICMP or not span_meet(service.spans, (_icmp(family.echo[0]),)):
+        return False
+    reply = Service(Tag.ICMP, (_icmp(family.echo[1], 0),))
+    return bool(span_meet(reply.spans, _forward(rule, Tag.ICMP, family)))
+
+
+def _forward(rule: Rule, tag: Tag, family: Family) -> Spans:
+    """What `rule` can match of a protocol's services."""
+    entry = rule.entry
+    with_ports = rule.source_ports is not None or rule.destination_ports is not None
+    if tag.with_ports:
+        number = TCP if tag is Tag.TCP else UDP
+        if entry.protocol not in (None, number) or entry.icmp is not None:
+            return ()
+        if entry.established and tag is Tag.UDP:
+            return ()
+        return ALL_PORTS if rule.destination_ports is None else spans_of(rule.destination_ports)
+    if with_ports or entry.established:
+        return ()
+    if tag is Tag.ICMP:
+        if entry.protocol not in (None, family.icmp):
+            return ()
+        return ALL_PORTS if entry.icmp is None else (_icmp(entry.icmp.type, entry.icmp.code),)
+    if entry.icmp is not None:
+        return ()
+    return ((0, 255),) if entry.protocol is None else ((entry.protocol, entry.protocol),)
+
+
+def spans_of(terms: Iterable[PortSpan | NotPort]) -> Spans:
+    """The ports that some of `terms` holds, joined."""
+    return span_union(port_spans(terms))
+
+
+def split_services(service: Service, rules: Iterable[Rule], family: Family) -> list[Service]:
+    """`service` in parts that no rule tells apart, on the way there or back."""
+    parts: list[Spans] = [service.spans]
+    for spans in {spans for rule in rules for spans in _telling(rule, service.tag, family)}:
+        parts = span_split(parts, spans)
+    return [Service(service.tag, part) for part in parts]
+
+
+def _telling(rule: Rule, tag: Tag, family: Family) -> Iterable[Spans]:
+    yield _forward(rule, tag, family)
+    if tag.with_ports and rule.source_ports is not None:
+        yield spans_of(rule.source_ports)
+
+
+def split_source_ports(ports: Spans, service: Service, rules: Iterable[Rule], family: Family) -> list[Spans]:
+    """Source ports in parts that no rule tells apart, on the way there or as the reply's destination."""
+    parts: list[Spans] = [ports]
+    for rule in rules:
+        if rule.source_ports is not None and there(rule, service, family):
+            parts = span_split(parts, spans_of(rule.source_ports))
+        if rule.destination_ports is not None and back(rule, service, family):
+            parts = span_split(parts, spans_of(rule.destination_ports))
+    return parts

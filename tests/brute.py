@@ -1,0 +1,354 @@
+"""Requirements answered by trying every conversation there is, in networks small enough for it.
+
+Hosts that could be there are put there: every address that nobody holds gets a device of its own.
+"""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from ipaddress import ip_address, ip_network
+from itertools import pairwise
+from random import Random
+from typing import Any
+
+from greyheron.core.packet import Packet, TcpFlags
+from greyheron.model.document import Device, Network
+from greyheron.model.read import read_network
+from greyheron.model.values import Family
+from tests.random_networks import SERVICES
+
+BLOCK_PORTS = ((1022, 1025),)
+ALLOW_PORTS = ((1024, 1025),)
+"""Source ports that are tried here in place of all there are."""
+Data = dict[str, Any]
+Conversation = tuple[int, int, int, str, int | None]
+"""IP version, source, destination, service, source port."""
+Tried = Callable[[Network, Packet, str], tuple[bool, bool]]
+"""In a network, the first packet of a conversation and its sender: does it pass on every path, and on any?"""
+
+
+def tiny_network(seed: int) -> Network:
+    """Two or three gates in a row with a site of eight addresses each, and perhaps an outside."""
+    chance = Random(seed)
+    gates = chance.choice([2, 2, 3])
+    six = chance.random() < 0.4
+    devices: list[Data] = []
+    links: list[Data] = []
+    for number in range(1, gates + 1):
+        kind = "firewall" if chance.random() < 0.25 else "router"
+        gate: Data = {"name": f"g{number}", "kind": kind, "interfaces": [], "routes": []}
+        gate["lines"] = [{"name": "remote", "transports": ["ssh"]}, {"name": "console"}]
+        if chance.random() < 0.2:
+            gate["tracks"] = chance.choice([["tcp"], []])
+        site = [f"172.20.{number}.1/29"] + ([f"2001:db8:{number}::1/125"] if six else [])
+        gate["interfaces"].append({"name": "e0", "addresses": site})
+        switch: Data = {
+            "name": f"s{number}",
+            "kind": "switch",
+            "interfaces": [{"name": "up"}, {"name": "p0"}],
+        }
+        host: Data = {"name": f"h{number}", "kind": "host", "gateway": f"172.20.{number}.1"}
+        own = [f"172.20.{number}.2/29"] + ([f"2001:db8:{number}::2/125"] if six else [])
+        host["interfaces"] = [{"name": "eth0", "addresses": own}]
+        if six:
+            host["gateway6"] = f"2001:db8:{number}::1"
+        if chance.random() < 0.15:
+            del host["gateway"]
+        host["services"] = [
+            {"name": name, "protocol": protocol, "port": port}
+            for name, protocol, port in SERVICES
+            if chance.random() < 0.7
+        ]
+        devices += [gate, switch, host]
+        links += [
+            {"ends": [f"g{number}:e0", f"s{number}:up"]},
+            {"ends": [f"h{number}:eth0", f"s{number}:p0"]},
+        ]
+    routers = [device for device in devices if device["name"].startswith("g")]
+    for number, (one, other) in enumerate(pairwise(routers), 1):
+        for end, gate in enumerate((one, other), 1):
+            addresses = [f"172.21.{number}.{end}/30"] + (
+                [f"2001:db8:f{number}::{end + 1}/127"] if six else []
+            )
+            gate["interfaces"].append({"name": f"w{number}", "addresses": addresses})
+        links.append({"ends": [f"{one['name']}:w{number}", f"{other['name']}:w{number}"]})
+    for place, gate in enumerate(routers, 1):
+        for goal in range(1, gates + 1):
+            if goal == place or chance.random() < 0.05:
+                continue
+            link, end = (place, 2) if goal > place else (place - 1, 1)
+            gate["routes"].append({"to": f"172.20.{goal}.0/29", "via": f"172.21.{link}.{end}"})
+            if six:
+                gate["routes"].append({"to": f"2001:db8:{goal}::/125", "via": f"2001:db8:f{link}::{end + 1}"})
+        if place > 1:
+            gate["routes"].append({"to": "0.0.0.0/0", "via": f"172.21.{place - 1}.1"})
+        if gate["kind"] == "firewall":
+            names = [item["name"] for item in gate["interfaces"]]
+            gate["zones"] = [
+                {"name": "inner", "interfaces": names[:1]},
+                {"name": "outer", "interfaces": names[1:]},
+            ]
+    if chance.random() < 0.4:
+        _outside(routers[0], devices, links, chance)
+    data: Data = {"format": "grey-heron/1", "name": "tiny", "devices": devices, "links": links}
+    data["address_sets"] = [
+        {"name": "some", "members": ["172.20.1.2", "172.20.2.4/30", "172.20.1.1~0.0.0.6"]}
+    ]
+    _lists(data, chance, six)
+    return read_network(data)
+
+
+def _outside(gate: Data, devices: list[Data], links: list[Data], chance: Random) -> None:
+    gate["interfaces"].append({"name": "out", "addresses": ["203.0.113.1/30"]})
+    gate["routes"].append({"to": "0.0.0.0/0", "via": "203.0.113.2"})
+    if gate["kind"] == "firewall":
+        gate["zones"][1]["interfaces"].append("out")
+    beyond: Data = {
+        "name": "beyond",
+        "kind": "outside",
+        "prefixes": ["198.51.100.0/31"],
+        "gateway": "203.0.113.1",
+    }
+    beyond["interfaces"] = [{"name": "wan0", "addresses": ["203.0.113.2/30"]}]
+    devices.append(beyond)
+    links.append({"ends": ["g1:out", "beyond:wan0"]})
+    if chance.random() < 0.5:
+        inside = [item["name"] for item in gate["interfaces"] if item["name"] != "out"]
+        rule = {"kind": "static", "inside": inside, "outside": "out", "source": "172.20.1.2/32"}
+        limited = {"protocol": "tcp", "port": 80, "to_port": 22} if chance.random() < 0.5 else {}
+        gate["translations"] = [{**rule, "to": "198.51.100.9/32", **limited}]
+        if chance.random() < 0.5:
+            gate["translations"].append(
+                {"kind": "dynamic", "inside": inside, "outside": "out", "source": "172.20.0.0/16"}
+            )
+
+
+def _lists(data: Data, chance: Random, six: bool) -> None:
+    points = [
+        (device["name"], interface["name"], way)
+        for device in data["devices"]
+        if device["kind"] in ("router", "firewall", "host")
+        for interface in device["interfaces"]
+        for way in ("in", "out")
+    ]
+    points += [(device["name"], "remote", "in") for device in data["devices"] if "lines" in device]
+    data["lists"], data["placements"] = [], []
+    taken = set()
+    for number in range(chance.randint(1, 4)):
+        family = "ipv6" if six and chance.random() < 0.4 else "ipv4"
+        entries = [_entry(chance, family) for _ in range(chance.randint(1, 5))]
+        if chance.random() < 0.6:
+            entries.append("permit any from any to any")
+        data["lists"].append(
+            {"name": f"l{number}", "family": family, "kind": "extended", "entries": "\n".join(entries)}
+        )
+        for device, at, way in chance.sample(points, chance.randint(1, 2)):
+            if (device, at, way, family) not in taken:
+                taken.add((device, at, way, family))
+                data["placements"].append(
+                    {"list": f"l{number}", "device": device, "at": at, "direction": way}
+                )
+
+
+def _entry(chance: Random, family: str) -> str:
+    protocol = chance.choice(["any", "tcp", "tcp", "udp", "icmp", "47"])
+    words = [chance.choice(["permit", "deny"]), protocol]
+    if protocol == "icmp" and chance.random() < 0.5:
+        words.append(
+            chance.choice(["echo-request", "echo-reply", "135" if family == "ipv6" else "unreachable"])
+        )
+    words += ["from", _address(chance, family)]
+    if protocol in ("tcp", "udp") and chance.random() < 0.3:
+        words += ["port", chance.choice([">=1024", "80", "1023-1024"])]
+    words += ["to", _address(chance, family)]
+    if protocol in ("tcp", "udp") and chance.random() < 0.5:
+        words += ["port", chance.choice(["80", "22", "!=80", "20-60", "22,53", ">=1025"])]
+    if protocol == "tcp" and chance.random() < 0.2:
+        words.append("established")
+    return " ".join(words)
+
+
+def _address(chance: Random, family: str) -> str:
+    site = chance.randint(1, 3)
+    if chance.random() < 0.3:
+        return "any"
+    if family == "ipv6":
+        return chance.choice(
+            [
+                f"2001:db8:{site}::/125",
+                f"2001:db8:{site}::2",
+                f"2001:db8:{site}::4/127",
+                "ff02::1:ff00:4/127",
+                "@h1",
+            ]
+        )
+    return chance.choice(
+        [
+            f"172.20.{site}.0/29",
+            f"172.20.{site}.2",
+            f"172.20.{site}.4/31",
+            "172.20.0.0~0.0.3.5",
+            "@some",
+            "@h2",
+        ]
+    )
+
+
+SIDES = ("any", "h1", "h2", "g1", "g2", "some", "172.20.1.0/29", "segment:g2:e0", "172.20.2.4/31", "g1:e0")
+ASKED = ("tcp/22", "tcp/80", "ping", "udp/53", "protocol/47", "icmp/3/1", "tcp/80-81,22", "ssh,ping")
+
+
+def random_requirement(seed: int) -> str:
+    chance = Random(seed)
+    kind = chance.choice(["allow", "block", "block", "only"])
+    return f"{kind} {chance.choice(SIDES)} → {chance.choice(SIDES)} {chance.choice(ASKED)}"
+
+
+@dataclass(frozen=True)
+class Someone:
+    """An address, the device that has it in the crowded network, and whether it is drawn in the first one."""
+
+    address: Any
+    device: str
+    drawn: bool
+    via: str | None = None
+
+
+def crowded(network: Network) -> tuple[Network, list[Someone]]:
+    """`network` with a device at every address that nobody holds, and everyone in it."""
+    people: list[Someone] = []
+    devices = {device.name: device for device in network.devices}
+    held = {
+        address.ip for device in devices.values() for each in device.interfaces for address in each.addresses
+    }
+    answered = {
+        address
+        for device in devices.values()
+        for rule in device.translations
+        if rule.to
+        for address in rule.to
+    }
+    links = list(network.links)
+    added: list[Device] = []
+    ports: dict[str, list[str]] = {}
+    for device in network.devices:
+        for interface in device.interfaces:
+            people += [Someone(address.ip, device.name, True) for address in interface.addresses]
+        for prefix in device.prefixes:
+            people += [Someone(each, device.name, True) for each in prefix if each not in held | answered]
+    for gate in [device for device in network.devices if device.name.startswith("g")]:
+        for address in gate.interfaces[0].addresses:
+            prefix, switch = address.network, f"s{gate.name[1:]}"
+            host = devices[f"h{gate.name[1:]}"]
+            told = host.gateway if prefix.version == 4 else host.gateway6
+            nobody = {prefix.network_address} | ({prefix.broadcast_address} if prefix.version == 4 else set())
+            for each in prefix:
+                if each in held | answered | nobody:
+                    continue
+                name = f"p{prefix.version}-{len(added)}"
+                interface_ = {"name": "eth0", "addresses": [f"{each}/{prefix.prefixlen}"]}
+                gateway = {"gateway" if prefix.version == 4 else "gateway6": str(told or address.ip)}
+                added.append(
+                    Device.model_validate(
+                        {"name": name, "kind": "outside", "interfaces": [interface_], **gateway}
+                    )
+                )
+                ports.setdefault(switch, []).append(name)
+                people.append(Someone(each, name, False, str(prefix)))
+    every = []
+    for device in network.devices:
+        new = [{"name": f"to-{name}"} for name in ports.get(device.name, ())]
+        data = device.model_dump(mode="json")
+        every.append(Device.model_validate({**data, "interfaces": [*data["interfaces"], *new]}))
+    joined = [
+        {"ends": (f"{switch}:to-{name}", f"{name}:eth0")} for switch, names in ports.items() for name in names
+    ]
+    crowd = network.model_copy(
+        update={
+            "devices": (*every, *added),
+            "links": (*links, *(type(links[0]).model_validate(each) for each in joined)),
+        }
+    )
+    return crowd, people
+
+
+def translated(network: Network, people: list[Someone]) -> list[Someone]:
+    """The outside addresses of static rules, as addresses of those whom they lead to."""
+    found = []
+    for device in network.devices:
+        for rule in device.translations:
+            if rule.kind == "static" and rule.to is not None:
+                owner = next((each for each in people if each.address in rule.source and each.drawn), None)
+                if owner is not None:
+                    found.append(Someone(rule.to.network_address, owner.device, True))
+    return found
+
+
+def belongs(who: Someone, side: str, network: Network) -> bool:
+    """Whether a side speaks of someone, read as plainly as can be."""
+    devices = {device.name: device for device in network.devices}
+    if side == "any":
+        return True
+    if side == "some":
+        return who.address in {
+            *map(ip_address, ("172.20.1.2", "172.20.2.4", "172.20.2.5", "172.20.2.6", "172.20.2.7")),
+            *map(ip_address, ("172.20.1.1", "172.20.1.3", "172.20.1.5", "172.20.1.7")),
+        }
+    if "/" in side:
+        return who.address in ip_network(side)
+    if side.startswith("segment:"):
+        gate = devices[side.split(":")[1]]
+        return any(who.address in address.network for address in gate.interfaces[0].addresses)
+    name, _, interface = side.partition(":")
+    if interface:
+        return any(who.address == address.ip for address in devices[name].interfaces[0].addresses)
+    return who.device == name
+
+
+def packets(asked: str, version: int, ports: Any) -> Iterator[tuple[str, Packet]]:
+    """The first packets of every conversation about a service, without their ends."""
+    family = Family.IPV4 if version == 4 else Family.IPV6
+    for word in asked.replace("80-81,22", "80,tcp/81,tcp/22").replace("ssh", "tcp/22").split(","):
+        head, _, rest = word.partition("/")
+        if head in ("tcp", "udp"):
+            for port in range(ports[0][0], ports[0][1] + 1):
+                flags = TcpFlags.SYN if head == "tcp" else TcpFlags.NONE
+                yield word, Packet(family, 0, 0, 6 if head == "tcp" else 17, port, int(rest), flags)
+        elif head == "protocol":
+            yield word, Packet(family, 0, 0, int(rest))
+        else:
+            kind, code = (family.echo[0], 0) if head == "ping" else map(int, rest.split("/"))
+            yield word, Packet(family, 0, 0, family.icmp, icmp_type=kind, icmp_code=code)
+
+
+def violating(network: Network, requirement: str, tried: Tried) -> dict[str, set[Conversation]]:
+    """Every conversation that does not do what `requirement` wants of it, by what is expected."""
+    kind, source, _, goal, asked = requirement.split()
+    crowd, people = crowded(network)
+    others = translated(network, people)
+    found: dict[str, set[Conversation]] = {"pass": set(), "block": set()}
+    for expect in ("pass", "block"):
+        if (expect, kind) in (("pass", "block"), ("block", "allow")):
+            continue
+        for one in people:
+            if belongs(one, source, network) is not (kind != "only" or expect == "pass"):
+                continue
+            for other in [*people, *(others if expect == "block" else [])]:
+                if one.device == other.device or one.address.version != other.address.version:
+                    continue
+                if not belongs(other, goal, network) or (expect == "pass" and not other.drawn):
+                    continue
+                ports = ALLOW_PORTS if expect == "pass" else BLOCK_PORTS
+                for word, packet in packets(asked, one.address.version, ports):
+                    first = replace(packet, source=int(one.address), destination=int(other.address))
+                    every, some = tried(crowd, first, one.device)
+                    if (not every) if expect == "pass" else some:
+                        found[expect].add(
+                            (
+                                one.address.version,
+                                int(one.address),
+                                int(other.address),
+                                word,
+                                packet.source_port,
+                            )
+                        )
+    return found
