@@ -3,17 +3,15 @@
 from collections.abc import Iterator
 from ipaddress import IPv4Address, IPv6Address, ip_address
 from itertools import product
-from weakref import WeakKeyDictionary
 
 import pytest
 
 from greyheron.analysis.judge import Standing, judge
 from greyheron.analysis.proof import prover
 from greyheron.analysis.proof.answers import Answer, Box, Proof
-from greyheron.analysis.proof.proving import Prover
+from greyheron.analysis.proof.proving import Prover, engines
 from greyheron.analysis.proof.regions import Region
 from greyheron.analysis.proof.services import Tag
-from greyheron.core.bulk.engine import BulkEngine, Fabrics
 from greyheron.core.conversation import Verdict, converse, converse_from
 from greyheron.core.packet import Packet
 from greyheron.core.world import World, build_world
@@ -31,18 +29,6 @@ from tests.brute import (
     violating,
 )
 from tests.reference import P, Reference
-
-
-def new_prover() -> Prover:
-    fabrics = Fabrics()
-    engines: WeakKeyDictionary[World, BulkEngine] = WeakKeyDictionary()
-
-    def engine(world: World) -> BulkEngine:
-        if world not in engines:
-            engines[world] = BulkEngine(world, fabrics)
-        return engines[world]
-
-    return Prover(engine)
 
 
 @pytest.fixture
@@ -95,7 +81,7 @@ def addresses(region: Region) -> Iterator[int]:
 
 def proved(network: Network, text: str) -> tuple[World, Proof]:
     world = build_world(network)
-    return world, new_prover().prove(read_requirement(text), world, network).proof
+    return world, Prover(engines()).prove(read_requirement(text), world, network).proof
 
 
 def agrees(network: Network, text: str, expected: dict[str, set[Conversation]]) -> list[str]:

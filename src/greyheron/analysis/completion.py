@@ -5,6 +5,7 @@ from greyheron.model.notation.complete import options_at
 from greyheron.model.notation.entries import read_entry
 from greyheron.model.notation.flows import read_flow
 from greyheron.model.notation.line import Option
+from greyheron.model.notation.requirements import read_statement
 from greyheron.model.values import DeviceKind, Family, ListKind
 
 MOST_MEMBERS = 3
@@ -34,6 +35,19 @@ def complete_flow(text: str, network: Network) -> tuple[str, list[Option]]:
         destination = next((device for device in devices if device.name == before[2].split(":")[0]), None)
         options = _service_names(destination) + options
     return word, options
+
+
+def complete_requirement(text: str, network: Network) -> tuple[str, list[Option]]:
+    """The same for a requirement: behind a comma the next of several is completed."""
+    names = [
+        Option(group.name, "set: " + _shortened(list(group.members))) for group in network.address_sets
+    ] + [
+        Option(device.name, _device_words(device))
+        for device in network.devices
+        if device.kind is not DeviceKind.SWITCH
+    ]
+    word, options = options_at(lambda line: read_statement(line, names), text)
+    return word.rpartition(",")[2], options
 
 
 def _service_names(device: Device | None) -> list[Option]:

@@ -1,7 +1,8 @@
 """Reach: who can talk to whom about which services, for every pair of devices at once."""
 
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from copy import copy
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
@@ -10,7 +11,7 @@ from numpy.typing import NDArray
 from greyheron.core.addresses import is_link_local
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
-from greyheron.core.bulk.headers import Ints
+from greyheron.core.bulk.headers import NONE, Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.core.lists import Names
 from greyheron.core.world import FORWARDING, World
@@ -57,11 +58,15 @@ class Axis:
 
 @dataclass(frozen=True, slots=True)
 class ReachQuestion:
-    """services:  words as in test flows, or OWN_SERVICES;  hosts_only:  leave routers and firewalls out"""
+    """services:  words as in test flows, or OWN_SERVICES
+
+    hosts_only:  leave routers and firewalls out;  from_hosts:  they only answer
+    """
 
     services: tuple[str, ...]
     family: Family
     hosts_only: bool = False
+    from_hosts: bool = False
 
 
 Cells = NDArray[np.uint8]
@@ -207,6 +212,22 @@ class _Part:
     verdict: Ints
 
 
+@dataclass(frozen=True, slots=True)
+class Changed:
+    """A conversation of a matrix that ends otherwise: who, to which address, about what.
+
+    address:  the sender's, or None where that depends on the path
+    before, after:  places in VERDICT_ORDER
+    """
+
+    source: str
+    address: int | None
+    destination: int
+    request: Request
+    before: int
+    after: int
+
+
 class Reach:
     """What of a question gets from every device to every address of every other, in one world."""
 
@@ -226,10 +247,15 @@ class Reach:
         count = len(self.axis.devices)
         destinations, requests, column, to, about = _goals(world, self.axis, self.question)
         step = max(1, _AT_ONCE // max(len(to), 1))
-        for first in range(0, count, step):
+        asking = [
+            place
+            for place, name in enumerate(self.axis.devices)
+            if not (self.question.from_hosts and world.devices[name].kind in FORWARDING)
+        ]
+        for first in range(0, len(asking), step):
             if not progress(first / count):
                 raise ReachCancelled
-            senders = np.arange(first, min(first + step, count))
+            senders = np.array(asking[first : first + step], dtype=np.int64)
             sender, goal = np.repeat(senders, len(to)), np.tile(np.arange(len(to)), len(senders))
             apart = sender != column[goal]
             sender, goal = sender[apart], goal[apart]
@@ -251,7 +277,12 @@ class Reach:
             yield _Part(courses, sender[place], column[goal][place], verdict)
 
     def cells(self) -> Cells:
-        return self._gathered([part.verdict for part in self._parts])
+        count = len(self.axis.devices)
+        cells = np.zeros((count, count), dtype=np.uint8)
+        for part in self._parts:
+            bits = np.left_shift(1, part.verdict).astype(np.uint8)
+            np.bitwise_or.at(cells, (part.sender, part.column), bits)
+        return cells
 
     def fits(self, engine: BulkEngine) -> bool:
         """Whether `cells_in` can tell what `engine` makes of it."""
@@ -259,21 +290,53 @@ class Reach:
 
     def cells_in(self, engine: BulkEngine) -> Cells:
         """The cells in another world, which `fits`: only what its lists may change is looked at again."""
-        verdicts = []
+        return self._again(engine).cells()
+
+    def again(self, world: World, engine: BulkEngine) -> "Reach":
+        """The same matrix in another world of the same devices."""
+        return self._again(engine) if self.fits(engine) else Reach(world, engine, self.axis, self.question)
+
+    def _again(self, engine: BulkEngine) -> "Reach":
+        found = copy(self)
+        parts = []
         for part in self._parts:
             rows, changed = engine.changed_rows(part.courses, self._engine)
             verdict = part.verdict.copy()
             verdict[rows] = changed.verdict
-            verdicts.append(verdict)
-        return self._gathered(verdicts)
+            parts.append(replace(part, verdict=verdict))
+        found._engine, found._parts = engine, tuple(parts)
+        return found
 
-    def _gathered(self, verdicts: Sequence[Ints]) -> Cells:
-        count = len(self.axis.devices)
-        cells = np.zeros((count, count), dtype=np.uint8)
-        for part, verdict in zip(self._parts, verdicts, strict=True):
-            bits = np.left_shift(1, verdict).astype(np.uint8)
-            np.bitwise_or.at(cells, (part.sender, part.column), bits)
-        return cells
+    def changes_to(self, other: "Reach") -> Iterator[Changed]:
+        """The conversations that end otherwise in `other`, which is the same matrix."""
+        for part, after in zip(self._parts, other._parts, strict=True):
+            rows, values = part.courses.rows, part.courses.rows.addresses.values
+            for row in np.flatnonzero(part.verdict != after.verdict).tolist():
+                yield Changed(
+                    part.courses.fabric.devices[rows.device[row]],
+                    None if rows.source[row] == NONE else values[rows.source[row]],
+                    values[rows.destination[row]],
+                    rows.asked[rows.request[row]].request,
+                    int(part.verdict[row]),
+                    int(after.verdict[row]),
+                )
+
+    def locked(self, world: World) -> set[str]:
+        """The devices with a management line that nobody else can log in to."""
+        passes = VERDICT_ORDER.index(Verdict.PASSES)
+        ports = [
+            {port for line in world.devices[name].lines for port in line.ports} for name in self.axis.devices
+        ]
+        opened = np.array([not each for each in ports], dtype=np.bool_)
+        for part in self._parts:
+            asked = [each.request for each in part.courses.rows.asked]
+            logins = np.array(
+                [[each.protocol == TCP and each.port in own for each in asked] for own in ports],
+                dtype=np.bool_,
+            )
+            found = (part.verdict == passes) & logins[part.column, part.courses.rows.request]
+            opened[part.column[found]] = True
+        return {name for name, is_open in zip(self.axis.devices, opened.tolist(), strict=True) if not is_open}
 
 
 def _goals(

@@ -11,6 +11,9 @@ from rich.console import Console
 
 from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
 from greyheron.analysis.judge import Standing
+from greyheron.analysis.policy import ProofReport, proof_report
+from greyheron.analysis.proof.answers import Answer
+from greyheron.analysis.proof.proving import Prover, engines
 from greyheron.analysis.report import LegReport, TraceReport, report
 from greyheron.cli.serving import serve
 from greyheron.core.conversation import FlowError, Verdict, converse
@@ -19,11 +22,14 @@ from greyheron.demo.generator import Plan
 from greyheron.demo.generator import generate as generated
 from greyheron.formats.listing import is_listing, read_listing, write_listing
 from greyheron.formats.workspace import read_workspace, write_workspace
+from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network
 from greyheron.model.notation.flows import read_bare_flow, write_flow
 from greyheron.model.notation.line import NotationError
 from greyheron.model.notation.lists import renumbered
+from greyheron.model.notation.requirements import write_requirement
 from greyheron.model.problems import DocumentError
+from greyheron.model.read import edited
 
 BAD_FILE = 2
 UNEXPECTED = 1
@@ -92,6 +98,64 @@ def check(file: File, as_json: AsJson = False) -> None:
         _print_marks(network, marks)
     if any(mark.surprises for mark in marks):
         raise typer.Exit(UNEXPECTED)
+
+
+@app.command()
+def prove(
+    file: File,
+    statements: Annotated[
+        list[str] | None, typer.Argument(help="Requirements to prove; those of the file unless given.")
+    ] = None,
+    baseline: Annotated[bool, typer.Option("--baseline", help="Ignore every list.")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Prove requirements. Exit status: 0 all proved, 1 not, 2 a bad file or requirement."""
+    network = _read(file)
+    if statements:
+        items = [{"id": f"r{number}", "statement": text} for number, text in enumerate(statements, 1)]
+        changes = [Change(collection="requirements", key=item["id"], item=item) for item in items]
+        try:
+            network = edited(network.model_copy(update={"requirements": ()}), changes)
+        except DocumentError as error:
+            for problem in error.problems:
+                errors.print(str(problem), markup=False)
+            raise typer.Exit(BAD_FILE) from None
+    world = build_world(network)
+    prover = Prover(engines())
+    found = [
+        (
+            requirement,
+            proof_report(
+                prover.prove(requirement.statement, world.baseline if baseline else world, network).proof
+            ),
+        )
+        for requirement in network.requirements
+    ]
+    if as_json:
+        answers = [
+            {"id": each.id, "statement": write_requirement(each.statement), **asdict(answer)}
+            for each, answer in found
+        ]
+        print(json.dumps({"network": network.name, "requirements": answers}, ensure_ascii=False, indent=2))
+    else:
+        for each, answer in found:
+            _print_proof(write_requirement(each.statement), answer)
+        proved = sum(answer.answer is Answer.PROVED for _, answer in found)
+        out.print(f"\n{len(found)} requirements, {proved} proved.")
+    if any(answer.answer is not Answer.PROVED for _, answer in found):
+        raise typer.Exit(UNEXPECTED)
+
+
+def _print_proof(statement: str, answer: ProofReport) -> None:
+    sign = {Answer.PROVED: "✓", Answer.VIOLATED: "✗"}.get(answer.answer, "?")
+    colour = {Answer.PROVED: "green", Answer.VIOLATED: "red"}.get(answer.answer, "yellow")
+    out.print(f"[{colour}]{sign} {answer.answer:<12}[/] {statement}")
+    if answer.answer is not Answer.PROVED:
+        out.print(f"      {answer.text}", markup=False)
+    for box in answer.boxes:
+        sides = " → ".join(", ".join(side) for side in (box.sources, box.destinations))
+        out.print(f"      {sides}: {'; '.join(box.services)} ({box.family})", markup=False)
+    out.print(f"      {answer.covered}", markup=False)
 
 
 @app.command("format")

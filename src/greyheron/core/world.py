@@ -158,6 +158,11 @@ class World:
             by_care.setdefault(each.prefix.care, {})[each.prefix.value] = each.device.name
         return world
 
+    @property
+    def is_inhabited(self) -> bool:
+        """Whether there are stand-ins in it."""
+        return bool(self._stand_ins)
+
     def stand_in(self, family: Family, address: int) -> str | None:
         """The stand-in for possible hosts on whose prefix `address` is, the longest one that there is."""
         by_care = self._stand_ins.get(family, {})

@@ -17,6 +17,7 @@ from greyheron.server import problems
 from greyheron.server.bench import Bench
 from greyheron.server.book_routes import router as book_router
 from greyheron.server.jobs import Jobs
+from greyheron.server.policy_routes import router as policy_router
 from greyheron.server.problems import Refusal
 from greyheron.server.reach_routes import router as reach_router
 from greyheron.server.routes import router
@@ -54,6 +55,7 @@ def make_app(engine: Engine, access: Access, interface: Path | None) -> FastAPI:
     app.include_router(traffic_router)
     app.include_router(reach_router)
     app.include_router(book_router)
+    app.include_router(policy_router)
     app.add_api_route("/api/{path:path}", _no_such_route, include_in_schema=False, methods=["GET", "POST"])
     if interface is not None:
         _serve_interface(app, interface)

@@ -7,6 +7,8 @@ from typing import TypeVar
 from weakref import WeakKeyDictionary
 
 from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
+from greyheron.analysis.policy import Known, PolicyStates, RequirementMarks, prove_policy
+from greyheron.analysis.proof.proving import Prover
 from greyheron.analysis.reach import (
     OWN_SERVICES,
     Axis,
@@ -33,6 +35,7 @@ MOST_KEPT = 24
 MOST_COURSES = 400_000
 """The courses of so many conversations, some 3 kB each, are kept for matrices; those of one matrix always."""
 MOST_TOPOLOGIES = 6
+MOST_POLICIES = 3
 SMALL = 80
 """So many devices are few enough to work out reach while somebody waits."""
 T = TypeVar("T")
@@ -70,6 +73,9 @@ class Bench:
         self._tries = Tries()
         self._engines: WeakKeyDictionary[World, BulkEngine] = WeakKeyDictionary()
         self._fabrics = Fabrics()
+        self.prover = Prover(self.engine)
+        self._proven: OrderedDict[str, Known] = OrderedDict()
+        self._proving = RLock()
         self._reaches: OrderedDict[tuple[str, ReachQuestion], Reach] = OrderedDict()
 
     def world(self, network: Network) -> World:
@@ -105,6 +111,17 @@ class Bench:
         """One flow in full. `state` is baseline, running or draft. Raises FlowError."""
         world = self.world_in(stored, state)
         return report(converse(world, flow), world.segments, write_flow(flow), state)
+
+    def policy(self, stored: Stored, progress: Progress) -> tuple[RequirementMarks, ...]:
+        """Every requirement of the draft with its three answers. Raises ProofCancelled."""
+        running, draft = self.world(stored.running), self.world(stored.draft)
+        states = PolicyStates((running, stored.running), (draft, stored.draft))
+        with self._proving:
+            known = self._proven.setdefault(stored.id, {})
+            self._proven.move_to_end(stored.id)
+            while len(self._proven) > MOST_POLICIES:
+                self._proven.popitem(last=False)
+            return prove_policy(self.prover, states, known, progress)
 
     def engine(self, world: World) -> BulkEngine:
         if world not in self._engines:

@@ -1,6 +1,6 @@
 """Errors as problem documents (RFC 9457)."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import asdict
 from http import HTTPStatus
 from typing import Any
@@ -49,6 +49,16 @@ class Refusal(Exception):
         self.status = status
         self.detail = detail
         super().__init__(detail)
+
+
+def problem_items(problems: Iterable[Problem]) -> list[ProblemItem]:
+    """Problems as they go over the wire."""
+    return [
+        ProblemItem(
+            where=found.where, message=found.message, line=found.line, column=found.column, end=found.end
+        )
+        for found in problems
+    ]
 
 
 def problem(status: int, detail: str, problems: list[Problem] | None = None, **extra: Any) -> JSONResponse:

@@ -7,7 +7,7 @@ from fastapi import APIRouter, Header, Request, Response
 from fastapi.responses import PlainTextResponse
 
 from greyheron.analysis.compare import Parting, parting
-from greyheron.analysis.completion import complete_entry, complete_flow
+from greyheron.analysis.completion import complete_entry, complete_flow, complete_requirement
 from greyheron.analysis.cover import cover_list
 from greyheron.analysis.facts import DeviceFacts, facts_of
 from greyheron.analysis.points import Places, places_of
@@ -18,10 +18,10 @@ from greyheron.model.changes import ITEM_TYPES, Change, Collection, key_of
 from greyheron.model.document import Network
 from greyheron.model.notation.flows import read_bare_flow, read_expected_flow, write_expected_flow
 from greyheron.model.notation.lists import renumbered, write_body
-from greyheron.model.problems import DocumentError, Problem
+from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited, read_network
 from greyheron.server.needs import PROBLEMS, Results, Store, Version, Workings
-from greyheron.server.problems import ProblemItem, Refusal
+from greyheron.server.problems import Refusal, problem_items
 from greyheron.server.shapes import (
     ApplyNote,
     BareFlow,
@@ -205,7 +205,7 @@ def read_item_text(
         change = Change(collection=collection, key=key or own_key, item=item)
         edited(store.get(network_id).draft, [change])
     except DocumentError as error:
-        return ItemReading(problems=_items(error.problems), change=None)
+        return ItemReading(problems=problem_items(error.problems), change=None)
     return ItemReading(problems=[], change=change)
 
 
@@ -240,7 +240,7 @@ def read_list(network_id: str, text: ListText, store: Store) -> ListReading:
     try:
         after = edited(draft, [Change(collection="lists", key=text.name, item=item)])
     except DocumentError as error:
-        return ListReading(problems=_items(error.problems), formatted=None, renumbered=None, covers=[])
+        return ListReading(problems=problem_items(error.problems), formatted=None, renumbered=None, covers=[])
     written = next(found for found in after.lists if key_of("lists", found) == text.name)
     return ListReading(
         problems=[],
@@ -257,16 +257,18 @@ def read_test(network_id: str, text: FlowText, store: Store) -> FlowReading:
     try:
         edited(store.get(network_id).draft, [Change(collection="tests", key="new", item=item)])
     except DocumentError as error:
-        return FlowReading(problems=_items(error.problems), formatted=None)
+        return FlowReading(problems=problem_items(error.problems), formatted=None)
     return FlowReading(problems=[], formatted=write_expected_flow(read_expected_flow(text.text)))
 
 
 @router.post("/networks/{network_id}/complete")
 def complete(network_id: str, asked: Completion, store: Store) -> Options:
-    """What could stand at the cursor in an entry or a test flow."""
+    """What could stand at the cursor in an entry, a test flow or a requirement."""
     draft = store.get(network_id).draft
     if asked.of == "flow":
         word, options = complete_flow(asked.text, draft)
+    elif asked.of == "requirement":
+        word, options = complete_requirement(asked.text, draft)
     else:
         word, options = complete_entry(asked.text, asked.family, asked.kind, draft)
     return Options(word=word, options=options)
@@ -276,12 +278,3 @@ def complete(network_id: str, asked: Completion, store: Store) -> Options:
 def schema() -> dict[str, Any]:
     """The JSON Schema of a network document."""
     return Network.model_json_schema(by_alias=True)
-
-
-def _items(problems: tuple[Problem, ...]) -> list[ProblemItem]:
-    return [
-        ProblemItem(
-            where=found.where, message=found.message, line=found.line, column=found.column, end=found.end
-        )
-        for found in problems
-    ]

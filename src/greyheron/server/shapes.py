@@ -131,7 +131,7 @@ class ItemReading(BaseModel):
 class Completion(Asked):
     """A line up to the cursor. `kind` and `family` are needed for entries only."""
 
-    of: Literal["entry", "flow"]
+    of: Literal["entry", "flow", "requirement"]
     text: Annotated[str, Field(max_length=2000)]
     family: Family = Family.IPV4
     kind: ListKind = ListKind.EXTENDED

@@ -38,6 +38,7 @@ class Places:
 
     def __init__(self, world: World, network: Network, family: Family) -> None:
         self._world, self._names, self._family = world, Names(network), family
+        self.family = family
         self._sets = {group.name for group in network.address_sets}
         drawn = {device.name for device in network.devices}
         self._own = {name: self._addresses(name) for name in world.devices if name in drawn}

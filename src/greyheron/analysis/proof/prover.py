@@ -5,12 +5,13 @@ classes are found. Then each is cut finer by the entries of the lists that its p
 conversation of each fine class is decided.
 """
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from greyheron.analysis.proof.answers import EPHEMERAL, Cells, Party
+from greyheron.analysis.proof.answers import EPHEMERAL, Cells, Party, flow_between
 from greyheron.analysis.proof.cutting import Borders, Cutter, Role
 from greyheron.analysis.proof.places import Place, Places
 from greyheron.analysis.proof.regions import Region, Spans, common, size, span_size, span_split, split
@@ -20,8 +21,11 @@ from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
 from greyheron.core.bulk.headers import Bools, Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.core.lists import Names, ResolvedList
+from greyheron.core.places import AttachmentPoint
 from greyheron.core.world import World
 from greyheron.model.document import Network
+from greyheron.model.entry import AddressBlock
+from greyheron.model.flow import Flow
 from greyheron.model.services import Request
 from greyheron.model.values import Expectation, Family
 
@@ -254,6 +258,33 @@ class Part:
         _, numbers, lists = engine.lists_met(self._courses)
         return {lists[number].name for number in np.unique(numbers).tolist()}
 
+    def points_met(self) -> Counter[AttachmentPoint]:
+        """Every attachment point that packets which violate come to, and for how many coarse classes."""
+        rows = np.zeros(len(self._courses.rows), dtype=np.bool_)
+        rows[self._courses.row_of[self.wrong.coarse]] = True
+        met, codes = self._courses.meetings()
+        points = self._courses.fabric.points
+        codes, counts = np.unique(codes[rows[met] & (codes < len(points))], return_counts=True)
+        return Counter(
+            {points[code]: count for code, count in zip(codes.tolist(), counts.tolist(), strict=True)}
+        )
+
+    def ends(self, sources: bool) -> set[str]:
+        """The devices that send what violates, or those it is sent to."""
+        side = self._tables.sources if sources else self._tables.destinations
+        places = np.unique(self.wrong.source if sources else self.wrong.destination)
+        return {side[place].device for place in places.tolist()}
+
+    def flows(self, most: int) -> list[Flow]:
+        """Some conversations that violate, one for each way of being told apart, as test flows."""
+        cells, found = self.cells(), []
+        for place in np.unique(self._courses.row_of[self.wrong.coarse], return_index=True)[1][:most].tolist():
+            ports = cells.ports[cells.port[place]]
+            request = cells.services[cells.service[place]].first(self.family)
+            ends = apart(cells.sources[cells.source[place]], cells.destinations[cells.destination[place]])
+            found.append(flow_between(self.family, *ends, request, usual_port(ports)))
+        return found
+
     def again(self, engine: BulkEngine, before: BulkEngine) -> "Part":
         """The same with other lists: only what they may change is cut and decided again."""
         differs = engine.may_differ(self._courses, before)[self._courses.row_of]
@@ -473,6 +504,19 @@ class _Cut:
             np.array(port, dtype=np.int64)[ports[kept]],
         )
         return asked, kept
+
+
+def apart(source: Party, destination: Party) -> tuple[Party, Party]:
+    """Both, with an address of each first that the other does not begin with."""
+    if source.region[0].first != destination.region[0].first:
+        return source, destination
+    for one, other in ((destination, source), (source, destination)):
+        address = another(one.region)
+        if address is not None:
+            family = one.region[0].family
+            single = replace(one, region=(AddressBlock(family, address, family.every_bit),))
+            return (other, single) if one is destination else (single, other)
+    raise AssertionError("an address with itself is no conversation")
 
 
 def another(region: Region) -> int | None:

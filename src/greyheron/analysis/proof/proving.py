@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -11,24 +12,35 @@ from greyheron.analysis.proof.answers import (
     Box,
     Cells,
     Counterexample,
-    Party,
     Proof,
     Violation,
     Wholes,
     boxes_of,
     flow_between,
 )
-from greyheron.analysis.proof.prover import Classes, Grounds, Half, Part, Progress, another, usual_port
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
+from greyheron.analysis.proof.prover import Classes, Grounds, Half, Part, Progress, apart, usual_port
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Fabrics
 from greyheron.core.bulk.headers import Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.core.world import World
 from greyheron.model.document import Network
-from greyheron.model.entry import AddressBlock
 from greyheron.model.requirement import RequirementKind, Statement
 from greyheron.model.values import Expectation, Family
 
 Engines = Callable[[World], BulkEngine]
+
+
+def engines() -> Engines:
+    """The engines of worlds, which share what they find, each made when first asked for."""
+    fabrics = Fabrics()
+    made: WeakKeyDictionary[World, BulkEngine] = WeakKeyDictionary()
+
+    def engine(world: World) -> BulkEngine:
+        if world not in made:
+            made[world] = BulkEngine(world, fabrics)
+        return made[world]
+
+    return engine
 
 
 def _on(_done: float) -> bool:
@@ -210,7 +222,7 @@ def _counterexample(halves: Iterable[HalfProven]) -> Counterexample | None:
         return None
     _, asked, part, place = best
     cells, family = part.cells(), part.family
-    source, destination = _apart(
+    source, destination = apart(
         cells.sources[cells.source[place]], cells.destinations[cells.destination[place]]
     )
     request = cells.services[cells.service[place]].first(family)
@@ -227,19 +239,6 @@ def _oddness(cells: Cells) -> Ints:
     odd = [bool(ports) and usual_port(ports) != USUAL_SOURCE_PORT for ports in cells.ports]
     ranks: Ints = 4 * possible[0] + 2 * possible[1] + np.array(odd, dtype=np.int64)[cells.port]
     return ranks
-
-
-def _apart(source: Party, destination: Party) -> tuple[Party, Party]:
-    """Both, with an address of each first that the other does not begin with."""
-    if source.region[0].first != destination.region[0].first:
-        return source, destination
-    for one, other in ((destination, source), (source, destination)):
-        address = another(one.region)
-        if address is not None:
-            family = one.region[0].family
-            single = replace(one, region=(AddressBlock(family, address, family.every_bit),))
-            return (other, single) if one is destination else (single, other)
-    raise AssertionError("an address with itself is no conversation")
 
 
 def _tried_words(tried: Counter[Verdict]) -> str:

@@ -37,8 +37,8 @@ Question = tuple[Port, Port, int, int | None]
 
 
 def fabric_key(world: World, family: Family) -> Hashable:
-    """What the fabric of a world depends on: its routes, and where an inbound list overrules zones (§6)."""
-    return world.routing(family), zones_overruled(world, family)
+    """What the fabric of a world depends on: routes, who is there, and where lists overrule zones (§6)."""
+    return world.routing(family), zones_overruled(world, family), world.is_inhabited
 
 
 def zones_overruled(world: World, family: Family) -> frozenset[Port]:

@@ -1,0 +1,108 @@
+"""Entries that say what a requirement says: its sides and services in the notation of lists (§11)."""
+
+from collections.abc import Iterable, Iterator
+
+from greyheron.analysis.proof.places import Place
+from greyheron.analysis.proof.regions import Region, Spans, minus, span_union, tidied
+from greyheron.analysis.proof.services import ALL_PORTS, Service, Tag, meant, whole
+from greyheron.core.lists import Names
+from greyheron.core.world import World
+from greyheron.model.document import AccessList, Network
+from greyheron.model.entry import PortSpan
+from greyheron.model.names import icmp_name, protocol_name
+from greyheron.model.notation.line import NotationError
+from greyheron.model.notation.lists import read_body, renumbered, write_body
+from greyheron.model.requirement import Side, TermKind
+from greyheron.model.values import Action, Family, ListKind
+
+
+def side_terms(side: Side, places: Iterable[Place], network: Network, family: Family) -> list[str]:
+    """A side as the addresses of entries: by the names it is written with where lists know them."""
+    sets = {group.name for group in network.address_sets}
+    devices = {device.name for device in network.devices}
+    if any(term.kind is TermKind.ANY for term in side):
+        return ["any"]
+    if all(term.kind is TermKind.PREFIX or (term.name in sets | devices and not term.at) for term in side):
+        words = [f"@{term.name}" if term.kind is TermKind.NAMED else term.name for term in side]
+        return [word for word in words if word.startswith("@") or (":" in word) is (family is Family.IPV6)]
+    region: Region = ()
+    for place in places:
+        region = (*region, *minus(place.region, region))
+    return [str(block) for block in tidied(region)]
+
+
+def service_terms(
+    words: Iterable[str], places: Iterable[Place], world: World, network: Network, family: Family
+) -> list[tuple[str, str]]:
+    """What is asked for as protocols of entries, each with the words for its destination's ports."""
+    names = Names(network)
+    asked: dict[Tag, list[tuple[int, int]]] = {}
+    for device in dict.fromkeys(place.device for place in places):
+        for service in meant(words, world.devices[device], names, family):
+            asked.setdefault(service.tag, []).extend(service.spans)
+    found = {tag: span_union(spans) for tag, spans in asked.items()}
+    if found == whole(family):
+        return [("any", "")]
+    return [term for tag, spans in found.items() for term in _service_terms(Service(tag, spans), family)]
+
+
+def _service_terms(service: Service, family: Family) -> Iterator[tuple[str, str]]:
+    if service.tag.with_ports:
+        yield service.tag, "" if service.spans == ALL_PORTS else " port " + _ports(service.spans)
+    elif service.tag is Tag.ICMP:
+        if service.spans == ALL_PORTS:
+            yield "icmp", ""
+            return
+        for low, high in service.spans:
+            for kind in range(low >> 8, (high >> 8) + 1):
+                whole_type = low <= kind << 8 and high >= (kind << 8 | 255)
+                code = None if whole_type or kind == family.echo[0] else low & 255
+                name = icmp_name(family, kind, code)
+                yield f"icmp {name or (kind if code is None else f'{kind}/{code}')}", ""
+    else:
+        for low, high in service.spans:
+            for number in range(low, high + 1):
+                yield protocol_name(number, family), ""
+
+
+def _ports(spans: Spans) -> str:
+    return ",".join(str(PortSpan(low, high)) for low, high in spans)
+
+
+def entry_lines(
+    action: Action,
+    kind: ListKind,
+    sources: list[str],
+    destinations: list[str],
+    services: list[tuple[str, str]],
+) -> list[str]:
+    """Entries without numbers, the most telling form that `kind` has."""
+    if kind is ListKind.STANDARD:
+        return [f"{action} from {source}" for source in sources]
+    return [
+        f"{action} {protocol} from {source} to {destination}{ports}"
+        for protocol, ports in services
+        for source in sources
+        for destination in destinations
+    ]
+
+
+def with_entries(access_list: AccessList, lines: Iterable[str], before: int | None) -> str:
+    """The text of a list with new entries before the one numbered `before`, or at its end."""
+    text = write_body(access_list.body, access_list.family, access_list.kind).splitlines()
+    at = len(text)
+    for number, line in enumerate(text):
+        if before is not None and line.split()[0] == str(before):
+            at = number
+            while at > 0 and text[at - 1].startswith("#"):
+                at -= 1
+            break
+    found = "\n".join([*text[:at], *lines, *text[at:]])
+    try:
+        read_body(found, access_list.family, access_list.kind)
+    except NotationError:  # no numbers are left there
+        even = write_body(renumbered(access_list.body), access_list.family, access_list.kind).splitlines()
+        spread = [*even[:at], *lines, *even[at:]]
+        bare = [line if line.startswith("#") else line.lstrip("0123456789 ") for line in spread]
+        return "\n".join(bare)
+    return found

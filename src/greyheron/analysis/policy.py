@@ -1,0 +1,162 @@
+"""The policy: every requirement with its three answers (baseline, running, draft), in words."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from greyheron.analysis.proof.answers import Answer, Proof, asking_words, side_words
+from greyheron.analysis.proof.proving import Proven, Prover
+from greyheron.core.world import World
+from greyheron.model.document import Network, Requirement
+from greyheron.model.flow import ExpectedFlow
+from greyheron.model.notation.flows import write_expected_flow, write_flow
+from greyheron.model.notation.requirements import write_requirement
+from greyheron.model.values import Expectation, Family
+
+MOST_BOXES = 12
+
+
+@dataclass(frozen=True, slots=True)
+class BoxReport:
+    """Conversations that violate: who, with whom, about what."""
+
+    expect: Expectation
+    family: Family
+    sources: tuple[str, ...]
+    destinations: tuple[str, ...]
+    services: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ProofReport:
+    """One answer in words.
+
+    text:  the answer in a sentence;  covered:  what it covers
+    boxes:  what violates, the most first;  more:  how many boxes are left out
+    flow, verdict:  a counterexample as a test flow with what was expected of it, and what becomes of it
+    """
+
+    answer: Answer
+    text: str
+    covered: str
+    lists: tuple[str, ...]
+    boxes: tuple[BoxReport, ...]
+    more: int
+    flow: str | None
+    verdict: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class RequirementMarks:
+    """A requirement, and its answer with no lists, with the running lists and with the draft."""
+
+    id: str
+    statement: str
+    baseline: ProofReport
+    running: ProofReport
+    draft: ProofReport
+
+
+@dataclass(frozen=True, slots=True)
+class PolicyStates:
+    """Where a policy is proved: what is running and the draft."""
+
+    running: tuple[World, Network]
+    draft: tuple[World, Network]
+
+    def each(self) -> tuple[tuple[str, World, Network], ...]:
+        drafted, network = self.draft
+        return (
+            ("baseline", drafted.baseline, network),
+            ("running", *self.running),
+            ("draft", drafted, network),
+        )
+
+
+Known = dict[tuple[str, str], Proven]
+"""Answers had before, by requirement and state."""
+
+
+def prove_policy(
+    prover: Prover, states: PolicyStates, known: Known, progress: Callable[[float], bool]
+) -> tuple[RequirementMarks, ...]:
+    """Every requirement of the draft in all three states; `known` is looked into and kept up.
+
+    Raises ProofCancelled.
+    """
+    requirements = states.draft[1].requirements
+    places = states.each()
+    steps = max(1, len(requirements) * len(places))
+    found: list[RequirementMarks] = []
+    for number, requirement in enumerate(requirements):
+        reports = []
+        for place, (state, world, network) in enumerate(places):
+
+            def on(done: float, step: int = number * len(places) + place) -> bool:
+                return progress((step + done) / steps)
+
+            key = requirement.id, state
+            proven = prover.prove(requirement.statement, world, network, known.get(key), on)
+            known[key] = proven
+            reports.append(proof_report(proven.proof))
+        found.append(_marks(requirement, reports))
+    gone = {key for key in known if key[0] not in {requirement.id for requirement in requirements}}
+    for key in gone:
+        del known[key]
+    return tuple(found)
+
+
+def _marks(requirement: Requirement, reports: list[ProofReport]) -> RequirementMarks:
+    return RequirementMarks(requirement.id, write_requirement(requirement.statement), *reports)
+
+
+def proof_report(proof: Proof) -> ProofReport:
+    boxes = [(violation.expect, box) for violation in proof.violations for box in violation.boxes]
+    shown = tuple(
+        BoxReport(
+            expect,
+            box.family,
+            tuple(side_words(box.sources)),
+            tuple(side_words(box.destinations)),
+            tuple(asking_words(asking, box.family) for asking in box.asking),
+        )
+        for expect, box in boxes[:MOST_BOXES]
+    )
+    example = proof.counterexample
+    return ProofReport(
+        proof.answer,
+        _sentence(proof),
+        _covered(proof),
+        proof.lists,
+        shown,
+        max(0, len(boxes) - MOST_BOXES),
+        None if example is None else write_expected_flow(ExpectedFlow(example.flow, example.expect)),
+        None if example is None else example.verdict.value,
+    )
+
+
+def _sentence(proof: Proof) -> str:
+    if proof.answer is Answer.PROVED:
+        return "Proved, for every packet it speaks of."
+    if proof.answer is Answer.INCONCLUSIVE:
+        return f"Inconclusive. {proof.reason}"
+    example = proof.counterexample
+    assert example is not None
+    what = "does not get through" if example.expect is Expectation.PASS else "gets through, and should not"
+    ending = f": it is {example.verdict}" if example.expect is Expectation.PASS else ""
+    return f"Violated. {write_flow(example.flow)} {what}{ending}."
+
+
+def _covered(proof: Proof) -> str:
+    met = f"meeting {', '.join(proof.lists)}" if proof.lists else "meeting no list"
+    return (
+        f"{proof.classes:,} classes of packets stand for {_many(proof.conversations)} conversations, "
+        f"over {proof.paths:,} different ways through the network, {met}."
+    )
+
+
+def _many(count: int) -> str:
+    """A number in digits, or as a power of ten where there would be too many."""
+    if count < 10**9:
+        return f"{count:,}"
+    power = len(str(count)) - 1
+    return f"{count / 10**power:.1f}·10^{power}"
