@@ -228,6 +228,17 @@ class Changed:
     after: int
 
 
+@dataclass(frozen=True, slots=True)
+class Alike:
+    """Conversations of a matrix that end alike, at one place, by one entry: the first, and how many."""
+
+    source: str
+    owner: str
+    destination: int
+    request: Request
+    count: int
+
+
 class Reach:
     """What of a question gets from every device to every address of every other, in one world."""
 
@@ -319,6 +330,27 @@ class Reach:
                     rows.asked[rows.request[row]].request,
                     int(part.verdict[row]),
                     int(after.verdict[row]),
+                )
+
+    def decided(self, verdict: Verdict, most: int | None) -> Iterator[Alike]:
+        """One conversation of each group with `verdict`, at most `most`; each alone when `most` is None."""
+        wanted = VERDICT_ORDER.index(verdict)
+        for part in self._parts:
+            rows, values = part.courses.rows, part.courses.rows.addresses.values
+            places = np.flatnonzero(part.verdict == wanted)
+            counts = np.ones(len(places), dtype=np.int64)
+            if most is not None:
+                found = self._engine.row_verdicts(part.courses).take(places)
+                ways = np.stack([found.outcome, found.gate, found.entry, found.device])
+                _, first, counts = np.unique(ways, axis=1, return_index=True, return_counts=True)
+                places = places[first][:most]
+            for row, count in zip(places.tolist(), counts.tolist(), strict=False):
+                yield Alike(
+                    part.courses.fabric.devices[rows.device[row]],
+                    self.axis.devices[part.column[row]],
+                    values[rows.destination[row]],
+                    rows.asked[rows.request[row]].request,
+                    count,
                 )
 
     def locked(self, world: World) -> set[str]:

@@ -1,7 +1,7 @@
 """`grey-heron`: serve the workbench; trace, check, format and generate files."""
 
 import json
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from itertools import takewhile
 from pathlib import Path
 from typing import Annotated
@@ -9,7 +9,11 @@ from typing import Annotated
 import typer
 from rich.console import Console
 
+from greyheron.analysis.advice import Advisor, statement_of
 from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
+from greyheron.analysis.findings.coverage import IdleEntries
+from greyheron.analysis.findings.finder import find_all, noted
+from greyheron.analysis.findings.finding import Ground, Severity
 from greyheron.analysis.judge import Standing
 from greyheron.analysis.policy import ProofReport, proof_report
 from greyheron.analysis.proof.answers import Answer
@@ -20,14 +24,15 @@ from greyheron.core.conversation import FlowError, Verdict, converse
 from greyheron.core.world import build_world
 from greyheron.demo.generator import Plan
 from greyheron.demo.generator import generate as generated
+from greyheron.formats.junit import write_junit
 from greyheron.formats.listing import is_listing, read_listing, write_listing
 from greyheron.formats.workspace import read_workspace, write_workspace
 from greyheron.model.changes import Change
-from greyheron.model.document import AccessList, Network
-from greyheron.model.notation.flows import read_bare_flow, write_flow
+from greyheron.model.document import AccessList, Network, Requirement, to_data
+from greyheron.model.notation.flows import read_bare_flow, read_expected_flow, write_flow
 from greyheron.model.notation.line import NotationError
 from greyheron.model.notation.lists import renumbered
-from greyheron.model.notation.requirements import write_requirement
+from greyheron.model.notation.requirements import KINDS, read_requirement, write_requirement
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited
 
@@ -78,11 +83,22 @@ def trace(
 
 
 @app.command()
-def check(file: File, as_json: AsJson = False) -> None:
-    """Run every test flow. Exit status: 0 all as expected, 1 not, 2 a bad file."""
+def check(
+    file: File,
+    as_json: AsJson = False,
+    junit: Annotated[Path | None, typer.Option("--junit", help="Write a JUnit XML report there.")] = None,
+) -> None:
+    """Run every test flow, prove every requirement. Exit status: 0 all as expected, 1 not, 2 a bad file."""
     network = _read(file)
     world = build_world(network)
     marks = mark_tests(network.tests, States.of(world), Tries())
+    prover = Prover(engines())
+    proofs = [
+        (requirement, proof_report(prover.prove(requirement.statement, world, network).proof))
+        for requirement in network.requirements
+    ]
+    if junit is not None:
+        junit.write_text(write_junit(network, marks, proofs), encoding="utf-8")
     if as_json:
         tests = [
             {
@@ -93,10 +109,93 @@ def check(file: File, as_json: AsJson = False) -> None:
             }
             for mark in marks
         ]
-        print(json.dumps({"network": network.name, "tests": tests}, ensure_ascii=False, indent=2))
+        answers = [_proof_data(requirement, answer) for requirement, answer in proofs]
+        data = {"network": network.name, "tests": tests, "requirements": answers}
+        print(json.dumps(data, ensure_ascii=False, indent=2))
     else:
         _print_marks(network, marks)
-    if any(mark.surprises for mark in marks):
+        for requirement, answer in proofs:
+            _print_proof(write_requirement(requirement.statement), answer)
+    violated = any(answer.answer is not Answer.PROVED for _, answer in proofs)
+    if violated or any(mark.surprises for mark in marks):
+        raise typer.Exit(UNEXPECTED)
+
+
+def _proof_data(requirement: Requirement, answer: ProofReport) -> dict[str, object]:
+    return {"id": requirement.id, "statement": write_requirement(requirement.statement), **asdict(answer)}
+
+
+@app.command()
+def advise(
+    file: File,
+    wanted: Annotated[str, typer.Argument(help="A requirement, or a test flow with pass or block.")],
+    as_json: AsJson = False,
+) -> None:
+    """Say where lists would make it hold. Exit status: 0 there is a way, or it holds; 1 not; 2 a bad file."""
+    network = _read(file)
+    try:
+        requirement = wanted.split(" ", 1)[0].lower() in KINDS
+        statement = read_requirement(wanted) if requirement else statement_of(read_expected_flow(wanted))
+        item = {"id": "asked", "statement": write_requirement(statement)}
+        edited(network, [Change(collection="requirements", key="asked", item=item)])
+    except (NotationError, DocumentError) as error:
+        errors.print(str(error), markup=False)
+        raise typer.Exit(BAD_FILE) from None
+    world, shared = build_world(network), engines()
+    found = Advisor(Prover(shared), shared, world, network).advise(statement)
+    if as_json:
+        choices = [
+            {**asdict(replace(each, changes=())), "changes": [to_data(change) for change in each.changes]}
+            for each in found.choices
+        ]
+        print(json.dumps({"text": found.text, "choices": choices}, ensure_ascii=False, indent=2))
+    else:
+        out.print(found.text, markup=False)
+        for choice in found.choices:
+            out.print(f"\n{'✓' if choice.holds else '·'} {choice.text}", markup=False)
+            out.print(
+                f"    {choice.kind} list {choice.list}{'' if choice.new else ' (grows)'}:", markup=False
+            )
+            for line in "\n".join(choice.entries).splitlines():
+                out.print(f"      {line}", markup=False)
+    if found.choices and not any(choice.holds for choice in found.choices):
+        raise typer.Exit(UNEXPECTED)
+
+
+@app.command()
+def findings(
+    file: File,
+    least: Annotated[Severity, typer.Option("--least", help="Leave out what matters less.")] = Severity.NOTE,
+    as_json: AsJson = False,
+) -> None:
+    """Say what is wrong or doubtful. Exit status: 0 nothing above a note, 1 something is, 2 a bad file."""
+    network = _read(file)
+    ground = Ground(network, build_world(network), engines(), IdleEntries())
+    order = list(Severity)
+    found = [
+        each
+        for each in noted(find_all(ground), network.accepted)
+        if order.index(each.finding.severity) <= order.index(least)
+    ]
+    if as_json:
+        data = [
+            {
+                **asdict(replace(each.finding, repair=None)),
+                "key": each.finding.key,
+                "digest": each.finding.digest,
+                "repair": None if each.finding.repair is None else each.finding.repair.label,
+                "accepted": each.accepted,
+            }
+            for each in found
+        ]
+        print(json.dumps({"network": network.name, "findings": data}, ensure_ascii=False, indent=2))
+    else:
+        for each in found:
+            accepted = f" (accepted: {each.accepted})" if each.accepted else ""
+            out.print(f"{each.finding.severity:<8} {each.finding.text}{accepted}", markup=False)
+            for line in each.finding.evidence:
+                out.print(f"           {line}", markup=False)
+    if any(each.accepted is None and each.finding.severity is not Severity.NOTE for each in found):
         raise typer.Exit(UNEXPECTED)
 
 
@@ -132,10 +231,7 @@ def prove(
         for requirement in network.requirements
     ]
     if as_json:
-        answers = [
-            {"id": each.id, "statement": write_requirement(each.statement), **asdict(answer)}
-            for each, answer in found
-        ]
+        answers = [_proof_data(each, answer) for each, answer in found]
         print(json.dumps({"network": network.name, "requirements": answers}, ensure_ascii=False, indent=2))
     else:
         for each, answer in found:

@@ -6,7 +6,11 @@ from threading import Lock, RLock
 from typing import TypeVar
 from weakref import WeakKeyDictionary
 
+from greyheron.analysis.advice import Advice, Advisor
 from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
+from greyheron.analysis.findings.coverage import IdleEntries
+from greyheron.analysis.findings.finder import find_all
+from greyheron.analysis.findings.finding import Finding, Ground
 from greyheron.analysis.policy import Known, PolicyStates, RequirementMarks, prove_policy
 from greyheron.analysis.proof.proving import Prover
 from greyheron.analysis.reach import (
@@ -28,6 +32,7 @@ from greyheron.core.world import World, build_world
 from greyheron.model.document import Network
 from greyheron.model.flow import Flow
 from greyheron.model.notation.flows import write_flow
+from greyheron.model.requirement import Statement
 from greyheron.model.values import Family
 from greyheron.store.networks import Stored
 
@@ -71,6 +76,8 @@ class Bench:
         self._building = RLock()
         self._books = _Kept()
         self._tries = Tries()
+        self._findings = _Kept()
+        self._idle = IdleEntries()
         self._engines: WeakKeyDictionary[World, BulkEngine] = WeakKeyDictionary()
         self._fabrics = Fabrics()
         self.prover = Prover(self.engine)
@@ -122,6 +129,21 @@ class Bench:
             while len(self._proven) > MOST_POLICIES:
                 self._proven.popitem(last=False)
             return prove_policy(self.prover, states, known, progress)
+
+    def findings(self, stored: Stored, progress: Progress) -> tuple[Finding, ...]:
+        """What is wrong or doubtful in the draft. Raises SearchCancelled."""
+
+        def find() -> tuple[Finding, ...]:
+            world = self.world(stored.draft)
+            return find_all(Ground(stored.draft, world, self.engine, self._idle), progress)
+
+        return self._findings.of(find, stored.draft)
+
+    def advice(self, stored: Stored, statement: Statement, progress: Progress) -> Advice:
+        """Where lists would make `statement` hold on the draft. Raises ProofCancelled."""
+        with self._proving:
+            advisor = Advisor(self.prover, self.engine, self.world(stored.draft), stored.draft)
+            return advisor.advise(statement, progress=progress)
 
     def engine(self, world: World) -> BulkEngine:
         if world not in self._engines:

@@ -1,20 +1,25 @@
-"""The policy: requirements proved beside the requests."""
+"""The policy: requirements proved, advice and findings, all worked out beside the requests."""
 
-from typing import Generic, TypeVar
+from typing import Annotated, Generic, TypeVar
 
 from fastapi import APIRouter
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
+from greyheron.analysis.advice import Advice, statement_of
+from greyheron.analysis.findings.finder import Noted, noted
+from greyheron.analysis.findings.finding import Repair, Severity
 from greyheron.analysis.policy import RequirementMarks
 from greyheron.analysis.proof.prover import Progress
 from greyheron.model.changes import Change
-from greyheron.model.notation.requirements import read_requirement, write_requirement
+from greyheron.model.notation.flows import read_expected_flow
+from greyheron.model.notation.requirements import KINDS, read_requirement, write_requirement
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited
+from greyheron.model.requirement import Statement
 from greyheron.server.jobs import Job
 from greyheron.server.needs import PROBLEMS, Computations, Store, Workings
 from greyheron.server.problems import ProblemItem, Refusal, problem_items
-from greyheron.server.shapes import FlowText
+from greyheron.server.shapes import Asked, FlowText
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 PATIENCE = 0.25
@@ -42,6 +47,98 @@ class RequirementReading(BaseModel):
 
     problems: list[ProblemItem]
     formatted: str | None
+
+
+class FindingItem(BaseModel):
+    """A finding.
+
+    key: what it is accepted by, with `digest`, which changes when what it speaks of does
+    accepted: why it is as it should be, if somebody said so
+    repair: what mending it is called, and the changes to the draft that do it
+    """
+
+    kind: str
+    severity: Severity
+    key: str
+    digest: str
+    text: str
+    evidence: list[str]
+    devices: list[str]
+    lists: list[str]
+    flow: str | None
+    repair: Repair | None
+    accepted: str | None
+
+    @classmethod
+    def of(cls, noted: Noted) -> "FindingItem":
+        found = noted.finding
+        return cls(
+            kind=found.kind,
+            severity=found.severity,
+            key=found.key,
+            digest=found.digest,
+            text=found.text,
+            evidence=list(found.evidence),
+            devices=list(found.devices),
+            lists=list(found.lists),
+            flow=found.flow,
+            repair=found.repair,
+            accepted=noted.accepted,
+        )
+
+
+class Findings(BaseModel):
+    version: int
+    findings: list[FindingItem]
+
+
+class AdviceRequest(Asked):
+    """What should hold: a requirement, or a test flow with its expectation, as they are written."""
+
+    text: Annotated[str, Field(max_length=500)]
+
+
+@router.post("/networks/{network_id}/findings")
+def ask_findings(network_id: str, store: Store, bench: Workings, jobs: Computations) -> Working[Findings]:
+    """Begin to look for what is wrong or doubtful in the draft."""
+    stored = store.get(network_id)
+
+    def work(progress: Progress) -> Findings:
+        found = noted(bench.findings(stored, progress), stored.draft.accepted)
+        return Findings(version=stored.version, findings=[FindingItem.of(each) for each in found])
+
+    return _told(jobs.start(work, PATIENCE))
+
+
+@router.get("/findings/{job_id}")
+def findings_so_far(job_id: str, jobs: Computations) -> Working[Findings]:
+    """How far the search is, or what was found."""
+    return _told(_found(jobs, job_id))
+
+
+@router.post("/networks/{network_id}/advice")
+def ask_advice(
+    network_id: str, asked: AdviceRequest, store: Store, bench: Workings, jobs: Computations
+) -> Working[Advice]:
+    """Begin to try every place where a list would make a requirement or a test flow's expectation hold."""
+    stored = store.get(network_id)
+    statement = _meant(asked.text)
+    item = {"id": "asked", "statement": write_requirement(statement)}
+    edited(stored.draft, [Change(collection="requirements", key="asked", item=item)])  # all names exist
+    return _told(jobs.start(lambda progress: bench.advice(stored, statement, progress), PATIENCE))
+
+
+@router.get("/advice/{job_id}")
+def advice_so_far(job_id: str, jobs: Computations) -> Working[Advice]:
+    """How far the trying is, or the choices."""
+    return _told(_found(jobs, job_id))
+
+
+def _meant(text: str) -> Statement:
+    """A requirement, or the one that a test flow stands for. Raises NotationError."""
+    if text.split(" ", 1)[0].lower() in KINDS:
+        return read_requirement(text)
+    return statement_of(read_expected_flow(text))
 
 
 @router.post("/networks/{network_id}/policy")

@@ -447,7 +447,7 @@ export interface paths {
         put?: never;
         /**
          * Complete
-         * @description What could stand at the cursor in an entry or a test flow.
+         * @description What could stand at the cursor in an entry, a test flow or a requirement.
          */
         post: operations["complete"];
         delete?: never;
@@ -708,10 +708,185 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask Findings
+         * @description Begin to look for what is wrong or doubtful in the draft.
+         */
+        post: operations["ask_findings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Findings So Far
+         * @description How far the search is, or what was found.
+         */
+        get: operations["findings_so_far"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask Advice
+         * @description Begin to try every place where a list would make a requirement or a test flow's expectation hold.
+         */
+        post: operations["ask_advice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/advice/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Advice So Far
+         * @description How far the trying is, or the choices.
+         */
+        get: operations["advice_so_far"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/policy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask Policy
+         * @description Begin to prove every requirement, with no lists, as running and on the draft.
+         */
+        post: operations["ask_policy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/policy/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Policy So Far
+         * @description How far the proofs are, or their answers.
+         */
+        get: operations["policy_so_far"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Cancel Work
+         * @description Stop a computation that nobody waits for any more.
+         */
+        delete: operations["cancel_work"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/requirements/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Requirement Text
+         * @description What a requirement's text means in this network's draft, as it is typed.
+         */
+        post: operations["read_requirement_text"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Acceptance
+         * @description A finding that is as it should be, and why.
+         *
+         *     finding:  what it is about, in a word that stays the same
+         *     evidence:  a digest of what it speaks of; once that changes, the finding is shown again
+         */
+        Acceptance: {
+            /** Finding */
+            finding: string;
+            /** Evidence */
+            evidence: string;
+            /** Reason */
+            reason: string;
+        };
         /**
          * AccessList
          * @description An ordered list; in a file its entries are text in the notation (2-semantics §11).
@@ -765,6 +940,29 @@ export interface components {
              */
             note: string;
         };
+        /**
+         * Advice
+         * @description The choices, the best first, and what there is to say of them all, or of there being none.
+         */
+        Advice: {
+            /** Text */
+            text: string;
+            /** Choices */
+            choices: components["schemas"]["Choice"][];
+        };
+        /**
+         * AdviceRequest
+         * @description What should hold: a requirement, or a test flow with its expectation, as they are written.
+         */
+        AdviceRequest: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * Answer
+         * @enum {string}
+         */
+        Answer: "proved" | "violated" | "inconclusive";
         /** ApplyNote */
         ApplyNote: {
             /**
@@ -772,6 +970,17 @@ export interface components {
              * @default
              */
             note: string;
+        };
+        /**
+         * AttachmentPoint
+         * @description An interface or management line of a device, and a direction seen from the device.
+         */
+        AttachmentPoint: {
+            /** Device */
+            device: string;
+            /** At */
+            at: string;
+            direction: components["schemas"]["Direction"];
         };
         /**
          * BareFlow
@@ -790,6 +999,20 @@ export interface components {
             version: number;
             /** Tests */
             tests: components["schemas"]["TestMarks"][];
+        };
+        /**
+         * BoxReport
+         * @description Conversations that violate: who, with whom, about what.
+         */
+        BoxReport: {
+            expect: components["schemas"]["Expectation"];
+            family: components["schemas"]["Family"];
+            /** Sources */
+            sources: string[];
+            /** Destinations */
+            destinations: string[];
+            /** Services */
+            services: string[];
         };
         /** CellRequest */
         CellRequest: {
@@ -819,7 +1042,7 @@ export interface components {
              * Collection
              * @enum {string}
              */
-            collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "tests" | "positions";
+            collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
             /** Key */
             key: string;
             /** Item */
@@ -830,6 +1053,61 @@ export interface components {
             index?: number | null;
         };
         /**
+         * Choice
+         * @description One way to make a requirement hold.
+         *
+         *     points:  where;  list:  which list;  entries:  what is written into it;  new:  whether the list is new
+         *     holds:  whether the requirement holds then;  left:  how many classes of conversations still violate it
+         *     hops:  devices that an unwanted packet still passes before it is stopped
+         *     cut:  routing neighbours it would part;  locked:  devices that nobody could log in to any more
+         *     text:  why, in a sentence;  changes:  what taking it does to the draft
+         */
+        Choice: {
+            /** Points */
+            points: components["schemas"]["AttachmentPoint"][];
+            /** List */
+            list: string;
+            kind: components["schemas"]["ListKind"];
+            family: components["schemas"]["Family"];
+            /** New */
+            new: boolean;
+            /** Entries */
+            entries: string[];
+            /** Holds */
+            holds: boolean;
+            /** Left */
+            left: number;
+            collateral: components["schemas"]["Collateral"];
+            /** Hops */
+            hops: number | null;
+            /** Cut */
+            cut: string[];
+            /** Locked */
+            locked: string[];
+            /** Text */
+            text: string;
+            /** Changes */
+            changes: components["schemas"]["Change"][];
+        };
+        /**
+         * Collateral
+         * @description What a choice changes beyond what was asked.
+         *
+         *     conversations:  how many end otherwise, of those in the matrix of services and ping that hosts and outside
+         *         networks begin;  examples:  some of them, in words
+         *     requirements, tests:  the ids of those that hold now and would not
+         */
+        Collateral: {
+            /** Conversations */
+            conversations: number;
+            /** Examples */
+            examples: string[];
+            /** Requirements */
+            requirements: string[];
+            /** Tests */
+            tests: string[];
+        };
+        /**
          * Completion
          * @description A line up to the cursor. `kind` and `family` are needed for entries only.
          */
@@ -838,7 +1116,7 @@ export interface components {
              * Of
              * @enum {string}
              */
-            of: "entry" | "flow";
+            of: "entry" | "flow" | "requirement";
             /** Text */
             text: string;
             /** @default ipv4 */
@@ -1118,11 +1396,49 @@ export interface components {
          */
         Family: "ipv4" | "ipv6";
         /**
+         * FindingItem
+         * @description A finding.
+         *
+         *     key: what it is accepted by, with `digest`, which changes when what it speaks of does
+         *     accepted: why it is as it should be, if somebody said so
+         *     repair: what mending it is called, and the changes to the draft that do it
+         */
+        FindingItem: {
+            /** Kind */
+            kind: string;
+            severity: components["schemas"]["Severity"];
+            /** Key */
+            key: string;
+            /** Digest */
+            digest: string;
+            /** Text */
+            text: string;
+            /** Evidence */
+            evidence: string[];
+            /** Devices */
+            devices: string[];
+            /** Lists */
+            lists: string[];
+            /** Flow */
+            flow: string | null;
+            repair: components["schemas"]["Repair"] | null;
+            /** Accepted */
+            accepted: string | null;
+        };
+        /** Findings */
+        Findings: {
+            /** Version */
+            version: number;
+            /** Findings */
+            findings: components["schemas"]["FindingItem"][];
+        };
+        /**
          * FlowEnd
          * @description One end of a test flow.
          *
          *     device:  a device's name, or None when only an address is given
-         *     at:  an interface name or an address of that device; with no device, the address itself
+         *     at:  an interface name or an address of that device; with no device, the address itself, or that of a host
+         *         that could be there, with the prefix of its segment (2-semantics §10)
          */
         FlowEnd: {
             /** Device */
@@ -1461,10 +1777,20 @@ export interface components {
              */
             placements: components["schemas"]["Placement"][];
             /**
+             * Requirements
+             * @default []
+             */
+            requirements: components["schemas"]["Requirement"][];
+            /**
              * Tests
              * @default []
              */
             tests: components["schemas"]["TestFlow"][];
+            /**
+             * Accepted
+             * @default []
+             */
+            accepted: components["schemas"]["Acceptance"][];
             /**
              * Positions
              * @default []
@@ -1679,6 +2005,16 @@ export interface components {
             placed: string[];
         };
         /**
+         * Policy
+         * @description Every requirement of the draft with its three answers.
+         */
+        Policy: {
+            /** Version */
+            version: number;
+            /** Requirements */
+            requirements: components["schemas"]["RequirementMarks"][];
+        };
+        /**
          * PortSet
          * @description A named group of ports.
          */
@@ -1769,6 +2105,31 @@ export interface components {
             end?: number | null;
         };
         /**
+         * ProofReport
+         * @description One answer in words.
+         *
+         *     text:  the answer in a sentence;  covered:  what it covers
+         *     boxes:  what violates, the most first;  more:  how many boxes are left out
+         *     flow, verdict:  a counterexample as a test flow with what was expected of it, and what becomes of it
+         */
+        ProofReport: {
+            answer: components["schemas"]["Answer"];
+            /** Text */
+            text: string;
+            /** Covered */
+            covered: string;
+            /** Lists */
+            lists: string[];
+            /** Boxes */
+            boxes: components["schemas"]["BoxReport"][];
+            /** More */
+            more: number;
+            /** Flow */
+            flow: string | null;
+            /** Verdict */
+            verdict: string | null;
+        };
+        /**
          * ReachChange
          * @description How many cells of a matrix change, and of those how many lose or gain what passes.
          */
@@ -1833,6 +2194,59 @@ export interface components {
              * @default false
              */
             hosts_only: boolean;
+        };
+        /**
+         * Repair
+         * @description What would mend it: edits of the draft, and what they are called.
+         */
+        Repair: {
+            /** Label */
+            label: string;
+            /** Changes */
+            changes: components["schemas"]["Change"][];
+        };
+        /**
+         * Requirement
+         * @description One line of the policy: who may, or may not, talk to whom about what (2-semantics §10).
+         */
+        Requirement: {
+            /** Id */
+            id: string;
+            /** only wardens-desk → routers remote */
+            statement: string;
+            /**
+             * Group
+             * @default
+             */
+            group: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * RequirementMarks
+         * @description A requirement, and its answer with no lists, with the running lists and with the draft.
+         */
+        RequirementMarks: {
+            /** Id */
+            id: string;
+            /** Statement */
+            statement: string;
+            baseline: components["schemas"]["ProofReport"];
+            running: components["schemas"]["ProofReport"];
+            draft: components["schemas"]["ProofReport"];
+        };
+        /**
+         * RequirementReading
+         * @description What the text of a requirement means: its usual form, or what is wrong with it.
+         */
+        RequirementReading: {
+            /** Problems */
+            problems: components["schemas"]["ProblemItem"][];
+            /** Formatted */
+            formatted: string | null;
         };
         /** RevisionItem */
         RevisionItem: {
@@ -1979,6 +2393,11 @@ export interface components {
             port: number;
         };
         /**
+         * Severity
+         * @enum {string}
+         */
+        Severity: "fault" | "warning" | "note";
+        /**
          * Standing
          * @enum {string}
          */
@@ -2006,6 +2425,33 @@ export interface components {
             /** Changes */
             changes: components["schemas"]["Change"][];
         };
+        /**
+         * Term
+         * @description One part of a side.
+         *
+         *     name:  of a device, an address set or a kind of devices (`routers`), a prefix, or the device of an
+         *         interface, segment or zone
+         *     at:  the interface, or the zone
+         */
+        Term: {
+            kind: components["schemas"]["TermKind"];
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * At
+             * @default
+             */
+            at: string;
+        };
+        /**
+         * TermKind
+         * @description What a term of a requirement's side speaks of.
+         * @enum {string}
+         */
+        TermKind: "any" | "named" | "interface" | "segment" | "zone" | "prefix";
         /**
          * TestFlow
          * @description One line of the book: a concrete conversation and what should come of it.
@@ -2115,6 +2561,30 @@ export interface components {
          * @enum {string}
          */
         Way: "out" | "home";
+        /** Working[Advice] */
+        Working_Advice_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            result: components["schemas"]["Advice"] | null;
+        };
+        /** Working[Findings] */
+        Working_Findings_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            result: components["schemas"]["Findings"] | null;
+        };
+        /** Working[Policy] */
+        Working_Policy_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            result: components["schemas"]["Policy"] | null;
+        };
         /**
          * Written
          * @description A line of the log and when it was written.
@@ -3333,7 +3803,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "tests" | "positions";
+                collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
             };
             cookie?: never;
         };
@@ -3403,7 +3873,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "tests" | "positions";
+                collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
             };
             cookie?: never;
         };
@@ -4881,6 +5351,548 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PastResult"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    ask_findings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_Findings_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    findings_so_far: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_Findings_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    ask_advice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdviceRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_Advice_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    advice_so_far: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_Advice_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    ask_policy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_Policy_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    policy_so_far: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_Policy_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    cancel_work: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    read_requirement_text: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FlowText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequirementReading"];
                 };
             };
             /** @description Not Found */

@@ -1,0 +1,1 @@
+"""Findings: what is wrong or doubtful in a network, each with its evidence."""

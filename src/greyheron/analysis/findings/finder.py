@@ -1,0 +1,45 @@
+"""All findings of a draft, in the order of how much they matter."""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+
+from greyheron.analysis.findings.finding import Finding, Ground, Severity
+from greyheron.analysis.findings.lists import in_lists
+from greyheron.analysis.findings.placed import in_placements
+from greyheron.analysis.findings.traffic import in_traffic
+from greyheron.analysis.findings.wiring import in_wiring
+from greyheron.model.document import Acceptance
+
+_SEARCHES = (in_lists, in_placements, in_wiring, in_traffic)
+_ORDER = list(Severity)
+
+
+class SearchCancelled(Exception):
+    """Nobody waits for the findings any more."""
+
+
+@dataclass(frozen=True, slots=True)
+class Noted:
+    """A finding, and why it was accepted if it was, and nothing has changed since."""
+
+    finding: Finding
+    accepted: str | None
+
+
+def find_all(ground: Ground, progress: Callable[[float], bool] = lambda _done: True) -> tuple[Finding, ...]:
+    """Everything that is wrong or doubtful. Raises SearchCancelled."""
+    found: dict[str, Finding] = {}
+    for number, search in enumerate(_SEARCHES):
+        if not progress(number / len(_SEARCHES)):
+            raise SearchCancelled
+        for finding in search(ground):
+            found.setdefault(finding.key, finding)
+    return tuple(
+        sorted(found.values(), key=lambda each: (_ORDER.index(each.severity), each.kind, each.subject))
+    )
+
+
+def noted(findings: Iterable[Finding], accepted: Iterable[Acceptance]) -> tuple[Noted, ...]:
+    """Findings with the reasons for which some were accepted."""
+    reasons = {(each.finding, each.evidence): each.reason for each in accepted}
+    return tuple(Noted(each, reasons.get((each.key, each.digest))) for each in findings)

@@ -1,0 +1,77 @@
+"""A finding, and what it rests on."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+from hashlib import sha256
+
+from greyheron.analysis.findings.coverage import IdleEntries
+from greyheron.analysis.proof.proving import Engines
+from greyheron.core.world import World
+from greyheron.model.changes import Change
+from greyheron.model.document import Network
+
+
+class Severity(StrEnum):
+    FAULT = "fault"
+    WARNING = "warning"
+    NOTE = "note"
+
+
+@dataclass(frozen=True, slots=True)
+class Repair:
+    """What would mend it: edits of the draft, and what they are called."""
+
+    label: str
+    changes: tuple[Change, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """Something wrong or doubtful.
+
+    kind:  a word for what it is;  subject:  what it is about, the same as long as it is the same matter
+    text:  a sentence;  evidence:  more sentences, with entries, packets and places
+    devices, lists:  by name, what it concerns;  flow:  a packet that shows it, as a test flow
+    """
+
+    kind: str
+    severity: Severity
+    subject: str
+    text: str
+    evidence: tuple[str, ...] = ()
+    devices: tuple[str, ...] = ()
+    lists: tuple[str, ...] = ()
+    flow: str | None = None
+    repair: Repair | None = None
+
+    @property
+    def key(self) -> str:
+        """What it is called when it is accepted."""
+        return f"{self.kind}: {self.subject}"[:200]
+
+    @property
+    def digest(self) -> str:
+        """Changes when what it speaks of does."""
+        return sha256("\n".join((self.text, *self.evidence)).encode()).hexdigest()[:16]
+
+
+@dataclass(frozen=True, slots=True)
+class Ground:
+    """What findings are looked for in: a draft and its world.
+
+    engines:  gives the bulk engine of a world
+    idle:  what is known of lists by themselves
+    """
+
+    network: Network
+    world: World
+    engines: Engines
+    idle: IdleEntries
+
+
+def shortened(parts: Iterable[str], most: int = 6) -> str:
+    """Some of many, in words."""
+    found = list(dict.fromkeys(parts))
+    more = f" and {len(found) - most} more" if len(found) > most else ""
+    return ", ".join(found[:most]) + more

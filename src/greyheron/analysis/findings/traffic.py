@@ -1,0 +1,182 @@
+"""Findings in what traffic comes to: replies, neighbours, logins, routes and test flows."""
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+from greyheron.analysis.book import Tries
+from greyheron.analysis.findings.finding import Finding, Ground, Severity, shortened
+from greyheron.analysis.judge import Standing, judge
+from greyheron.analysis.reach import OWN_SERVICES, Reach, ReachQuestion, axis_of
+from greyheron.analysis.words import ending_words, place_words
+from greyheron.core.conversation import Verdict, Way, converse
+from greyheron.core.steps import Outcome
+from greyheron.model.flow import Flow, FlowEnd
+from greyheron.model.names import PORTS, TCP
+from greyheron.model.notation.flows import write_expected_flow, write_flow
+from greyheron.model.services import written
+from greyheron.model.values import Family
+
+_CLEAR = {PORTS["telnet"]: "telnet", PORTS["http"]: "http"}
+_MOST_GROUPS = 40
+
+
+def in_traffic(ground: Ground) -> Iterator[Finding]:
+    yield from _neighbours(ground)
+    yield from _tests(ground)
+    for family in Family:
+        yield from _matrix(ground, family)
+
+
+def _neighbours(ground: Ground) -> Iterator[Finding]:
+    for cut in ground.world.cut_neighbours():
+        decision = cut.by.decision
+        entry = "its implicit deny" if decision.entry is None else f"entry {decision.entry}"
+        ends = (":".join(cut.port), ":".join(cut.neighbour))
+        yield Finding(
+            "routing neighbours cut",
+            Severity.FAULT,
+            " ".join(ends),
+            f"{cut.port[0]} and {cut.neighbour[0]} are no routing neighbours any more: {cut.by.list_name} "
+            f"{place_words(cut.by.point)} denies what they say to each other.",
+            (f"{entry} of {cut.by.list_name} decides", "routes learnt that way are gone"),
+            (cut.port[0], cut.neighbour[0]),
+            (cut.by.list_name,),
+        )
+
+
+def _tests(ground: Ground) -> Iterator[Finding]:
+    tries = Tries()
+    for test in ground.network.tests:
+        flow = test.flow.flow
+        found, baseline = (tries.of(each, flow) for each in (ground.world, ground.world.baseline))
+        if isinstance(found, str) or isinstance(baseline, str):
+            reason = found if isinstance(found, str) else str(baseline)
+        else:
+            judgement = judge(test.flow.expect, found.verdict, baseline.verdict)
+            if judgement.standing is not Standing.INCONCLUSIVE:
+                continue
+            reason = judgement.reason
+        yield Finding(
+            "test that proves nothing",
+            Severity.NOTE,
+            test.id,
+            f"{write_expected_flow(test.flow)} proves nothing: {reason}",
+            flow=write_flow(flow),
+        )
+
+
+def _matrix(ground: Ground, family: Family) -> Iterator[Finding]:
+    question = ReachQuestion((OWN_SERVICES, "ping"), family, from_hosts=True)
+    axis = axis_of(ground.world, ground.network, question)
+    if len(axis.devices) < 2:
+        return
+    reach = Reach(ground.world, ground.engines(ground.world), axis, question)
+    yield from _stopped(ground, reach, family)
+    yield from _clear_text(reach, family)
+    without = reach.again(ground.world.baseline, ground.engines(ground.world.baseline))
+    yield from _unreachable(ground, without, family)
+    for device in sorted(reach.locked(ground.world) - without.locked(ground.world)):
+        yield Finding(
+            "management locked out",
+            Severity.FAULT,
+            f"{device} {family}",
+            f"Nobody who is drawn can log in to {device} over {family.word} any more: lists "
+            "stop every one of them.",
+            devices=(device,),
+        )
+
+
+def _flow(source: str, destination: str, family: Family, address: int, asked: str) -> Flow:
+    return Flow(FlowEnd(source), FlowEnd(destination, family.text(address)), asked, family=family)
+
+
+def _stopped(ground: Ground, reach: Reach, family: Family) -> Iterator[Finding]:
+    """Replies that a list stops, and neighbours that are not found: one finding for each list and entry."""
+    for group in reach.decided(Verdict.BLOCKED, _MOST_GROUPS):
+        flow = _flow(group.source, group.owner, family, group.destination, written(group.request, family))
+        exchange = next(
+            (each for each in converse(ground.world, flow).exchanges if each.verdict is Verdict.BLOCKED), None
+        )
+        if exchange is None:
+            continue
+        path = exchange.decider.path
+        without = converse(ground.world.baseline, flow)
+        if without.verdict is not Verdict.PASSES or path.denial is None:
+            continue
+        point, name = path.denial.point, ground.world.lists[path.denial.point, family].name
+        entry = path.denial.decision.entry
+        which = "its implicit deny" if entry is None else f"entry {entry}"
+        subject = f"{name} {place_words(point)}, {which}"
+        if path.outcome is Outcome.NO_DISCOVERY:
+            yield Finding(
+                "neighbour discovery cut",
+                Severity.FAULT,
+                subject,
+                f"{name} {place_words(point)} stops neighbour discovery: IPv6 neighbours "
+                "there are not found.",
+                (f"{which} decides", f"{write_flow(flow)}: {ending_words(exchange)}"),
+                (point.device,),
+                (name,),
+                write_flow(flow),
+            )
+        elif exchange.decider.way is Way.HOME:
+            yield Finding(
+                "reply blocked",
+                Severity.WARNING,
+                subject,
+                f"{name} {place_words(point)} stops replies: what was asked gets there, and "
+                "the answer does not "
+                f"come home ({group.count} conversations).",
+                (f"{which} decides", f"{write_flow(flow)}: {ending_words(exchange)}"),
+                (point.device,),
+                (name,),
+                write_flow(flow),
+            )
+
+
+def _unreachable(ground: Ground, without: Reach, family: Family) -> Iterator[Finding]:
+    """Routes that are missing with no lists at all, by the device that lacks them."""
+    lacking: dict[tuple[str, str, bool], list[str]] = defaultdict(list)
+    for group in without.decided(Verdict.UNREACHABLE, 10 * _MOST_GROUPS):
+        flow = _flow(group.source, group.owner, family, group.destination, written(group.request, family))
+        exchange = next(
+            (
+                each
+                for each in converse(ground.world.baseline, flow).exchanges
+                if each.verdict is Verdict.UNREACHABLE
+            ),
+            None,
+        )
+        if exchange is not None:
+            path = exchange.decider.path
+            home = exchange.decider.way is Way.HOME
+            lacking[path.last.device, path.outcome, home].append(write_flow(flow))
+    for (device, outcome, home), flows in sorted(lacking.items()):
+        way = "back" if home else "out"
+        yield Finding(
+            f"no way {way}",
+            Severity.WARNING,
+            f"{device} {family} {outcome} {way}",
+            f"{family.word} packets end at {device} on their way {way}: {outcome}. No list "
+            "has a part in that.",
+            (f"for example {shortened(flows, 3)}",),
+            (device,),
+            flow=flows[0],
+        )
+
+
+def _clear_text(reach: Reach, family: Family) -> Iterator[Finding]:
+    found: dict[tuple[str, int], list[str]] = defaultdict(list)
+    for group in reach.decided(Verdict.PASSES, None):
+        if group.request.protocol == TCP and group.request.port in _CLEAR:
+            found[group.owner, group.request.port].append(group.source)
+    for (device, port), sources in sorted(found.items()):
+        yield Finding(
+            "clear-text service",
+            Severity.NOTE,
+            f"{device} tcp/{port} {family}",
+            f"{_CLEAR[port]} to {device} gets through over {family.word}, and is not encrypted: "
+            f"{len(set(sources))} devices can use it.",
+            (f"from {shortened(sources)}",),
+            (device,),
+        )
