@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { ask, type Change, type FlowReading, type TestFlow, type TestMarks } from "../api/client";
 import { NotationField } from "../editor/NotationField";
+import { Requirements } from "../policy/Requirements";
 import { useWorkbench } from "../shell/context";
 import { Menu } from "../shell/Menu";
 import { download } from "../state/download";
@@ -27,6 +28,7 @@ export function Book() {
     });
   return (
     <aside aria-label="Book" className="flex min-h-0 flex-col border-r border-rule">
+      <Requirements />
       <div className="flex items-baseline justify-between px-4 pt-3 pb-1">
         <h2 className="flex items-baseline gap-1 font-semibold">
           Test flows <TableMenu />
@@ -242,6 +244,7 @@ function NewTest() {
     <>
       <NotationField
         network={id}
+        of="flow"
         label="New test flow"
         hint="kiosk → ledger tcp/443 pass"
         value={text}

@@ -9,6 +9,7 @@ const oneLine = Prec.high(EditorView.theme({ ".cm-line": { padding: "0 8px", tex
 
 interface Props {
   network: string;
+  of: "flow" | "requirement";
   label: string;
   hint: string;
   value: string;
@@ -17,8 +18,8 @@ interface Props {
   onSubmit: () => void;
 }
 
-/** One line of notation: a test flow. Enter submits, unless a completion is being chosen. */
-export function NotationField({ network, label, hint, value, invalid, onChange, onSubmit }: Props) {
+/** One line of notation: a test flow or a requirement. Enter submits, unless a completion is being chosen. */
+export function NotationField({ network, of, label, hint, value, invalid, onChange, onSubmit }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
   const latest = useRef({ onChange, onSubmit });
@@ -40,7 +41,7 @@ export function NotationField({ network, label, hint, value, invalid, onChange, 
           placeholder(hint),
           history(),
           autocompletion({
-            override: [completions(network, { of: "flow" })],
+            override: [completions(network, { of })],
             icons: false,
             interactionDelay: 0,
             activateOnTyping: true,

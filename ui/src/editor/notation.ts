@@ -103,7 +103,7 @@ const look = EditorView.theme({
 export const notation = [EditorView.cspNonce.of(styleNonce), language, syntaxHighlighting(colours), look];
 
 interface Asked {
-  of: "entry" | "flow";
+  of: "entry" | "flow" | "requirement";
   family?: "ipv4" | "ipv6";
   kind?: "standard" | "extended";
 }

@@ -1,4 +1,5 @@
 import type { ReactNode } from "react";
+import { RequirementPanel } from "../policy/RequirementPanel";
 import { useWorkbench } from "../shell/context";
 import { DevicePanel } from "./DevicePanel";
 import { ListPanel } from "./ListPanel";
@@ -15,9 +16,11 @@ export function Inspector() {
   const device = kind === "device" && network.draft.devices.find((each) => each.name === name);
   const list = kind === "list" && network.draft.lists.find((each) => each.name === name);
   const test = kind === "test" && network.draft.tests.find((each) => each.id === name);
+  const requirement = kind === "requirement" && network.draft.requirements.find((each) => each.id === name);
   if (device) panel = <DevicePanel device={device} />;
   else if (list) panel = <ListPanel key={list.name} list={list} />;
   else if (test) panel = <TestPanel key={test.id} test={test} />;
+  else if (requirement) panel = <RequirementPanel key={requirement.id} requirement={requirement} />;
   else if (kind === "point") panel = <PointPanel key={name} point={name} />;
   return (
     <aside

@@ -3,6 +3,7 @@ import { ask, type Derivation, type Mark, type TestFlow, type Verdict } from "..
 import { useHistory, useTraffic } from "../api/queries";
 import { VerdictShape } from "../book/VerdictMark";
 import { NotationField } from "../editor/NotationField";
+import { WhereItGoes } from "../policy/WhereItGoes";
 import { useWorkbench } from "../shell/context";
 import { Menu } from "../shell/Menu";
 import { pointKey, putTest, putTests, removeTest } from "../state/edits";
@@ -22,6 +23,7 @@ export function TestPanel({ test }: { test: TestFlow }) {
       <h2 className="mb-2 font-semibold">Test flow</h2>
       <NotationField
         network={id}
+        of="flow"
         label="Test flow"
         hint="kiosk → ledger tcp/443 pass"
         value={text}
@@ -68,6 +70,7 @@ export function TestPanel({ test }: { test: TestFlow }) {
         </dl>
       )}
       <Since test={test} />
+      <WhereItGoes text={test.flow} />
     </div>
   );
 }

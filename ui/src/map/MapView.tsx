@@ -1,5 +1,6 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Network, ReachChange, TestMarks } from "../api/client";
+import { Lens } from "../policy/Lens";
 import { useWorkbench } from "../shell/context";
 import { bareFlow } from "../state/words";
 import {
@@ -103,6 +104,7 @@ export function MapView() {
             {view.level !== "far" && <Tags scene={scene} view={view} focus={focus} />}
             <Endings ribbons={ribbons} />
           </g>
+          <Lens scene={scene} view={view} />
           <Targets scene={scene} view={view} />
         </g>
       </svg>

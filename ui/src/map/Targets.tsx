@@ -60,7 +60,7 @@ export function Targets({ scene, view }: { scene: Scene; view: View }) {
 }
 
 /** On its lane, a little further out than a placed list would lie; lines on their own tab. */
-function padCentre(scene: Scene, point: PointReport): Point | null {
+export function padCentre(scene: Scene, point: PointReport): Point | null {
   const line = scene.linesOf.get(point.device)?.find((tab) => tab.name === point.at);
   if (line)
     return {

@@ -10,6 +10,7 @@ const VIEWS: [View, string][] = [
   ["map", "Map"],
   ["lists", "Lists"],
   ["reach", "Reach"],
+  ["findings", "Findings"],
   ["changes", "Changes"],
   ["log", "Log"],
 ];

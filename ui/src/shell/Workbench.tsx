@@ -1,5 +1,13 @@
 import { useCallback, useEffect, useMemo, useState } from "react";
-import type { AccessList, Change, OpenNetwork, Placement, PointReport, TestFlow } from "../api/client";
+import type {
+  AccessList,
+  Change,
+  Choice,
+  OpenNetwork,
+  Placement,
+  PointReport,
+  TestFlow,
+} from "../api/client";
 import {
   type EditRequest,
   useBook,
@@ -20,6 +28,7 @@ import { useSettled } from "../state/useSettled";
 import { bareFlow, runWords } from "../state/words";
 import { Trace } from "../trace/Trace";
 import { ChangesView } from "../views/ChangesView";
+import { FindingsView } from "../views/FindingsView";
 import { ListsView } from "../views/ListsView";
 import { LogView } from "../views/LogView";
 import { ReachView } from "../views/ReachView";
@@ -73,6 +82,8 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
   const [shown, show] = useState<Previewed | null>(null);
   const [carriedList, setCarried] = useState<Pick<Carried, "list" | "from"> | null>(null);
   const [over, setOver] = useState<PointReport | null>(null);
+  const [choices, setChoices] = useState<Choice[]>([]);
+  const [choice, setChoice] = useState<Choice | null>(null);
   const [occupied, setOccupied] = useState<PointReport | null>(null);
 
   useEffect(() => {
@@ -186,6 +197,7 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
       reach: hovered?.changes === foreseen ? reach : undefined,
       show,
     },
+    lens: { choices, shown: choice, open: setChoices, show: setChoice },
     carried,
     pickUp,
     hover: setOver,
@@ -215,6 +227,7 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
         )}
         {place.view === "lists" && <ListsView />}
         {place.view === "reach" && <ReachView />}
+        {place.view === "findings" && <FindingsView />}
         {place.view === "changes" && <ChangesView />}
         {place.view === "log" && <LogView />}
       </div>

@@ -17,6 +17,7 @@ const VIEWS: [View, string][] = [
   ["map", "Map"],
   ["lists", "Lists"],
   ["reach", "Reach"],
+  ["findings", "Findings"],
   ["changes", "Changes"],
   ["log", "Log"],
 ];
@@ -53,6 +54,13 @@ export function commandsOf(workbench: Workbench, { theme, setTheme, openShortcut
       label: bareFlow(test.flow),
       detail: `test flow${test.group ? `, ${test.group}` : ""}`,
       run: () => go({ view: "map", test: test.id, chosen: `test:${test.id}` }),
+      inspects: true as const,
+    })),
+    ...network.draft.requirements.map((requirement) => ({
+      key: `requirement ${requirement.id}`,
+      label: requirement.statement,
+      detail: `requirement${requirement.group ? `, ${requirement.group}` : ""}`,
+      run: () => go({ view: "map", chosen: `requirement:${requirement.id}` }),
       inspects: true as const,
     })),
     ...lists.flatMap((list) => [

@@ -2,6 +2,7 @@ import { createContext, useContext } from "react";
 import type {
   AccessList,
   Book,
+  Choice,
   OpenNetwork,
   Placement,
   Places,
@@ -56,6 +57,13 @@ export interface Workbench {
   drop: (point: PointReport) => void;
   putDown: () => void;
   make: (edit: EditRequest) => Promise<boolean>;
+  /** Ways to make something hold, laid over the map, and the one that is looked at. */
+  lens: {
+    choices: Choice[];
+    shown: Choice | null;
+    open: (choices: Choice[]) => void;
+    show: (choice: Choice | null) => void;
+  };
   /** Send test flows once each, or the whole book, and say what came of it. */
   run: (tests: TestFlow[] | null) => void;
 }

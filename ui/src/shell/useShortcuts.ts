@@ -3,7 +3,9 @@ import { pointKey } from "../state/edits";
 import type { Workbench } from "./context";
 
 export const SHORTCUTS: [string, string][] = [
-  ["/", "write a new test flow"],
+  ["/, =", "write a new test flow, a new requirement"],
+  ["w", "where should it go? for the requirement or the test flow that is shown"],
+  ["v, a", "try the choice that is shown on the map, take it"],
   ["j, k", "next or previous test flow"],
   ["x, Shift+X", "run the chosen test flow, or the whole book: it is counted and logged"],
   ["b, r, d", "trace with no lists, as running, on the draft"],
@@ -16,7 +18,7 @@ export const SHORTCUTS: [string, string][] = [
   ["Ctrl+Z, Ctrl+Shift+Z", "undo, redo an edit of the draft"],
   ["Ctrl+S", "save the list being written to the draft"],
   ["Alt+↑ ↓, Alt+Shift+↓, Ctrl+/", "in a list: move an entry, copy it, make it a remark"],
-  ["1, 2, 3, 4, 5", "map, lists, reach, changes, log"],
+  ["1, 2, 3, 4, 5, 6", "map, lists, reach, findings, changes, log"],
   ["f, n", "fit the map to the window; show only the chosen device and its neighbours"],
   ["Esc", "leave a field, so that these keys work again"],
   ["Ctrl+K", "find anything: a device, a list, a flow, a place, something to do"],
@@ -109,10 +111,19 @@ function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () 
       return true;
     case "/":
       go({ view: "map" });
-      setTimeout(() =>
-        document.querySelector<HTMLElement>("[data-field='New test flow'] .cm-content")?.focus(),
-      );
+      focusField("New test flow");
       return true;
+    case "=":
+      go({ view: "map" });
+      focusField("New requirement");
+      return true;
+    case "w":
+    case "v":
+    case "a": {
+      const button = document.querySelector<HTMLButtonElement>(`[data-key=${event.key}]`);
+      button?.click();
+      return button !== null;
+    }
     case "t": {
       const trace = document.querySelector("[aria-label=Trace]");
       (
@@ -152,9 +163,12 @@ function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () 
       go({ view: "reach" });
       return true;
     case "4":
-      go({ view: "changes" });
+      go({ view: "findings" });
       return true;
     case "5":
+      go({ view: "changes" });
+      return true;
+    case "6":
       go({ view: "log" });
       return true;
     case "p":
@@ -164,6 +178,9 @@ function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () 
   }
   return false;
 }
+
+const focusField = (name: string) =>
+  setTimeout(() => document.querySelector<HTMLElement>(`[data-field='${name}'] .cm-content`)?.focus());
 
 function pickUpShown({ place, network, pickUp }: Workbench): boolean {
   const name =

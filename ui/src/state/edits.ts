@@ -1,4 +1,14 @@
-import type { AccessList, Change, Device, Network, Placement, PointReport, TestFlow } from "../api/client";
+import type {
+  AccessList,
+  Change,
+  Device,
+  FindingItem,
+  Network,
+  Placement,
+  PointReport,
+  Requirement,
+  TestFlow,
+} from "../api/client";
 import type { EditRequest } from "../api/queries";
 
 /** Edits as the server takes them: changes that belong together, and what undoing them is called. */
@@ -81,6 +91,33 @@ export function putTests(network: Network, flows: string[], group: string, label
   return { label, changes };
 }
 
+export function putRequirement(requirement: Requirement, label: string): EditRequest {
+  return { label, changes: [put("requirements", requirement.id, requirement)] };
+}
+
+export const removeRequirement = (requirement: Requirement): EditRequest => ({
+  label: `remove ${requirement.statement}`,
+  changes: [remove("requirements", requirement.id)],
+});
+
+/** An id for a new requirement. */
+export function freeRequirementId(network: Network): string {
+  const taken = new Set(network.requirements.map((each) => each.id));
+  let number = 1;
+  while (taken.has(`r${number}`)) number += 1;
+  return `r${number}`;
+}
+
+/** Say that a finding is as it should be; without a reason, that it is not. */
+export const accept = (finding: FindingItem, reason: string | null): EditRequest => ({
+  label: `${reason === null ? "no longer accept" : "accept"} ${finding.kind}`,
+  changes: [
+    reason === null
+      ? remove("accepted", finding.key)
+      : put("accepted", finding.key, { finding: finding.key, evidence: finding.digest, reason }),
+  ],
+});
+
 export const removeTest = (test: TestFlow): EditRequest => ({
   label: `remove ${test.flow}`,
   changes: [remove("tests", test.id)],
@@ -151,6 +188,6 @@ function* freeTestIds(network: Network): Generator<string, never> {
 
 export const freeTestId = (network: Network): string => freeTestIds(network).next().value;
 
-/** Changes that would reach a device: moving plates and writing tests are not among them. */
+/** Changes that would reach a device: moving plates, writing tests and the policy are not among them. */
 export const configuration = (changes: Change[]) =>
-  changes.filter((change) => change.collection !== "positions" && change.collection !== "tests");
+  changes.filter((change) => !["positions", "tests", "requirements", "accepted"].includes(change.collection));

@@ -1,7 +1,7 @@
 import { useCallback, useSyncExternalStore } from "react";
 import type { State } from "../api/client";
 
-export type View = "map" | "lists" | "reach" | "changes" | "log";
+export type View = "map" | "lists" | "reach" | "findings" | "changes" | "log";
 
 /** What the address bar holds: every view, test, list and place can be linked to. */
 export interface Place {
@@ -9,7 +9,7 @@ export interface Place {
   view: View;
   test: string | null;
   state: State;
-  /** What the inspector shows: `device:lagoon`, `point:lagoon:eth2:out`, `list:visitors-in`, `test:t1`. */
+  /** What the inspector shows: `device:lagoon`, `point:lagoon:eth2:out`, `list:visitors-in`, `test:t1`, `requirement:r1`. */
   chosen: string | null;
   list: string | null;
   /** A second list, to compare with. */
@@ -18,7 +18,7 @@ export interface Place {
   reach: string | null;
 }
 
-const VIEWS: readonly string[] = ["map", "lists", "reach", "changes", "log"];
+const VIEWS: readonly string[] = ["map", "lists", "reach", "findings", "changes", "log"];
 const STATES: readonly string[] = ["baseline", "running", "draft"];
 
 export function readPlace(href: string): Place {

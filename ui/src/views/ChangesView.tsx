@@ -10,7 +10,9 @@ const NAMES: Record<Change["collection"], string> = {
   port_sets: "Port set",
   lists: "List",
   placements: "Placement",
+  requirements: "Requirement",
   tests: "Test flow",
+  accepted: "Accepted finding",
   positions: "Position on the map",
 };
 
@@ -182,6 +184,10 @@ function textOf(change: Change, network: Network): string | null {
   switch (change.collection) {
     case "lists":
       return network.lists.find((list) => list.name === change.key)?.entries ?? null;
+    case "requirements":
+      return network.requirements.find((each) => each.id === change.key)?.statement ?? null;
+    case "accepted":
+      return network.accepted.find((each) => each.finding === change.key)?.reason ?? null;
     case "tests":
       return network.tests.find((test) => test.id === change.key)?.flow ?? null;
     case "devices": {

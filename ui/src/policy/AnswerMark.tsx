@@ -1,0 +1,45 @@
+import type { ProofReport } from "../api/client";
+
+type Answer = ProofReport["answer"];
+
+/** An answer as a shape first, then a colour: a full diamond, one that is struck through, or a ring with a gap. */
+export function AnswerShape({ answer, size = 14 }: { answer: Answer | "unknown"; size?: number }) {
+  return (
+    <svg viewBox="0 0 14 14" width={size} height={size} aria-hidden="true" className="shrink-0">
+      {answer === "proved" && <path d="M7 1.6 12.4 7 7 12.4 1.6 7Z" className="fill-tide" />}
+      {answer === "violated" && (
+        <>
+          <path d="M7 2.4 11.6 7 7 11.6 2.4 7Z" className="fill-none stroke-clay" strokeWidth="1.5" />
+          <path d="M2 12 12 2" className="stroke-clay" strokeWidth="1.8" />
+        </>
+      )}
+      {answer === "inconclusive" && (
+        <path d="M9.4 3.2A4.4 4.4 0 1 0 9.4 10.8" className="fill-none stroke-ochre" strokeWidth="2.4" />
+      )}
+      {answer === "unknown" && <path d="M4 7h6" className="stroke-slate" strokeWidth="1.6" />}
+    </svg>
+  );
+}
+
+/** One of a requirement's three answers; a ring around one that does not hold. */
+export function AnswerMark({
+  label,
+  report,
+  quiet,
+}: {
+  label: string;
+  report: ProofReport;
+  quiet?: boolean;
+}) {
+  const surprise = !quiet && report.answer !== "proved";
+  return (
+    <span
+      role="img"
+      aria-label={`${label}: ${report.answer}`}
+      title={`${label}: ${report.text}`}
+      className={`flex h-[19px] w-[27px] items-center justify-center rounded-full ${surprise ? "border border-ochre" : ""}`}
+    >
+      <AnswerShape answer={report.answer} />
+    </span>
+  );
+}

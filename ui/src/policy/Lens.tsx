@@ -1,0 +1,51 @@
+import { contains, type Scene } from "../map/geometry";
+import { padCentre } from "../map/Targets";
+import type { View } from "../map/useViewport";
+import { useWorkbench } from "../shell/context";
+import { pointKey } from "../state/edits";
+
+const RADIUS = 7;
+
+/** The places that advice speaks of: a full diamond where a list is enough, an open one where it is not. */
+export function Lens({ scene, view }: { scene: Scene; view: View }) {
+  const { lens, places, carried } = useWorkbench();
+  if (carried || lens.choices.length === 0) return null;
+  const best = new Map<string, (typeof lens.choices)[number]>();
+  for (const choice of lens.choices) {
+    if (choice.points.length > 1) continue;
+    const [point] = choice.points;
+    if (point && !best.has(pointKey(point))) best.set(pointKey(point), choice);
+  }
+  const together = new Set(lens.shown?.points.map(pointKey));
+  const points = places?.points.filter((point) => best.has(pointKey(point)) || together.has(pointKey(point)));
+  return (
+    <g aria-label="Where it could go">
+      {points?.map((point) => {
+        const centre = padCentre(scene, point);
+        const choice = best.get(pointKey(point));
+        if (!centre || !contains(view.box, centre)) return null;
+        const shown = together.has(pointKey(point));
+        const { x, y } = centre;
+        return (
+          <g
+            key={pointKey(point)}
+            data-lens={pointKey(point)}
+            role="button"
+            tabIndex={-1}
+            aria-label={choice?.text ?? point.words}
+            className="cursor-pointer"
+            onClick={() => choice && lens.show(choice)}
+            onKeyDown={() => undefined}
+          >
+            <title>{choice?.text ?? point.words}</title>
+            <path
+              d={`M${x} ${y - RADIUS} ${x + RADIUS} ${y} ${x} ${y + RADIUS} ${x - RADIUS} ${y}Z`}
+              strokeWidth={shown ? 2.6 : 1.5}
+              className={`${choice?.holds || (shown && lens.shown?.holds) ? "fill-tide" : "fill-plate"} ${shown ? "stroke-ink" : choice?.holds ? "stroke-tide" : "stroke-ochre"}`}
+            />
+          </g>
+        );
+      })}
+    </g>
+  );
+}

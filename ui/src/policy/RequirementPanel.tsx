@@ -1,0 +1,123 @@
+import { useState } from "react";
+import type { ProofReport, Requirement } from "../api/client";
+import { NotationField } from "../editor/NotationField";
+import { useWorkbench } from "../shell/context";
+import { freeTestId, putRequirement, putTest, removeRequirement } from "../state/edits";
+import { AnswerShape } from "./AnswerMark";
+import { usePolicy } from "./usePolicy";
+import { WhereItGoes } from "./WhereItGoes";
+
+/** A requirement: its three answers, what violates it, and where a list would make it hold. */
+export function RequirementPanel({ requirement }: { requirement: Requirement }) {
+  const { id, network, make, go } = useWorkbench();
+  const [text, setText] = useState(requirement.statement);
+  const [note, setNote] = useState(requirement.note);
+  const policy = usePolicy(id, network.version, true);
+  const found = policy.data?.requirements.find((each) => each.id === requirement.id);
+  const marks = found?.statement === requirement.statement ? found : undefined;
+  const changed = text !== requirement.statement || note !== requirement.note;
+  const save = () =>
+    make(putRequirement({ ...requirement, statement: text, note }, `edit ${requirement.statement}`));
+  return (
+    <div className="px-4 py-3">
+      <h2 className="mb-2 font-semibold">Requirement</h2>
+      <NotationField
+        network={id}
+        of="requirement"
+        label="Requirement"
+        hint="block visitors → ledger telnet"
+        value={text}
+        invalid={false}
+        onChange={setText}
+        onSubmit={save}
+      />
+      <label className="mt-2 grid grid-cols-[56px_1fr] items-center">
+        <span className="quiet">Note</span>
+        <input className="field" value={note} onChange={(event) => setNote(event.target.value)} />
+      </label>
+      <div className="mt-2 flex gap-2">
+        <button type="button" className="button button-strong" disabled={!changed} onClick={save}>
+          Save
+        </button>
+        <button
+          type="button"
+          className="button"
+          onClick={async () => {
+            if (await make(removeRequirement(requirement))) go({ chosen: null });
+          }}
+        >
+          Remove
+        </button>
+      </div>
+      {!marks && <p className="quiet mt-4">Proving, {Math.round(policy.done * 100)}%…</p>}
+      {marks && (
+        <>
+          <dl className="mt-4 grid grid-cols-[70px_1fr] gap-y-1 border-t border-rule pt-3">
+            <Answer label="no lists" report={marks.baseline} />
+            <Answer label="running" report={marks.running} />
+            <Answer label="draft" report={marks.draft} />
+          </dl>
+          <Details report={marks.draft} />
+          {marks.draft.answer === "violated" && <WhereItGoes text={requirement.statement} />}
+        </>
+      )}
+    </div>
+  );
+}
+
+function Answer({ label, report }: { label: string; report: ProofReport }) {
+  return (
+    <>
+      <dt className="quiet flex items-start gap-1.5">
+        <span className="pt-[3px]">
+          <AnswerShape answer={report.answer} size={12} />
+        </span>
+        {label}
+      </dt>
+      <dd>{report.answer}</dd>
+    </>
+  );
+}
+
+/** The draft's answer in full. */
+function Details({ report }: { report: ProofReport }) {
+  const { network, make, go } = useWorkbench();
+  const asTest = async () => {
+    if (!report.flow) return;
+    const there = network.draft.tests.find((test) => test.flow === report.flow);
+    const test = there ?? { id: freeTestId(network.draft), flow: report.flow, group: "", note: "" };
+    if (there || (await make(putTest(test, `test ${report.flow}`))))
+      go({ test: test.id, chosen: `test:${test.id}`, state: "draft" });
+  };
+  return (
+    <div className="mt-3" data-testid="proof">
+      <p>{report.text}</p>
+      {report.flow && (
+        <button type="button" className="button mt-2" onClick={asTest}>
+          Trace it as a test flow
+        </button>
+      )}
+      {report.boxes.length > 0 && (
+        <>
+          <h3 className="quiet mt-3">All that violates it</h3>
+          <ul>
+            {report.boxes.map((box) => (
+              <li
+                key={`${box.expect}${box.family}${box.sources}${box.destinations}${box.services}`}
+                className="border-b border-rule py-1"
+              >
+                {box.sources.join(", ")} <span className="quiet">→</span> {box.destinations.join(", ")}
+                <div className="quiet text-fine">
+                  {box.services.join("; ")}, {box.family === "ipv4" ? "IPv4" : "IPv6"},{" "}
+                  {box.expect === "pass" ? "should get through" : "should not"}
+                </div>
+              </li>
+            ))}
+          </ul>
+          {report.more > 0 && <p className="quiet">and {report.more} more groups like these</p>}
+        </>
+      )}
+      <p className="quiet mt-2 text-fine">{report.covered}</p>
+    </div>
+  );
+}

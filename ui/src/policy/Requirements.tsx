@@ -1,0 +1,109 @@
+import { useState } from "react";
+import { ask, type RequirementReading } from "../api/client";
+import { NotationField } from "../editor/NotationField";
+import { useWorkbench } from "../shell/context";
+import { freeRequirementId, putRequirement } from "../state/edits";
+import { AnswerMark } from "./AnswerMark";
+import { usePolicy } from "./usePolicy";
+
+/** The policy: every requirement with its three answers, and a line to write another. */
+export function Requirements() {
+  const { id, network, place, go } = useWorkbench();
+  const { requirements } = network.draft;
+  const policy = usePolicy(id, network.version, requirements.length > 0);
+  const marks = new Map(policy.data?.requirements.map((each) => [each.id, each]));
+  return (
+    <section aria-label="Requirements" className="flex max-h-[38%] flex-col border-b border-rule pb-2">
+      <div className="flex items-baseline justify-between px-4 pt-3 pb-1">
+        <h2 className="font-semibold">Requirements</h2>
+        {policy.isFetching && requirements.length > 0 && (
+          <span className="quiet text-fine" role="status">
+            proving, {Math.round(policy.done * 100)}%
+          </span>
+        )}
+      </div>
+      <ul className="min-h-0 overflow-y-auto">
+        {requirements.map((requirement) => {
+          const found = marks.get(requirement.id);
+          const chosen = place.chosen === `requirement:${requirement.id}`;
+          const [, kind, rest] = /^(\S+) (.*)$/.exec(requirement.statement) ?? [];
+          return (
+            <li key={requirement.id}>
+              <button
+                type="button"
+                data-requirement={requirement.id}
+                aria-current={chosen ? "true" : undefined}
+                onClick={() => go({ chosen: `requirement:${requirement.id}` })}
+                className={`flex w-full items-start gap-1 border-l-[3px] py-0.5 pr-3 pl-[13px] text-left ${
+                  chosen ? "border-ink bg-plate" : "border-transparent hover:bg-plate/70"
+                }`}
+              >
+                <span className="min-w-0 flex-1 leading-[18px]">
+                  <span className="font-semibold">{kind}</span> {rest}
+                </span>
+                {found && found.statement === requirement.statement && (
+                  <span className="flex items-center gap-[9px]">
+                    <AnswerMark label="no lists" report={found.baseline} quiet />
+                    <AnswerMark label="running" report={found.running} />
+                    <AnswerMark label="draft" report={found.draft} />
+                  </span>
+                )}
+              </button>
+            </li>
+          );
+        })}
+      </ul>
+      <div className="px-3 pt-1">
+        <NewRequirement />
+      </div>
+    </section>
+  );
+}
+
+function NewRequirement() {
+  const { id, network, make, go } = useWorkbench();
+  const [text, setText] = useState("");
+  const [problem, setProblem] = useState<string | null>(null);
+  const submit = async () => {
+    if (!text.trim()) return;
+    const read = await ask<RequirementReading>(`/networks/${id}/requirements/read`, { body: { text } }).catch(
+      () => null,
+    );
+    if (!read?.formatted) {
+      setProblem(read?.problems[0]?.message ?? null);
+      return;
+    }
+    const requirement = {
+      id: freeRequirementId(network.draft),
+      statement: read.formatted,
+      group: "",
+      note: "",
+    };
+    if (await make(putRequirement(requirement, `require ${read.formatted}`))) {
+      setText("");
+      go({ chosen: `requirement:${requirement.id}` });
+    }
+  };
+  return (
+    <>
+      <NotationField
+        network={id}
+        of="requirement"
+        label="New requirement"
+        hint="only wardens-desk → routers remote"
+        value={text}
+        invalid={problem !== null}
+        onChange={(next) => {
+          setText(next);
+          setProblem(null);
+        }}
+        onSubmit={submit}
+      />
+      {problem && (
+        <p role="alert" className="mt-1 text-fine text-clay">
+          {problem}
+        </p>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,160 @@
+import { useState } from "react";
+import type { FindingItem } from "../api/client";
+import { useFindings } from "../policy/usePolicy";
+import { useWorkbench } from "../shell/context";
+import { accept, freeTestId, putTest } from "../state/edits";
+
+const HEADINGS: Record<FindingItem["severity"], string> = {
+  fault: "Faults",
+  warning: "Warnings",
+  note: "Notes",
+};
+
+/** What is wrong or doubtful in the draft, each with its evidence and, where there is one, a repair. */
+export function FindingsView() {
+  const { id, network } = useWorkbench();
+  const search = useFindings(id, network.version);
+  const [accepted, setAccepted] = useState(false);
+  const every = search.data?.findings ?? [];
+  const open = every.filter((finding) => finding.accepted === null);
+  const shown = accepted ? every : open;
+  return (
+    <main className="min-h-0 overflow-y-auto px-6 py-4" aria-busy={search.isFetching}>
+      <div className="mb-2 flex items-baseline gap-4">
+        <h2 className="text-[15px] font-semibold">What is wrong or doubtful in the draft</h2>
+        {search.isFetching && (
+          <span role="status" className="quiet">
+            looking, {Math.round(search.done * 100)}%
+          </span>
+        )}
+        {every.length > open.length && (
+          <button type="button" className="quiet underline" onClick={() => setAccepted(!accepted)}>
+            {accepted ? "leave out" : "show"} the {every.length - open.length} accepted
+          </button>
+        )}
+      </div>
+      {search.isError && <p role="alert">{search.error.message}</p>}
+      {search.data && shown.length === 0 && (
+        <p className="quiet">Nothing: no list, link or route looks wrong.</p>
+      )}
+      {(["fault", "warning", "note"] as const).map((severity) => {
+        const members = shown.filter((finding) => finding.severity === severity);
+        return members.length ? (
+          <section key={severity} aria-label={HEADINGS[severity]} className="mb-4 max-w-[1000px]">
+            <h3 className="quiet mt-2 mb-1">
+              {HEADINGS[severity]}, {members.length}
+            </h3>
+            <ul>
+              {members.map((finding) => (
+                <Item key={finding.key} finding={finding} />
+              ))}
+            </ul>
+          </section>
+        ) : null;
+      })}
+    </main>
+  );
+}
+
+const MARKS = { fault: "border-clay", warning: "border-ochre", note: "border-slate" };
+
+function Item({ finding }: { finding: FindingItem }) {
+  const { network, make, go, preview } = useWorkbench();
+  const [reason, setReason] = useState<string | null>(null);
+  const { repair } = finding;
+  const mend = () => repair && make({ label: repair.label, changes: repair.changes });
+  const attempt = () => {
+    if (!repair) return;
+    go({ view: "map" });
+    preview.show({ list: finding.lists[0] ?? "", edit: { label: repair.label, changes: repair.changes } });
+  };
+  const trace = async () => {
+    const flow = `${finding.flow} pass`;
+    const there = network.draft.tests.find((test) => test.flow === flow);
+    const test = there ?? { id: freeTestId(network.draft), flow, group: "From findings", note: "" };
+    if (there || (await make(putTest(test, `test ${flow}`))))
+      go({ view: "map", test: test.id, chosen: `test:${test.id}` });
+  };
+  return (
+    <li
+      data-finding={finding.key}
+      className={`border-b border-rule py-2 pl-3 ${finding.accepted === null ? "" : "opacity-70"}`}
+    >
+      <p className={`-ml-3 border-l-[3px] pl-[9px] ${MARKS[finding.severity]}`}>
+        <span className="font-semibold">{finding.kind}.</span> {finding.text}
+      </p>
+      {finding.evidence.length > 0 && (
+        <ul className="quiet mt-0.5 font-mono text-fine">
+          {finding.evidence.map((line) => (
+            <li key={line}>{line}</li>
+          ))}
+        </ul>
+      )}
+      {finding.accepted !== null && <p className="mt-0.5">Accepted: {finding.accepted}</p>}
+      <div className="mt-1 flex flex-wrap items-center gap-x-4 gap-y-1">
+        {finding.lists.map((list) => (
+          <button key={list} type="button" className="underline" onClick={() => go({ view: "lists", list })}>
+            open {list}
+          </button>
+        ))}
+        {finding.devices.map((device) => (
+          <button
+            key={device}
+            type="button"
+            className="underline"
+            onClick={() => go({ view: "map", chosen: `device:${device}` })}
+          >
+            show {device}
+          </button>
+        ))}
+        {finding.flow && (
+          <button type="button" className="underline" onClick={trace}>
+            trace {finding.flow}
+          </button>
+        )}
+        {repair && (
+          <>
+            <button type="button" className="button" onClick={mend}>
+              {repair.label[0]?.toUpperCase()}
+              {repair.label.slice(1)}
+            </button>
+            <button type="button" className="underline" onClick={attempt}>
+              try it first
+            </button>
+          </>
+        )}
+        {finding.accepted === null && reason === null && (
+          <button type="button" className="quiet underline" onClick={() => setReason("")}>
+            accept…
+          </button>
+        )}
+        {finding.accepted !== null && (
+          <button type="button" className="quiet underline" onClick={() => make(accept(finding, null))}>
+            no longer accept
+          </button>
+        )}
+        {reason !== null && finding.accepted === null && (
+          <form
+            className="flex gap-2"
+            onSubmit={async (event) => {
+              event.preventDefault();
+              if (reason.trim() && (await make(accept(finding, reason.trim())))) setReason(null);
+            }}
+          >
+            <input
+              ref={(field) => field?.focus()}
+              aria-label={`Why it is as it should be: ${finding.kind}`}
+              placeholder="why it is as it should be"
+              className="field w-[260px]"
+              value={reason}
+              onChange={(event) => setReason(event.target.value)}
+            />
+            <button type="submit" className="button" disabled={!reason.trim()}>
+              Accept
+            </button>
+          </form>
+        )}
+      </div>
+    </li>
+  );
+}
