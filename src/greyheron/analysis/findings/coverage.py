@@ -25,6 +25,7 @@ _Kind = tuple[int, int | None, int | None, bool]
 MOST_CLASSES = 4096
 """Entries whose packets fall into more classes are not judged; some are tried first at random."""
 _TRIES = 200
+_MOST_SETS = 32
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,25 +98,66 @@ def _first(rules: Sequence[Rule], packet: Packet) -> Rule | None:
 
 
 def _comes_to(rule: Rule, earlier: Sequence[Rule], family: Family) -> bool:
-    """Whether a packet is quickly found that no earlier entry takes."""
-    parts = _parts(rule, earlier, family)
+    """Whether a packet is quickly found that no earlier entry takes: at the borders of what they take."""
     chance = Random(rule.entry.number)
-    for _ in range(_TRIES if len(parts) else 0):
+    kinds = _own_kinds(rule, earlier, family)
+    sources = _borders(rule.sources, [each.sources for each in earlier], family)
+    destinations = _borders(rule.destinations, [each.destinations for each in earlier], family)
+    from_ = _port_borders(rule.source_ports, [each.source_ports for each in earlier])
+    to = _port_borders(rule.destination_ports, [each.destination_ports for each in earlier])
+    if not (kinds and sources and destinations and from_ and to):
+        return False
+    for _ in range(_TRIES):
         packet = _packet(
             family,
-            chance.choice(parts.kinds),
-            chance.choice(parts.sources),
-            chance.choice(parts.destinations),
-            chance.choice(parts.source_ports),
-            chance.choice(parts.destination_ports),
+            chance.choice(kinds),
+            chance.choice(sources),
+            chance.choice(destinations),
+            chance.choice(from_),
+            chance.choice(to),
         )
         if _first(earlier, packet) is None:
             return True
     return False
 
 
+def _borders(
+    own: tuple[AddressBlock, ...] | None, others: Sequence[tuple[AddressBlock, ...] | None], family: Family
+) -> list[int]:
+    """Addresses of `own`: its first and last ones, and those next to where others begin and end."""
+    blocks = (AddressBlock(family, 0, 0),) if own is None else own
+    found = [address for block in blocks for address in (block.first, block.last)]
+    near = [block for each in others if each is not None for block in each]
+    for block in near:
+        found += [
+            address
+            for address in (block.first - 1, block.last + 1)
+            if 0 <= address <= family.every_bit and any(each.holds(address) for each in blocks)
+        ]
+    return found
+
+
+def _port_borders(own: Terms, others: Sequence[Terms]) -> list[int]:
+    spans = ALL_PORTS if own is None else spans_of(own)
+    found = [port for span in spans for port in span]
+    for terms in others:
+        for low, high in () if terms is None else spans_of(terms):
+            found += [
+                port for port in (low - 1, high + 1) if any(first <= port <= last for first, last in spans)
+            ]
+    return found
+
+
 def _classes(rule: Rule, others: Sequence[Rule], family: Family) -> list[Packet] | None:
     """One packet of each class of what `rule` matches; None when there are too many."""
+    told = (
+        {each.sources for each in others},
+        {each.destinations for each in others},
+        {each.source_ports for each in others},
+        {each.destination_ports for each in others},
+    )
+    if any(len(each) > _MOST_SETS for each in told):
+        return None
     parts = _parts(rule, others, family)
     if len(parts) > MOST_CLASSES:
         return None
@@ -140,11 +182,12 @@ class _Parts:
         return len(self.kinds) * ends * len(self.source_ports) * len(self.destination_ports)
 
 
-def _parts(rule: Rule, others: Sequence[Rule], family: Family) -> _Parts:
+def _own_kinds(rule: Rule, others: Sequence[Rule], family: Family) -> list[_Kind]:
+    """The kinds of packets that `rule` matches, as far as it and `others` tell them apart."""
     entry = rule.entry
     with_ports = rule.source_ports is not None or rule.destination_ports is not None
     named = frozenset((each.entry.protocol, each.entry.icmp) for each in (rule, *others))
-    own = [
+    return [
         kind
         for kind in _kinds(family, named)
         if entry.protocol in (None, kind[0])
@@ -152,9 +195,12 @@ def _parts(rule: Rule, others: Sequence[Rule], family: Family) -> _Parts:
         and (not with_ports or kind[0] in WITH_PORTS)
         and (not entry.established or (kind[0] == TCP and kind[3]))
     ]
+
+
+def _parts(rule: Rule, others: Sequence[Rule], family: Family) -> _Parts:
     everyone = (AddressBlock(family, 0, 0),)
     return _Parts(
-        own,
+        _own_kinds(rule, others, family),
         _addresses(everyone if rule.sources is None else rule.sources, [each.sources for each in others]),
         _addresses(
             everyone if rule.destinations is None else rule.destinations,

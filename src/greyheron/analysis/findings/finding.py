@@ -70,6 +70,10 @@ class Ground:
     idle: IdleEntries
 
 
+def counted(many: int, word: str) -> str:
+    return f"{many} {word}" if many == 1 else f"{many} {word}s"
+
+
 def shortened(parts: Iterable[str], most: int = 6) -> str:
     """Some of many, in words."""
     found = list(dict.fromkeys(parts))

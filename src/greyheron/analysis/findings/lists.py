@@ -1,15 +1,17 @@
 """Findings in lists by themselves: their entries, names and notes."""
 
 import re
+from bisect import bisect_right
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
 
 from greyheron.analysis.findings.coverage import Idle
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, shortened
+from greyheron.analysis.proof.regions import meet, span_union
 from greyheron.core.addresses import block_of
 from greyheron.core.lists import Names, ResolvedList, Rule, resolve
 from greyheron.model.changes import Change
-from greyheron.model.document import AccessList, Network, to_data
+from greyheron.model.document import AccessList, Device, Network, family_of, to_data
 from greyheron.model.entry import AddressBlock, Entry, ListBody
 from greyheron.model.notation.entries import write_entry
 from greyheron.model.notation.lists import write_body
@@ -42,7 +44,7 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
         for rule in resolved.rules:
             yield from _addresses(access_list, rule, held)
             yield from _note(access_list, rule.entry)
-        yield from _one_address_only(access_list, resolved, network)
+        yield from _one_address_only(access_list, resolved, held)
     yield from _named_otherwise(network)
     yield from _drifting(network)
 
@@ -167,21 +169,31 @@ def _moved_up(access_list: AccessList, idle: Iterable[Idle]) -> Repair:
 
 
 class _Held:
-    """What addresses there are in a network."""
+    """What addresses there are in a network, and whose."""
 
     def __init__(self, network: Network) -> None:
         self._blocks: dict[Family, list[AddressBlock]] = {family: [] for family in Family}
+        self.owners: dict[tuple[Family, int], Device] = {}
         for device in network.devices:
-            prefixes = [address.network for each in device.interfaces for address in each.addresses]
-            outside = [*device.prefixes, *(rule.to for rule in device.translations if rule.to is not None)]
-            for prefix in (*prefixes, *outside):
-                block = block_of(prefix)
-                self._blocks[block.family].append(block)
+            for interface in device.interfaces:
+                for address in interface.addresses:
+                    block = block_of(address.network)
+                    self._blocks[block.family].append(block)
+                    self.owners[block.family, int(address.ip)] = device
+            outside = (*device.prefixes, *(rule.to for rule in device.translations if rule.to is not None))
+            for prefix in outside:
+                self._blocks[family_of(prefix)].append(block_of(prefix))
+        self._spans = {
+            family: span_union((block.first, block.last) for block in blocks)
+            for family, blocks in self._blocks.items()
+        }
+        self._firsts = {family: [low for low, _ in spans] for family, spans in self._spans.items()}
 
     def any_in(self, block: AddressBlock) -> bool:
-        return any(
-            not (block.value ^ each.value) & block.care & each.care for each in self._blocks[block.family]
-        )
+        if block.length is None:
+            return any(meet(block, each) for each in self._blocks[block.family])
+        at = bisect_right(self._firsts[block.family], block.last) - 1
+        return at >= 0 and self._spans[block.family][at][1] >= block.first
 
 
 _LOCAL = (
@@ -249,28 +261,22 @@ def _note(access_list: AccessList, entry: Entry) -> Iterator[Finding]:
         )
 
 
-def _one_address_only(access_list: AccessList, resolved: ResolvedList, network: Network) -> Iterator[Finding]:
+def _one_address_only(access_list: AccessList, resolved: ResolvedList, held: _Held) -> Iterator[Finding]:
     """A deny towards one address of a device that has more: the others are not covered."""
     family = access_list.family
-    owners = {
-        int(address.ip): (device, [int(each.ip) for item in device.interfaces for each in item.of(family)])
-        for device in network.devices
-        for interface in device.interfaces
-        for address in interface.of(family)
-    }
-    denied: set[int] = set()
-    for rule in resolved.rules:
-        if rule.entry.action is Action.DENY:
-            for block in rule.destinations or ():
-                denied.update(address for address in owners if block.holds(address))
-    for rule in resolved.rules:
-        if rule.entry.action is not Action.DENY or rule.destinations is None or len(rule.destinations) != 1:
+    denying = [rule for rule in resolved.rules if rule.entry.action is Action.DENY and rule.destinations]
+    for rule in denying:
+        blocks = rule.destinations or ()
+        device = held.owners.get((family, blocks[0].value)) if len(blocks) == 1 else None
+        if device is None or blocks[0].size != 1:
             continue
-        block = rule.destinations[0]
-        if block.size != 1 or block.value not in owners:
-            continue
-        device, every = owners[block.value]
-        left = [each for each in every if each not in denied]
+        block = blocks[0]
+        every = [int(address.ip) for interface in device.interfaces for address in interface.of(family)]
+        left = [
+            address
+            for address in every
+            if not any(each.holds(address) for other in denying for each in other.destinations or ())
+        ]
         if left:
             text = _written(access_list)
             line = write_entry(rule.entry, family, access_list.kind)

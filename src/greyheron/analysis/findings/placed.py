@@ -6,11 +6,11 @@ import numpy as np
 
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, shortened
 from greyheron.analysis.proof.places import Place, Places
-from greyheron.analysis.proof.regions import Region
+from greyheron.analysis.proof.regions import Region, meet
 from greyheron.analysis.words import place_words
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.headers import Bools, Ints
-from greyheron.core.lists import ResolvedList
+from greyheron.core.lists import ResolvedList, Rule
 from greyheron.core.places import AttachmentPoint
 from greyheron.model.changes import Change
 from greyheron.model.document import Placement
@@ -115,24 +115,12 @@ def _facing_away(ground: Ground, family: Family) -> Iterator[Finding]:
         interface = (point.device, point.at) in ground.world.interfaces
         if which is not family or not interface or not _choosy(found):
             continue
-        sources = [_ends(regions, rule.sources) for rule in found.rules]
-        goals = [_ends(regions, rule.destinations) for rule in found.rules]
-        own = [
-            place
-            for place, rule in enumerate(found.rules)
-            if rule.sources is not None or rule.destinations is not None
-        ]
+        own = [rule for rule in found.rules if rule.sources is not None or rule.destinations is not None]
         pairs = met.at(point)
-        if len(pairs) and not any(
-            (sources[place][pairs[:, 0]] & goals[place][pairs[:, 1]]).any() for place in own
-        ):
-            other = AttachmentPoint(
-                point.device, point.at, Direction.OUT if point.direction is Direction.IN else Direction.IN
-            )
-            turned = met.at(other)
-            fits = len(turned) and any(
-                (sources[place][turned[:, 0]] & goals[place][turned[:, 1]]).any() for place in own
-            )
+        if len(pairs) and not any(_comes_by(rule, regions, pairs) for rule in own):
+            turned = Direction.OUT if point.direction is Direction.IN else Direction.IN
+            other = AttachmentPoint(point.device, point.at, turned)
+            fits = any(_comes_by(rule, regions, met.at(other)) for rule in own)
             free = (other, family) not in ground.world.lists
             placed = Placement(list=found.name, device=point.device, at=point.at, direction=point.direction)
             repair = None
@@ -158,17 +146,18 @@ def _choosy(found: ResolvedList) -> bool:
     return any(rule.sources is not None or rule.destinations is not None for rule in found.rules)
 
 
+def _comes_by(rule: Rule, regions: list[Region], pairs: Ints) -> bool:
+    """Whether some of (source, destination) pairs of regions are such as `rule` looks for."""
+    sources, goals = _ends(regions, rule.sources), _ends(regions, rule.destinations)
+    return bool((sources[pairs[:, 0]] & goals[pairs[:, 1]]).any())
+
+
 def _ends(regions: list[Region], blocks: tuple[AddressBlock, ...] | None) -> Bools:
     """Which regions have an address in some of `blocks`."""
     if blocks is None:
         return np.ones(len(regions), dtype=np.bool_)
-    return np.array(
-        [
-            any(not (one.value ^ other.value) & one.care & other.care for one in region for other in blocks)
-            for region in regions
-        ],
-        dtype=np.bool_,
-    )
+    found = [any(meet(one, other) for one in region for other in blocks) for region in regions]
+    return np.array(found, dtype=np.bool_)
 
 
 class _Met:

@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from greyheron.analysis.book import Tries
-from greyheron.analysis.findings.finding import Finding, Ground, Severity, shortened
+from greyheron.analysis.findings.finding import Finding, Ground, Severity, counted, shortened
 from greyheron.analysis.judge import Standing, judge
 from greyheron.analysis.reach import OWN_SERVICES, Reach, ReachQuestion, axis_of
 from greyheron.analysis.words import ending_words, place_words
@@ -126,7 +126,7 @@ def _stopped(ground: Ground, reach: Reach, family: Family) -> Iterator[Finding]:
                 subject,
                 f"{name} {place_words(point)} stops replies: what was asked gets there, and "
                 "the answer does not "
-                f"come home ({group.count} conversations).",
+                f"come home ({counted(group.count, 'conversation')}).",
                 (f"{which} decides", f"{write_flow(flow)}: {ending_words(exchange)}"),
                 (point.device,),
                 (name,),
@@ -176,7 +176,7 @@ def _clear_text(reach: Reach, family: Family) -> Iterator[Finding]:
             Severity.NOTE,
             f"{device} tcp/{port} {family}",
             f"{_CLEAR[port]} to {device} gets through over {family.word}, and is not encrypted: "
-            f"{len(set(sources))} devices can use it.",
+            f"{counted(len(set(sources)), 'device')} can use it.",
             (f"from {shortened(sources)}",),
             (device,),
         )

@@ -1,0 +1,410 @@
+"""Findings: for each kind a network where it must appear, and one nearly the same where it must not."""
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+
+from greyheron.analysis.findings.coverage import IdleEntries
+from greyheron.analysis.findings.finder import find_all, noted
+from greyheron.analysis.findings.finding import Finding, Ground, Severity
+from greyheron.analysis.judge import Standing, judge
+from greyheron.analysis.proof.proving import engines
+from greyheron.core.conversation import converse
+from greyheron.core.world import World, build_world
+from greyheron.demo.networks import saltmarsh, storm
+from greyheron.model.changes import apply
+from greyheron.model.document import Acceptance, Network
+from greyheron.model.read import read_network
+
+Data = dict[str, Any]
+
+
+def hut() -> Data:
+    """Two routers, a host behind each, and a list that is right."""
+    router: Data = {
+        "kind": "router",
+        "lines": [{"name": "remote", "transports": ["ssh"]}, {"name": "console"}],
+    }
+    return {
+        "format": "grey-heron/1",
+        "name": "hut",
+        "devices": [
+            {
+                **router,
+                "name": "west",
+                "interfaces": [
+                    {
+                        "name": "eth0",
+                        "addresses": ["172.20.1.1/24", "2001:db8:1::1/64"],
+                        "ospf": {"passive": True},
+                    },
+                    {"name": "wan0", "addresses": ["172.20.9.1/30", "2001:db8:9::1/64"], "ospf": {}},
+                ],
+            },
+            {
+                **router,
+                "name": "east",
+                "interfaces": [
+                    {
+                        "name": "eth0",
+                        "addresses": ["172.20.2.1/24", "2001:db8:2::1/64"],
+                        "ospf": {"passive": True},
+                    },
+                    {"name": "wan0", "addresses": ["172.20.9.2/30", "2001:db8:9::2/64"], "ospf": {}},
+                ],
+            },
+            {
+                "name": "plover",
+                "kind": "host",
+                "gateway": "172.20.1.1",
+                "gateway6": "2001:db8:1::1",
+                "interfaces": [{"name": "eth0", "addresses": ["172.20.1.10/24", "2001:db8:1::10/64"]}],
+                "services": [{"name": "page", "protocol": "tcp", "port": 443}],
+            },
+            {
+                "name": "dunlin",
+                "kind": "host",
+                "gateway": "172.20.2.1",
+                "gateway6": "2001:db8:2::1",
+                "interfaces": [{"name": "eth0", "addresses": ["172.20.2.10/24", "2001:db8:2::10/64"]}],
+                "services": [{"name": "page", "protocol": "tcp", "port": 443}],
+            },
+        ],
+        "links": [
+            {"ends": ["west:wan0", "east:wan0"]},
+            {"ends": ["west:eth0", "plover:eth0"]},
+            {"ends": ["east:eth0", "dunlin:eth0"]},
+        ],
+        "lists": [],
+        "placements": [],
+        "tests": [],
+    }
+
+
+def with_list(
+    entries: str,
+    device: str | None = "west",
+    at: str = "eth0",
+    direction: str = "in",
+    name: str = "guard",
+    family: str = "ipv4",
+    kind: str = "extended",
+) -> Callable[[Data], None]:
+    def change(data: Data) -> None:
+        data["lists"].append({"name": name, "family": family, "kind": kind, "entries": entries})
+        if device is not None:
+            data["placements"].append({"list": name, "device": device, "at": at, "direction": direction})
+
+    return change
+
+
+def both(*changes: Callable[[Data], None]) -> Callable[[Data], None]:
+    def change(data: Data) -> None:
+        for each in changes:
+            each(data)
+
+    return change
+
+
+def device(data: Data, name: str) -> Data:
+    found: Data = next(each for each in data["devices"] if each["name"] == name)
+    return found
+
+
+def switched(first: Data, second: Data) -> Callable[[Data], None]:
+    """Two switches between plover and west, joined by ports with these VLAN settings."""
+
+    def change(data: Data) -> None:
+        for name, port in (("reed", first), ("sedge", second)):
+            data["devices"].append(
+                {"name": name, "kind": "switch", "interfaces": [{"name": "p1"}, {"name": "up", **port}]}
+            )
+        data["links"][1:2] = [
+            {"ends": ["west:eth0", "reed:p1"]},
+            {"ends": ["reed:up", "sedge:up"]},
+            {"ends": ["sedge:p1", "plover:eth0"]},
+        ]
+
+    return change
+
+
+def as_it_is(_data: Data) -> None:
+    pass
+
+
+def no_gateway(data: Data) -> None:
+    del device(data, "dunlin")["gateway"]
+
+
+def other_gateway(data: Data) -> None:
+    device(data, "dunlin")["gateway"] = "172.20.2.99"
+
+
+def same_local(data: Data) -> None:
+    for name in ("west", "east"):
+        device(data, name)["interfaces"][1]["addresses"].append("fe80::7/64")
+
+
+def other_local(data: Data) -> None:
+    for number, name in enumerate(("west", "east")):
+        device(data, name)["interfaces"][1]["addresses"].append(f"fe80::{number + 7}/64")
+
+
+def same_prefix(data: Data) -> None:
+    device(data, "dunlin")["interfaces"][0]["addresses"][0] = "172.20.1.77/24"
+
+
+def answers_for_dunlin(to: str) -> Callable[[Data], None]:
+    def change(data: Data) -> None:
+        rule = {"kind": "static", "inside": ["eth0"], "outside": "wan0", "source": "172.20.1.10/32", "to": to}
+        device(data, "west")["translations"] = [rule]
+
+    return change
+
+
+def clear(port: int) -> Callable[[Data], None]:
+    def change(data: Data) -> None:
+        device(data, "dunlin")["services"] = [{"name": "old", "protocol": "tcp", "port": port}]
+
+    return change
+
+
+def test_flow(flow: str) -> Callable[[Data], None]:
+    def change(data: Data) -> None:
+        data["tests"].append({"flow": flow})
+
+    return change
+
+
+test_flow.__test__ = False  # type: ignore[attr-defined]
+
+OSPF = "permit ospf from any to any\n"
+REST = "permit any from any to any"
+CASES: list[tuple[str, Callable[[Data], None], Callable[[Data], None]]] = [
+    (
+        "entry that never matches",
+        with_list(f"permit tcp from any to any port 80-90\npermit tcp from any to any port 85 log\n{REST}"),
+        with_list(
+            f"permit tcp from any to any port 80-90 log\npermit tcp from any to any port 91 log\n{REST}"
+        ),
+    ),
+    (  # by two entries together, neither of which would do alone
+        "entry that never matches",
+        with_list(
+            "deny udp from 172.20.1.0/25 to any\ndeny udp from 172.20.1.128/25 to any\n"
+            f"deny udp from 172.20.1.0/24 to any log\n{REST}"
+        ),
+        with_list(
+            "deny udp from 172.20.1.0/25 to any\ndeny udp from 172.20.1.128/26 to any\n"
+            f"deny udp from 172.20.1.0/24 to any log\n{REST}"
+        ),
+    ),
+    (
+        "general before specific",
+        with_list(f"permit tcp from any to @dunlin\ndeny tcp from @plover to @dunlin port 443\n{REST}"),
+        with_list(f"deny tcp from @plover to @dunlin port 22\npermit tcp from any to @dunlin log\n{REST}"),
+    ),
+    (
+        "entry that changes nothing",
+        with_list(f"permit tcp from @plover to @dunlin port 443\n{REST}"),
+        with_list(f"permit tcp from @plover to @dunlin port 443\ndeny tcp from any to @dunlin\n{REST}"),
+    ),
+    ("placed nowhere", with_list(REST, device=None), with_list(REST)),
+    ("empty list", with_list("", device="east", at="console"), with_list(REST, device="east", at="console")),
+    (
+        "list of denies only",
+        with_list("deny tcp from any to any port 23"),
+        with_list(f"deny tcp from any to any port 23\n{REST}"),
+    ),
+    (
+        "list that faces the wrong way",
+        with_list("permit any from @plover to @dunlin", direction="out"),
+        with_list("permit any from @plover to @dunlin", direction="in"),
+    ),
+    (
+        "list on the console line",
+        with_list("permit tcp from @plover to any", at="console"),
+        with_list("permit tcp from @plover to any", at="remote"),
+    ),
+    (
+        "standard list near the source",
+        with_list("deny from @plover\npermit from any", kind="standard"),
+        with_list("deny from @plover\npermit from any", kind="standard", device="east", direction="out"),
+    ),
+    (
+        "one address of several",
+        with_list(f"deny tcp from any to 172.20.9.2 port 22\n{REST}"),
+        with_list(f"deny tcp from any to @east port 22\n{REST}"),
+    ),
+    (
+        "reply blocked",
+        with_list(f"deny tcp from any port 443 to any\n{REST}", device="east"),
+        with_list(f"deny tcp from any port 444 to any\n{REST}", device="east"),
+    ),
+    (
+        "routing neighbours cut",
+        with_list("permit tcp from any to any", at="wan0"),
+        with_list(f"{OSPF}permit tcp from any to any", at="wan0"),
+    ),
+    (
+        "neighbour discovery cut",
+        with_list("permit tcp from any to any\ndeny any from any to any", family="ipv6", device="east"),
+        with_list("permit tcp from any to any", family="ipv6", device="east"),  # permitted unseen
+    ),
+    (
+        "management locked out",
+        with_list("deny from any", at="remote", kind="standard"),
+        with_list("permit from @dunlin", at="remote", kind="standard"),
+    ),
+    (
+        "ICMP type that does not fit its note",
+        with_list(f"permit icmp time-exceeded from any to any # so that they can ping\n{REST}"),
+        with_list(f"permit icmp echo-reply from any to any # so that they can ping\n{REST}"),
+    ),
+    (
+        "inverted wildcard",
+        with_list(f"deny any from 172.20.1.0~255.255.255.0 to any\n{REST}"),
+        with_list(f"deny any from 172.20.1.0~0.0.0.255 to any\n{REST}"),
+    ),
+    (
+        "unknown address",
+        with_list(f"deny any from 172.21.1.10 to any\n{REST}"),
+        with_list(f"deny any from 172.20.1.99 to any\n{REST}"),  # a host that could be there
+    ),
+    (
+        "name of another direction",
+        with_list(f"deny udp from any to any\n{REST}", name="guests-out"),
+        with_list(f"deny udp from any to any\n{REST}", name="guests-in"),
+    ),
+    (
+        "lists that drift apart",
+        both(
+            with_list(
+                f"deny tcp from any to any port 23\ndeny udp from any to any port 69\n{REST}", name="a"
+            ),
+            with_list(
+                "deny tcp from any to any port 23\ndeny udp from any to any port 69\ndeny 47 "
+                f"from any to any\n{REST}",
+                name="b",
+                device="east",
+            ),
+        ),
+        both(
+            with_list(
+                f"deny tcp from any to any port 23\ndeny udp from any to any port 69\n{REST}", name="a"
+            ),
+            with_list(
+                f"deny tcp from any to any port 23\ndeny udp from any to any port 69\n{REST}",
+                name="b",
+                device="east",
+            ),
+        ),
+    ),
+    (
+        "test that proves nothing",
+        test_flow("plover → dunlin tcp/25 block"),
+        test_flow("plover → dunlin page pass"),
+    ),
+    ("clear-text service", clear(80), clear(443)),
+    ("no way back", no_gateway, as_it_is),
+    ("no way back", other_gateway, as_it_is),
+    ("duplicate address", same_local, other_local),
+    ("duplicate address", answers_for_dunlin("172.20.9.2/32"), answers_for_dunlin("198.51.100.9/32")),
+    ("prefix on two segments", same_prefix, as_it_is),
+    ("VLAN mismatch", switched({"access": 10}, {"access": 20}), switched({"access": 1}, {"access": 1})),
+    (
+        "VLAN mismatch",
+        switched({"trunk": [1, 10]}, {"trunk": [1, 20]}),
+        switched({"trunk": [1]}, {"trunk": [1]}),
+    ),
+]
+
+
+def findings(network: Network) -> tuple[Finding, ...]:
+    return find_all(Ground(network, build_world(network), engines(), IdleEntries()))
+
+
+def built(change: Callable[[Data], None]) -> Network:
+    data = hut()
+    change(data)
+    return read_network(data)
+
+
+@pytest.mark.parametrize(
+    ("kind", "wrong", "right"), CASES, ids=[f"{n}-{case[0]}" for n, case in enumerate(CASES)]
+)
+def test_each_kind_is_found_where_it_is_and_not_where_it_nearly_is(
+    kind: str, wrong: Callable[[Data], None], right: Callable[[Data], None]
+) -> None:
+    assert kind in {finding.kind for finding in findings(built(wrong))}
+    assert kind not in {finding.kind for finding in findings(built(right))}
+
+
+def test_nothing_is_wrong_with_the_hut() -> None:
+    assert findings(built(as_it_is)) == ()
+
+
+def test_the_healthy_demo_shows_what_it_means_to_show() -> None:
+    above = [finding for finding in findings(saltmarsh()) if finding.severity is not Severity.NOTE]
+    assert [(finding.kind, finding.lists) for finding in above] == [("reply blocked", ("hides-in",))]
+
+
+def test_every_fault_of_the_storm_is_found() -> None:
+    found = {(finding.kind, *(finding.lists or finding.devices)) for finding in findings(storm())}
+    assert found >= {
+        ("inverted wildcard", "wardens-only"),
+        ("list on the console line", "wardens-only"),
+        ("general before specific", "from-beyond"),
+        ("list of denies only", "lab-guard"),
+        ("list that faces the wrong way", "visitors-in"),
+        ("list that faces the wrong way", "lab-six"),
+        ("routing neighbours cut", "hides-core"),
+        ("neighbour discovery cut", "lab-six"),
+        ("one address of several", "no-jetty-login"),
+        ("placed nowhere", "boat-guard"),
+        ("no way back", "boat-desk"),
+    }
+
+
+def holding(world: World, network: Network) -> set[str]:
+    """The test flows that hold."""
+    found = set()
+    for test in network.tests:
+        flow, expect = test.flow.flow, test.flow.expect
+        verdicts = [converse(each, flow).verdict for each in (world, world.baseline)]
+        if judge(expect, *verdicts).standing is Standing.HOLDS:
+            found.add(test.id)
+    return found
+
+
+def test_no_repair_of_the_storm_breaks_a_test_that_held() -> None:
+    network = storm()
+    before = holding(build_world(network), network)
+    repairs = [finding.repair for finding in findings(network) if finding.repair is not None]
+    assert len(repairs) >= 5
+    for repair in repairs:
+        mended = apply(network, repair.changes)
+        lost = before - holding(build_world(mended), mended)
+        assert not lost, f"{repair.label} breaks {lost}"
+
+
+def test_the_storms_repairs_mend_its_tests() -> None:
+    network = storm()
+    before = holding(build_world(network), network)
+    for finding in findings(network):
+        if finding.repair is not None:
+            network = apply(network, finding.repair.changes)
+    after = holding(build_world(network), network)
+    assert after > before
+
+
+def test_a_finding_stays_accepted_until_what_it_speaks_of_changes() -> None:
+    network = built(with_list(f"deny any from 172.21.1.10 to any\n{REST}"))
+    found = next(each for each in findings(network) if each.kind == "unknown address")
+    accepted = [Acceptance(finding=found.key, evidence=found.digest, reason="it is planned")]
+    assert [each.accepted for each in noted([found], accepted)] == ["it is planned"]
+    other = built(with_list(f"deny any from 172.21.1.11 to any\n{REST}"))
+    changed = next(each for each in findings(other) if each.kind == "unknown address")
+    assert changed.key == found.key
+    assert [each.accepted for each in noted([changed], accepted)] == [None]
