@@ -3,6 +3,7 @@
 import json
 from importlib.resources import files
 from pathlib import Path
+from xml.etree import ElementTree
 
 from typer.testing import CliRunner
 
@@ -40,7 +41,11 @@ def test_check_ends_with_0_when_all_is_as_expected(tmp_path: Path) -> None:
         Path(DEMO).read_text().replace("kiosk → ledger telnet block", "kiosk → ledger telnet pass")
     )
     text = file.read_text().replace("ringing-desk → camhub web pass", "ringing-desk → camhub web block")
-    file.write_text(text)
+    file.write_text(
+        text.replace("statement: block visitors → ledger telnet", "statement: block visitors → jetty udp")
+    )
+    assert run(app, ["check", str(file)]).exit_code == 1  # nobody listens there: it proves nothing
+    file.write_text(text.replace("statement: block visitors", "statement: block beyond"))
     assert run(app, ["check", str(file)]).exit_code == 0
 
 
@@ -116,3 +121,25 @@ def test_serving_elsewhere_than_on_loopback_needs_a_token() -> None:
     assert result.exit_code == 2
     assert "token" in result.output
     assert run(app, ["serve", "--host", "0.0.0.0", "--token", "short"]).exit_code == 2
+
+
+def test_prove_advise_and_findings_end_as_a_pipeline_wants(tmp_path: Path) -> None:
+    assert run(app, ["prove", DEMO, "allow visitors → ledger https"]).exit_code == 0
+    violated = run(app, ["prove", DEMO, "block visitors → ledger telnet", "--json"])
+    assert violated.exit_code == 1
+    answer = json.loads(violated.output)["requirements"][0]
+    assert (answer["answer"], answer["verdict"]) == ("violated", "passes")
+    assert run(app, ["prove", DEMO, "block visitors"]).exit_code == 2
+    assert run(app, ["prove", DEMO, "block nobody → ledger any"]).exit_code == 2
+    advice = run(app, ["advise", DEMO, "kiosk → ledger telnet block", "--json"])
+    assert advice.exit_code == 0
+    assert json.loads(advice.output)["choices"][0]["holds"]
+    assert run(app, ["advise", DEMO, "kiosk → nowhere telnet block"]).exit_code == 2
+    assert run(app, ["findings", DEMO]).exit_code == 1  # the reply that is blocked
+    every = json.loads(run(app, ["findings", DEMO, "--json"]).output)["findings"]
+    assert {each["severity"] for each in every} == {"warning", "note"}
+    report = tmp_path / "report.xml"
+    run(app, ["check", DEMO, "--junit", str(report)])
+    suites = {each.get("name"): each for each in ElementTree.parse(report).getroot()}
+    assert suites["requirements"].get("failures") == "1"
+    assert suites["test flows"].get("tests") == "24"

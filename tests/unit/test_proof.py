@@ -8,15 +8,17 @@ import pytest
 
 from greyheron.analysis.judge import Standing, judge
 from greyheron.analysis.proof import prover
-from greyheron.analysis.proof.answers import Answer, Box, Proof
+from greyheron.analysis.proof.answers import Answer, Box, Proof, asking_words, side_words
 from greyheron.analysis.proof.proving import Prover, engines
 from greyheron.analysis.proof.regions import Region
 from greyheron.analysis.proof.services import Tag
-from greyheron.core.conversation import Verdict, converse, converse_from
+from greyheron.core.conversation import FlowError, Verdict, converse, converse_from
 from greyheron.core.packet import Packet
 from greyheron.core.world import World, build_world
+from greyheron.demo.networks import saltmarsh
+from greyheron.model.changes import Change, apply
 from greyheron.model.document import Network
-from greyheron.model.notation.flows import write_flow
+from greyheron.model.notation.flows import read_bare_flow, write_flow
 from greyheron.model.notation.requirements import read_requirement
 from greyheron.model.values import Family
 from tests.brute import (
@@ -155,3 +157,107 @@ def by_reference() -> Tried:
         return verdicts == {"passes"}, "passes" in verdicts
 
     return tried
+
+
+@pytest.mark.parametrize("seed", range(2000, 2030))
+def test_after_an_edit_the_answer_is_that_of_a_fresh_proof(seed: int) -> None:
+    """Lists of one network are put in place of those of another; what is known of the first is taken over."""
+    network = tiny_network(seed)
+    other = tiny_network(seed + 5000)
+    names = {each.name for each in network.devices}
+    points = {(each.name, item.name) for each in network.devices for item in each.interfaces}
+    changed = network.model_copy(
+        update={
+            "lists": other.lists,
+            "placements": tuple(
+                each for each in other.placements if each.device in names and (each.device, each.at) in points
+            ),
+        }
+    )
+    statement = read_requirement(random_requirement(seed))
+    prover_, world = Prover(engines()), build_world(network)
+    known = prover_.prove(statement, world, network)
+    again = prover_.prove(statement, build_world(changed, world), changed, known).proof
+    fresh = Prover(engines()).prove(statement, build_world(changed), changed).proof
+    assert again.answer is fresh.answer
+    assert sizes(again) == sizes(fresh)
+
+
+def sizes(proof: Proof) -> dict[str, int]:
+    return {each.expect: sum(box.size for box in each.boxes) for each in proof.violations}
+
+
+def test_the_demo_is_proved_and_its_hole_described() -> None:
+    network = saltmarsh()
+    _, proof = proved(network, "only wardens-desk → sluice,lagoon,hide-gw,centre-gw ssh ipv4")
+    assert proof.answer is Answer.PROVED
+    assert proof.lists == ("from-beyond", "hides-in", "wardens-only")
+    _, proof = proved(network, "block visitors → ledger telnet")
+    (violation,) = proof.violations
+    (box,) = violation.boxes
+    assert side_words(box.sources) == [
+        "any other host on 172.20.16.0/24",
+        "centre-gw",
+        "guest",
+        "kiosk",
+        "till",
+    ]
+    assert side_words(box.destinations) == ["ledger"]
+    assert [asking_words(each, box.family) for each in box.asking] == ["tcp/23 (telnet)"]
+    assert box.size == 254 * 65536
+
+
+def test_a_block_that_would_fail_anyway_proves_nothing() -> None:
+    world, proof = proved(saltmarsh(), "block kiosk → ledger tcp/9")
+    assert proof.answer is Answer.INCONCLUSIVE
+    assert "find nobody listening" in proof.reason
+    assert converse(world, read_bare_flow("kiosk → ledger tcp/9")).verdict is Verdict.REFUSED
+
+
+def test_a_source_port_that_a_list_forgets_is_found() -> None:
+    """Every source port counts for `block`: one that happens to be let through is a hole."""
+    network = saltmarsh()
+    entries = "permit tcp from any port 20 to any\ndeny tcp from any to @ledger port telnet\npermit any"
+    network = apply(
+        network,
+        [
+            Change(
+                collection="lists",
+                key="leaky",
+                item={"name": "leaky", "family": "ipv4", "kind": "extended", "entries": entries},
+            ),
+            Change(
+                collection="placements",
+                key="lagoon:eth2:out:leaky",
+                item={"list": "leaky", "device": "lagoon", "at": "eth2", "direction": "out"},
+            ),
+        ],
+    )
+    world, proof = proved(network, "block kiosk → ledger telnet")
+    assert proof.counterexample is not None
+    assert write_flow(proof.counterexample.flow).endswith("tcp/23 source-port 20")
+    assert converse(world, proof.counterexample.flow).verdict is Verdict.PASSES
+
+
+def test_a_long_proof_can_be_cancelled() -> None:
+    network = saltmarsh()
+    with pytest.raises(prover.ProofCancelled):
+        Prover(engines()).prove(
+            read_requirement("block any → any any"),
+            build_world(network),
+            network,
+            progress=lambda _done: False,
+        )
+
+
+def test_a_host_that_could_be_there_is_an_end_of_a_test_flow() -> None:
+    world = build_world(saltmarsh())
+    assert converse(world, read_bare_flow("172.20.16.99/24 → ledger telnet")).verdict is Verdict.PASSES
+    assert converse(world, read_bare_flow("kiosk → 172.20.40.99/24 tcp/9999")).verdict is Verdict.PASSES
+    for flow, why in (
+        ("172.20.16.21/24 → ledger telnet", "a device has it"),
+        ("172.20.16.255/24 → ledger telnet", "no host could have"),
+        ("172.20.99.9/24 → ledger telnet", "no segment has that prefix"),
+    ):
+        with pytest.raises(FlowError, match=why):
+            converse(world, read_bare_flow(flow))

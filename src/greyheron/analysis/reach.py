@@ -24,6 +24,8 @@ from greyheron.model.values import DeviceKind, Family
 OWN_SERVICES = "services"
 """The word for whatever each destination listens on."""
 MOST_SERVICES = 12
+MOST_ASKED = 60_000
+"""Conversations that are looked at where only hosts ask."""
 _AT_ONCE = 30_000
 """So many conversations are asked about between two looks at whether to go on."""
 
@@ -60,7 +62,8 @@ class Axis:
 class ReachQuestion:
     """services:  words as in test flows, or OWN_SERVICES
 
-    hosts_only:  leave routers and firewalls out;  from_hosts:  they only answer
+    hosts_only:  leave routers and firewalls out
+    from_hosts:  they only answer, and of very many hosts some ask, evenly picked: the work is bounded
     """
 
     services: tuple[str, ...]
@@ -263,6 +266,9 @@ class Reach:
             for place, name in enumerate(self.axis.devices)
             if not (self.question.from_hosts and world.devices[name].kind in FORWARDING)
         ]
+        if self.question.from_hosts:
+            most = max(1, MOST_ASKED // max(len(to), 1))
+            asking = asking[:: -(-len(asking) // most)] if len(asking) > most else asking
         for first in range(0, len(asking), step):
             if not progress(first / count):
                 raise ReachCancelled

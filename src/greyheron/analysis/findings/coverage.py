@@ -10,6 +10,8 @@ from itertools import product
 from random import Random
 from weakref import WeakKeyDictionary
 
+import numpy as np
+
 from greyheron.analysis.proof.regions import Region, Spans, meet, span_split, split
 from greyheron.analysis.proof.services import ALL_PORTS, spans_of
 from greyheron.core.lists import ResolvedList, Rule
@@ -56,11 +58,9 @@ class IdleEntries:
 
 def _idle(found: ResolvedList) -> Iterator[Idle]:
     rules = found.rules
-    hulls = [_Hull.of(rule, found.family) for rule in rules]
+    hulls = _Hulls(rules, found.family)
     for place, rule in enumerate(rules):
-        near = [
-            other for other in range(len(rules)) if other != place and hulls[place].overlaps(hulls[other])
-        ]
+        near = hulls.overlapping(place)
         earlier = [rules[other] for other in near if other < place]
         later = [rules[other] for other in near if other > place]
         yield from _judged(rule, earlier, later, found.family)
@@ -252,27 +252,41 @@ def _packet(family: Family, kind: _Kind, source: int, destination: int, from_: i
     return Packet(family, source, destination, protocol, port[0], port[1], flags, icmp_type, icmp_code)
 
 
-@dataclass(frozen=True, slots=True)
-class _Hull:
-    """The ends of what an entry matches, to see quickly that two have nothing in common."""
+class _Hulls:
+    """The ends of what entries match, to see quickly which have nothing in common."""
 
-    protocol: int | None
-    ends: tuple[tuple[int, int], ...]
+    def __init__(self, rules: Sequence[Rule], family: Family) -> None:
+        protocols = [-1 if rule.entry.protocol is None else rule.entry.protocol for rule in rules]
+        self._protocol = np.array(protocols, dtype=np.int64)
+        ends = np.array(
+            [_ranked(each) for each in zip(*(_ends(rule, family) for rule in rules), strict=True)]
+        )
+        self._low, self._high = ends.reshape(4, -1, 2)[..., 0], ends.reshape(4, -1, 2)[..., 1]
 
-    @classmethod
-    def of(cls, rule: Rule, family: Family) -> "_Hull":
-        ends: list[tuple[int, int]] = []
-        for blocks in (rule.sources, rule.destinations):
-            every = (AddressBlock(family, 0, 0),) if blocks is None else blocks
-            first = min((each.first for each in every), default=1)
-            ends.append((first, max((each.last for each in every), default=0)))
-        for terms in (rule.source_ports, rule.destination_ports):
-            spans = ALL_PORTS if terms is None else spans_of(terms)
-            ends.append((spans[0][0], spans[-1][1]) if spans else (1, 0))
-        return cls(rule.entry.protocol, tuple(ends))
+    def overlapping(self, place: int) -> list[int]:
+        """The entries that may match some of what the one at `place` does."""
+        own = self._protocol[place]
+        alike = (self._protocol == own) | (self._protocol == -1) | (own == -1)
+        low, high = self._low[:, place, None], self._high[:, place, None]
+        alike &= ((self._low <= high) & (low <= self._high)).all(axis=0)
+        alike[place] = False
+        return [int(other) for other in np.flatnonzero(alike)]
 
-    def overlaps(self, other: "_Hull") -> bool:
-        if self.protocol is not None and other.protocol is not None and self.protocol != other.protocol:
-            return False
-        pairs = zip(self.ends, other.ends, strict=True)
-        return all(low <= last and first <= high for (low, high), (first, last) in pairs)
+
+def _ends(rule: Rule, family: Family) -> list[tuple[int, int]]:
+    """The first and the last of each field."""
+    ends: list[tuple[int, int]] = []
+    for blocks in (rule.sources, rule.destinations):
+        every = (AddressBlock(family, 0, 0),) if blocks is None else blocks
+        first = min((each.first for each in every), default=1)
+        ends.append((first, max((each.last for each in every), default=0)))
+    for terms in (rule.source_ports, rule.destination_ports):
+        spans = ALL_PORTS if terms is None else spans_of(terms)
+        ends.append((spans[0][0], spans[-1][1]) if spans else (1, 0))
+    return ends
+
+
+def _ranked(pairs: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
+    """Large numbers as their places among each other."""
+    rank = {number: place for place, number in enumerate(sorted({end for pair in pairs for end in pair}))}
+    return [(rank[low], rank[high]) for low, high in pairs]

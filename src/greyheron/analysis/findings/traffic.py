@@ -18,6 +18,8 @@ from greyheron.model.values import Family
 
 _CLEAR = {PORTS["telnet"]: "telnet", PORTS["http"]: "http"}
 _MOST_GROUPS = 40
+MOST_DEVICES = 320
+"""In larger networks hosts are asked only, not routers: their logins and addresses are many."""
 
 
 def in_traffic(ground: Ground) -> Iterator[Finding]:
@@ -66,7 +68,8 @@ def _tests(ground: Ground) -> Iterator[Finding]:
 
 
 def _matrix(ground: Ground, family: Family) -> Iterator[Finding]:
-    question = ReachQuestion((OWN_SERVICES, "ping"), family, from_hosts=True)
+    large = len(ground.network.devices) > MOST_DEVICES
+    question = ReachQuestion((OWN_SERVICES, "ping"), family, hosts_only=large, from_hosts=True)
     axis = axis_of(ground.world, ground.network, question)
     if len(axis.devices) < 2:
         return
