@@ -9,6 +9,8 @@ from playwright.sync_api import Page, expect, sync_playwright
 from tests.browser.conftest import QUIET, Server, open_demo
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
+back: list[str] = []
+"""Where to go on from after a look at another network."""
 ENTRIES = """# visitors have no business with a login
 deny tcp from @visitors to @ledger port telnet log
 permit any
@@ -21,8 +23,27 @@ def workbench(page: Page) -> None:
     expect(page.get_by_role("complementary", name="Evidence")).to_contain_text("hides-in")
 
 
+def lens(page: Page) -> None:
+    """A requirement that does not hold, all that violates it, and every place where a list would help."""
+    page.locator("[data-requirement=r2]").click()
+    page.get_by_role("button", name="Where should it go?").click()
+    expect(page.get_by_role("region", name="Where it could go")).to_be_visible(timeout=60_000)
+
+
+def findings(page: Page) -> None:
+    """What is wrong in the network after the storm."""
+    here = page.url
+    page.get_by_role("button", name="Grey Heron: all networks").click()
+    page.get_by_role("button", name="After the storm: find the faults").click()
+    expect(page.get_by_test_id("book-summary")).to_contain_text("28 flows")
+    page.keyboard.press("4")
+    expect(page.locator("[data-finding]").first).to_be_visible(timeout=60_000)
+    back.append(here)
+
+
 def placing(page: Page) -> None:
     """A new list hovers over the place where it does the job."""
+    page.goto(back.pop())
     page.get_by_role("button", name="Close", exact=True).click()
     page.get_by_label("Name of a new list").fill("visitors-in")
     page.get_by_role("button", name="Make").click()
@@ -70,7 +91,7 @@ def log(page: Page) -> None:
         page.get_by_role("button", name="Send", exact=True).click()
         expect(page.get_by_role("status").filter(has_text="Sent")).to_contain_text(f"Sent {times} times")
     page.get_by_role("button", name="Close", exact=True).last.click()
-    page.keyboard.press("5")
+    page.keyboard.press("6")
     expect(page.get_by_role("row")).to_have_count(2)
 
 
@@ -124,6 +145,8 @@ def dark_reach(page: Page) -> None:
 
 VIEWS: list[Callable[[Page], None]] = [
     workbench,
+    lens,
+    findings,
     placing,
     blocked,
     lists,

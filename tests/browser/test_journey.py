@@ -118,7 +118,7 @@ def test_by_keyboard_alone(page: Page) -> None:
     expect(deciding).to_be_focused()
     press("ArrowLeft")
     expect(page.locator("[data-hop=out0]")).to_be_focused()
-    press("4")
+    press("5")
     tab_to(page, page.get_by_label("Note for this revision"))
     write("no logins for visitors")
     press("Tab")

@@ -216,7 +216,7 @@ def test_sent_flows_are_counted_in_the_margin_and_logged(page: Page) -> None:
     )
     page.get_by_role("button", name="from-beyond, entering weir by wan0").click()
     expect(page.locator(".cm-hits .cm-gutterElement").filter(has_text="5")).to_be_visible()
-    page.keyboard.press("5")
+    page.keyboard.press("6")
     expect(page.get_by_role("row").first).to_contain_text("denied")
     expect(page.get_by_role("row").first).to_contain_text("172.20.40.10 port 23 × 5")
     page.get_by_label("Filter by address, port or protocol").fill("172.20.99")
@@ -275,7 +275,20 @@ def test_the_storm_network_shows_its_surprises(page: Page, server: Server) -> No
     )
 
 
-VIEWS = ["map", "trace", "device", "lists", "reach", "changes", "log", "shortcuts", "palette", "home"]
+VIEWS = [
+    "map",
+    "trace",
+    "device",
+    "policy",
+    "lists",
+    "reach",
+    "findings",
+    "changes",
+    "log",
+    "shortcuts",
+    "palette",
+    "home",
+]
 
 
 @pytest.mark.parametrize("theme", ["light", "dark"])
@@ -296,8 +309,15 @@ def test_no_serious_axe_violation(page: Page, view: str, theme: str, server: Ser
     elif view == "device":
         page.locator("[data-plate=weir]").click()
         expect(page.get_by_role("button", name="Edit as text…")).to_be_visible()
+    elif view == "policy":
+        page.locator("[data-requirement=r2]").click()
+        page.get_by_role("button", name="Where should it go?").click()
+        expect(page.get_by_role("region", name="Where it could go")).to_be_visible(timeout=30_000)
+    elif view == "findings":
+        page.keyboard.press("4")
+        expect(page.locator("[data-finding]").first).to_be_visible(timeout=20_000)
     elif view == "log":
-        page.keyboard.press("5")
+        page.keyboard.press("6")
         expect(page.get_by_text("All are at nought.")).to_be_visible()
     elif view == "lists":
         page.keyboard.press("2")
@@ -305,7 +325,7 @@ def test_no_serious_axe_violation(page: Page, view: str, theme: str, server: Ser
         page.get_by_role("button", name=re.compile("^hides-in, entering hide-gw")).click()
         page.get_by_role("button", name="Take off").click()
         expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 1 edit")
-        page.keyboard.press("4")
+        page.keyboard.press("5")
         expect(page.get_by_text("What it does to the book")).to_be_visible()
     elif view == "shortcuts":
         page.keyboard.press("?")

@@ -33,7 +33,7 @@ export function Requirements() {
                 type="button"
                 data-requirement={requirement.id}
                 aria-current={chosen ? "true" : undefined}
-                onClick={() => go({ chosen: `requirement:${requirement.id}` })}
+                onClick={() => go({ test: null, chosen: `requirement:${requirement.id}` })}
                 className={`flex w-full items-start gap-1 border-l-[3px] py-0.5 pr-3 pl-[13px] text-left ${
                   chosen ? "border-ink bg-plate" : "border-transparent hover:bg-plate/70"
                 }`}
@@ -81,7 +81,7 @@ function NewRequirement() {
     };
     if (await make(putRequirement(requirement, `require ${read.formatted}`))) {
       setText("");
-      go({ chosen: `requirement:${requirement.id}` });
+      go({ test: null, chosen: `requirement:${requirement.id}` });
     }
   };
   return (

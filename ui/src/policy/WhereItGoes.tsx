@@ -45,7 +45,11 @@ export function WhereItGoes({ text }: { text: string }) {
     );
   const shown = all ? advice.data.choices : advice.data.choices.slice(0, FIRST);
   return (
-    <section aria-label="Where it could go" className="mt-3 border-t border-rule pt-2">
+    <section
+      aria-label="Where it could go"
+      ref={(section) => section?.scrollIntoView({ block: "nearest" })}
+      className="mt-3 border-t border-rule pt-2"
+    >
       <p>{advice.data.text}</p>
       <ol className="mt-1">
         {shown.map((choice) => (

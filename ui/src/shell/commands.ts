@@ -60,7 +60,7 @@ export function commandsOf(workbench: Workbench, { theme, setTheme, openShortcut
       key: `requirement ${requirement.id}`,
       label: requirement.statement,
       detail: `requirement${requirement.group ? `, ${requirement.group}` : ""}`,
-      run: () => go({ view: "map", chosen: `requirement:${requirement.id}` }),
+      run: () => go({ view: "map", test: null, chosen: `requirement:${requirement.id}` }),
       inspects: true as const,
     })),
     ...lists.flatMap((list) => [

@@ -207,7 +207,6 @@ _LOCAL = (
 def _addresses(access_list: AccessList, rule: Rule, held: _Held) -> Iterator[Finding]:
     for blocks in (rule.sources, rule.destinations):
         for block in blocks or ():
-            line = write_entry(rule.entry, access_list.family, access_list.kind)
             wild = block.care ^ block.family.every_bit
             if block.length is None and wild & (wild + 1) and _is_mask(wild, block.family):
                 yield Finding(
@@ -218,7 +217,7 @@ def _addresses(access_list: AccessList, rule: Rule, held: _Held) -> Iterator[Fin
                     f"it holds {block.size:,} scattered addresses, every one that ends like "
                     f"{block.family.text(block.value)}.",
                     (
-                        line,
+                        _line(access_list, rule.entry.number),
                         f"the ones of {block.family.text(wild)} are what is not compared: "
                         f"write the prefix that is meant, with /{wild.bit_count()}",
                     ),
@@ -231,7 +230,7 @@ def _addresses(access_list: AccessList, rule: Rule, held: _Held) -> Iterator[Fin
                     f"{access_list.name} entry {rule.entry.number}",
                     f"{access_list.name} entry {rule.entry.number} names {block}, which "
                     "nobody has in this network.",
-                    (line,),
+                    (_line(access_list, rule.entry.number),),
                     lists=(access_list.name,),
                 )
 

@@ -1,0 +1,100 @@
+"""Requirements, advice and findings in the browser, by keyboard alone."""
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.test_journey import mark, tab_to
+from tests.browser.test_journeys import palette, press
+
+pytestmark = pytest.mark.browser
+
+
+def answer(page: Page, requirement: str, state: str) -> str:
+    row = page.locator(f"[data-requirement={requirement}]")
+    shown = row.get_by_role("img", name=re.compile(f"^{state}:"))
+    expect(shown).to_be_visible(timeout=20_000)
+    return shown.get_attribute("aria-label") or ""
+
+
+def test_a_requirement_from_its_first_word_to_its_application(page: Page) -> None:
+    page.keyboard.press("=")
+    expect(page.get_by_role("textbox", name="New requirement")).to_be_focused()
+    page.keyboard.insert_text("block vis")
+    expect(page.get_by_role("option", name=re.compile("visitors"))).to_be_visible()
+    page.keyboard.insert_text("itors → ringing-desk ping ipv4")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Enter")
+    inspector = page.get_by_role("complementary", name="Inspector")
+    proof = page.get_by_test_id("proof")
+    expect(proof).to_contain_text("Violated.", timeout=20_000)
+    expect(proof).to_contain_text(
+        "any other host on 172.20.16.0/24, centre-gw, guest, kiosk, till → ringing-desk"
+    )
+    expect(proof).to_contain_text("classes of packets stand for")
+    assert answer(page, "r6", "draft") == "draft: violated"
+
+    press(page, page.get_by_role("button", name="Trace it as a test flow"))
+    expect(page.get_by_test_id("sentence")).to_contain_text("passes, and the reply gets home")
+    expect(mark(page, "t25", "draft")).to_have_accessible_name("draft: passes, not as expected")
+
+    palette(page, "block visitors → ringing-desk")
+    expect(inspector.get_by_role("button", name="Where should it go?")).to_be_visible()
+    page.keyboard.press("w")
+    places = page.get_by_role("region", name="Where it could go")
+    expect(places).to_contain_text("ways make it hold", timeout=30_000)
+    expect(places.locator("[aria-expanded=true]")).to_contain_text("it makes the requirement hold")
+    expect(page.locator("[data-lens]").first).to_be_visible()
+    page.keyboard.press("v")
+    expect(places.get_by_role("button", name="Stop trying")).to_be_visible()
+    expect(mark(page, "t25", "draft")).to_have_accessible_name("draft: blocked, as expected, would change")
+    page.keyboard.press("a")
+    expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 2 edits")
+    expect(page.locator("[data-requirement=r6]").get_by_role("img", name="draft: proved")).to_be_visible(
+        timeout=20_000
+    )
+    assert answer(page, "r6", "running") == "running: violated"
+
+    page.keyboard.press("5")
+    tab_to(page, page.get_by_label("Note for this revision"))
+    page.keyboard.type("no pings from visitors")
+    page.keyboard.press("Tab")
+    page.keyboard.press("Enter")
+    expect(page.get_by_test_id("draft-state")).to_have_text("Draft as running")
+    page.keyboard.press("Escape")
+    palette(page, "Go to Map")
+    expect(page.locator("[data-requirement=r6]").get_by_role("img", name="running: proved")).to_be_visible(
+        timeout=20_000
+    )
+
+
+def test_a_requirement_that_cannot_be_read_keeps_what_was_typed(page: Page) -> None:
+    page.keyboard.press("=")
+    page.keyboard.insert_text("block kiosk → nobody telnet")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Enter")
+    section = page.get_by_role("region", name="Requirements")
+    expect(section.get_by_role("alert")).to_contain_text("there is no device or address set “nobody”")
+    expect(page.get_by_role("textbox", name="New requirement")).to_contain_text("block kiosk → nobody telnet")
+
+
+def test_findings_are_looked_at_mended_and_accepted(page: Page) -> None:
+    palette(page, "Go to Lists")
+    tab_to(page, page.get_by_label("Name of a new list"))
+    page.keyboard.type("spare-in")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Escape")
+    palette(page, "Go to Findings")
+    spare = page.locator("[data-finding='placed nowhere: spare-in']")
+    expect(spare).to_contain_text("spare-in is placed nowhere", timeout=20_000)
+    press(page, spare.get_by_role("button", name="accept…"))
+    page.keyboard.type("for next season")
+    page.keyboard.press("Enter")
+    expect(spare).to_have_count(0)
+    press(page, page.get_by_role("button", name="show the 1 accepted"))
+    expect(spare).to_contain_text("Accepted: for next season")
+    reply = page.locator("[data-finding^='reply blocked']")
+    expect(reply).to_contain_text("stops replies")
+    press(page, reply.get_by_role("button", name=re.compile("^trace")))
+    expect(page.get_by_test_id("sentence")).to_contain_text("blocked on the way home", timeout=20_000)
