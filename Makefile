@@ -37,6 +37,7 @@ shots: .venv/stamp ui/dist/index.html .venv/chromium
 	PYTHONPATH=. $(BIN)/python scripts/shots.py
 
 bench: .venv/stamp
+	$(BIN)/pip install --quiet --disable-pip-version-check -r bench/requirements.lock
 	$(BIN)/python bench/run.py
 
 .venv/stamp: requirements.lock pyproject.toml

@@ -9,16 +9,19 @@ import sys
 import time
 import tracemalloc
 from collections.abc import Callable
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 
 import numpy as np
 from rich.console import Console
 from rich.table import Table
 
+from bench.diagrams import Diagrams, first_packet
 from greyheron.analysis.book import States, Tries, mark_tests
+from greyheron.analysis.proof.prover import Grounds
+from greyheron.analysis.proof.proving import Proven, Prover, engines
 from greyheron.core.bulk.conversations import Conversations
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Fabrics
 from greyheron.core.bulk.headers import Addresses, Headers, Kind
 from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.conversation import converse, converse_from
@@ -28,11 +31,15 @@ from greyheron.core.packet import Packet, TcpFlags
 from greyheron.core.world import World, build_world
 from greyheron.demo.generator import Plan, generate
 from greyheron.demo.networks import saltmarsh
+from greyheron.model.document import Network
 from greyheron.model.names import TCP, UDP
+from greyheron.model.notation.requirements import read_requirement
+from greyheron.model.requirement import Statement
 from greyheron.model.services import Request
 from greyheron.model.values import Family
 
 SEED = 8470
+FABRICS = Fabrics()
 ENOUGH = 0.4
 RESULTS = Path(__file__).parent / "results.json"
 REQUESTS = [Request(TCP, port) for port in (443, 80, 22, 53, 25, 23, 161, 389, 514, 587, 993, 8080)]
@@ -200,6 +207,68 @@ def everyday() -> list[Row]:
     ]
 
 
+def proofs() -> list[Row]:
+    """Requirements on 50 routers with lists of 200: ours, the diagram library's, and again after an edit."""
+    network = generate(Plan(50, 50, 200, SEED))
+    world = build_world(network)
+    chance = random.Random(SEED)
+    pairs = [chance.sample(range(50), 2) for _ in range(20)]
+    statements = [read_requirement(f"block segment:r{one}:eth0 → hosts tcp/443 ipv4") for one, other in pairs]
+
+    def ours() -> list[int]:
+        prover = Prover(engines())
+        return [violating(prover.prove(each, world, network)) for each in statements]
+
+    def diagrams() -> list[int]:
+        library = Diagrams()
+        return [in_diagrams(library, world, network, each) for each in statements]
+
+    start = time.perf_counter()
+    found = ours()
+    fast = time.perf_counter() - start
+    start = time.perf_counter()
+    expected = diagrams()
+    slow = time.perf_counter() - start
+    if found != expected:
+        raise AssertionError(f"the proofs differ: {found} and {expected}")
+    first = network.lists[0]
+    shorter = first.model_copy(update={"body": replace(first.body, entries=first.body.entries[1:])})
+    edited = network.model_copy(update={"lists": (shorter, *network.lists[1:])})
+    after, prover = build_world(edited, world), Prover(engines())
+    known = [prover.prove(each, world, network) for each in statements]
+    start = time.perf_counter()
+    for each, before in zip(statements, known, strict=True):
+        prover.prove(each, after, edited, before)
+    again = time.perf_counter() - start
+    many = 1e6 / len(statements)
+    return [
+        Row("a proof on 50 routers: ours against a decision-diagram library", fast * many, slow * many),
+        Row("the same proof again, after an entry was removed, against afresh", again * many, fast * many),
+    ]
+
+
+def violating(proven: Proven) -> int:
+    """How many conversations violate."""
+    return sum(box.size for violation in proven.proof.violations for box in violation.boxes)
+
+
+def in_diagrams(library: Diagrams, world: World, network: Network, statement: Statement) -> int:
+    """The same number, by diagrams: for each that sends, all that gets through to the goal."""
+    inhabited = world.inhabited
+    grounds = Grounds(inhabited, network, Family.IPV4, BulkEngine(inhabited, FABRICS))
+    total = 0
+    for place in grounds.pieces(grounds.places.of(statement.sources)):
+        for goal in grounds.pieces(grounds.places.of(statement.destinations)):
+            sends, goes = place.region[0].first, goal.region[0].first
+            if place.device == goal.device:
+                continue
+            asked = library.blocks("s", place.region) & library.blocks("d", goal.region)
+            asked &= library.span("q", 443, 443)
+            packet = first_packet(sends, goes, 443)
+            total += library.count(library.passing(inhabited, place.device, asked, packet))
+    return total
+
+
 def main() -> None:
     large = "--quick" not in sys.argv
     rows = [classification(entries) for entries in (100, 1_000, 10_000)]
@@ -208,6 +277,7 @@ def main() -> None:
     rows += everyday()
     for routers, lists in ((50, 50), (200, 200), *(((500, 500),) if large else ())):
         rows.append(compiling(routers, lists, 200))
+    rows += proofs()
     table = Table("what", "µs for one", "ratio", "note")
     for row in rows:
         table.add_row(

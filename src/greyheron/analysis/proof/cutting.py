@@ -6,14 +6,15 @@ back; neighbour discovery (RFC 4861) shows an IPv6 address too, and the group of
 
 from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
 from enum import StrEnum
 
-from greyheron.analysis.proof.regions import Region, Spans, meet, size, split
+from greyheron.analysis.proof.regions import Region, Spans, meet, size, span_split, split
 from greyheron.analysis.proof.services import (
     Service,
     back,
-    split_services,
-    split_source_ports,
+    telling,
+    telling_source_ports,
     there,
 )
 from greyheron.core.addresses import block_of
@@ -33,6 +34,14 @@ class Role(StrEnum):
     DESTINATION = "destination"
 
 
+@dataclass(frozen=True, slots=True)
+class _Spans:
+    """The sets of services and of source ports by which a list tells packets of one service apart."""
+
+    services: frozenset[Spans]
+    source_ports: frozenset[Spans]
+
+
 class Cutter:
     """Cuts for one family of one world; what it finds for a list is kept.
 
@@ -48,8 +57,10 @@ class Cutter:
             if family_of(rule.source) is family and rule.to is not None
         ]
         self._found: dict[tuple[int, Service, Role], Borders] = {}
+        self._near: dict[tuple[int, Service, Role, Region], frozenset[Blocks]] = {}
+        self._parts: dict[tuple[Region, frozenset[Blocks]], list[Region]] = {}
         self._kept: list[ResolvedList] = []  # so that their ids stay theirs
-        self._relevant: dict[tuple[int, Service], tuple[Rule, ...]] = {}
+        self._told: dict[tuple[int, Service], _Spans] = {}
 
     def regions(
         self, region: Region, lists: Sequence[ResolvedList], service: Service, role: Role
@@ -57,33 +68,56 @@ class Cutter:
         """`region` in parts that no entry of `lists` tells apart in packets of `service`."""
         if size(region) == 1:
             return [region]
-        parts = [region]
-        low, high = min(block.first for block in region), max(block.last for block in region)
-        for found in lists:
-            for blocks in self._telling(found, service, role).between(low, high):
+        told = frozenset(blocks for found in lists for blocks in self._between(found, service, role, region))
+        key = region, told
+        if key not in self._parts:
+            parts = [region]
+            for blocks in told:
                 parts = split(parts, blocks)
-        return parts
+            self._parts[key] = parts
+        return self._parts[key]
+
+    def _between(
+        self, found: ResolvedList, service: Service, role: Role, region: Region
+    ) -> frozenset[Blocks]:
+        """The sets of blocks in a list that may part `region`."""
+        key = id(found), service, role, region
+        if key not in self._near:
+            low, high = min(block.first for block in region), max(block.last for block in region)
+            near = self._telling(found, service, role).between(low, high)
+            parting = (blocks for blocks in near if len(split([region], blocks)) > 1)
+            self._near[key] = frozenset(parting)
+        return self._near[key]
 
     def services(self, service: Service, lists: Sequence[ResolvedList]) -> list[Service]:
+        """`service` in parts that no entry of `lists` tells apart."""
         first, last = service.spans[0][0], service.spans[-1][1]
         if first == last:
             return [service]
-        return split_services(service, self._rules(lists, service), self._family)
+        parts = [service.spans]
+        for spans in {spans for found in lists for spans in self._spans(found, service).services}:
+            parts = span_split(parts, spans)
+        return [Service(service.tag, part) for part in parts]
 
     def source_ports(self, ports: Spans, service: Service, lists: Sequence[ResolvedList]) -> list[Spans]:
-        return split_source_ports(ports, service, self._rules(lists, service), self._family)
+        """Source ports of `service` in parts that no entry of `lists` tells apart."""
+        parts = [ports]
+        for spans in {spans for found in lists for spans in self._spans(found, service).source_ports}:
+            parts = span_split(parts, spans)
+        return parts
 
-    def _rules(self, lists: Sequence[ResolvedList], service: Service) -> Iterator[Rule]:
-        for found in lists:
-            key = id(found), service
-            if key not in self._relevant:
-                self._kept.append(found)
-                self._relevant[key] = tuple(
-                    rule
-                    for rule in found.rules
-                    if there(rule, service, self._family) or back(rule, service, self._family)
-                )
-            yield from self._relevant[key]
+    def _spans(self, found: ResolvedList, service: Service) -> "_Spans":
+        key = id(found), service
+        if key not in self._told:
+            self._kept.append(found)
+            family = self._family
+            rules = [
+                rule for rule in found.rules if there(rule, service, family) or back(rule, service, family)
+            ]
+            self._told[key] = _Spans(
+                telling(rules, service, family), telling_source_ports(rules, service, family)
+            )
+        return self._told[key]
 
     def _telling(self, found: ResolvedList, service: Service, role: Role) -> "Borders":
         key = id(found), service, role

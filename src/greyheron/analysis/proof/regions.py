@@ -58,6 +58,9 @@ def split(regions: Sequence[Region], blocks: Sequence[AddressBlock]) -> list[Reg
     """Each of `regions` as what `blocks` hold of it and what they do not, in one or two parts."""
     found: list[Region] = []
     for region in regions:
+        if not any(meet(piece, block) for piece in region for block in blocks):
+            found.append(region)
+            continue
         outside = minus(region, blocks)
         if outside == region or not outside:
             found.append(region)

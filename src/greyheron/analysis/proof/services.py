@@ -191,26 +191,16 @@ def spans_of(terms: Iterable[PortSpan | NotPort]) -> Spans:
     return span_union(port_spans(terms))
 
 
-def split_services(service: Service, rules: Iterable[Rule], family: Family) -> list[Service]:
-    """`service` in parts that no rule tells apart, on the way there or back."""
-    parts: list[Spans] = [service.spans]
-    for spans in {spans for rule in rules for spans in _telling(rule, service.tag, family)}:
-        parts = span_split(parts, spans)
-    return [Service(service.tag, part) for part in parts]
+def telling(rules: Iterable[Rule], service: Service, family: Family) -> frozenset[Spans]:
+    """The sets of services by which rules tell one from another, on the way there or back."""
+    found = {_forward(rule, service.tag, family) for rule in rules}
+    if service.tag.with_ports:
+        found |= {spans_of(rule.source_ports) for rule in rules if rule.source_ports is not None}
+    return frozenset(found)
 
 
-def _telling(rule: Rule, tag: Tag, family: Family) -> Iterable[Spans]:
-    yield _forward(rule, tag, family)
-    if tag.with_ports and rule.source_ports is not None:
-        yield spans_of(rule.source_ports)
-
-
-def split_source_ports(ports: Spans, service: Service, rules: Iterable[Rule], family: Family) -> list[Spans]:
-    """Source ports in parts that no rule tells apart, on the way there or as the reply's destination."""
-    parts: list[Spans] = [ports]
-    for rule in rules:
-        if rule.source_ports is not None and there(rule, service, family):
-            parts = span_split(parts, spans_of(rule.source_ports))
-        if rule.destination_ports is not None and back(rule, service, family):
-            parts = span_split(parts, spans_of(rule.destination_ports))
-    return parts
+def telling_source_ports(rules: Iterable[Rule], service: Service, family: Family) -> frozenset[Spans]:
+    """The same for source ports, which are a reply's destination ports."""
+    out = (rule.source_ports for rule in rules if there(rule, service, family))
+    home = (rule.destination_ports for rule in rules if back(rule, service, family))
+    return frozenset(spans_of(terms) for terms in (*out, *home) if terms is not None)

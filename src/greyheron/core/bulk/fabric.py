@@ -132,10 +132,11 @@ class Fabric:
             fresh = self._classes.members[known:]
             owners = [self.number.get(self._world.owner(self.family, each) or "", NONE) for each in fresh]
             self.owner = np.append(self.owner, np.array(owners, dtype=np.int64))
-            width = max(len(self._classes.members), 2 * self._steps.shape[1])
-            wider = np.full((len(self.devices), width), UNKNOWN, dtype=np.int64)
-            wider[:, : self._steps.shape[1]] = self._steps
-            self._steps = wider
+            if len(self._classes.members) > self._steps.shape[1]:
+                width = max(len(self._classes.members), 2 * self._steps.shape[1])
+                wider = np.full((len(self.devices), width), UNKNOWN, dtype=np.int64)
+                wider[:, : self._steps.shape[1]] = self._steps
+                self._steps = wider
         return found
 
     def steps(self, device: Ints, destination: Ints) -> Ints:
