@@ -4,7 +4,7 @@ Every choice is tried for real: the changes are made to a copy of the draft, and
 the test flows and the matrix of who reaches whom are looked at again.
 """
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import count
 
@@ -119,9 +119,18 @@ def _term(end: FlowEnd) -> Term:
 class Advisor:
     """Advice about one draft."""
 
-    def __init__(self, prover: Prover, engines: Engines, world: World, network: Network) -> None:
+    def __init__(
+        self,
+        prover: Prover,
+        engines: Engines,
+        world: World,
+        network: Network,
+        known: Mapping[str, Proven] | None = None,
+    ) -> None:
+        """known:  what is known of the network's requirements, by their ids, perhaps of an earlier draft"""
         self._prover, self._engines, self._world, self._network = prover, engines, world, network
         self._reaches: dict[Family, Reach] = {}
+        self._known = known or {}
         self._others: dict[str, Proven] = {}
         self._tries = Tries()
 
@@ -396,8 +405,9 @@ class Advisor:
             if requirement.statement == statement:
                 continue
             if requirement.id not in self._others:
+                earlier = self._known.get(requirement.id)
                 self._others[requirement.id] = self._prover.prove(
-                    requirement.statement, self._world, self._network
+                    requirement.statement, self._world, self._network, earlier
                 )
             known = self._others[requirement.id]
             again = self._prover.prove(requirement.statement, world, network, known)

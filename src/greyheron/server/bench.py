@@ -142,7 +142,9 @@ class Bench:
     def advice(self, stored: Stored, statement: Statement, progress: Progress) -> Advice:
         """Where lists would make `statement` hold on the draft. Raises ProofCancelled."""
         with self._proving:
-            advisor = Advisor(self.prover, self.engine, self.world(stored.draft), stored.draft)
+            proven = self._proven.get(stored.id, {})
+            known = {name: found for (name, state), found in proven.items() if state == "draft"}
+            advisor = Advisor(self.prover, self.engine, self.world(stored.draft), stored.draft, known)
             return advisor.advise(statement, progress=progress)
 
     def engine(self, world: World) -> BulkEngine:
