@@ -1,7 +1,7 @@
 """Proofs by a general decision-diagram library, to compare ours with: `make bench`.
 
-A header's bits are the variables; a list is the set of headers it permits. What gets through along one combination
-of paths is the intersection of what its lists permit of each packet, those of replies with both ends swapped.
+A header's bits are the variables; a list is the set of headers it permits. What gets through along one
+combination of paths is the intersection of what its lists permit of each packet, those of replies swapped.
 """
 
 from collections.abc import Iterator, Sequence
