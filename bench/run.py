@@ -18,7 +18,7 @@ from rich.table import Table
 
 from bench.diagrams import Diagrams, first_packet
 from greyheron.analysis.book import States, Tries, mark_tests
-from greyheron.analysis.proof.prover import Grounds
+from greyheron.analysis.proof.grounds import Grounds
 from greyheron.analysis.proof.proving import Proven, Prover, engines
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Fabrics

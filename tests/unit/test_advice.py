@@ -5,7 +5,7 @@ from random import Random
 import pytest
 
 from greyheron.analysis.advice import Advice, Advisor, statement_of
-from greyheron.analysis.proof import prover
+from greyheron.analysis.proof import grounds
 from greyheron.analysis.proof.proving import Prover, engines
 from greyheron.analysis.reach import OWN_SERVICES, ReachQuestion, axis_of, flows_between
 from greyheron.core.conversation import Verdict, converse, converse_from
@@ -91,8 +91,8 @@ REQUIREMENTS = (
 def test_the_places_that_are_enough_are_those_that_trying_finds(
     seed: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(prover, "ALL_PORTS", BLOCK_PORTS)
-    monkeypatch.setattr(prover, "EPHEMERAL", ALLOW_PORTS)
+    monkeypatch.setattr(grounds, "ALL_PORTS", BLOCK_PORTS)
+    monkeypatch.setattr(grounds, "EPHEMERAL", ALLOW_PORTS)
     network = bare(seed)
     text = Random(seed).choice(REQUIREMENTS)
     found = advice(network, text)

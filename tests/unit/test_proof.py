@@ -7,7 +7,7 @@ from itertools import product
 import pytest
 
 from greyheron.analysis.judge import Standing, judge
-from greyheron.analysis.proof import prover
+from greyheron.analysis.proof import grounds, prover
 from greyheron.analysis.proof.answers import Answer, Box, Proof, asking_words, side_words
 from greyheron.analysis.proof.proving import Prover, engines
 from greyheron.analysis.proof.regions import Region
@@ -36,8 +36,8 @@ from tests.reference import P, Reference
 @pytest.fixture
 def few_ports(monkeypatch: pytest.MonkeyPatch) -> None:
     """Source ports few enough to try them all."""
-    monkeypatch.setattr(prover, "ALL_PORTS", BLOCK_PORTS)
-    monkeypatch.setattr(prover, "EPHEMERAL", ALLOW_PORTS)
+    monkeypatch.setattr(grounds, "ALL_PORTS", BLOCK_PORTS)
+    monkeypatch.setattr(grounds, "EPHEMERAL", ALLOW_PORTS)
 
 
 def described(proof: Proof) -> dict[str, set[Conversation]]:

@@ -18,7 +18,9 @@ from greyheron.analysis.proof.answers import (
     boxes_of,
     flow_between,
 )
-from greyheron.analysis.proof.prover import Classes, Grounds, Half, Part, Progress, apart, usual_port
+from greyheron.analysis.proof.fine import apart, usual_port
+from greyheron.analysis.proof.grounds import Classes, Grounds, Half
+from greyheron.analysis.proof.prover import Part, Progress, parts_of
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Fabrics
 from greyheron.core.bulk.headers import Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
@@ -105,7 +107,7 @@ class Prover:
             def on(done: float, number: int = number) -> bool:
                 return progress((number + done) / len(halves))
 
-            found.append(HalfProven(classes, tuple(classes.parts(on))))
+            found.append(HalfProven(classes, tuple(parts_of(classes, on))))
         proof, tried = self._proof(statement, found, world, engine, None)
         return Proven(statement, network, world, tuple(found), proof, tried)
 

@@ -1,0 +1,146 @@
+"""What proofs rest on: who talks to whom, cut by what routes, owners and services tell apart."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from greyheron.analysis.proof.answers import EPHEMERAL, Party
+from greyheron.analysis.proof.cutting import Borders, Cutter
+from greyheron.analysis.proof.places import Place, Places
+from greyheron.analysis.proof.regions import Region, Spans, common, size, span_size, span_split, split
+from greyheron.analysis.proof.services import ALL_PORTS, Service, by_delivery, meant
+from greyheron.core.bulk.engine import BulkEngine
+from greyheron.core.lists import Names
+from greyheron.core.world import World
+from greyheron.model.document import Network
+from greyheron.model.values import Expectation, Family
+
+
+@dataclass(frozen=True, slots=True)
+class Half:
+    """One part of a requirement: what is expected of everyone in `sources` towards `destinations`.
+
+    pass: every conversation must get through; block: none may
+    """
+
+    expect: Expectation
+    sources: tuple[Place, ...]
+    destinations: tuple[Place, ...]
+    services: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """Addresses of a place that routes and owners do not tell apart."""
+
+    device: str
+    region: Region
+    drawn: bool
+
+    def party(self, region: Region) -> Party:
+        return Party(self.device, region, self.drawn, every=False)
+
+
+class Grounds:
+    """What proofs of one family in one world rest on: its places, borders and cuts."""
+
+    def __init__(self, world: World, network: Network, family: Family, engine: BulkEngine) -> None:
+        """world, engine:  with everyone in it who could be there"""
+        self.world, self.family, self.engine = world, family, engine
+        self.places = Places(world, network, family)
+        self.cutter = Cutter(family, network.devices)
+        self.names = Names(network)
+        self.fabric = engine.fabric(family)
+        self._borders = Borders((block,) for block in self.fabric.known)
+        self.translated_ports = frozenset(
+            port
+            for device in network.devices
+            for rule in device.translations
+            for port in (rule.port, rule.to_port)
+            if port is not None
+        )
+        self._services: dict[tuple[str, tuple[str, ...]], list[Service]] = {}
+
+    def pieces(self, places: Iterable[Place]) -> list[Piece]:
+        found: list[Piece] = []
+        for place in places:
+            parts = [place.region]
+            if size(place.region) > 1:
+                low = min(block.first for block in place.region)
+                high = max(block.last for block in place.region)
+                for blocks in self._borders.between(low, high):
+                    parts = split(parts, blocks)
+            found += [Piece(place.device, part, place.drawn) for part in parts]
+        return found
+
+    def services(self, device: str, words: tuple[str, ...]) -> list[Service]:
+        """What `words` ask of a device, in parts that are delivered alike."""
+        key = device, words
+        if key not in self._services:
+            goal = self.world.devices[device]
+            self._services[key] = [
+                part
+                for service in meant(words, goal, self.names, self.family)
+                for part in by_delivery(service, goal, self.fabric, self.translated_ports)
+            ]
+        return self._services[key]
+
+    def source_ports(self, service: Service, expect: Expectation) -> list[Spans]:
+        """All that the semantics ask for (§8), in parts that translations treat alike."""
+        if not service.tag.with_ports:
+            return [()]
+        parts: list[Spans] = [ALL_PORTS if expect is Expectation.BLOCK else EPHEMERAL]
+        for port in self.translated_ports:
+            parts = span_split(parts, ((port, port),))
+        return parts
+
+
+class Classes:
+    """The coarse classes of one half: who, to whom, about what, and from which ports."""
+
+    def __init__(self, grounds: Grounds, half: Half) -> None:
+        self.grounds, self.half = grounds, half
+        self.sources = grounds.pieces(half.sources)
+        self.destinations = grounds.pieces(half.destinations)
+        self.services: dict[Service, int] = {}
+        self.ports: dict[Spans, int] = {}
+        goals: list[tuple[int, int, int]] = []
+        for number, piece in enumerate(self.destinations):
+            for service in grounds.services(piece.device, half.services):
+                asked = self.services.setdefault(service, len(self.services))
+                for ports in grounds.source_ports(service, half.expect):
+                    goals.append((number, asked, self.ports.setdefault(ports, len(self.ports))))
+        self.goals = np.array(goals, dtype=np.int64).reshape(-1, 3)
+        devices = {name: number for number, name in enumerate(grounds.world.devices)}
+        self.source_device = np.array([devices[piece.device] for piece in self.sources], dtype=np.int64)
+        self.goal_device = np.array(
+            [devices[self.destinations[number].device] for number in self.goals[:, 0].tolist()],
+            dtype=np.int64,
+        )
+        # Hosts that could be on one segment talk to each other; what is drawn, or outside, not to itself.
+        alone = np.array([piece.drawn for piece in self.sources], dtype=np.bool_)
+        self.alone = alone
+        self._service_list, self._port_list = list(self.services), list(self.ports)
+
+    def conversations(self) -> int:
+        """How many conversations there are in all, source ports told apart."""
+        widths = [
+            span_size(self._service_list[service].spans) * max(span_size(self._port_list[ports]), 1)
+            for _, service, ports in self.goals.tolist()
+        ]
+        to: dict[str, int] = {}
+        into: dict[str, list[tuple[Region, int]]] = {}
+        for (number, _, _), width in zip(self.goals.tolist(), widths, strict=True):
+            piece = self.destinations[number]
+            to[piece.device] = to.get(piece.device, 0) + size(piece.region) * width
+            into.setdefault(piece.device, []).append((piece.region, width))
+        every = sum(to.values())
+        total = 0
+        for piece in self.sources:
+            total += size(piece.region) * (every - to.get(piece.device, 0))
+            if not piece.drawn:
+                for region, width in into.get(piece.device, ()):
+                    both = size(piece.region) * size(region) - size(common(piece.region, region))
+                    total += both * width
+        return total

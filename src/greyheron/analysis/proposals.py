@@ -1,0 +1,248 @@
+"""Proposals: entries that would make a requirement hold, at every place where they could."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import count
+
+from greyheron.analysis.entries import entry_lines, service_terms, side_terms, with_entries
+from greyheron.analysis.proof.answers import Answer
+from greyheron.analysis.proof.places import Places
+from greyheron.analysis.proof.proving import Proven, Prover
+from greyheron.core.conversation import converse
+from greyheron.core.places import AttachmentPoint
+from greyheron.core.world import World, build_world
+from greyheron.model.changes import Change, apply
+from greyheron.model.document import AccessList, Network, to_data
+from greyheron.model.requirement import RequirementKind, Statement
+from greyheron.model.values import Action, DeviceKind, Direction, Expectation, Family, ListKind
+
+MOST_POINTS = 24
+"""So many places are tried; those that most of the unwanted conversations come to first."""
+_ROUNDS = 6
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    points: tuple[AttachmentPoint, ...]
+    list: str
+    kind: ListKind
+    family: Family
+    new: bool
+    entries: tuple[str, ...]
+    changes: tuple[Change, ...]
+
+
+class Proposer:
+    """What could be written where, for one draft."""
+
+    def __init__(self, prover: Prover, world: World, network: Network) -> None:
+        self._prover, self._world, self._network = prover, world, network
+
+    def proposals(self, statement: Statement, proven: Proven, family: Family) -> Iterator[Proposal]:
+        wrong = {half.classes.half.expect for half in proven.halves for part in half.parts if len(part.wrong)}
+        if Expectation.PASS in wrong:
+            yield from self._permits(statement, proven, family)
+        if Expectation.BLOCK in wrong:
+            yield from self._denials(statement, proven, family)
+
+    # Unwanted conversations: entries that deny them, at the places they come to.
+
+    def _denials(self, statement: Statement, proven: Proven, family: Family) -> Iterator[Proposal]:
+        counts: dict[AttachmentPoint, int] = {}
+        for half in proven.halves:
+            if half.classes.half.expect is Expectation.BLOCK and half.classes.grounds.family is family:
+                for part in half.parts:
+                    for point, count in part.points_met().items():
+                        counts[point] = counts.get(point, 0) + count
+        takes = {DeviceKind.ROUTER, DeviceKind.FIREWALL, DeviceKind.HOST}
+        points = [point for point in counts if self._world.inhabited.devices[point.device].kind in takes]
+        points.sort(key=lambda point: (-counts[point], point))
+        kinds = [ListKind.EXTENDED, *([ListKind.STANDARD] if family is Family.IPV4 else [])]
+        for point in points[:MOST_POINTS]:
+            for kind in kinds:
+                yield from self._denial(statement, (point,), kind, family)
+        lines = [point for point in points if point.at in _line_names(self._network, point.device)]
+        sets = {
+            tuple(sorted(lines)),
+            tuple(sorted(_nearest(self._world, points, proven, family, Direction.IN))),
+            tuple(sorted(_nearest(self._world, points, proven, family, Direction.OUT))),
+        }
+        for together in sorted(sets, key=len):
+            if len(together) > 1:
+                for kind in kinds:
+                    yield from self._denial(statement, together, kind, family)
+
+    def _denial(
+        self, statement: Statement, points: tuple[AttachmentPoint, ...], kind: ListKind, family: Family
+    ) -> Iterator[Proposal]:
+        at_lines = all(point.at in _line_names(self._network, point.device) for point in points)
+        lines = self._denying(statement, kind, family, at_lines)
+        if not lines:
+            return
+        placed = {
+            (AttachmentPoint(each.device, each.at, each.direction)): found
+            for each in self._network.placements
+            for found in self._network.lists
+            if found.name == each.list and found.family is family
+        }
+        changes: list[Change] = []
+        name = _free_name(statement, self._network)
+        grown: dict[str, AccessList] = {}
+        fresh: list[AttachmentPoint] = []
+        for point in points:
+            there = placed.get(point)
+            if there is None:
+                fresh.append(point)
+            elif there.kind is not kind:
+                return
+            else:
+                grown[there.name] = there
+        for there in grown.values():
+            first = there.body.entries[0].number if there.body.entries else None
+            text = with_entries(there, lines, first)
+            changes.append(
+                Change(collection="lists", key=there.name, item={**to_data(there), "entries": text})
+            )
+        if fresh:
+            everything = "permit from any" if kind is ListKind.STANDARD else "permit any from any to any"
+            if not lines[-1].startswith(("deny from any", "deny any from any to any")):
+                lines = [*lines, everything]
+            entries = "\n".join(lines)
+            item = {"name": name, "family": family.value, "kind": kind.value, "entries": entries}
+            changes.append(Change(collection="lists", key=name, item=item))
+            changes += [
+                Change(
+                    collection="placements",
+                    key=f"{point.device}:{point.at}:{point.direction}:{name}",
+                    item={
+                        "list": name,
+                        "device": point.device,
+                        "at": point.at,
+                        "direction": point.direction.value,
+                    },
+                )
+                for point in fresh
+            ]
+        which = name if fresh else next(iter(grown))
+        yield Proposal(points, which, kind, family, bool(fresh), tuple(lines), tuple(changes))
+
+    def _denying(self, statement: Statement, kind: ListKind, family: Family, at_lines: bool) -> list[str]:
+        """Entries that deny what is unwanted; for `only` those come first that permit what is wanted."""
+        places = Places(self._world.inhabited, self._network, family)
+        sources, goals = places.of(statement.sources), places.of(statement.destinations, translated=True)
+        if not goals or (not sources and statement.kind is not RequirementKind.ONLY):
+            return []
+        from_ = side_terms(statement.sources, sources, self._network, family) if sources else []
+        to = ["any"] if at_lines else side_terms(statement.destinations, goals, self._network, family)
+        services = service_terms(statement.services, goals, self._world.inhabited, self._network, family)
+        if statement.kind is RequirementKind.BLOCK:
+            return entry_lines(Action.DENY, kind, from_, to, services)
+        return [
+            *(entry_lines(Action.PERMIT, kind, from_, to, services) if from_ else []),
+            *entry_lines(Action.DENY, kind, ["any"], to, services),
+        ]
+
+    # Wanted conversations that are stopped: entries that permit them, before the ones that deny.
+
+    def _permits(self, statement: Statement, proven: Proven, family: Family) -> Iterator[Proposal]:
+        """One proposal: permits wherever what is wanted is denied, found one after another."""
+        network, world = self._network, self._world
+        now, entries, points, names = proven, list[str](), dict[AttachmentPoint, None](), dict[str, None]()
+        for _ in range(_ROUNDS):
+            denial = self._denial_of_wanted(now, world, family)
+            if denial is None:
+                break
+            point, line, number, name = denial
+            found = next(each for each in network.lists if each.name == name)
+            text = with_entries(found, [line], number)
+            item = {**to_data(found), "entries": text}
+            network = apply(network, [Change(collection="lists", key=name, item=item)])
+            world = build_world(network, world)
+            entries.append(line)
+            points[point], names[name] = None, None
+            now = self._prover.prove(statement, world, network, now)
+            if now.proof.answer is Answer.PROVED:
+                break
+        if entries:
+            lists = {each.name: each for each in network.lists}
+            changes = tuple(Change(collection="lists", key=name, item=to_data(lists[name])) for name in names)
+            kind = lists[next(iter(names))].kind
+            yield Proposal(tuple(points), ", ".join(names), kind, family, False, tuple(entries), changes)
+
+    def _denial_of_wanted(
+        self, proven: Proven, world: World, family: Family
+    ) -> tuple[AttachmentPoint, str, int | None, str] | None:
+        """Where a wanted conversation is denied, and the entry that would permit it there."""
+        for half in proven.halves:
+            if half.classes.half.expect is not Expectation.PASS or half.classes.grounds.family is not family:
+                continue
+            for part in half.parts:
+                for flow in part.flows(3):
+                    for exchange in converse(world, flow).exchanges:
+                        path = exchange.decider.path
+                        if path.denial is None:
+                            continue
+                        name = world.lists[path.denial.point, family].name
+                        found = next(each for each in self._network.lists if each.name == name)
+                        line = self._permit(proven.statement, found, exchange.decider.way == "home", family)
+                        return path.denial.point, line, path.denial.decision.entry, name
+        return None
+
+    def _permit(self, statement: Statement, found: AccessList, home: bool, family: Family) -> str:
+        places = Places(self._world.inhabited, self._network, family)
+        sources = places.of(statement.sources)
+        goals = tuple(place for place in places.of(statement.destinations) if place.drawn)
+        from_ = side_terms(statement.sources, sources, self._network, family)
+        to = side_terms(statement.destinations, goals, self._network, family)
+        if home:
+            from_, to = to, from_
+        if found.kind is ListKind.STANDARD:
+            return "\n".join(entry_lines(Action.PERMIT, found.kind, from_, to, []))
+        services = service_terms(statement.services, goals, self._world.inhabited, self._network, family)
+        if not home:
+            return "\n".join(entry_lines(Action.PERMIT, found.kind, from_, to, services))
+        lines = []
+        for protocol, ports in services:
+            what = protocol.replace("echo-request", "echo-reply")
+            back = " established" if protocol == "tcp" else ""
+            lines += [f"permit {what} from {one}{ports} to {other}{back}" for one in from_ for other in to]
+        return "\n".join(lines)
+
+
+def _line_names(network: Network, device: str) -> set[str]:
+    return {line.name for each in network.devices if each.name == device for line in each.lines}
+
+
+def _nearest(
+    world: World, points: Sequence[AttachmentPoint], proven: Proven, family: Family, way: Direction
+) -> list[AttachmentPoint]:
+    """Of `points` those where unwanted packets come from their own segments, or go out to their goals'."""
+    inhabited = world.inhabited
+    ends: set[str] = set()
+    for half in proven.halves:
+        for part in half.parts:
+            if half.classes.half.expect is Expectation.BLOCK and part.family is family:
+                ends |= part.ends(way is Direction.IN)
+    segments = {
+        inhabited.segments.of.get((name, interface.name))
+        for name in ends
+        for interface in inhabited.devices[name].interfaces
+    } - {None}
+    return [
+        point
+        for point in points
+        if point.direction is way
+        and world.segments.of.get((point.device, point.at)) in segments
+        and world.devices[point.device].kind in (DeviceKind.ROUTER, DeviceKind.FIREWALL)
+        and (way is Direction.IN or point.device not in ends)
+    ]
+
+
+def _free_name(statement: Statement, network: Network) -> str:
+    """A name for a new list that says what it is for."""
+    words = [str(term) for term in (*statement.sources, *statement.destinations)[:2]]
+    plain = ["".join(each if each.isalnum() else "-" for each in word) for word in words]
+    base = "-".join([statement.kind, *plain])[:50].rstrip("-")
+    taken = {each.name for each in network.lists}
+    names = (base if number == 1 else f"{base}-{number}" for number in count(1))
+    return next(name for name in names if name not in taken)

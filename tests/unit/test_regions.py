@@ -1,0 +1,140 @@
+"""Regions and spans: held to plain sets; and entries with nothing to do: held to removing them."""
+
+from itertools import product
+from random import Random
+
+import pytest
+
+from greyheron.analysis.findings.coverage import IdleEntries
+from greyheron.analysis.proof.regions import (
+    Region,
+    Spans,
+    common,
+    minus,
+    size,
+    span_meet,
+    span_minus,
+    span_split,
+    span_union,
+    split,
+    tidied,
+)
+from greyheron.core.lists import Names, ResolvedList, resolve
+from greyheron.core.matching import decide
+from greyheron.core.packet import Packet, TcpFlags
+from greyheron.model.document import AccessList, Network
+from greyheron.model.entry import AddressBlock
+from greyheron.model.values import Action, Family
+
+BASE = 0xAC140000
+WHOLE = AddressBlock.prefix(Family.IPV4, BASE, 24)
+
+
+def members(region: Region) -> set[int]:
+    return {number for number in range(256) if any(block.holds(BASE | number) for block in region)}
+
+
+def some_block(chance: Random) -> AddressBlock:
+    """A prefix or a scattered wildcard among 256 addresses."""
+    address = BASE | chance.randrange(256)
+    if chance.random() < 0.6:
+        return AddressBlock.prefix(Family.IPV4, address, chance.randint(24, 32))
+    care = 0xFFFFFF00 | chance.randrange(256)
+    return AddressBlock(Family.IPV4, address & care, care)
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_regions_are_sets(seed: int) -> None:
+    chance = Random(seed)
+    region = minus((WHOLE,), [some_block(chance) for _ in range(chance.randint(0, 12))])
+    blocks = [some_block(chance) for _ in range(chance.randint(1, 12))]
+    inside, outside = common(region, blocks), minus(region, blocks)
+    assert members(inside) == members(region) & members(tuple(blocks))
+    assert members(outside) == members(region) - members(tuple(blocks))
+    assert size(region) == len(members(region))
+    assert members(tidied(region)) == members(region)
+    parts = split([region], blocks) if region else []
+    assert sum(map(size, parts)) == size(region)
+    for part in parts:
+        assert members(part) <= members(inside) or members(part) <= members(outside)
+
+
+def some_spans(chance: Random) -> Spans:
+    return span_union((low, low + chance.randrange(20)) for low in (chance.randrange(200) for _ in range(5)))
+
+
+def numbers(spans: Spans) -> set[int]:
+    return {number for low, high in spans for number in range(low, high + 1)}
+
+
+@pytest.mark.parametrize("seed", range(100))
+def test_spans_are_sets(seed: int) -> None:
+    chance = Random(seed)
+    one, other = some_spans(chance), some_spans(chance)
+    assert numbers(span_meet(one, other)) == numbers(one) & numbers(other)
+    assert numbers(span_minus(one, other)) == numbers(one) - numbers(other)
+    parts = span_split([one], other)
+    assert set().union(*map(numbers, parts)) == numbers(one)
+    assert sum(len(numbers(part)) for part in parts) == len(numbers(one))
+
+
+def some_entry(chance: Random) -> str:
+    address = ["any", "172.20.0.0/30", "172.20.0.0/31", "172.20.0.1", "172.20.0.0~0.0.0.2"]
+    protocol = chance.choice(["any", "tcp", "tcp", "udp"])
+    port = (
+        f" port {chance.choice(['1', '1-2', '2-3', '!=2'])}"
+        if protocol != "any" and chance.random() < 0.6
+        else ""
+    )
+    source, goal = chance.choice(address), chance.choice(address)
+    return f"{chance.choice(['permit', 'deny'])} {protocol} from {source} to {goal}{port}"
+
+
+def every_packet() -> list[Packet]:
+    """All that entries like those above can tell apart, and more."""
+    found = []
+    for source, goal, port in product(range(5), range(5), range(1, 5)):
+        ends = (0xAC140000 + source, 0xAC140000 + goal)
+        found += [
+            Packet(Family.IPV4, *ends, 6, 9, port, TcpFlags.SYN),
+            Packet(Family.IPV4, *ends, 6, 9, port, TcpFlags.ACK),
+            Packet(Family.IPV4, *ends, 17, 9, port),
+        ]
+    return found + [
+        Packet(Family.IPV4, 0xAC140000 + one, 0xAC140000 + two, 47)
+        for one, two in product(range(5), repeat=2)
+    ]
+
+
+PACKETS = every_packet()
+
+
+def resolved(entries: list[str]) -> ResolvedList:
+    text = "\n".join(f"{10 * number} {entry}" for number, entry in enumerate(entries, 1))
+    data = {"name": "tried", "family": "ipv4", "kind": "extended", "entries": text}
+    return resolve(AccessList.model_validate(data), Names(Network(name="none")))
+
+
+@pytest.mark.parametrize("seed", range(120))
+def test_idle_entries_are_those_that_no_packet_misses(seed: int) -> None:
+    chance = Random(seed)
+    entries = [some_entry(chance) for _ in range(chance.randint(2, 7))]
+    found = resolved(entries)
+    idle = {each.number: each for each in IdleEntries().of(found)}
+    deciding = [decide(found, packet) for packet in PACKETS]
+    for place, entry in enumerate(entries):
+        number = 10 * (place + 1)
+        matched = any(each.entry == number for each in deciding)
+        assert (number in idle and not idle[number].matched) is not matched, entry
+        if matched:
+            without = resolved([*entries[:place], *entries[place + 1 :]])
+            missed = any(
+                decide(without, packet).action is not each.action or decide(without, packet).entry is None
+                for packet, each in zip(PACKETS, deciding, strict=True)
+                if each.entry == number
+            )
+            if number in idle:
+                assert not missed, entry
+            elif not missed:
+                denied = all(each.action is Action.DENY for each in deciding if each.entry == number)
+                assert denied, entry  # what the implicit deny would do as well is left as it is written
