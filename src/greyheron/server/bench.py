@@ -173,6 +173,7 @@ class Bench:
         key, engine = (network_id, question), self.engine(world)
         known = self._reaches.get(key)
         if known is not None and known.axis.devices == axis.devices and known.fits(engine):
+            self._reaches[key] = known  # another request may have let it go
             self._reaches.move_to_end(key)
             return known.cells_in(engine)
         self._reaches.pop(key, None)  # before the new one is worked out: the two together may be large

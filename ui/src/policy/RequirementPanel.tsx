@@ -11,13 +11,14 @@ import { WhereItGoes } from "./WhereItGoes";
 export function RequirementPanel({ requirement }: { requirement: Requirement }) {
   const { id, network, make, go } = useWorkbench();
   const [text, setText] = useState(requirement.statement);
+  const [group, setGroup] = useState(requirement.group);
   const [note, setNote] = useState(requirement.note);
   const policy = usePolicy(id, network.version, true);
   const found = policy.data?.requirements.find((each) => each.id === requirement.id);
   const marks = found?.statement === requirement.statement ? found : undefined;
-  const changed = text !== requirement.statement || note !== requirement.note;
+  const changed = text !== requirement.statement || group !== requirement.group || note !== requirement.note;
   const save = () =>
-    make(putRequirement({ ...requirement, statement: text, note }, `edit ${requirement.statement}`));
+    make(putRequirement({ ...requirement, statement: text, group, note }, `edit ${requirement.statement}`));
   return (
     <div className="px-4 py-3">
       <h2 className="mb-2 font-semibold">Requirement</h2>
@@ -32,6 +33,10 @@ export function RequirementPanel({ requirement }: { requirement: Requirement }) 
         onSubmit={save}
       />
       <label className="mt-2 grid grid-cols-[56px_1fr] items-center">
+        <span className="quiet">Group</span>
+        <input className="field" value={group} onChange={(event) => setGroup(event.target.value)} />
+      </label>
+      <label className="mt-1.5 grid grid-cols-[56px_1fr] items-center">
         <span className="quiet">Note</span>
         <input className="field" value={note} onChange={(event) => setNote(event.target.value)} />
       </label>

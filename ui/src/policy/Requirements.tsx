@@ -11,6 +11,8 @@ export function Requirements() {
   const { id, network, place, go } = useWorkbench();
   const { requirements } = network.draft;
   const policy = usePolicy(id, network.version, requirements.length > 0);
+  const groups = [...new Set(requirements.map((each) => each.group))];
+  const ordered = groups.flatMap((group) => requirements.filter((each) => each.group === group));
   const marks = new Map(policy.data?.requirements.map((each) => [each.id, each]));
   return (
     <section aria-label="Requirements" className="flex max-h-[38%] flex-col border-b border-rule pb-2">
@@ -23,12 +25,14 @@ export function Requirements() {
         )}
       </div>
       <ul className="min-h-0 overflow-y-auto">
-        {requirements.map((requirement) => {
+        {ordered.map((requirement, number) => {
+          const heads = requirement.group && requirement.group !== ordered[number - 1]?.group;
           const found = marks.get(requirement.id);
           const chosen = place.chosen === `requirement:${requirement.id}`;
           const [, kind, rest] = /^(\S+) (.*)$/.exec(requirement.statement) ?? [];
           return (
             <li key={requirement.id}>
+              {heads && <h3 className="quiet px-4 pt-1.5 text-fine">{requirement.group}</h3>}
               <button
                 type="button"
                 data-requirement={requirement.id}
