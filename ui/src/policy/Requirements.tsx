@@ -94,7 +94,7 @@ function NewRequirement() {
         network={id}
         of="requirement"
         label="New requirement"
-        hint="only wardens-desk → routers remote"
+        hint="block till → ledger ssh"
         value={text}
         invalid={problem !== null}
         onChange={(next) => {
