@@ -7,7 +7,7 @@ import pytest
 from greyheron.analysis.advice import Advice, Advisor, statement_of
 from greyheron.analysis.proof import grounds
 from greyheron.analysis.proof.proving import Prover, engines
-from greyheron.analysis.reach import OWN_SERVICES, ReachQuestion, axis_of, flows_between
+from greyheron.analysis.reach import ReachQuestion, axis_of, flows_between
 from greyheron.core.conversation import Verdict, converse, converse_from
 from greyheron.core.packet import Packet
 from greyheron.core.places import AttachmentPoint
@@ -18,6 +18,7 @@ from greyheron.model.document import Network
 from greyheron.model.flow import Flow
 from greyheron.model.notation.flows import read_bare_flow, read_expected_flow
 from greyheron.model.notation.requirements import read_requirement
+from greyheron.model.services import OWN_SERVICES
 from greyheron.model.values import DeviceKind, Direction, Family
 from tests.brute import ALLOW_PORTS, BLOCK_PORTS, tiny_network, violating
 

@@ -5,7 +5,6 @@ from collections.abc import Sequence
 import pytest
 
 from greyheron.analysis.reach import (
-    OWN_SERVICES,
     Axis,
     Reach,
     ReachCancelled,
@@ -25,6 +24,7 @@ from greyheron.model.changes import Change
 from greyheron.model.document import Network
 from greyheron.model.notation.flows import read_bare_flow
 from greyheron.model.read import edited
+from greyheron.model.services import OWN_SERVICES
 from greyheron.model.values import Family
 
 

@@ -16,7 +16,7 @@ from greyheron.analysis.proof.proving import Engines, Proven, Prover
 from greyheron.analysis.proof.regions import common
 from greyheron.analysis.proof.services import Service, Tag, meant
 from greyheron.analysis.proposals import Proposal, Proposer
-from greyheron.analysis.reach import OWN_SERVICES, Changed, Reach, ReachQuestion, axis_of
+from greyheron.analysis.reach import Changed, Reach, ReachQuestion, axis_of
 from greyheron.analysis.words import place_words
 from greyheron.core.bulk.engine import VERDICT_ORDER
 from greyheron.core.conversation import FlowError, Verdict, converse
@@ -28,8 +28,11 @@ from greyheron.model.document import Network
 from greyheron.model.entry import AddressBlock
 from greyheron.model.flow import ExpectedFlow, FlowEnd
 from greyheron.model.names import TCP, UDP
+from greyheron.model.notation.flows import read_expected_flow
+from greyheron.model.notation.requirements import KINDS, read_requirement, write_requirement
+from greyheron.model.read import edited
 from greyheron.model.requirement import RequirementKind, Statement, Term, TermKind
-from greyheron.model.services import Request, written
+from greyheron.model.services import OWN_SERVICES, Request, written
 from greyheron.model.values import Expectation, Family, ListKind
 
 MOST_EXAMPLES = 5
@@ -85,6 +88,18 @@ class Advice:
     choices: tuple[Choice, ...]
 
 
+def wanted(text: str, network: Network) -> Statement:
+    """A requirement, or the one that a test flow with its expectation stands for.
+
+    Raises NotationError, or DocumentError where it names what `network` has not.
+    """
+    requirement = text.split(" ", 1)[0].lower() in KINDS
+    statement = read_requirement(text) if requirement else statement_of(read_expected_flow(text))
+    item = {"id": "asked", "statement": write_requirement(statement)}
+    edited(network, [Change(collection="requirements", key="asked", item=item)])
+    return statement
+
+
 def statement_of(expected: ExpectedFlow) -> Statement:
     """A test flow as the requirement that it stands for."""
     flow = expected.flow
@@ -118,16 +133,16 @@ class Advisor:
         self._reaches: dict[Family, Reach] = {}
         self._known = known or {}
         self._others: dict[str, Proven] = {}
+        self._spoken: dict[Statement, _Spoken] = {}
         self._tries = Tries()
 
     def advise(
         self,
         statement: Statement,
-        known: Proven | None = None,
         progress: Callable[[float], bool] = lambda _done: True,
     ) -> Advice:
         """Where lists would make `statement` hold. Raises ProofCancelled."""
-        proof = self._prover.prove(statement, self._world, self._network, known).proof
+        proof = self._prover.prove(statement, self._world, self._network).proof
         if proof.answer is Answer.PROVED:
             return Advice("It holds already: nothing needs to be placed.", ())
         if proof.answer is Answer.INCONCLUSIVE:
@@ -205,8 +220,10 @@ class Advisor:
         self, statement: Statement, world: World, network: Network, family: Family
     ) -> tuple[Collateral, tuple[str, ...]]:
         reach = self._reach(family)
-        places = Places(self._world.inhabited, self._network, family)
-        spoken = _Spoken(statement, places, self._world, self._network)
+        if statement not in self._spoken:
+            places = self._proposer.places(family)
+            self._spoken[statement] = _Spoken(statement, places, self._world, self._network)
+        spoken = self._spoken[statement]
         after = reach.again(world, self._engines(world))
         beyond = [each for each in reach.changes_to(after) if not spoken.holds(each)]
         examples = tuple(

@@ -7,7 +7,8 @@ from greyheron.analysis.proof.regions import Region, Spans, minus, span_union, t
 from greyheron.analysis.proof.services import ALL_PORTS, Service, Tag, meant, whole
 from greyheron.core.lists import Names
 from greyheron.core.world import World
-from greyheron.model.document import AccessList, Network
+from greyheron.model.changes import Change
+from greyheron.model.document import AccessList, Network, to_data
 from greyheron.model.entry import PortSpan
 from greyheron.model.names import icmp_name, protocol_name
 from greyheron.model.notation.line import NotationError
@@ -85,6 +86,12 @@ def entry_lines(
         for source in sources
         for destination in destinations
     ]
+
+
+def rewritten(access_list: AccessList, text: str) -> Change:
+    """The change that gives a list other entries, as they are written."""
+    item = {**to_data(access_list), "entries": text}
+    return Change(collection="lists", key=access_list.name, item=item)
 
 
 def with_entries(access_list: AccessList, lines: Iterable[str], before: int | None) -> str:

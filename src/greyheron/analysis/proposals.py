@@ -4,15 +4,15 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import count
 
-from greyheron.analysis.entries import entry_lines, service_terms, side_terms, with_entries
+from greyheron.analysis.entries import entry_lines, rewritten, service_terms, side_terms, with_entries
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.places import Places
 from greyheron.analysis.proof.proving import Proven, Prover
 from greyheron.core.conversation import converse
 from greyheron.core.places import AttachmentPoint
 from greyheron.core.world import World, build_world
-from greyheron.model.changes import Change, apply
-from greyheron.model.document import AccessList, Network, to_data
+from greyheron.model.changes import Change, apply, putting
+from greyheron.model.document import AccessList, Network, Placement
 from greyheron.model.requirement import RequirementKind, Statement
 from greyheron.model.values import Action, DeviceKind, Direction, Expectation, Family, ListKind
 
@@ -23,6 +23,8 @@ _ROUNDS = 6
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
+    """Entries for one list, new or grown, at places; see `Choice`, which is a proposal that was tried."""
+
     points: tuple[AttachmentPoint, ...]
     list: str
     kind: ListKind
@@ -37,6 +39,18 @@ class Proposer:
 
     def __init__(self, prover: Prover, world: World, network: Network) -> None:
         self._prover, self._world, self._network = prover, world, network
+        self._places: dict[Family, Places] = {}
+        lists = {found.name: found for found in network.lists}
+        self._placed = {
+            (AttachmentPoint(each.device, each.at, each.direction), lists[each.list].family): lists[each.list]
+            for each in network.placements
+        }
+
+    def places(self, family: Family) -> Places:
+        """Everyone in the draft with everyone who could be there."""
+        if family not in self._places:
+            self._places[family] = Places(self._world.inhabited, self._network, family)
+        return self._places[family]
 
     def proposals(self, statement: Statement, proven: Proven, family: Family) -> Iterator[Proposal]:
         wrong = {half.classes.half.expect for half in proven.halves for part in half.parts if len(part.wrong)}
@@ -79,18 +93,12 @@ class Proposer:
         lines = self._denying(statement, kind, family, at_lines)
         if not lines:
             return
-        placed = {
-            (AttachmentPoint(each.device, each.at, each.direction)): found
-            for each in self._network.placements
-            for found in self._network.lists
-            if found.name == each.list and found.family is family
-        }
         changes: list[Change] = []
         name = _free_name(statement, self._network)
         grown: dict[str, AccessList] = {}
         fresh: list[AttachmentPoint] = []
         for point in points:
-            there = placed.get(point)
+            there = self._placed.get((point, family))
             if there is None:
                 fresh.append(point)
             elif there.kind is not kind:
@@ -100,9 +108,7 @@ class Proposer:
         for there in grown.values():
             first = there.body.entries[0].number if there.body.entries else None
             text = with_entries(there, lines, first)
-            changes.append(
-                Change(collection="lists", key=there.name, item={**to_data(there), "entries": text})
-            )
+            changes.append(rewritten(there, text))
         if fresh:
             everything = "permit from any" if kind is ListKind.STANDARD else "permit any from any to any"
             if not lines[-1].startswith(("deny from any", "deny any from any to any")):
@@ -111,15 +117,9 @@ class Proposer:
             item = {"name": name, "family": family.value, "kind": kind.value, "entries": entries}
             changes.append(Change(collection="lists", key=name, item=item))
             changes += [
-                Change(
-                    collection="placements",
-                    key=f"{point.device}:{point.at}:{point.direction}:{name}",
-                    item={
-                        "list": name,
-                        "device": point.device,
-                        "at": point.at,
-                        "direction": point.direction.value,
-                    },
+                putting(
+                    "placements",
+                    Placement(list=name, device=point.device, at=point.at, direction=point.direction),
                 )
                 for point in fresh
             ]
@@ -128,7 +128,7 @@ class Proposer:
 
     def _denying(self, statement: Statement, kind: ListKind, family: Family, at_lines: bool) -> list[str]:
         """Entries that deny what is unwanted; for `only` those come first that permit what is wanted."""
-        places = Places(self._world.inhabited, self._network, family)
+        places = self.places(family)
         sources, goals = places.of(statement.sources), places.of(statement.destinations, translated=True)
         if not goals or (not sources and statement.kind is not RequirementKind.ONLY):
             return []
@@ -154,9 +154,7 @@ class Proposer:
                 break
             point, line, number, name = denial
             found = next(each for each in network.lists if each.name == name)
-            text = with_entries(found, [line], number)
-            item = {**to_data(found), "entries": text}
-            network = apply(network, [Change(collection="lists", key=name, item=item)])
+            network = apply(network, [rewritten(found, with_entries(found, [line], number))])
             world = build_world(network, world)
             entries.append(line)
             points[point], names[name] = None, None
@@ -165,7 +163,7 @@ class Proposer:
                 break
         if entries:
             lists = {each.name: each for each in network.lists}
-            changes = tuple(Change(collection="lists", key=name, item=to_data(lists[name])) for name in names)
+            changes = tuple(putting("lists", lists[name]) for name in names)
             kind = lists[next(iter(names))].kind
             yield Proposal(tuple(points), ", ".join(names), kind, family, False, tuple(entries), changes)
 
@@ -189,7 +187,7 @@ class Proposer:
         return None
 
     def _permit(self, statement: Statement, found: AccessList, home: bool, family: Family) -> str:
-        places = Places(self._world.inhabited, self._network, family)
+        places = self.places(family)
         sources = places.of(statement.sources)
         goals = tuple(place for place in places.of(statement.destinations) if place.drawn)
         from_ = side_terms(statement.sources, sources, self._network, family)

@@ -18,11 +18,9 @@ from greyheron.core.world import FORWARDING, World
 from greyheron.model.document import Device, Network
 from greyheron.model.entry import NamedAddresses
 from greyheron.model.names import TCP, UDP
-from greyheron.model.services import Request, requested, written
+from greyheron.model.services import OWN_SERVICES, Request, requested, written
 from greyheron.model.values import DeviceKind, Family
 
-OWN_SERVICES = "services"
-"""The word for whatever each destination listens on."""
 MOST_SERVICES = 12
 MOST_ASKED = 60_000
 """Conversations that are looked at where only hosts ask."""

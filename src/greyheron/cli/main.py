@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 from rich.console import Console
 
-from greyheron.analysis.advice import Advisor, statement_of
+from greyheron.analysis.advice import Advisor, wanted
 from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
 from greyheron.analysis.findings.coverage import IdleEntries
 from greyheron.analysis.findings.finder import find_all, noted
@@ -29,10 +29,10 @@ from greyheron.formats.listing import is_listing, read_listing, write_listing
 from greyheron.formats.workspace import read_workspace, write_workspace
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network, Requirement, to_data
-from greyheron.model.notation.flows import read_bare_flow, read_expected_flow, write_flow
+from greyheron.model.notation.flows import read_bare_flow, write_flow
 from greyheron.model.notation.line import NotationError
 from greyheron.model.notation.lists import renumbered
-from greyheron.model.notation.requirements import KINDS, read_requirement, write_requirement
+from greyheron.model.notation.requirements import write_requirement
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited
 
@@ -128,16 +128,13 @@ def _proof_data(requirement: Requirement, answer: ProofReport) -> dict[str, obje
 @app.command()
 def advise(
     file: File,
-    wanted: Annotated[str, typer.Argument(help="A requirement, or a test flow with pass or block.")],
+    asked: Annotated[str, typer.Argument(help="A requirement, or a test flow with pass or block.")],
     as_json: AsJson = False,
 ) -> None:
     """Say where lists would make it hold. Exit status: 0 there is a way, or it holds; 1 not; 2 a bad file."""
     network = _read(file)
     try:
-        requirement = wanted.split(" ", 1)[0].lower() in KINDS
-        statement = read_requirement(wanted) if requirement else statement_of(read_expected_flow(wanted))
-        item = {"id": "asked", "statement": write_requirement(statement)}
-        edited(network, [Change(collection="requirements", key="asked", item=item)])
+        statement = wanted(asked, network)
     except (NotationError, DocumentError) as error:
         errors.print(str(error), markup=False)
         raise typer.Exit(BAD_FILE) from None

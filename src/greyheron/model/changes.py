@@ -87,6 +87,11 @@ def key_of(collection: str, item: Item) -> str:
     return _KEYS[collection](item)
 
 
+def putting(collection: Collection, item: Item) -> Change:
+    """The change that puts `item` under its own key."""
+    return Change(collection=collection, key=key_of(collection, item), item=to_data(item))
+
+
 def apply(network: Network, changes: Sequence[Change]) -> Network:
     """`network` with `changes` made in order.
 

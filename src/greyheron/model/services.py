@@ -7,13 +7,13 @@ from greyheron.model.names import PORTS, TCP, UDP, UDP_SERVICES
 from greyheron.model.values import Family, LineKind
 
 WHOLE_PROTOCOLS = ("tcp", "udp", "icmp")
-OFFERED = "services"
+OWN_SERVICES = "services"
 """The word for whatever each destination listens on."""
 LINE_PORTS = {
     LineKind.REMOTE: (PORTS["ssh"], PORTS["telnet"]),
     LineKind.WEB: (PORTS["https"], PORTS["http"]),
 }
-KNOWN_SERVICES = frozenset({"any", "ping", OFFERED, *WHOLE_PROTOCOLS, *LINE_PORTS, *PORTS})
+KNOWN_SERVICES = frozenset({"any", "ping", OWN_SERVICES, *WHOLE_PROTOCOLS, *LINE_PORTS, *PORTS})
 """The words that a requirement knows in every network."""
 
 

@@ -4,7 +4,6 @@ from collections import OrderedDict, deque
 from collections.abc import Callable
 from threading import Lock, RLock
 from typing import TypeVar
-from weakref import WeakKeyDictionary
 
 from greyheron.analysis.advice import Advice, Advisor
 from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
@@ -12,9 +11,8 @@ from greyheron.analysis.findings.coverage import IdleEntries
 from greyheron.analysis.findings.finder import find_all
 from greyheron.analysis.findings.finding import Finding, Ground
 from greyheron.analysis.policy import Known, PolicyStates, RequirementMarks, prove_policy
-from greyheron.analysis.proof.proving import Prover
+from greyheron.analysis.proof.proving import Prover, engines
 from greyheron.analysis.reach import (
-    OWN_SERVICES,
     Axis,
     Cells,
     Progress,
@@ -26,13 +24,13 @@ from greyheron.analysis.reach import (
     change_of,
 )
 from greyheron.analysis.report import TraceReport, report
-from greyheron.core.bulk.engine import BulkEngine, Fabrics
 from greyheron.core.conversation import converse
 from greyheron.core.world import World, build_world
 from greyheron.model.document import Network
 from greyheron.model.flow import Flow
 from greyheron.model.notation.flows import write_flow
 from greyheron.model.requirement import Statement
+from greyheron.model.services import OWN_SERVICES
 from greyheron.model.values import Family
 from greyheron.store.networks import Stored
 
@@ -78,8 +76,7 @@ class Bench:
         self._tries = Tries()
         self._findings = _Kept()
         self._idle = IdleEntries()
-        self._engines: WeakKeyDictionary[World, BulkEngine] = WeakKeyDictionary()
-        self._fabrics = Fabrics()
+        self.engine = engines()
         self.prover = Prover(self.engine)
         self._proven: OrderedDict[str, Known] = OrderedDict()
         self._proving = RLock()
@@ -146,11 +143,6 @@ class Bench:
             known = {name: found for (name, state), found in proven.items() if state == "draft"}
             advisor = Advisor(self.prover, self.engine, self.world(stored.draft), stored.draft, known)
             return advisor.advise(statement, progress=progress)
-
-    def engine(self, world: World) -> BulkEngine:
-        if world not in self._engines:
-            self._engines[world] = BulkEngine(world, self._fabrics)
-        return self._engines[world]
 
     def reach(self, stored: Stored, question: ReachQuestion, progress: Progress) -> ReachFound:
         """The matrix of a question, as running and on the draft. Raises ReachCancelled."""

@@ -5,17 +5,15 @@ from typing import Annotated, Generic, TypeVar
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from greyheron.analysis.advice import Advice, statement_of
+from greyheron.analysis.advice import Advice, wanted
 from greyheron.analysis.findings.finder import Noted, noted
 from greyheron.analysis.findings.finding import Repair, Severity
 from greyheron.analysis.policy import RequirementMarks
 from greyheron.analysis.proof.prover import Progress
 from greyheron.model.changes import Change
-from greyheron.model.notation.flows import read_expected_flow
-from greyheron.model.notation.requirements import KINDS, read_requirement, write_requirement
+from greyheron.model.notation.requirements import read_requirement, write_requirement
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited
-from greyheron.model.requirement import Statement
 from greyheron.server.jobs import Job
 from greyheron.server.needs import PROBLEMS, Computations, Store, Workings
 from greyheron.server.problems import ProblemItem, Refusal, problem_items
@@ -122,9 +120,7 @@ def ask_advice(
 ) -> Working[Advice]:
     """Begin to try every place where a list would make a requirement or a test flow's expectation hold."""
     stored = store.get(network_id)
-    statement = _meant(asked.text)
-    item = {"id": "asked", "statement": write_requirement(statement)}
-    edited(stored.draft, [Change(collection="requirements", key="asked", item=item)])  # all names exist
+    statement = wanted(asked.text, stored.draft)
     return _told(jobs.start(lambda progress: bench.advice(stored, statement, progress), PATIENCE))
 
 
@@ -132,13 +128,6 @@ def ask_advice(
 def advice_so_far(job_id: str, jobs: Computations) -> Working[Advice]:
     """How far the trying is, or the choices."""
     return _told(_found(jobs, job_id))
-
-
-def _meant(text: str) -> Statement:
-    """A requirement, or the one that a test flow stands for. Raises NotationError."""
-    if text.split(" ", 1)[0].lower() in KINDS:
-        return read_requirement(text)
-    return statement_of(read_expected_flow(text))
 
 
 @router.post("/networks/{network_id}/policy")

@@ -1,3 +1,4 @@
+import { keepPreviousData, type QueryKey, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { ask } from "./client";
 
@@ -9,26 +10,39 @@ export interface Work<T> {
   result: T | null;
 }
 
-/** Begin a long computation and look after it until its result is there; aborting cancels it. */
-export async function worked<T>(
-  begin: () => Promise<Work<T>>,
-  at: string,
-  signal: AbortSignal,
-  tell: (done: number) => void,
-): Promise<T> {
-  tell(0);
-  let work = await begin();
-  signal.addEventListener(
-    "abort",
-    () => void ask(`/work/${work.id}`, { method: "DELETE" }).catch(() => null),
-  );
-  while (work.result === null) {
-    await new Promise((resolve) => setTimeout(resolve, BETWEEN_LOOKS));
-    work = await ask<Work<T>>(`${at}/${work.id}`, { signal });
-    tell(work.done);
-  }
-  return work.result;
+interface LongWork<T> {
+  queryKey: QueryKey;
+  begin: (signal: AbortSignal) => Promise<Work<T>>;
+  /** How far it is. */
+  look: (id: string, signal: AbortSignal) => Promise<Work<T>>;
+  enabled?: boolean;
+  /** Whether the result before stays until the new one is there. */
+  keep?: boolean;
 }
 
-/** How much of a computation is done, 0 to 1. */
-export const useDone = () => useState(0);
+/** A computation beside the page, as far as it is; leaving it, or asking anew, cancels it. */
+export function useWork<T>({ queryKey, begin, look, enabled = true, keep = true }: LongWork<T>) {
+  const [done, setDone] = useState(0);
+  const found = useQuery<T>({
+    queryKey,
+    queryFn: async ({ signal }) => {
+      setDone(0);
+      let work = await begin(signal);
+      signal.addEventListener(
+        "abort",
+        () => void ask(`/work/${work.id}`, { method: "DELETE" }).catch(() => null),
+      );
+      while (work.result === null) {
+        await new Promise((resolve) => setTimeout(resolve, BETWEEN_LOOKS));
+        work = await look(work.id, signal);
+        setDone(work.done);
+      }
+      return work.result;
+    },
+    placeholderData: keep ? keepPreviousData : undefined,
+    enabled,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+  return { ...found, done };
+}

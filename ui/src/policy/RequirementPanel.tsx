@@ -2,8 +2,9 @@ import { useState } from "react";
 import type { ProofReport, Requirement } from "../api/client";
 import { NotationField } from "../editor/NotationField";
 import { useWorkbench } from "../shell/context";
-import { freeTestId, putRequirement, putTest, removeRequirement } from "../state/edits";
+import { putRequirement, removeRequirement } from "../state/edits";
 import { AnswerShape } from "./AnswerMark";
+import { useAsTest } from "./useAsTest";
 import { usePolicy } from "./usePolicy";
 import { WhereItGoes } from "./WhereItGoes";
 
@@ -86,19 +87,13 @@ function Answer({ label, report }: { label: string; report: ProofReport }) {
 
 /** The draft's answer in full. */
 function Details({ report }: { report: ProofReport }) {
-  const { network, make, go } = useWorkbench();
-  const asTest = async () => {
-    if (!report.flow) return;
-    const there = network.draft.tests.find((test) => test.flow === report.flow);
-    const test = there ?? { id: freeTestId(network.draft), flow: report.flow, group: "", note: "" };
-    if (there || (await make(putTest(test, `test ${report.flow}`))))
-      go({ test: test.id, chosen: `test:${test.id}`, state: "draft" });
-  };
+  const asTest = useAsTest();
+  const { flow } = report;
   return (
     <div className="mt-3" data-testid="proof">
       <p>{report.text}</p>
-      {report.flow && (
-        <button type="button" className="button mt-2" onClick={asTest}>
+      {flow && (
+        <button type="button" className="button mt-2" onClick={() => asTest(flow)}>
           Trace it as a test flow
         </button>
       )}

@@ -100,14 +100,6 @@ export const removeRequirement = (requirement: Requirement): EditRequest => ({
   changes: [remove("requirements", requirement.id)],
 });
 
-/** An id for a new requirement. */
-export function freeRequirementId(network: Network): string {
-  const taken = new Set(network.requirements.map((each) => each.id));
-  let number = 1;
-  while (taken.has(`r${number}`)) number += 1;
-  return `r${number}`;
-}
-
 /** Say that a finding is as it should be; without a reason, that it is not. */
 export const accept = (finding: FindingItem, reason: string | null): EditRequest => ({
   label: `${reason === null ? "no longer accept" : "accept"} ${finding.kind}`,
@@ -179,14 +171,19 @@ export const movePlate = (device: string, x: number, y: number): EditRequest => 
   changes: [put("positions", device, { device, x: Math.round(x), y: Math.round(y) })],
 });
 
-function* freeTestIds(network: Network): Generator<string, never> {
-  const taken = new Set(network.tests.map((test) => test.id));
-  for (let number = network.tests.length + 1; ; number += 1) {
-    if (!taken.has(`t${number}`)) yield `t${number}`;
+function* freeIds(begins: string, items: { id: string }[]): Generator<string, never> {
+  const taken = new Set(items.map((item) => item.id));
+  for (let number = items.length + 1; ; number += 1) {
+    if (!taken.has(`${begins}${number}`)) yield `${begins}${number}`;
   }
 }
 
+const freeTestIds = (network: Network) => freeIds("t", network.tests);
+
 export const freeTestId = (network: Network): string => freeTestIds(network).next().value;
+
+export const freeRequirementId = (network: Network): string =>
+  freeIds("r", network.requirements).next().value;
 
 /** Changes that would reach a device: moving plates, writing tests and the policy are not among them. */
 export const configuration = (changes: Change[]) =>

@@ -1,8 +1,9 @@
 import { useState } from "react";
 import type { FindingItem } from "../api/client";
+import { useAsTest } from "../policy/useAsTest";
 import { useFindings } from "../policy/usePolicy";
 import { useWorkbench } from "../shell/context";
-import { accept, freeTestId, putTest } from "../state/edits";
+import { accept } from "../state/edits";
 
 const HEADINGS: Record<FindingItem["severity"], string> = {
   fault: "Faults",
@@ -59,7 +60,8 @@ export function FindingsView() {
 const MARKS = { fault: "border-clay", warning: "border-ochre", note: "border-slate" };
 
 function Item({ finding }: { finding: FindingItem }) {
-  const { network, make, go, preview } = useWorkbench();
+  const { make, go, preview } = useWorkbench();
+  const asTest = useAsTest();
   const [reason, setReason] = useState<string | null>(null);
   const { repair } = finding;
   const mend = () => repair && make({ label: repair.label, changes: repair.changes });
@@ -67,13 +69,6 @@ function Item({ finding }: { finding: FindingItem }) {
     if (!repair) return;
     go({ view: "map" });
     preview.show({ list: finding.lists[0] ?? "", edit: { label: repair.label, changes: repair.changes } });
-  };
-  const trace = async () => {
-    const flow = `${finding.flow} pass`;
-    const there = network.draft.tests.find((test) => test.flow === flow);
-    const test = there ?? { id: freeTestId(network.draft), flow, group: "From findings", note: "" };
-    if (there || (await make(putTest(test, `test ${flow}`))))
-      go({ view: "map", test: test.id, chosen: `test:${test.id}` });
   };
   return (
     <li
@@ -108,7 +103,11 @@ function Item({ finding }: { finding: FindingItem }) {
           </button>
         ))}
         {finding.flow && (
-          <button type="button" className="underline" onClick={trace}>
+          <button
+            type="button"
+            className="underline"
+            onClick={() => asTest(`${finding.flow} pass`, "From findings")}
+          >
             trace {finding.flow}
           </button>
         )}

@@ -12,7 +12,7 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from greyheron.analysis.proof.regions import Region, Spans, meet, span_split, split
+from greyheron.analysis.proof.regions import Region, Spans, span_split, split
 from greyheron.analysis.proof.services import ALL_PORTS, spans_of
 from greyheron.core.lists import ResolvedList, Rule
 from greyheron.core.matching import first_mismatch
@@ -232,8 +232,7 @@ def _kinds(family: Family, named: frozenset[tuple[int | None, IcmpMatch | None]]
 def _addresses(own: Region, others: Sequence[tuple[AddressBlock, ...] | None]) -> list[int]:
     parts: list[Region] = [own]
     for blocks in {each for each in others if each is not None}:
-        if any(meet(block, each) for part in parts for each in part for block in blocks):
-            parts = split(parts, blocks)
+        parts = split(parts, blocks)
     return [part[0].first for part in parts if part]
 
 
@@ -248,8 +247,17 @@ def _packet(family: Family, kind: _Kind, source: int, destination: int, from_: i
     protocol, icmp_type, icmp_code, answers = kind
     with_ports = protocol in WITH_PORTS
     flags = (TcpFlags.ACK if answers else TcpFlags.SYN) if protocol == TCP else TcpFlags.NONE
-    port = {True: (from_, to), False: (None, None)}[with_ports]
-    return Packet(family, source, destination, protocol, port[0], port[1], flags, icmp_type, icmp_code)
+    return Packet(
+        family,
+        source,
+        destination,
+        protocol,
+        from_ if with_ports else None,
+        to if with_ports else None,
+        flags,
+        icmp_type,
+        icmp_code,
+    )
 
 
 class _Hulls:

@@ -5,13 +5,14 @@ from bisect import bisect_right
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
 
+from greyheron.analysis.entries import rewritten
 from greyheron.analysis.findings.coverage import Idle
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, shortened
 from greyheron.analysis.proof.regions import meet, span_union
 from greyheron.core.addresses import block_of
 from greyheron.core.lists import Names, ResolvedList, Rule, resolve
 from greyheron.model.changes import Change
-from greyheron.model.document import AccessList, Device, Network, family_of, to_data
+from greyheron.model.document import AccessList, Device, Network, family_of
 from greyheron.model.entry import AddressBlock, Entry, ListBody
 from greyheron.model.notation.entries import write_entry
 from greyheron.model.notation.lists import write_body
@@ -54,21 +55,15 @@ def _line(access_list: AccessList, number: int) -> str:
     return write_entry(entry, access_list.family, access_list.kind)
 
 
-def _rewritten(access_list: AccessList, body: ListBody | str) -> Change:
-    """A list with other entries."""
-    text = body if isinstance(body, str) else write_body(body, access_list.family, access_list.kind)
-    item = {**to_data(access_list), "entries": text}
-    return Change(collection="lists", key=access_list.name, item=item)
-
-
 def _without(access_list: AccessList, numbers: Iterable[int]) -> Change:
     gone = set(numbers)
     left = tuple(each for each in access_list.body.entries if each.number not in gone)
-    return _rewritten(access_list, replace(access_list.body, entries=left))
+    return rewritten(access_list, _written(access_list, replace(access_list.body, entries=left)))
 
 
-def _written(access_list: AccessList) -> str:
-    return write_body(access_list.body, access_list.family, access_list.kind)
+def _written(access_list: AccessList, body: ListBody | None = None) -> str:
+    """The text of a list, or of what would be its body."""
+    return write_body(body or access_list.body, access_list.family, access_list.kind)
 
 
 def _nowhere(access_list: AccessList) -> Finding:
@@ -83,7 +78,7 @@ def _nowhere(access_list: AccessList) -> Finding:
 
 def _only_denies(access_list: AccessList) -> Finding:
     everything = "permit from any" if access_list.kind == "standard" else "permit any from any to any"
-    change = _rewritten(access_list, _written(access_list) + everything)
+    change = rewritten(access_list, _written(access_list) + everything)
     return Finding(
         "list of denies only",
         Severity.FAULT,
@@ -164,7 +159,7 @@ def _moved_up(access_list: AccessList, idle: Iterable[Idle]) -> Repair:
         goal = next(place for place, entry in enumerate(entries) if entry.number in each.by)
         entries.insert(goal, moved)
     even = tuple(replace(entry, number=10 * place) for place, entry in enumerate(entries, 1))
-    change = _rewritten(access_list, replace(access_list.body, entries=even))
+    change = rewritten(access_list, _written(access_list, replace(access_list.body, entries=even)))
     return Repair(f"move the hidden entries of {access_list.name} up", (change,))
 
 
@@ -280,7 +275,7 @@ def _one_address_only(access_list: AccessList, resolved: ResolvedList, held: _He
             text = _written(access_list)
             line = write_entry(rule.entry, family, access_list.kind)
             mended = text.replace(line, line.replace(f"to {block}", f"to @{device.name}"))
-            change = _rewritten(access_list, mended)
+            change = rewritten(access_list, mended)
             yield Finding(
                 "one address of several",
                 Severity.WARNING,

@@ -10,9 +10,9 @@ from greyheron.analysis.proof.regions import Region, meet
 from greyheron.analysis.words import place_words
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.headers import Bools, Ints
-from greyheron.core.lists import ResolvedList, Rule
+from greyheron.core.lists import Rule
 from greyheron.core.places import AttachmentPoint
-from greyheron.model.changes import Change
+from greyheron.model.changes import Change, key_of, putting
 from greyheron.model.document import Placement
 from greyheron.model.entry import AddressBlock
 from greyheron.model.services import Request
@@ -62,13 +62,9 @@ def _on_console(ground: Ground) -> Iterator[Finding]:
 
 
 def _moved(placed: Placement, at: str, direction: Direction) -> tuple[Change, ...]:
-    old = f"{placed.device}:{placed.at}:{placed.direction}:{placed.list}"
-    new = f"{placed.device}:{at}:{direction}:{placed.list}"
-    item = {"list": placed.list, "device": placed.device, "at": at, "direction": direction.value}
-    return (
-        Change(collection="placements", key=old),
-        Change(collection="placements", key=new, item=item),
-    )
+    moved = placed.model_copy(update={"at": at, "direction": direction})
+    gone = Change(collection="placements", key=key_of("placements", placed))
+    return gone, putting("placements", moved)
 
 
 def _near_the_source(ground: Ground) -> Iterator[Finding]:
@@ -112,12 +108,11 @@ def _facing_away(ground: Ground, family: Family) -> Iterator[Finding]:
     met = _Met(ground, family, places)
     regions = [place.region for place in places]
     for (point, which), found in ground.world.lists.items():
-        interface = (point.device, point.at) in ground.world.interfaces
-        if which is not family or not interface or not _choosy(found):
+        if which is not family or (point.device, point.at) not in ground.world.interfaces:
             continue
         own = [rule for rule in found.rules if rule.sources is not None or rule.destinations is not None]
         pairs = met.at(point)
-        if len(pairs) and not any(_comes_by(rule, regions, pairs) for rule in own):
+        if own and len(pairs) and not any(_comes_by(rule, regions, pairs) for rule in own):
             turned = Direction.OUT if point.direction is Direction.IN else Direction.IN
             other = AttachmentPoint(point.device, point.at, turned)
             fits = any(_comes_by(rule, regions, met.at(other)) for rule in own)
@@ -133,17 +128,12 @@ def _facing_away(ground: Ground, family: Family) -> Iterator[Finding]:
                 "list that faces the wrong way",
                 Severity.FAULT,
                 f"{found.name} at {point.device} {point.at} {point.direction}",
-                f"{found.name} stands {place_words(point)}, where none of the addresses that "
-                "its entries name ever "
-                f"come by in that direction.{where}",
+                f"{found.name} stands {place_words(point)}, where none of the addresses that its entries "
+                f"name ever come by in that direction.{where}",
                 devices=(point.device,),
                 lists=(found.name,),
                 repair=repair,
             )
-
-
-def _choosy(found: ResolvedList) -> bool:
-    return any(rule.sources is not None or rule.destinations is not None for rule in found.rules)
 
 
 def _comes_by(rule: Rule, regions: list[Region], pairs: Ints) -> bool:

@@ -6,14 +6,15 @@ from collections.abc import Iterator
 from greyheron.analysis.book import Tries
 from greyheron.analysis.findings.finding import Finding, Ground, Severity, counted, shortened
 from greyheron.analysis.judge import Standing, judge
-from greyheron.analysis.reach import OWN_SERVICES, Reach, ReachQuestion, axis_of
-from greyheron.analysis.words import ending_words, place_words
+from greyheron.analysis.reach import Reach, ReachQuestion, axis_of
+from greyheron.analysis.words import ending_words, entry_words, place_words
 from greyheron.core.conversation import Verdict, Way, converse
+from greyheron.core.matching import Decision
 from greyheron.core.steps import Outcome
 from greyheron.model.flow import Flow, FlowEnd
 from greyheron.model.names import PORTS, TCP
 from greyheron.model.notation.flows import write_expected_flow, write_flow
-from greyheron.model.services import written
+from greyheron.model.services import OWN_SERVICES, written
 from greyheron.model.values import Family
 
 _CLEAR = {PORTS["telnet"]: "telnet", PORTS["http"]: "http"}
@@ -31,8 +32,7 @@ def in_traffic(ground: Ground) -> Iterator[Finding]:
 
 def _neighbours(ground: Ground) -> Iterator[Finding]:
     for cut in ground.world.cut_neighbours():
-        decision = cut.by.decision
-        entry = "its implicit deny" if decision.entry is None else f"entry {decision.entry}"
+        entry = _which(cut.by.decision)
         ends = (":".join(cut.port), ":".join(cut.neighbour))
         yield Finding(
             "routing neighbours cut",
@@ -44,6 +44,12 @@ def _neighbours(ground: Ground) -> Iterator[Finding]:
             (cut.port[0], cut.neighbour[0]),
             (cut.by.list_name,),
         )
+
+
+def _which(decision: Decision) -> str:
+    """The deciding entry of a list that has been named."""
+    words = entry_words(decision)
+    return f"its {words}" if decision.entry is None else words
 
 
 def _tests(ground: Ground) -> Iterator[Finding]:
@@ -107,8 +113,7 @@ def _stopped(ground: Ground, reach: Reach, family: Family) -> Iterator[Finding]:
         if without.verdict is not Verdict.PASSES or path.denial is None:
             continue
         point, name = path.denial.point, ground.world.lists[path.denial.point, family].name
-        entry = path.denial.decision.entry
-        which = "its implicit deny" if entry is None else f"entry {entry}"
+        which = _which(path.denial.decision)
         subject = f"{name} {place_words(point)}, {which}"
         if path.outcome is Outcome.NO_DISCOVERY:
             yield Finding(

@@ -96,7 +96,7 @@ class Cut:
         weights = np.random.default_rng(len(lists)).integers(1, 1 << 62, len(lists), dtype=np.uint64)
         digest = np.zeros(len(courses.rows), dtype=np.uint64)
         np.add.at(digest, rows, weights[numbers])
-        starts, ends = np.searchsorted(rows, np.arange(len(courses.rows))), None
+        starts = np.searchsorted(rows, np.arange(len(courses.rows)))
         ends = np.searchsorted(rows, np.arange(len(courses.rows)), side="right")
         _, first, group = np.unique(digest, return_index=True, return_inverse=True)
         self._groups = [

@@ -119,8 +119,7 @@ class Classes:
             dtype=np.int64,
         )
         # Hosts that could be on one segment talk to each other; what is drawn, or outside, not to itself.
-        alone = np.array([piece.drawn for piece in self.sources], dtype=np.bool_)
-        self.alone = alone
+        self.alone = np.array([piece.drawn for piece in self.sources], dtype=np.bool_)
         self._service_list, self._port_list = list(self.services), list(self.ports)
 
     def conversations(self) -> int:

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from ipaddress import ip_network
 
-from greyheron.analysis.proof.regions import Region, common, minus, split
+from greyheron.analysis.proof.regions import Region, common, meet, minus, split
 from greyheron.core.addresses import block_of, is_link_local
 from greyheron.core.lists import Names
 from greyheron.core.possible import reserved
@@ -13,7 +13,7 @@ from greyheron.core.world import World
 from greyheron.model.document import Device, Network, family_of
 from greyheron.model.entry import AddressBlock, NamedAddresses
 from greyheron.model.requirement import KIND_WORDS, Side, Term, TermKind
-from greyheron.model.values import DeviceKind, Family
+from greyheron.model.values import Family
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,8 +37,7 @@ class Places:
     """
 
     def __init__(self, world: World, network: Network, family: Family) -> None:
-        self._world, self._names, self._family = world, Names(network), family
-        self.family = family
+        self._world, self._names, self.family = world, Names(network), family
         self._sets = {group.name for group in network.address_sets}
         drawn = {device.name for device in network.devices}
         self._own = {name: self._addresses(name) for name in world.devices if name in drawn}
@@ -54,9 +53,9 @@ class Places:
 
     def _addresses(self, name: str) -> Region:
         return tuple(
-            AddressBlock(self._family, address, self._family.every_bit)
-            for address in dict.fromkeys(self._world.addresses(name, self._family))
-            if not is_link_local(self._family, address)
+            AddressBlock(self.family, address, self.family.every_bit)
+            for address in dict.fromkeys(self._world.addresses(name, self.family))
+            if not is_link_local(self.family, address)
         )
 
     def _drawn(self) -> Iterator[Place]:
@@ -72,13 +71,13 @@ class Places:
             if name not in drawn
         ]
         own = sorted(
-            ((name, block) for name, block in stand_ins if block.family is self._family),
+            ((name, block) for name, block in stand_ins if block.family is self.family),
             key=lambda each: -each[1].care.bit_count(),
         )
         for number, (name, block) in enumerate(own):
             closer = [other for _, other in own[:number] if block.holds(other.value)]
             unheld = [each for each in held if block.holds(each.value)]
-            nobody = [AddressBlock(self._family, each, self._family.every_bit) for each in reserved(block)]
+            nobody = [AddressBlock(self.family, each, self.family.every_bit) for each in reserved(block)]
             answered = [each for each in self._answered if block.holds(each.value)]
             region = minus((block,), [*closer, *unheld, *nobody, *answered])
             if region:
@@ -90,9 +89,9 @@ class Places:
         before: list[AddressBlock] = []
         for device in network.devices:
             for prefix in device.prefixes:
-                if family_of(prefix) is self._family:
+                if family_of(prefix) is self.family:
                     block = block_of(prefix)
-                    taken = [each for each in (*segments, *held, *self._answered) if _overlap(each, block)]
+                    taken = [each for each in (*segments, *held, *self._answered) if meet(each, block)]
                     region = minus((block,), [*taken, *before])
                     before.append(block)
                     if region:
@@ -102,8 +101,8 @@ class Places:
         found = {
             each.prefix: None
             for port in self._world.segments.of
-            for each in self._world.held(port, self._family)
-            if not is_link_local(self._family, each.address)
+            for each in self._world.held(port, self.family)
+            if not is_link_local(self.family, each.address)
         }
         return list(found)
 
@@ -111,14 +110,14 @@ class Places:
         """Outside addresses that static rules lead from to devices inside."""
         for device in network.devices:
             for rule in device.translations:
-                if rule.kind != "static" or rule.to is None or family_of(rule.to) is not self._family:
+                if rule.kind != "static" or rule.to is None or family_of(rule.to) is not self.family:
                     continue
                 inside, outside = block_of(rule.source), block_of(rule.to)
                 for name, region in self._own.items():
                     for block in region:
                         if inside.holds(block.value):
                             address = outside.value + block.value - inside.value
-                            moved = AddressBlock(self._family, address, self._family.every_bit)
+                            moved = AddressBlock(self.family, address, self.family.every_bit)
                             yield Place(name, (moved,), translated=True)
 
     def of(self, side: Side, translated: bool = False) -> tuple[Place, ...]:
@@ -159,8 +158,8 @@ class Places:
             case TermKind.PREFIX:
                 return common(place.region, self._blocks(term.name))
             case TermKind.INTERFACE:
-                held = self._world.held((term.name, term.at), self._family)
-                own = [AddressBlock(self._family, each.address, self._family.every_bit) for each in held]
+                held = self._world.held((term.name, term.at), self.family)
+                own = [AddressBlock(self.family, each.address, self.family.every_bit) for each in held]
                 return common(place.region, own) if place.device == term.name else ()
             case TermKind.SEGMENT:
                 return self._on_segment(term, place)
@@ -169,11 +168,11 @@ class Places:
 
     def _blocks(self, prefix: str) -> list[AddressBlock]:
         block = block_of(ip_network(prefix))
-        return [block] if block.family is self._family else []
+        return [block] if block.family is self.family else []
 
     def _named(self, name: str, place: Place) -> Region:
         if name in self._sets:
-            return common(place.region, self._names.addresses(NamedAddresses(name), self._family) or ())
+            return common(place.region, self._names.addresses(NamedAddresses(name), self.family) or ())
         if name in self._own:
             return place.region if place.device == name else ()
         device = self._world.devices[place.device]
@@ -189,7 +188,7 @@ class Places:
             numbers = {
                 number
                 for port, number in world.segments.of.items()
-                if any(each.prefix in block for each in world.held(port, self._family))
+                if any(each.prefix in block for each in world.held(port, self.family))
             }
         device = world.devices[place.device]
         if not place.drawn:
@@ -197,10 +196,10 @@ class Places:
                 place.region if world.segments.of[device.name, device.interfaces[0].name] in numbers else ()
             )
         own = [
-            AddressBlock(self._family, each.address, self._family.every_bit)
+            AddressBlock(self.family, each.address, self.family.every_bit)
             for interface in device.interfaces
             if world.segments.of.get((device.name, interface.name)) in numbers - {None}
-            for each in world.held((device.name, interface.name), self._family)
+            for each in world.held((device.name, interface.name), self.family)
         ]
         return common(place.region, own)
 
@@ -210,7 +209,7 @@ class Places:
         if place.device == firewall.name:
             return ()
         zone = next(zone for zone in firewall.zones if zone.name == term.at)
-        routes = {route.prefix for route in self._world.table(term.name, self._family).routes}
+        routes = {route.prefix for route in self._world.table(term.name, self.family).routes}
         pieces: list[Region] = [place.region]
         for prefix in routes:
             pieces = split(pieces, [prefix])
@@ -219,13 +218,5 @@ class Places:
         )
 
     def _leads_to(self, firewall: Device, piece: Region, interfaces: Iterable[str]) -> bool:
-        hops = self._world.lookup(firewall.name, self._family, piece[0].first).hops
+        hops = self._world.lookup(firewall.name, self.family, piece[0].first).hops
         return any(hop.interface in interfaces for hop in hops)
-
-
-def _overlap(one: AddressBlock, other: AddressBlock) -> bool:
-    return not (one.value ^ other.value) & one.care & other.care
-
-
-def is_outside(world: World, place: Place) -> bool:
-    return place.drawn and world.devices[place.device].kind is DeviceKind.OUTSIDE

@@ -13,7 +13,7 @@ from greyheron.model.document import Device
 from greyheron.model.entry import NotPort, PortSpan
 from greyheron.model.names import PORTS, TCP, UDP, UDP_SERVICES
 from greyheron.model.notation.terms import read_ports
-from greyheron.model.services import LINE_PORTS, OFFERED, Request
+from greyheron.model.services import LINE_PORTS, OWN_SERVICES, Request
 from greyheron.model.values import DeviceKind, Family, LineKind
 
 ALL_PORTS: Spans = ((0, 65535),)
@@ -71,9 +71,9 @@ def meant(words: Iterable[str], device: Device, names: Names, family: Family) ->
 
 def _meant(word: str, device: Device, names: Names, family: Family) -> list[Service]:
     everything = [Service(tag, spans) for tag, spans in whole(family).items()]
-    if word == "any" or (word == OFFERED and device.kind is DeviceKind.OUTSIDE):
+    if word == "any" or (word == OWN_SERVICES and device.kind is DeviceKind.OUTSIDE):
         return everything
-    if word == OFFERED:
+    if word == OWN_SERVICES:
         own = [(Tag(service.protocol), (service.port, service.port)) for service in device.services]
         own += [(Tag.TCP, (port, port)) for line in device.lines for port in sorted(line.ports)]
         return [Service(tag, (span,)) for tag, span in own]
