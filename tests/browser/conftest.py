@@ -24,7 +24,7 @@ QUIET = [
     "--disable-component-update",
     "--disable-sync",
 ]
-expect.set_options(timeout=10_000)
+expect.set_options(timeout=30_000)  # ample: a machine that builds, tests and proves at once is slow
 
 
 class Server:

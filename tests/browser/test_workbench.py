@@ -315,7 +315,7 @@ def test_no_serious_axe_violation(page: Page, view: str, theme: str, server: Ser
         expect(page.get_by_role("region", name="Where it could go")).to_be_visible(timeout=30_000)
     elif view == "findings":
         page.keyboard.press("4")
-        expect(page.locator("[data-finding]").first).to_be_visible(timeout=20_000)
+        expect(page.locator("[data-finding]").first).to_be_visible()
     elif view == "log":
         page.keyboard.press("6")
         expect(page.get_by_text("All are at nought.")).to_be_visible()

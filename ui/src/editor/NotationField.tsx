@@ -1,4 +1,9 @@
-import { autocompletion, completionStatus, startCompletion } from "@codemirror/autocomplete";
+import {
+  autocompletion,
+  completionStatus,
+  selectedCompletion,
+  startCompletion,
+} from "@codemirror/autocomplete";
 import { history, historyKeymap, standardKeymap } from "@codemirror/commands";
 import { EditorState, Prec } from "@codemirror/state";
 import { EditorView, keymap, placeholder } from "@codemirror/view";
@@ -18,7 +23,7 @@ interface Props {
   onSubmit: () => void;
 }
 
-/** One line of notation: a test flow or a requirement. Enter submits, unless a completion is being chosen. */
+/** One line of notation: a test flow or a requirement. Enter submits, unless it chooses a completion. */
 export function NotationField({ network, of, label, hint, value, invalid, onChange, onSubmit }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
@@ -40,6 +45,7 @@ export function NotationField({ network, of, label, hint, value, invalid, onChan
           oneLine,
           placeholder(hint),
           history(),
+          Prec.highest(keymap.of([{ key: "Enter", run: (editor) => wordIsWhole(editor) && submit() }])),
           autocompletion({
             override: [completions(network, { of })],
             icons: false,
@@ -85,4 +91,12 @@ export function NotationField({ network, of, label, hint, value, invalid, onChan
       className={`rounded border bg-plate ${invalid ? "border-clay" : "border-rule focus-within:border-tide"}`}
     />
   );
+}
+
+/** Whether the completion on offer stands there already: nothing is left to choose. */
+function wordIsWhole({ state }: EditorView): boolean {
+  const { label } = selectedCompletion(state) ?? {};
+  const { head } = state.selection.main;
+  const before = state.doc.sliceString(0, head);
+  return label !== undefined && head === state.doc.length && ` ${before}`.endsWith(` ${label}`);
 }
