@@ -83,7 +83,9 @@ def test_enter_submits_a_word_that_is_whole(page: Page) -> None:
     page.keyboard.insert_text("block kiosk → ledger telnet")
     expect(page.get_by_role("option", name=re.compile("^telnet"))).to_be_visible()
     page.keyboard.press("Enter")
-    expect(page.get_by_test_id("proof")).to_contain_text("kiosk → ledger tcp/23 (telnet)")
+    expect(page.get_by_test_id("proof")).to_contain_text(
+        "kiosk:172.20.16.21 → ledger:172.20.40.10 tcp/23 gets through"
+    )
 
 
 def test_findings_are_looked_at_mended_and_accepted(page: Page) -> None:

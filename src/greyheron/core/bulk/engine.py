@@ -17,7 +17,7 @@ from greyheron.core.bulk.fabric import Fabric, fabric_key
 from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Bools, Ints, distinct, first_of_each
 from greyheron.core.bulk.placed import Placed, Tables
 from greyheron.core.bulk.recorded import RecordedCourses, Recorder, walked_exchanges
-from greyheron.core.bulk.tables import occurring, port_spans
+from greyheron.core.bulk.tables import occurring
 from greyheron.core.bulk.traced import TracedCourses
 from greyheron.core.bulk.tracing import OUTCOMES
 from greyheron.core.conversation import VERDICTS, Verdict
@@ -72,6 +72,14 @@ class Courses:
         found[self.recorded.crowded] = True
         for places, part in zip(self.plain, self.traced, strict=True):
             found[places] |= part.rows_passing(codes)
+        return found
+
+    def decided_otherwise(self, placed: Placed, before: Placed) -> Bools:
+        """Whether each row may end otherwise in `placed`: whether what denies some packet is not the same."""
+        found = self.recorded.decided_otherwise(placed, before)
+        found[self.recorded.crowded] = True
+        for places, part in zip(self.plain, self.traced, strict=True):
+            found[places] |= part.decided_otherwise(placed, before)
         return found
 
     def meetings(self) -> tuple[Ints, Ints]:
@@ -155,7 +163,8 @@ class _FamilyEngine:
     def __init__(self, world: World, family: Family, fabrics: Fabrics) -> None:
         self._world, self._family = world, family
         self.fabric, self._recorder = fabrics.of(world, family)
-        self._placed = Placed(world, self.fabric, fabrics.tables)
+        self._tables = fabrics.tables
+        self._placed = Placed(world, self.fabric, self._tables)
         self._own_sources: dict[tuple[str, int], int | None] = {}
         self._port_cuts = self._source_port_cuts()
 
@@ -164,10 +173,7 @@ class _FamilyEngine:
 
         Both sides of a list count: a source port is a reply's destination port.
         """
-        placed = {id(found): found for found in self._placed.lists if found is not None}
-        rules = (rule for found in placed.values() for rule in found.rules)
-        terms = {terms for rule in rules for terms in (rule.source_ports, rule.destination_ports) if terms}
-        cuts = {0} | {edge for each in terms for low, high in port_spans(each) for edge in (low, high + 1)}
+        cuts = {0}.union(*(self._tables.port_cuts(found) for found in self._placed.distinct))
         cuts |= {edge for port in self._recorder.ports for edge in (port, port + 1)}
         return np.array(sorted(cuts), dtype=np.int64)
 
@@ -188,10 +194,10 @@ class _FamilyEngine:
         return self._combined(self._exchanges(courses, None), len(courses.rows))
 
     def changed(self, courses: Courses, before: "_FamilyEngine") -> tuple[Ints, Verdicts]:
-        passing = courses.passing(self.changed_codes(before))
-        rows = np.flatnonzero(passing)
-        exchanges = self._exchanges(courses, passing)
-        place = np.zeros(len(passing), dtype=np.int64)
+        differs = courses.decided_otherwise(self._placed, before._placed)
+        rows = np.flatnonzero(differs)
+        exchanges = self._exchanges(courses, differs)
+        place = np.zeros(len(differs), dtype=np.int64)
         place[rows] = np.arange(len(rows))
         return rows, self._combined(replace(exchanges, row=place[exchanges.row]), len(rows))
 

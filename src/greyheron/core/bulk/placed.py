@@ -7,7 +7,7 @@ import numpy as np
 
 from greyheron.core.bulk.fabric import Fabric, Question
 from greyheron.core.bulk.headers import NONE, Bools, Headers, Ints, first_of_each
-from greyheron.core.bulk.tables import DecisionTable
+from greyheron.core.bulk.tables import DecisionTable, port_spans
 from greyheron.core.discovery import stopped_discovery
 from greyheron.core.lists import ResolvedList
 from greyheron.core.world import World
@@ -28,15 +28,26 @@ class Denials:
 
 
 class Tables:
-    """Decision tables of lists that several worlds may share, each made once."""
+    """Decision tables of lists that several worlds may share, and where they cut ports, each made once."""
 
     def __init__(self) -> None:
         self._found: WeakKeyDictionary[ResolvedList, DecisionTable] = WeakKeyDictionary()
+        self._cuts: WeakKeyDictionary[ResolvedList, frozenset[int]] = WeakKeyDictionary()
 
     def of(self, resolved: ResolvedList) -> DecisionTable:
         if resolved not in self._found:
             self._found[resolved] = DecisionTable(resolved)
         return self._found[resolved]
+
+    def port_cuts(self, resolved: ResolvedList) -> frozenset[int]:
+        """Where ports of either side fall into another class for the list."""
+        if resolved not in self._cuts:
+            rules = resolved.rules
+            terms = {each for rule in rules for each in (rule.source_ports, rule.destination_ports) if each}
+            self._cuts[resolved] = frozenset(
+                edge for each in terms for low, high in port_spans(each) for edge in (low, high + 1)
+            )
+        return self._cuts[resolved]
 
 
 class Placed:
@@ -66,6 +77,28 @@ class Placed:
         """For each code whether it may decide otherwise than in `before`, which has the same fabric."""
         gates = [now is not then for now, then in zip(self.lists, before.lists, strict=True)]
         return np.append(np.array(gates), (self._stopping() != before._stopping()).any(axis=1))
+
+    def decides_otherwise(self, before: "Placed", code: Ints, headers: Headers) -> Bools:
+        """For each packet at a code that has `changed_from` `before`, whether something else denies it."""
+        found = code >= len(self.lists)
+        gates = np.flatnonzero(~found)
+        width = len(before.distinct) + 1
+        pairs = (self._list_at[code[gates]] + 1) * width + before._list_at[code[gates]] + 1
+        for pair in np.unique(pairs).tolist():
+            places = gates[pairs == pair]
+            now, then = divmod(pair, width)
+            some = headers.take(places)
+            found[places] = self._denying(now - 1, some) != before._denying(then - 1, some)
+        return found
+
+    def _denying(self, number: int, headers: Headers) -> Ints:
+        """For each packet the number of the entry that denies it, 0 for the end of the list, or NONE."""
+        if number == NONE:
+            return np.full(len(headers), NONE, dtype=np.int64)
+        table = self._tables.of(self.distinct[number])
+        decider = table.first_match(headers)
+        entries = np.where(table.entries[decider] == NONE, 0, table.entries[decider])
+        return np.where(table.denies[decider], entries, NONE)
 
     def lists_at(self, codes: Ints) -> tuple[Ints, Ints]:
         """The lists that may have a say at `codes`: places in `codes`, and in `distinct`.

@@ -183,6 +183,14 @@ class RecordedCourses:
         found[self._row[self._path[codes[self._code]]]] = True
         return found
 
+    def decided_otherwise(self, placed: Placed, before: Placed) -> Bools:
+        """Whether each row has a packet that some list denies otherwise in `placed` than in `before`."""
+        met = np.flatnonzero(placed.changed_from(before)[self._code])
+        differs = placed.decides_otherwise(before, self._code[met], self._headers.take(met))
+        found = np.zeros(len(self._rows), dtype=np.bool_)
+        found[self._row[self._path[met[differs]]]] = True
+        return found
+
     def decided(self, placed: Placed, only: Bools | None = None) -> Exchanges:
         """The exchanges of every row, or of those marked in `only`, as the lists in `placed` leave them."""
         acting = placed.acts()[self._code]

@@ -87,6 +87,18 @@ class TracedCourses:
         found[self._home_row[_any_at(home.met, codes)]] = True
         return found
 
+    def decided_otherwise(self, placed: Placed, before: Placed) -> Bools:
+        """Whether each row has a packet that some list denies otherwise in `placed` than in `before`."""
+        codes = placed.changed_from(before)
+        found = np.zeros(len(self._rows), dtype=np.bool_)
+        for packet in (OUT, HOME, OUT_AGAIN, HOME_AGAIN):
+            row = self._home_row if packet in (HOME, HOME_AGAIN) else self._out.row
+            sent = self._is_tcp[self._rows.request[row]] | (packet in (OUT, HOME))
+            path, code = self.met(packet, np.flatnonzero(sent), codes)
+            differs = placed.decides_otherwise(before, code, self.headers(packet, path))
+            found[row[path[differs]]] = True
+        return found
+
     def meetings(self) -> tuple[Ints, Ints]:
         """Every row with every code that a packet of it comes to, each pair once."""
         pairs = []
