@@ -61,11 +61,22 @@ class Server:
             self._process.wait()
 
 
-@pytest.fixture
-def server(tmp_path: Path) -> Iterator[Server]:
-    running = Server(tmp_path / "data")
+@pytest.fixture(scope="session")
+def started(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    running = Server(tmp_path_factory.mktemp("data"))
     yield running
     running.stop()
+
+
+@pytest.fixture
+def server(started: Server) -> Server:
+    """A server that has the demo as it ships, and nothing else."""
+    with httpx.Client(base_url=f"{started.address}/api") as api:
+        for network in api.get("/networks").json():
+            match = {"If-Match": f'"{network["version"]}"'}
+            api.delete(f"/networks/{network['id']}", headers=match).raise_for_status()
+        api.post("/networks/demo").raise_for_status()
+    return started
 
 
 @pytest.fixture(scope="session")

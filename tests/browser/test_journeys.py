@@ -92,40 +92,21 @@ def place_at(page: Page, words: str) -> None:
     ).to_be_visible()
 
 
-def add(page: Page, kind: str, text: str) -> None:
-    """Add a device from the overview, written as text."""
-    press(page, page.get_by_role("button", name="Add to the network"))
-    expect(page.get_by_role("menu")).to_be_visible()
-    page.keyboard.type(kind)
+def write_line(page: Page, label: str, text: str) -> None:
+    """Write a line of notation in the field that has the focus, and submit it."""
+    field = page.get_by_role("textbox", name=label)
+    expect(field).to_be_focused()
+    page.keyboard.insert_text(text)
     page.keyboard.press("Enter")
-    fill(page, page.get_by_role("textbox", name=re.compile("new", re.IGNORECASE)).last, text)
-    press(page, page.get_by_role("button", name="Save to draft"))
+    expect(field).to_have_count(0)
 
 
 def choose_nothing(page: Page) -> None:
     page.goto(page.url.split("?")[0])
-    expect(page.get_by_role("button", name="Add to the network")).to_be_visible()
+    expect(page.get_by_role("button", name="Add a device")).to_be_visible()
 
 
-ROUTER = """name: {name}
-kind: router
-interfaces:
-- name: eth0
-  addresses: [{eth0}]
-  ospf: {{}}
-- name: eth1
-  addresses: [{eth1}]
-  ospf: {{}}
-"""
-HOST = """name: {name}
-kind: host
-interfaces:
-- name: eth0
-  addresses: [{address}]
-gateway: {gateway}
-services:
-- {{name: page, protocol: tcp, port: 80}}
-"""
+GATEWAY = "172.20.56.254"
 
 
 def test_a_network_of_three_routers_from_nothing_and_one_block_proved(page: Page, server: Server) -> None:
@@ -133,24 +114,33 @@ def test_a_network_of_three_routers_from_nothing_and_one_block_proved(page: Page
     tab_to(page, page.get_by_label("Name of a new network"))
     page.keyboard.type("Reed bank")
     page.keyboard.press("Enter")
-    for name, eth0, eth1 in (
-        ("reed1", "172.21.1.1/24", "172.21.9.1/30"),
-        ("reed2", "172.21.9.2/30", "172.21.9.5/30"),
-        ("reed3", "172.21.9.6/30", "172.21.3.1/24"),
+    expect(page.get_by_text("This network has no devices yet.")).to_be_visible()
+    inspector = page.get_by_role("complementary", name="Inspector")
+    for name, first, others in (
+        ("router reed1", "172.21.1.1/24", {"interface": ["eth1 172.21.9.1/30 ospf"]}),
+        ("router reed2", "172.21.9.2/30", {"interface": ["eth1 172.21.9.5/30 ospf"]}),
+        ("router reed3", "172.21.9.6/30", {"interface": ["eth1 172.21.3.1/24 ospf"]}),
+        ("host bittern", "172.21.1.10/24 gateway 172.21.1.1", {}),
+        ("host warbler", "172.21.3.10/24 gateway 172.21.3.1", {"service": ["page tcp/80"]}),
     ):
-        add(page, "router", ROUTER.format(name=name, eth0=eth0, eth1=eth1))
-        expect(page.locator(f"[data-plate={name}]")).to_be_visible()
-        choose_nothing(page)
-    for name, address, gateway in (
-        ("bittern", "172.21.1.10/24", "172.21.1.1"),
-        ("warbler", "172.21.3.10/24", "172.21.3.1"),
-    ):
-        add(page, "host", HOST.format(name=name, address=address, gateway=gateway))
-        expect(page.locator(f"[data-plate={name}]")).to_be_visible()
-        choose_nothing(page)
+        page.keyboard.press("+")
+        write_line(page, "New device", f"{name} {first}")
+        kind, called = name.split()
+        expect(inspector.get_by_role("heading", name=f"{called} {kind}")).to_be_visible()
+        if kind == "router":
+            press(page, inspector.get_by_role("button", name=f"eth0 {first}"))
+            write_line(page, f"eth0 {first}, of {called}", " ospf")
+        for part, lines in others.items():
+            for line in lines:
+                press(page, inspector.get_by_role("button", name=re.compile(f"^(Add an? )?{part}$")))
+                write_line(page, f"New {part} of {called}", line)
+                expect(inspector.get_by_role("button", name=line)).to_be_visible()
     for one, other in (("bittern", "reed1"), ("reed1", "reed2"), ("reed2", "reed3"), ("reed3", "warbler")):
         palette(page, one)
-        tab_to(page, page.get_by_label(f"Join {one} with"))
+        expect(inspector.get_by_role("heading", name=re.compile(f"^{one} "))).to_be_visible()
+        expect(inspector).to_be_focused()
+        page.keyboard.press("l")
+        expect(page.get_by_label(f"Link {one} with")).to_be_focused()
         page.keyboard.insert_text(other)
         page.keyboard.press("Enter")
         expect(page.get_by_role("button", name=re.compile(f"^Remove the link to {other}:"))).to_be_visible()
@@ -234,13 +224,13 @@ def test_the_storm_is_repaired_fault_by_fault(page: Page, server: Server) -> Non
     palette(page, "Place boat-guard")
     place_at(page, "leaving jetty by eth1.57")
     palette(page, "boat-desk")
-    press(page, page.get_by_role("button", name="Edit as text…"))
-    mended = HOST.format(name="boat-desk", address="172.20.56.10/24", gateway="172.20.56.1")
-    fill(page, page.get_by_role("textbox", name=re.compile("boat-desk")), mended)
-    press(page, page.get_by_role("button", name="Save to draft"))
+    inspector = page.get_by_role("complementary", name="Inspector")
+    gateway = inspector.get_by_role("region", name="Gateway").get_by_role("button", name=GATEWAY)
+    press(page, gateway)
+    page.keyboard.press("Control+a")
+    write_line(page, f"{GATEWAY}, of boat-desk", "172.20.56.1")
     expect(page.get_by_test_id("book-summary")).to_contain_text("28 flows, 1 not as expected")
     press(page, page.locator("[data-test=s2]"))  # the service moved to another port, which no list can mend
-    inspector = page.get_by_role("complementary", name="Inspector")
     expect(inspector).to_contain_text("Refused by ledger: nobody listens")
     expect(inspector).to_contain_text("No list is to blame")
 

@@ -228,7 +228,8 @@ def test_sent_flows_are_counted_in_the_margin_and_logged(page: Page) -> None:
 def test_a_device_is_edited_as_text_and_checked_as_typed(page: Page) -> None:
     page.locator("[data-plate=weir]").click()
     inspector = page.get_by_role("complementary", name="Inspector")
-    expect(inspector).to_contain_text("inner (core0, lo0), yard (yard0), outer (wan0)")
+    zones = inspector.get_by_role("region", name="Zones").get_by_role("listitem")
+    expect(zones).to_have_text(["inner core0,lo0", "yard yard0", "outer wan0"])
     expect(inspector).to_contain_text("sluice by core0, v2, cost 10")
     inspector.get_by_role("button", name="Edit as text…").click()
     text = inspector.get_by_role("textbox", name="weir as text")
@@ -243,22 +244,50 @@ def test_a_device_is_edited_as_text_and_checked_as_typed(page: Page) -> None:
     expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 1 edit")
 
 
-def test_a_device_and_its_link_are_added_and_removed(page: Page) -> None:
+def test_a_device_is_added_linked_by_drawing_changed_line_by_line_and_removed(page: Page) -> None:
     inspector = page.get_by_role("complementary", name="Inspector")
-    page.get_by_role("button", name="Add to the network").click()
-    page.get_by_role("menuitem", name="host").click()
-    text = inspector.get_by_role("textbox", name="New item as text")
-    text.click()
+    page.get_by_role("button", name="Add a device").click()
+    field = page.get_by_role("textbox", name="New device")
+    expect(field).to_be_focused()
+    page.keyboard.insert_text("host ledger 172.20.24.30")
+    page.keyboard.press("Enter")
+    dialog = page.get_by_role("region", name="New device")
+    expect(dialog.get_by_role("alert")).to_contain_text("172.20.24.30/24, say")
+    page.keyboard.insert_text("/24 gateway 172.20.24.1")
+    page.keyboard.press("Enter")
+    expect(dialog.get_by_role("alert")).to_contain_text("there is a device ledger already")
+    expect(field).to_contain_text("host ledger 172.20.24.30/24 gateway 172.20.24.1")
     page.keyboard.press("Control+a")
-    page.keyboard.insert_text(
-        "name: weather\nkind: host\ngateway: 172.20.24.1\n"
-        "interfaces: [{name: eth0, addresses: [172.20.24.30/24]}]\n"
-    )
-    inspector.get_by_role("button", name="Save to draft").click()
+    page.keyboard.insert_text("host weather 172.20.24.30/24 gateway 172.20.24.1")
+    page.keyboard.press("Enter")
     plate = page.locator("[data-plate=weather]")
     expect(plate).to_be_visible()
+    expect(inspector.get_by_role("heading", name="weather host")).to_be_visible()
     expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 1 edit")
-    inspector.get_by_role("button", name="Remove").click()
+
+    grip, goal = (
+        page.locator(f"[{name}]").bounding_box() for name in ("data-link-grip=weather", "data-plate=sluice")
+    )
+    assert grip
+    assert goal
+    page.mouse.move(grip["x"] + grip["width"] / 2, grip["y"] + grip["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(goal["x"] + goal["width"] / 2, goal["y"] + 8, steps=5)
+    page.mouse.up()
+    expect(inspector.get_by_role("button", name="Remove the link to sluice:eth0")).to_be_visible()
+
+    inspector.get_by_role("button", name="service", exact=True).click()
+    page.keyboard.insert_text("page tcp/80a")
+    page.keyboard.press("Enter")
+    expect(inspector.get_by_role("alert")).to_contain_text("“80a” is no port")
+    page.keyboard.press("Backspace")
+    page.keyboard.press("Enter")
+    services = inspector.get_by_role("region", name="Listens on")
+    services.get_by_role("button", name="page tcp/80").click()
+    services.get_by_role("button", name="Take it out").click()
+    expect(services).to_have_count(0)
+
+    inspector.get_by_role("button", name="Remove", exact=True).click()
     expect(plate).to_have_count(0)
 
 
@@ -295,7 +324,9 @@ VIEWS = [
 @pytest.mark.parametrize("view", VIEWS)
 def test_no_serious_axe_violation(page: Page, view: str, theme: str, server: Server) -> None:
     page.emulate_media(color_scheme="dark" if theme == "dark" else "light")
+    page.reload()
     expect(page.locator("html")).to_have_attribute("data-theme", theme)
+    expect(page.get_by_test_id("book-summary")).to_contain_text("24 flows")
     if view == "reach":
         page.keyboard.press("3")
         page.get_by_role("gridcell", name=re.compile("^camhub to ledger")).click()
@@ -308,7 +339,8 @@ def test_no_serious_axe_violation(page: Page, view: str, theme: str, server: Ser
         expect(page.get_by_role("complementary", name="Evidence")).to_be_visible()
     elif view == "device":
         page.locator("[data-plate=weir]").click()
-        expect(page.get_by_role("button", name="Edit as text…")).to_be_visible()
+        page.get_by_role("button", name="Add a route").click()
+        expect(page.get_by_role("option", name=re.compile("everywhere, IPv4"))).to_be_visible()
     elif view == "policy":
         page.locator("[data-requirement=r2]").click()
         page.get_by_role("button", name="Where should it go?").click()

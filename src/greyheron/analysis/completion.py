@@ -6,6 +6,7 @@ from greyheron.model.notation.entries import read_entry
 from greyheron.model.notation.flows import read_flow
 from greyheron.model.notation.line import Option
 from greyheron.model.notation.requirements import read_statement
+from greyheron.model.parts import PARTS, Section, new_device
 from greyheron.model.values import DeviceKind, Family, ListKind
 
 MOST_MEMBERS = 3
@@ -47,6 +48,17 @@ def complete_requirement(text: str, network: Network) -> tuple[str, list[Option]
         if device.kind is not DeviceKind.SWITCH
     ]
     word, options = options_at(lambda line: read_statement(line, names), text)
+    return word.rpartition(",")[2], options
+
+
+def complete_device(text: str) -> tuple[str, list[Option]]:
+    """The same for the line that makes a new device."""
+    return options_at(new_device, text)
+
+
+def complete_part(text: str, device: Device, section: Section) -> tuple[str, list[Option]]:
+    """The same for a part of a device: behind a comma the next of several is completed."""
+    word, options = options_at(lambda line: PARTS[section].read(line, device), text)
     return word.rpartition(",")[2], options
 
 

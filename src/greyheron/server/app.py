@@ -16,6 +16,7 @@ from greyheron import __version__
 from greyheron.server import problems
 from greyheron.server.bench import Bench
 from greyheron.server.book_routes import router as book_router
+from greyheron.server.device_routes import router as device_router
 from greyheron.server.jobs import Jobs
 from greyheron.server.policy_routes import router as policy_router
 from greyheron.server.problems import Refusal
@@ -52,6 +53,7 @@ def make_app(engine: Engine, access: Access, interface: Path | None) -> FastAPI:
     app.state.jobs = Jobs()
     problems.install(app)
     app.include_router(router)
+    app.include_router(device_router)
     app.include_router(traffic_router)
     app.include_router(reach_router)
     app.include_router(book_router)

@@ -7,9 +7,14 @@ from fastapi import APIRouter, Header, Request, Response
 from fastapi.responses import PlainTextResponse
 
 from greyheron.analysis.compare import Parting, parting
-from greyheron.analysis.completion import complete_entry, complete_flow, complete_requirement
+from greyheron.analysis.completion import (
+    complete_device,
+    complete_entry,
+    complete_flow,
+    complete_part,
+    complete_requirement,
+)
 from greyheron.analysis.cover import cover_list
-from greyheron.analysis.facts import DeviceFacts, facts_of
 from greyheron.analysis.points import Places, places_of
 from greyheron.analysis.report import TraceReport
 from greyheron.demo.networks import saltmarsh, storm
@@ -20,6 +25,7 @@ from greyheron.model.notation.flows import read_bare_flow, read_expected_flow, w
 from greyheron.model.notation.lists import renumbered, write_body
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited, read_network
+from greyheron.server.device_routes import device_in, reading_of
 from greyheron.server.needs import PROBLEMS, Results, Store, Version, Workings
 from greyheron.server.problems import Refusal, problem_items
 from greyheron.server.shapes import (
@@ -174,17 +180,6 @@ def places(network_id: str, store: Store) -> Places:
     return places_of(store.get(network_id).draft)
 
 
-@router.get("/networks/{network_id}/devices/{name}")
-def device_facts(
-    network_id: str, name: str, store: Store, bench: Workings, state: State = "draft"
-) -> DeviceFacts:
-    """What a device knows in one state: routes, and OSPF neighbours with those that lists cut off."""
-    world = bench.world_in(store.get(network_id), state)
-    if name not in world.devices:
-        raise Refusal(404, f"There is no device “{name}” in this network.")
-    return facts_of(world, name)
-
-
 @router.get("/networks/{network_id}/items/{collection}")
 def item_text(network_id: str, collection: Collection, key: str, store: Store) -> ItemText:
     """One item of the draft as text."""
@@ -203,10 +198,9 @@ def read_item_text(
         item = read_item(collection, text.text)
         own_key = key_of(collection, ITEM_TYPES[collection].model_validate(item))
         change = Change(collection=collection, key=key or own_key, item=item)
-        edited(store.get(network_id).draft, [change])
     except DocumentError as error:
         return ItemReading(problems=problem_items(error.problems), change=None)
-    return ItemReading(problems=[], change=change)
+    return reading_of(store.get(network_id).draft, change)
 
 
 @router.post("/networks/{network_id}/preview")
@@ -263,12 +257,16 @@ def read_test(network_id: str, text: FlowText, store: Store) -> FlowReading:
 
 @router.post("/networks/{network_id}/complete")
 def complete(network_id: str, asked: Completion, store: Store) -> Options:
-    """What could stand at the cursor in an entry, a test flow or a requirement."""
+    """What could stand at the cursor in an entry, a test flow, a requirement, a device or a part of one."""
     draft = store.get(network_id).draft
     if asked.of == "flow":
         word, options = complete_flow(asked.text, draft)
     elif asked.of == "requirement":
         word, options = complete_requirement(asked.text, draft)
+    elif asked.of == "device":
+        word, options = complete_device(asked.text)
+    elif asked.of == "part":
+        word, options = complete_part(asked.text, device_in(draft, asked.device), asked.section)
     else:
         word, options = complete_entry(asked.text, asked.family, asked.kind, draft)
     return Options(word=word, options=options)

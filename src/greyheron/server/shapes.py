@@ -10,6 +10,7 @@ from greyheron.analysis.cover import EntryCover
 from greyheron.model.changes import Change, difference
 from greyheron.model.document import Network
 from greyheron.model.notation.line import Option
+from greyheron.model.parts import Section
 from greyheron.model.values import Family, ListKind
 from greyheron.server.problems import ProblemItem
 from greyheron.store.networks import Revision, Stored
@@ -128,11 +129,30 @@ class ItemReading(BaseModel):
     change: Change | None
 
 
-class Completion(Asked):
-    """A line up to the cursor. `kind` and `family` are needed for entries only."""
+class PartText(Asked):
+    """A part of a device as it is typed; without text the part at `place` is taken out."""
 
-    of: Literal["entry", "flow", "requirement"]
+    text: Annotated[str, Field(max_length=2000)] | None
+    place: Annotated[int, Field(ge=0)] | None = None
+
+
+class PartLines(BaseModel):
+    """The parts of one section of a device, each as it would be typed."""
+
+    section: Section
+    lines: list[str]
+
+
+class Completion(Asked):
+    """A line up to the cursor.
+
+    family, kind: of an entry's list;  device, section: of a device's part
+    """
+
+    of: Literal["entry", "flow", "requirement", "device", "part"]
     text: Annotated[str, Field(max_length=2000)]
+    device: Annotated[str, Field(max_length=63)] = ""
+    section: Section = "interfaces"
     family: Family = Family.IPV4
     kind: ListKind = ListKind.EXTENDED
 

@@ -292,26 +292,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/networks/{network_id}/devices/{name}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Device Facts
-         * @description What a device knows in one state: routes, and OSPF neighbours with those that lists cut off.
-         */
-        get: operations["device_facts"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/networks/{network_id}/items/{collection}": {
         parameters: {
             query?: never;
@@ -447,7 +427,7 @@ export interface paths {
         put?: never;
         /**
          * Complete
-         * @description What could stand at the cursor in an entry, a test flow or a requirement.
+         * @description What could stand at the cursor in an entry, a test flow, a requirement, a device or a part of one.
          */
         post: operations["complete"];
         delete?: never;
@@ -470,6 +450,86 @@ export interface paths {
         get: operations["schema"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/devices/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Device Text
+         * @description What a line such as `router sluice 172.20.32.1/24` means as a new device of the draft.
+         */
+        post: operations["read_device_text"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/devices/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Device Facts
+         * @description What a device knows in one state: routes, and OSPF neighbours with those that lists cut off.
+         */
+        get: operations["device_facts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/devices/{name}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Device Parts
+         * @description The parts of a device in the draft, by section, as far as its kind has them.
+         */
+        get: operations["device_parts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/devices/{name}/parts/{section}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Part Text
+         * @description What a part's text means in the draft: instead of the one at `place`, or behind the others.
+         */
+        post: operations["read_part_text"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1109,16 +1169,29 @@ export interface components {
         };
         /**
          * Completion
-         * @description A line up to the cursor. `kind` and `family` are needed for entries only.
+         * @description A line up to the cursor.
+         *
+         *     family, kind: of an entry's list;  device, section: of a device's part
          */
         Completion: {
             /**
              * Of
              * @enum {string}
              */
-            of: "entry" | "flow" | "requirement";
+            of: "entry" | "flow" | "requirement" | "device" | "part";
             /** Text */
             text: string;
+            /**
+             * Device
+             * @default
+             */
+            device: string;
+            /**
+             * Section
+             * @default interfaces
+             * @enum {string}
+             */
+            section: "interfaces" | "gateways" | "prefixes" | "services" | "lines" | "zones" | "translations" | "routes";
             /** @default ipv4 */
             family: components["schemas"]["Family"];
             /** @default extended */
@@ -1895,6 +1968,29 @@ export interface components {
          * @enum {string}
          */
         Outcome: "arrived" | "denied" | "neighbour discovery stopped" | "denied by zone" | "no session" | "translated address must be used" | "no route" | "no neighbour" | "hop limit reached" | "loop" | "lost" | "refused";
+        /**
+         * PartLines
+         * @description The parts of one section of a device, each as it would be typed.
+         */
+        PartLines: {
+            /**
+             * Section
+             * @enum {string}
+             */
+            section: "interfaces" | "gateways" | "prefixes" | "services" | "lines" | "zones" | "translations" | "routes";
+            /** Lines */
+            lines: string[];
+        };
+        /**
+         * PartText
+         * @description A part of a device as it is typed; without text the part at `place` is taken out.
+         */
+        PartText: {
+            /** Text */
+            text: string | null;
+            /** Place */
+            place?: number | null;
+        };
         /**
          * Parting
          * @description Two states, and the first step in which their traces differ.
@@ -3725,76 +3821,6 @@ export interface operations {
             };
         };
     };
-    device_facts: {
-        parameters: {
-            query?: {
-                state?: "baseline" | "running" | "draft";
-            };
-            header?: never;
-            path: {
-                network_id: string;
-                name: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["DeviceFacts"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Precondition Failed */
-            412: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Precondition Required */
-            428: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
     item_text: {
         parameters: {
             query: {
@@ -4383,6 +4409,288 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    read_device_text: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FlowText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemReading"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    device_facts: {
+        parameters: {
+            query?: {
+                state?: "baseline" | "running" | "draft";
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceFacts"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    device_parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartLines"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    read_part_text: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+                name: string;
+                section: "interfaces" | "gateways" | "prefixes" | "services" | "lines" | "zones" | "translations" | "routes";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemReading"];
                 };
             };
             /** @description Not Found */

@@ -10,6 +10,7 @@ import {
   type NetworkSummary,
   type OpenNetwork,
   type Parting,
+  type PartLines,
   type PastResult,
   type Places,
   type ReachForeseen,
@@ -31,7 +32,12 @@ export function useNetwork(id: string) {
   const client = useQueryClient();
   const found = useQuery({
     queryKey: ["network", id],
-    queryFn: () => ask<OpenNetwork>(`/networks/${id}`),
+    queryFn: async () => {
+      const read = await ask<OpenNetwork>(`/networks/${id}`);
+      // An edit that was made meanwhile has brought something newer.
+      const held = client.getQueryData<OpenNetwork>(["network", id]);
+      return held && held.version > read.version ? held : read;
+    },
     staleTime: Number.POSITIVE_INFINITY,
   });
   const { data: summaries } = useQuery({
@@ -118,6 +124,14 @@ export const useDeviceFacts = (id: string, version: number, device: string, stat
     queryKey: ["facts", id, version, device, state],
     queryFn: () => ask<DeviceFacts>(`/networks/${id}/devices/${device}?state=${state}`),
     placeholderData: keepPreviousData,
+  });
+
+/** The parts of a device, each as the line that makes it. */
+export const useParts = (id: string, version: number, device: string) =>
+  useQuery({
+    queryKey: ["parts", id, version, device],
+    queryFn: () => ask<PartLines[]>(`/networks/${id}/devices/${device}/parts`),
+    placeholderData: (previous, query) => (query?.queryKey[3] === device ? previous : undefined),
   });
 
 export const useCounters = (id: string) =>

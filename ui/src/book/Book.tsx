@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { ask, type Change, type FlowReading, type TestFlow, type TestMarks } from "../api/client";
 import { NotationField } from "../editor/NotationField";
+import { FLOW } from "../editor/notation";
 import { Requirements } from "../policy/Requirements";
 import { useWorkbench } from "../shell/context";
 import { Menu } from "../shell/Menu";
@@ -244,7 +245,7 @@ function NewTest() {
     <>
       <NotationField
         network={id}
-        of="flow"
+        asked={FLOW}
         label="New test flow"
         hint="kiosk → ledger tcp/443 pass"
         value={text}

@@ -8,23 +8,36 @@ import { history, historyKeymap, standardKeymap } from "@codemirror/commands";
 import { EditorState, Prec } from "@codemirror/state";
 import { EditorView, keymap, placeholder } from "@codemirror/view";
 import { useEffect, useRef } from "react";
-import { completions, notation } from "./notation";
+import { type Asked, completions, notation } from "./notation";
 
 const oneLine = Prec.high(EditorView.theme({ ".cm-line": { padding: "0 8px", textIndent: "0" } }));
 
 interface Props {
   network: string;
-  of: "flow" | "requirement";
+  /** What the line is, and what its completions depend on; as it is when the field appears. */
+  asked: Asked;
   label: string;
   hint: string;
   value: string;
   invalid: boolean;
+  /** Whether to take the focus when it appears, behind what stands there. */
+  focused?: boolean;
   onChange: (text: string) => void;
   onSubmit: () => void;
 }
 
-/** One line of notation: a test flow or a requirement. Enter submits, unless it chooses a completion. */
-export function NotationField({ network, of, label, hint, value, invalid, onChange, onSubmit }: Props) {
+/** One line of notation. Enter submits, unless it chooses a completion. */
+export function NotationField({
+  network,
+  asked,
+  label,
+  hint,
+  value,
+  invalid,
+  focused,
+  onChange,
+  onSubmit,
+}: Props) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
   const latest = useRef({ onChange, onSubmit });
@@ -47,7 +60,7 @@ export function NotationField({ network, of, label, hint, value, invalid, onChan
           history(),
           Prec.highest(keymap.of([{ key: "Enter", run: (editor) => wordIsWhole(editor) && submit() }])),
           autocompletion({
-            override: [completions(network, { of })],
+            override: [completions(network, asked)],
             icons: false,
             interactionDelay: 0,
             activateOnTyping: true,
@@ -74,8 +87,12 @@ export function NotationField({ network, of, label, hint, value, invalid, onChan
       }),
     });
     view.current = editor;
+    if (focused) {
+      editor.dispatch({ selection: { anchor: editor.state.doc.length } });
+      editor.focus();
+    }
     return () => editor.destroy();
-  }, [network]);
+  }, [network, focused]);
 
   useEffect(() => {
     const editor = view.current;

@@ -2,7 +2,7 @@ import { type CompletionContext, type CompletionResult, closeCompletion } from "
 import { HighlightStyle, StreamLanguage, syntaxHighlighting } from "@codemirror/language";
 import { EditorView } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
-import { ask, type Options } from "../api/client";
+import { ask, type Completion, type Options, type Section } from "../api/client";
 import { styleNonce } from "../state/nonce";
 
 /** How the notation looks in an editor, and where its completions come from. */
@@ -102,11 +102,17 @@ const look = EditorView.theme({
 
 export const notation = [EditorView.cspNonce.of(styleNonce), language, syntaxHighlighting(colours), look];
 
-interface Asked {
-  of: "entry" | "flow" | "requirement";
+/** What a line is, and what its completions depend on beside what is typed. */
+export interface Asked {
+  of: Completion["of"];
   family?: "ipv4" | "ipv6";
   kind?: "standard" | "extended";
+  device?: string;
+  section?: Section;
 }
+
+export const FLOW: Asked = { of: "flow" };
+export const REQUIREMENT: Asked = { of: "requirement" };
 
 /** Completion at every position, each with a line of explanation. */
 export const completions =

@@ -1,9 +1,10 @@
-import { useState } from "react";
-import type { Device } from "../api/client";
-import { useDeviceFacts } from "../api/queries";
+import { Fragment, useState } from "react";
+import type { Device, PartLines, Section } from "../api/client";
+import { useDeviceFacts, useParts } from "../api/queries";
 import { ExistingItemEditor } from "../editor/ItemEditor";
 import { useWorkbench } from "../shell/context";
 import { joinDevices, pointKey, removeDevice, removeLink } from "../state/edits";
+import { PartField, Parts, SECTIONS } from "./Parts";
 
 const DIRECTIONS = [
   ["in", "entering"],
@@ -15,6 +16,7 @@ export function DevicePanel({ device }: { device: Device }) {
   const { id, network, place, make, go } = useWorkbench();
   const [editing, setEditing] = useState(false);
   const facts = useDeviceFacts(id, network.version, device.name, place.state).data;
+  const parts = useParts(id, network.version, device.name).data ?? [];
   const takesLists = ["router", "firewall", "host"].includes(device.kind);
   if (editing) {
     return (
@@ -40,75 +42,24 @@ export function DevicePanel({ device }: { device: Device }) {
         </span>
       </h2>
       {device.note && <p className="quiet">{device.note}</p>}
-      {device.kind !== "switch" && <h3 className="quiet mt-3">Interfaces</h3>}
-      <table className="w-full">
-        <tbody>
-          {device.interfaces.map((item) => (
-            <tr key={item.name} className="border-t border-rule align-top">
-              <td className="py-1 pr-2 font-mono text-fine">{item.name}</td>
-              <td className="py-1 font-mono text-fine">
-                {item.addresses.map((address) => (
-                  <div key={address}>{address}</div>
-                ))}
-                {item.parent && (
-                  <div className="quiet font-sans">
-                    VLAN {item.vlan} of {item.parent}
-                  </div>
-                )}
-                {item.access && <div className="quiet font-sans">VLAN {item.access}</div>}
-                {item.trunk.length > 0 && (
-                  <div className="quiet font-sans">trunk {item.trunk.join(", ")}</div>
-                )}
-                {item.untagged && <div className="quiet font-sans">untagged {item.untagged}</div>}
-                {item.ospf && (
-                  <div className="quiet font-sans">
-                    OSPF {item.ospf.passive ? "passive" : `cost ${item.ospf.cost}`}
-                  </div>
-                )}
-                {!item.enabled && <span className="font-sans text-ochre">disabled</span>}
-              </td>
-              <td className="py-1 text-right">
-                {takesLists &&
-                  DIRECTIONS.map(([way, verb]) => (
-                    <Point key={way} device={device.name} at={item.name} direction={way} verb={verb} />
-                  ))}
-              </td>
-            </tr>
-          ))}
-          {device.lines.map((line) => (
-            <tr key={line.name} className="border-t border-rule align-top">
-              <td className="py-1 pr-2 font-mono text-fine">{line.name}</td>
-              <td className="py-1 text-fine">{line.transports.join(", ") || "no network login"}</td>
-              <td className="py-1 text-right">
-                <Point device={device.name} at={line.name} direction="in" verb="logins" />
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      {device.services.length > 0 && (
-        <>
-          <h3 className="quiet mt-3">Listens on</h3>
-          <p>{device.services.map((each) => `${each.name} ${each.protocol}/${each.port}`).join(", ")}</p>
-        </>
-      )}
-      {device.prefixes.length > 0 && (
-        <>
-          <h3 className="quiet mt-3">Stands for</h3>
-          <p className="font-mono text-fine">{device.prefixes.join(", ")}</p>
-        </>
-      )}
-      {device.zones.length > 0 && (
-        <>
-          <h3 className="quiet mt-3">Zones, the most trusted first</h3>
-          <p>{device.zones.map((zone) => `${zone.name} (${zone.interfaces.join(", ")})`).join(", ")}</p>
-        </>
-      )}
-      <Lines title="Translation" lines={device.translations.map(translationWords)} />
+      {parts
+        .filter(({ lines }) => lines.length > 0)
+        .map(({ section, lines }) => (
+          <Parts
+            key={section}
+            device={device.name}
+            section={section}
+            lines={lines}
+            beneath={
+              takesLists ? (place) => <Crossing device={device} section={section} place={place} /> : undefined
+            }
+          />
+        ))}
+      <AddPart device={device.name} sections={parts} />
       <Links device={device} />
       <Lines title="OSPF neighbours" lines={facts?.neighbours ?? []} />
       <Lines title="Cut off by lists" lines={facts?.cut ?? []} wrong />
-      <Lines title="Routes" lines={facts?.routes ?? []} mono />
+      <Lines title="Routes in use" lines={facts?.routes ?? []} mono />
       <div className="mt-4 flex gap-2">
         <button type="button" className="button" onClick={() => setEditing(true)}>
           Edit as text…
@@ -153,7 +104,7 @@ function Lines({
   );
 }
 
-/** What the device is linked to, and joining it with more. */
+/** What the device is linked to, and linking it with more. */
 function Links({ device }: { device: Device }) {
   const { network, make, go, notices } = useWorkbench();
   const { links, devices } = network.draft;
@@ -208,7 +159,8 @@ function Links({ device }: { device: Device }) {
       >
         <input
           name="other"
-          aria-label={`Join ${device.name} with`}
+          aria-label={`Link ${device.name} with`}
+          data-key="l"
           placeholder="another device"
           list="other-devices"
           autoComplete="off"
@@ -222,18 +174,59 @@ function Links({ device }: { device: Device }) {
             ))}
         </datalist>
         <button type="submit" className="button">
-          Join
+          Link
         </button>
       </form>
     </>
   );
 }
 
-function translationWords(rule: Device["translations"][number]): string {
-  const service = rule.protocol ? ` ${rule.protocol}/${rule.port}` : "";
-  const to = rule.to ?? `the address of ${rule.outside}`;
-  const toPort = rule.to_port ? ` port ${rule.to_port}` : "";
-  return `${rule.kind}: ${rule.source}${service} is ${to}${toPort}, from ${rule.inside.join(", ")} to ${rule.outside}`;
+/** A part of a section that the device has nothing in yet. */
+function AddPart({ device, sections }: { device: string; sections: PartLines[] }) {
+  const [section, setSection] = useState<Section | null>(null);
+  const empty = sections.filter(({ lines }) => lines.length === 0);
+  if (section) {
+    return (
+      <div className="mt-3">
+        <h3 className="quiet">{SECTIONS[section][0]}</h3>
+        <PartField {...{ device, section, place: null, start: "" }} onDone={() => setSection(null)} />
+      </div>
+    );
+  }
+  if (!empty.length) return null;
+  return (
+    <p className="quiet mt-3">
+      Add:{" "}
+      {empty.map((each, number) => (
+        <Fragment key={each.section}>
+          {number > 0 && ", "}
+          <button
+            type="button"
+            className="underline decoration-rule underline-offset-2"
+            onClick={() => setSection(each.section)}
+          >
+            {SECTIONS[each.section][1]}
+          </button>
+        </Fragment>
+      ))}
+    </p>
+  );
+}
+
+/** What stands in the lanes of an interface, or at a management line. */
+function Crossing({ device, section, place }: { device: Device; section: Section; place: number }) {
+  const part = section === "interfaces" ? device.interfaces[place] : undefined;
+  const line = section === "lines" ? device.lines[place] : undefined;
+  if (part) {
+    return (
+      <div className="flex gap-4">
+        {DIRECTIONS.map(([way, verb]) => (
+          <Point key={way} device={device.name} at={part.name} direction={way} verb={verb} />
+        ))}
+      </div>
+    );
+  }
+  return line ? <Point device={device.name} at={line.name} direction="in" verb="logins" /> : null;
 }
 
 function Point({
@@ -253,7 +246,7 @@ function Point({
   return (
     <button
       type="button"
-      className="block w-full text-right text-fine hover:underline"
+      className="block text-left text-fine hover:underline"
       onClick={() => go({ chosen: `point:${key}` })}
     >
       <span className="quiet">{verb}:</span>{" "}

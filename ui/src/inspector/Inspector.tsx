@@ -17,7 +17,7 @@ export function Inspector() {
   const list = kind === "list" && network.draft.lists.find((each) => each.name === name);
   const test = kind === "test" && network.draft.tests.find((each) => each.id === name);
   const requirement = kind === "requirement" && network.draft.requirements.find((each) => each.id === name);
-  if (device) panel = <DevicePanel device={device} />;
+  if (device) panel = <DevicePanel key={device.name} device={device} />;
   else if (list) panel = <ListPanel key={list.name} list={list} />;
   else if (test) panel = <TestPanel key={test.id} test={test} />;
   else if (requirement) panel = <RequirementPanel key={requirement.id} requirement={requirement} />;

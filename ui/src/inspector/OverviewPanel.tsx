@@ -4,7 +4,7 @@ import { ExistingItemEditor } from "../editor/ItemEditor";
 import { useDragList } from "../map/useDragList";
 import { useWorkbench } from "../shell/context";
 import { NewList } from "../views/NewList";
-import { NewItem } from "./NewItem";
+import { NewSet } from "./NewSet";
 
 /** With nothing chosen: the lists, ready to be picked up. */
 export function OverviewPanel() {
@@ -48,8 +48,7 @@ export function OverviewPanel() {
       <NewList onMade={(name) => go({ chosen: `list:${name}` })} />
       <h2 className="mt-4 mb-1 font-semibold">Sets</h2>
       <Sets />
-      <h2 className="mt-4 mb-1 font-semibold">Network</h2>
-      <NewItem />
+      <NewSet />
       <p className="quiet mt-4">
         Choose a test flow, a device, a list or a place on the map to look at it here. Drag a list onto the
         lane it should filter, or press Place and use the arrow keys.

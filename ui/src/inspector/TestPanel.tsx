@@ -3,6 +3,7 @@ import { ask, type Derivation, type Mark, type TestFlow, type Verdict } from "..
 import { useHistory, useTraffic } from "../api/queries";
 import { VerdictShape } from "../book/VerdictMark";
 import { NotationField } from "../editor/NotationField";
+import { FLOW } from "../editor/notation";
 import { WhereItGoes } from "../policy/WhereItGoes";
 import { useWorkbench } from "../shell/context";
 import { Menu } from "../shell/Menu";
@@ -23,7 +24,7 @@ export function TestPanel({ test }: { test: TestFlow }) {
       <h2 className="mb-2 font-semibold">Test flow</h2>
       <NotationField
         network={id}
-        of="flow"
+        asked={FLOW}
         label="Test flow"
         hint="kiosk → ledger tcp/443 pass"
         value={text}

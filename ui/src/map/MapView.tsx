@@ -3,6 +3,7 @@ import type { Network, ReachChange, TestMarks } from "../api/client";
 import { Lens } from "../policy/Lens";
 import { useWorkbench } from "../shell/context";
 import { bareFlow } from "../state/words";
+import { AddDevice } from "./AddDevice";
 import {
   along,
   type Box,
@@ -33,7 +34,7 @@ export function MapView() {
     () => buildScene(network.draft, positions, places),
     [network.draft, positions, places],
   );
-  const { svg, drawing, scale, view, fit, zoomBy, reveal } = useViewport(
+  const { svg, drawing, scale, view, fit, zoomBy, reveal, middle } = useViewport(
     scene.bounds,
     ready,
     network.draft.devices.length,
@@ -110,9 +111,11 @@ export function MapView() {
       </svg>
       {network.draft.devices.length === 0 && (
         <p className="quiet absolute inset-x-0 top-1/3 text-center">
-          This network has no devices yet. Import a workspace file that has some: All networks, Import a file.
+          This network has no devices yet. Add the first one: press + and write{" "}
+          <span className="font-mono">router</span> and a name.
         </p>
       )}
+      <AddDevice scene={scene} middle={middle} />
       <div className="absolute top-2 right-2 flex gap-1">
         <button type="button" className="button" aria-label="Closer" onClick={() => zoomBy(1.3)}>
           +

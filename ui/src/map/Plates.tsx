@@ -11,6 +11,7 @@ import {
   TAB_HEIGHT,
   type Tab,
 } from "./geometry";
+import { LinkHandle } from "./LinkHandle";
 import { PlateShape } from "./PlateShape";
 import type { Level, View } from "./useViewport";
 
@@ -36,8 +37,8 @@ export function Plates({ scene, view, scale, marked, focus, onDrag }: Props) {
     }
     return found;
   }, [network.draft.placements]);
-  const latest = useRef({ go, make, onDrag, carrying });
-  latest.current = { go, make, onDrag, carrying };
+  const latest = useRef({ go, make, onDrag, carrying, network, scene });
+  latest.current = { go, make, onDrag, carrying, network, scene };
   const choose = useCallback((device: string) => latest.current.go({ chosen: `device:${device}` }), []);
   const chooseLine = useCallback(
     (line: LineTab) =>
@@ -47,11 +48,14 @@ export function Plates({ scene, view, scale, marked, focus, onDrag }: Props) {
     [],
   );
   const settle = useCallback(async (device: string, to: Point) => {
-    await latest.current.make(movePlate(device, to.x, to.y));
-    latest.current.onDrag(null);
+    const { make, network, scene, onDrag } = latest.current;
+    await make(movePlate(network.draft, scene.plates, { name: device, at: to }));
+    onDrag(null);
   }, []);
   const drag = useCallback((device: string, at: Point) => latest.current.onDrag({ device, at }), []);
   const chosen = place.chosen?.startsWith("device:") ? place.chosen.slice(7) : null;
+  const grip =
+    view.level === "near" && !carrying && scene.plates.find(({ device }) => device.name === chosen);
   return (
     <g>
       {scene.plates
@@ -76,6 +80,7 @@ export function Plates({ scene, view, scale, marked, focus, onDrag }: Props) {
             onDrag={drag}
           />
         ))}
+      {grip && <LinkHandle key={grip.device.name} plate={grip} scale={scale} />}
     </g>
   );
 }

@@ -352,6 +352,30 @@ function boundsOf(plates: Plate[]): Scene["bounds"] {
   return { x: left - 24, y: top - 34, width: right - left + 48, height: bottom - top + 68 };
 }
 
+const SLOT = { width: 150, height: 96 };
+
+/** A place for one more plate, as near to `near` as the others leave room. */
+export function freeSpot(plates: Plate[], near: Point): Point {
+  const apart = (at: Point) =>
+    plates.every(
+      ({ centre, width, height }) =>
+        Math.abs(centre.x - at.x) > (width + SLOT.width) / 2 ||
+        Math.abs(centre.y - at.y) > (height + SLOT.height) / 2,
+    );
+  for (let ring = 0; ; ring++) {
+    const around: Point[] = [];
+    for (let column = -ring; column <= ring; column++) {
+      for (let row = -ring; row <= ring; row++) {
+        if (Math.max(Math.abs(column), Math.abs(row)) < ring) continue;
+        around.push({ x: near.x + column * SLOT.width, y: near.y + row * SLOT.height });
+      }
+    }
+    const free = around.filter(apart);
+    const far = ({ x, y }: Point) => Math.hypot(x - near.x, y - near.y);
+    if (free.length) return free.reduce((best, each) => (far(each) < far(best) ? each : best));
+  }
+}
+
 export const contains = (box: Box, at: Point) =>
   at.x > box.x && at.x < box.x + box.width && at.y > box.y && at.y < box.y + box.height;
 

@@ -114,6 +114,14 @@ export function useViewport(bounds: Box, ready: boolean, devices: number) {
     if (svg.current && behaviour.current) select(svg.current).call(behaviour.current.scaleBy, factor);
   }, []);
 
+  /** The middle of the window, in map units. */
+  const middle = useCallback((): Point => {
+    const element = svg.current;
+    if (!element) return { x: 0, y: 0 };
+    const { x, y, k } = zoomTransform(element);
+    return { x: (element.clientWidth / 2 - x) / k, y: (element.clientHeight / 2 - y) / k };
+  }, []);
+
   /** Bring points into the window, near enough to read, unless they are there already. */
   const reveal = useCallback(
     (points: Point[]) => {
@@ -131,7 +139,7 @@ export function useViewport(bounds: Box, ready: boolean, devices: number) {
     [show],
   );
 
-  return { svg, drawing, scale, view, fit, zoomBy, reveal };
+  return { svg, drawing, scale, view, fit, zoomBy, reveal, middle };
 }
 
 const within = (inner: Box, outer: Box) =>

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { ProofReport, Requirement } from "../api/client";
 import { NotationField } from "../editor/NotationField";
+import { REQUIREMENT } from "../editor/notation";
 import { useWorkbench } from "../shell/context";
 import { putRequirement, removeRequirement } from "../state/edits";
 import { AnswerShape } from "./AnswerMark";
@@ -25,7 +26,7 @@ export function RequirementPanel({ requirement }: { requirement: Requirement }) 
       <h2 className="mb-2 font-semibold">Requirement</h2>
       <NotationField
         network={id}
-        of="requirement"
+        asked={REQUIREMENT}
         label="Requirement"
         hint="block visitors → ledger telnet"
         value={text}

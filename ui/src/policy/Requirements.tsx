@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { ask, type RequirementReading } from "../api/client";
 import { NotationField } from "../editor/NotationField";
+import { REQUIREMENT } from "../editor/notation";
 import { useWorkbench } from "../shell/context";
 import { freeRequirementId, putRequirement } from "../state/edits";
 import { AnswerMark } from "./AnswerMark";
@@ -92,7 +93,7 @@ function NewRequirement() {
     <>
       <NotationField
         network={id}
-        of="requirement"
+        asked={REQUIREMENT}
         label="New requirement"
         hint="block till → ledger ssh"
         value={text}

@@ -4,6 +4,7 @@ import type { Workbench } from "./context";
 
 export const SHORTCUTS: [string, string][] = [
   ["/, =", "write a new test flow, a new requirement"],
+  ["+, l", "add a device to the map; link the chosen one with another"],
   ["w", "where should it go? for the requirement or the test flow that is shown"],
   ["v, a", "try the choice that is shown on the map, take it"],
   ["j, k", "next or previous test flow"],
@@ -116,6 +117,9 @@ function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () 
     case "=":
       go({ view: "map" });
       focusField("New requirement");
+      return true;
+    case "l":
+      document.querySelector<HTMLElement>("[data-key=l]")?.focus();
       return true;
     case "w":
     case "v":

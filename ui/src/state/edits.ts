@@ -10,6 +10,7 @@ import type {
   TestFlow,
 } from "../api/client";
 import type { EditRequest } from "../api/queries";
+import type { Plate } from "../map/geometry";
 
 /** Edits as the server takes them: changes that belong together, and what undoing them is called. */
 
@@ -148,12 +149,12 @@ function freeInterface(network: Network, device: Device): { device: Device; name
   return { device: { ...device, interfaces: [...device.interfaces, added] }, name: added.name };
 }
 
-/** Join two devices by a link between interfaces that are free, or made for it. */
+/** Link two devices, at interfaces that are free or made for it. */
 export function joinDevices(network: Network, one: Device, other: Device): EditRequest {
   const ends = [freeInterface(network, one), freeInterface(network, other)];
   const link = { ends: ends.map(({ device, name }) => `${device.name}:${name}`) };
   return {
-    label: `join ${one.name} and ${other.name}`,
+    label: `link ${one.name} and ${other.name}`,
     changes: [
       ...ends.map(({ device }) => put("devices", device.name, device)),
       put("links", link.ends.join(" "), link),
@@ -166,9 +167,25 @@ export const removeLink = (ends: string[]): EditRequest => ({
   changes: [remove("links", ends.join(" "))],
 });
 
-export const movePlate = (device: string, x: number, y: number): EditRequest => ({
-  label: `move ${device} on the map`,
-  changes: [put("positions", device, { device, x: Math.round(x), y: Math.round(y) })],
+interface Spot {
+  name: string;
+  at: { x: number; y: number };
+}
+
+/** A plate goes where it is put; the others stay where they lie, also those that a layout has put there. */
+export function keepPlates(network: Network, plates: Plate[], moved: Spot): Change[] {
+  const kept = new Set(network.positions.map(({ device }) => device));
+  const lying = plates
+    .filter(({ device }) => !kept.has(device.name) && device.name !== moved.name)
+    .map(({ device, centre }) => ({ name: device.name, at: centre }));
+  return [...lying, moved].map(({ name, at }) =>
+    put("positions", name, { device: name, x: Math.round(at.x), y: Math.round(at.y) }),
+  );
+}
+
+export const movePlate = (network: Network, plates: Plate[], moved: Spot): EditRequest => ({
+  label: `move ${moved.name} on the map`,
+  changes: keepPlates(network, plates, moved),
 });
 
 function* freeIds(begins: string, items: { id: string }[]): Generator<string, never> {

@@ -1,0 +1,96 @@
+"""Devices: what they know, and their parts as lines that are read as they are typed."""
+
+from fastapi import APIRouter
+
+from greyheron.analysis.facts import DeviceFacts, facts_of
+from greyheron.model.changes import Change, putting
+from greyheron.model.document import Device, Network
+from greyheron.model.notation.line import NotationError
+from greyheron.model.parts import PARTS, Section, lines_of, read_new_device, with_part, without_part
+from greyheron.model.problems import DocumentError
+from greyheron.model.read import edited
+from greyheron.server.needs import PROBLEMS, Store, Workings
+from greyheron.server.problems import ProblemItem, Refusal, problem_items
+from greyheron.server.shapes import FlowText, ItemReading, PartLines, PartText, State
+
+router = APIRouter(prefix="/api", responses=PROBLEMS)
+
+
+@router.post("/networks/{network_id}/devices/read")
+def read_device_text(network_id: str, text: FlowText, store: Store) -> ItemReading:
+    """What a line such as `router sluice 172.20.32.1/24` means as a new device of the draft."""
+    draft = store.get(network_id).draft
+    try:
+        device = read_new_device(text.text)
+    except NotationError as error:
+        return _misread(error)
+    if any(each.name == device.name for each in draft.devices):
+        message = f"there is a device {device.name} already: give this one another name"
+        return ItemReading(problems=[ProblemItem(where="text", message=message)], change=None)
+    return reading_of(draft, putting("devices", device))
+
+
+@router.get("/networks/{network_id}/devices/{name}")
+def device_facts(
+    network_id: str, name: str, store: Store, bench: Workings, state: State = "draft"
+) -> DeviceFacts:
+    """What a device knows in one state: routes, and OSPF neighbours with those that lists cut off."""
+    world = bench.world_in(store.get(network_id), state)
+    if name not in world.devices:
+        raise Refusal(404, f"There is no device “{name}” in this network.")
+    return facts_of(world, name)
+
+
+@router.get("/networks/{network_id}/devices/{name}/parts")
+def device_parts(network_id: str, name: str, store: Store) -> list[PartLines]:
+    """The parts of a device in the draft, by section, as far as its kind has them."""
+    device = device_in(store.get(network_id).draft, name)
+    return [
+        PartLines(section=section, lines=list(lines_of(device, section)))
+        for section, kind in PARTS.items()
+        if device.kind in kind.kinds
+    ]
+
+
+@router.post("/networks/{network_id}/devices/{name}/parts/{section}")
+def read_part_text(network_id: str, name: str, section: Section, part: PartText, store: Store) -> ItemReading:
+    """What a part's text means in the draft: instead of the one at `place`, or behind the others."""
+    draft = store.get(network_id).draft
+    device = device_in(draft, name)
+    if part.place is not None and part.place >= len(lines_of(device, section)):
+        raise Refusal(404, f"{name} has no such part any more: look at it again.")
+    try:
+        if part.text is not None:
+            changed = with_part(device, section, part.text, part.place)
+        elif part.place is not None:
+            changed = without_part(device, section, part.place)
+        else:
+            raise Refusal(422, "Say which part is to be taken out: send its place.")
+    except NotationError as error:
+        return _misread(error)
+    return reading_of(draft, putting("devices", changed))
+
+
+def device_in(draft: Network, name: str) -> Device:
+    """The device of that name. Raises Refusal."""
+    device = next((each for each in draft.devices if each.name == name), None)
+    if device is None:
+        raise Refusal(404, f"There is no device “{name}” in this network.")
+    return device
+
+
+def reading_of(draft: Network, change: Change) -> ItemReading:
+    """The change if the draft is sound with it, else what is wrong."""
+    try:
+        edited(draft, [change])
+    except DocumentError as error:
+        return ItemReading(problems=problem_items(error.problems), change=None)
+    return ItemReading(problems=[], change=change)
+
+
+def _misread(error: NotationError) -> ItemReading:
+    problems = [
+        ProblemItem(where="text", message=each.message, line=each.line, column=each.column, end=each.end)
+        for each in error.misreadings
+    ]
+    return ItemReading(problems=problems, change=None)
