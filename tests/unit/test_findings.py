@@ -5,6 +5,7 @@ from typing import Any
 
 import pytest
 
+from greyheron.analysis.findings import facing
 from greyheron.analysis.findings.coverage import IdleEntries
 from greyheron.analysis.findings.finder import find_all, noted
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
@@ -137,6 +138,10 @@ def no_gateway(data: Data) -> None:
     del device(data, "dunlin")["gateway"]
 
 
+def no_routing(data: Data) -> None:
+    del device(data, "west")["interfaces"][1]["ospf"]
+
+
 def other_gateway(data: Data) -> None:
     device(data, "dunlin")["gateway"] = "172.20.2.99"
 
@@ -263,6 +268,16 @@ CASES: list[tuple[str, Callable[[Data], None], Callable[[Data], None]]] = [
         with_list(f"permit icmp echo-reply from any to any # so that they can ping\n{REST}"),
     ),
     (
+        "ICMP type that does not fit its note",
+        with_list(f"# traceroute answers\npermit icmp echo-reply from any to any\n{REST}"),
+        with_list(f"# traceroute answers\npermit icmp time-exceeded from any to any\n{REST}"),
+    ),
+    (
+        "wider than what is there",
+        with_list(f"deny any from 172.20.1.0~0.0.0.255 to 172.20.2.0~0.0.1.255\n{REST}"),
+        with_list(f"deny any from 172.20.1.0~0.0.0.255 to 172.20.0.0/14\n{REST}"),
+    ),
+    (
         "inverted wildcard",
         with_list(f"deny any from 172.20.1.0~255.255.255.0 to any\n{REST}"),
         with_list(f"deny any from 172.20.1.0~0.0.0.255 to any\n{REST}"),
@@ -307,6 +322,7 @@ CASES: list[tuple[str, Callable[[Data], None], Callable[[Data], None]]] = [
         test_flow("plover → dunlin page pass"),
     ),
     ("clear-text service", clear(80), clear(443)),
+    ("no way out", no_routing, as_it_is),
     ("no way back", no_gateway, as_it_is),
     ("no way back", other_gateway, as_it_is),
     ("duplicate address", same_local, other_local),
@@ -339,6 +355,20 @@ def test_each_kind_is_found_where_it_is_and_not_where_it_nearly_is(
 ) -> None:
     assert kind in {finding.kind for finding in findings(built(wrong))}
     assert kind not in {finding.kind for finding in findings(built(right))}
+
+
+def test_lists_before_hosts_are_judged_in_networks_of_any_size(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(facing, "MOST_ENDS", 0)
+    entries = "permit any from @plover to @dunlin"
+    for direction, kinds in (("out", {"list that faces the wrong way"}), ("in", set[str]())):
+        found = findings(built(with_list(entries, direction=direction)))
+        assert {each.kind for each in found if each.severity is Severity.FAULT} >= kinds
+        assert ("list that faces the wrong way" in {each.kind for each in found}) is bool(kinds)
+    turned = next(each for each in findings(built(with_list(entries, direction="out"))) if each.repair)
+    assert turned.repair is not None
+    assert turned.repair.label == "turn guard to entering west by eth0"
+    towards_routers = with_list(f"deny any from @dunlin to any\n{REST}", at="wan0", direction="out")
+    assert "list that faces the wrong way" not in {each.kind for each in findings(built(towards_routers))}
 
 
 def test_nothing_is_wrong_with_the_hut() -> None:

@@ -1,7 +1,7 @@
 """OSPF in one area, v2 for IPv4 and v3 for IPv6: shortest paths and routes (2-semantics §9)."""
 
-from collections import defaultdict
 from dataclasses import dataclass
+from math import inf
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,15 +27,16 @@ class Announced:
 
 @dataclass(frozen=True, slots=True)
 class _Told:
-    """Every announcement of the area, one place each in three arrays of the same length.
+    """Every announcement of the area, in two arrays of the same length.
 
-    by:  the place of the announcing router;  prefix:  a place in `prefixes`;  cost:  beyond that router
+    by:  the place of the announcing router;  cost:  beyond that router
+    of:  each prefix, with the announcements of it, by value and care;  cares:  those that occur
     """
 
-    prefixes: list[AddressBlock]
     by: NDArray[np.int64]
-    prefix: NDArray[np.int64]
     cost: NDArray[np.int64]
+    of: dict[tuple[int, int], tuple[AddressBlock, list[int]]]
+    cares: frozenset[int]
 
 
 class OspfArea:
@@ -47,45 +48,25 @@ class OspfArea:
         self._adjacent = neighbourhood.adjacent
         self._order = sorted(name for name in self._devices if self._speaks(self._devices[name]))
         self._place = {name: place for place, name in enumerate(self._order)}
-        self._told = _gathered([self._announcements(self._devices[name]) for name in self._order])
+        self.told = _gathered([self._announcements(self._devices[name]) for name in self._order])
         self._distance = self._distances()
 
-    def routes(self, name: str) -> list[KnownRoute]:
+    def routes(self, name: str) -> "LearntRoutes | None":
         """What router `name` learns: every equally short way to every prefix that others announce."""
         if name not in self._place:
-            return []
+            return None
         here = self._place[name]
-        told = self._told
-        total = self._distance[here, told.by] + told.cost
-        total[told.by == here] = np.inf
-        best = np.full(len(told.prefixes), np.inf)
-        np.minimum.at(best, told.prefix, total)
-        shortest = np.flatnonzero(np.isfinite(total) & (total == best[told.prefix]))
-        by: dict[int, list[str]] = defaultdict(list)
-        for place in shortest.tolist():
-            by[int(told.prefix[place])].append(self._order[int(told.by[place])])
-        hops = {
-            other: self._first_hops(name, other)
-            for other in {each for others in by.values() for each in others}
-        }
-        return [
-            KnownRoute(
-                told.prefixes[prefix],
-                Origin.OSPF,
-                OSPF_PREFERENCE,
-                hop.address,
-                hop.interface,
-                metric=int(best[prefix]),
-            )
-            for prefix, others in by.items()
-            for hop in sorted(
-                {hop for other in others for hop in hops[other]}, key=lambda hop: (hop.interface, hop.address)
-            )
-        ]
+        total = self._distance[here, self.told.by] + self.told.cost
+        total[self.told.by == here] = np.inf
+        return LearntRoutes(self, name, total)
 
-    def _first_hops(self, name: str, goal: str) -> set[Adjacency]:
-        """The neighbours of `name` on shortest ways to `goal`."""
-        here, there = self._place[name], self._place[goal]
+    def hops(self, name: str, goals: frozenset[int]) -> list[Adjacency]:
+        """The neighbours of `name` on shortest ways to the routers at those places."""
+        found = {hop for goal in goals for hop in self._first_hops(name, goal)}
+        return sorted(found, key=lambda hop: (hop.interface, hop.address))
+
+    def _first_hops(self, name: str, there: int) -> set[Adjacency]:
+        here = self._place[name]
         return {
             neighbour
             for neighbour in self._adjacent.get(name, ())
@@ -131,13 +112,46 @@ class OspfArea:
         return own
 
 
+class LearntRoutes:
+    """The routes that one router learns, each made when it is asked for: most tables are asked for few.
+
+    cares:  the prefix masks that occur
+    """
+
+    def __init__(self, area: OspfArea, name: str, total: NDArray[np.float64]) -> None:
+        """total:  the cost of every announcement of the area, infinite where it leads nowhere"""
+        self._area, self._name, self._total = area, name, total.tolist()
+        self._by: list[int] = area.told.by.tolist()
+        self._hops: dict[frozenset[int], list[Adjacency]] = {}
+        self.cares = area.told.cares
+
+    def to(self, value: int, care: int) -> list[KnownRoute]:
+        """The routes to one prefix."""
+        found = self._area.told.of.get((value, care))
+        if found is None:
+            return []
+        prefix, announced = found
+        least = min(self._total[each] for each in announced)
+        if least == inf:
+            return []
+        goals = frozenset(self._by[each] for each in announced if self._total[each] == least)
+        if goals not in self._hops:
+            self._hops[goals] = self._area.hops(self._name, goals)
+        return [
+            KnownRoute(prefix, Origin.OSPF, OSPF_PREFERENCE, hop.address, hop.interface, metric=int(least))
+            for hop in self._hops[goals]
+        ]
+
+    def every(self) -> list[KnownRoute]:
+        return [route for value, care in self._area.told.of for route in self.to(value, care)]
+
+
 def _gathered(announcements: list[list[Announced]]) -> _Told:
     """The announcements of each router, in the order of the routers."""
-    places: dict[AddressBlock, int] = {}
-    rows = [
-        (router, places.setdefault(each.prefix, len(places)), each.cost)
-        for router, own in enumerate(announcements)
-        for each in own
-    ]
-    table = np.array(rows, dtype=np.int64).reshape(-1, 3)
-    return _Told(list(places), table[:, 0], table[:, 1], table[:, 2])
+    of: dict[tuple[int, int], tuple[AddressBlock, list[int]]] = {}
+    rows = [(router, each) for router, own in enumerate(announcements) for each in own]
+    for place, (_, each) in enumerate(rows):
+        of.setdefault((each.prefix.value, each.prefix.care), (each.prefix, []))[1].append(place)
+    by = np.array([router for router, _ in rows], dtype=np.int64)
+    cost = np.array([each.cost for _, each in rows], dtype=np.int64)
+    return _Told(by, cost, of, frozenset(care for _, care in of))

@@ -1,9 +1,10 @@
 """Routes: which one a packet takes, by which next hops, and why the others lost (2-semantics §2)."""
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Protocol
 
 from greyheron.core.addresses import block_of, held, is_link_local
 from greyheron.core.segments import is_up
@@ -79,21 +80,40 @@ class Lookup:
     lost: tuple[LostRoute, ...]
 
 
+class Learnt(Protocol):
+    """Routes that a routing protocol brings."""
+
+    @property
+    def cares(self) -> Collection[int]:
+        """The prefix masks that occur."""
+
+    def to(self, value: int, care: int) -> Sequence[KnownRoute]:
+        """The routes to one prefix."""
+
+    def every(self) -> Sequence[KnownRoute]:
+        """All of them."""
+
+
 class RoutingTable:
     """The routes of one device for one family: its own, and those it learnt."""
 
-    def __init__(self, device: Device, family: Family, learnt: Iterable[KnownRoute] = ()) -> None:
+    def __init__(self, device: Device, family: Family, learnt: Learnt | None = None) -> None:
         self._enabled = frozenset(
             interface.name for interface in device.interfaces if is_up(device, interface)
         )
-        self.routes = (*_known_routes(device, family, self._enabled), *learnt)
-        by_care: dict[int, dict[int, list[KnownRoute]]] = defaultdict(dict)
-        for route in self.routes:
-            by_care[route.prefix.care].setdefault(route.prefix.value, []).append(route)
-        for same in (same for values in by_care.values() for same in values.values() if len(same) > 1):
-            same.sort(key=lambda route: (route.preference, route.metric))
-        self._by_care = sorted(by_care.items(), reverse=True)
+        self._own = _known_routes(device, family, self._enabled)
+        self._learnt = learnt
+        self._by_prefix: dict[tuple[int, int], list[KnownRoute]] = defaultdict(list)
+        for route in self._own:
+            self._by_prefix[route.prefix.value, route.prefix.care].append(route)
+        cares = {route.prefix.care for route in self._own}.union(() if learnt is None else learnt.cares)
+        self._cares = sorted(cares, reverse=True)
         self._found: dict[tuple[int, int], Lookup] = {}
+
+    @property
+    def routes(self) -> tuple[KnownRoute, ...]:
+        """Every route, its own and those that were learnt."""
+        return (*self._own, *(() if self._learnt is None else self._learnt.every()))
 
     def lookup(self, destination: int) -> Lookup:
         """The route to `destination`: longest prefix, then preference, then metric; equal ones all."""
@@ -129,8 +149,12 @@ class RoutingTable:
     def _covering(self, destination: int) -> list[KnownRoute]:
         """Routes that cover `destination`, best first."""
         found: list[KnownRoute] = []
-        for care, routes in self._by_care:
-            found += routes.get(destination & care, ())
+        for care in self._cares:
+            value = destination & care
+            same = list(self._by_prefix.get((value, care), ()))
+            if self._learnt is not None:
+                same += self._learnt.to(value, care)
+            found += sorted(same, key=lambda route: (route.preference, route.metric))
         return found
 
     def _next_hops(self, route: KnownRoute, depth: int) -> set[NextHop]:

@@ -8,8 +8,12 @@ from hashlib import sha256
 from greyheron.analysis.findings.coverage import IdleEntries
 from greyheron.analysis.proof.proving import Engines
 from greyheron.core.world import World
-from greyheron.model.changes import Change
-from greyheron.model.document import Network
+from greyheron.model.changes import Change, key_of, putting
+from greyheron.model.document import AccessList, Network, Placement
+from greyheron.model.entry import ListBody
+from greyheron.model.notation.entries import write_entry
+from greyheron.model.notation.lists import write_body
+from greyheron.model.values import Direction
 
 
 class Severity(StrEnum):
@@ -68,6 +72,24 @@ class Ground:
     world: World
     engines: Engines
     idle: IdleEntries
+
+
+def moving(placed: Placement, at: str, direction: Direction) -> tuple[Change, ...]:
+    """Changes that take a list from where it stands to another place of its device."""
+    moved = placed.model_copy(update={"at": at, "direction": direction})
+    gone = Change(collection="placements", key=key_of("placements", placed))
+    return gone, putting("placements", moved)
+
+
+def line_of(access_list: AccessList, number: int) -> str:
+    """An entry as it stands in its list."""
+    entry = next(each for each in access_list.body.entries if each.number == number)
+    return write_entry(entry, access_list.family, access_list.kind)
+
+
+def text_of(access_list: AccessList, body: ListBody | None = None) -> str:
+    """The text of a list, or of what would be its body."""
+    return write_body(body or access_list.body, access_list.family, access_list.kind)
 
 
 def counted(many: int, word: str) -> str:

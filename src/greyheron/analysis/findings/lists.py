@@ -1,22 +1,31 @@
 """Findings in lists by themselves: their entries, names and notes."""
 
 import re
-from bisect import bisect_right
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 
+import numpy as np
+from scipy.sparse import csr_array, triu
+
 from greyheron.analysis.entries import rewritten
+from greyheron.analysis.findings.addressed import Held, in_addresses
 from greyheron.analysis.findings.coverage import Idle
-from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, shortened
-from greyheron.analysis.proof.regions import meet, span_union
-from greyheron.core.addresses import block_of
-from greyheron.core.lists import Names, ResolvedList, Rule, resolve
+from greyheron.analysis.findings.finding import (
+    Finding,
+    Ground,
+    Repair,
+    Severity,
+    line_of,
+    shortened,
+    text_of,
+)
+from greyheron.core.lists import Names, resolve
 from greyheron.model.changes import Change
-from greyheron.model.document import AccessList, Device, Network, family_of
-from greyheron.model.entry import AddressBlock, Entry, ListBody
+from greyheron.model.document import AccessList, Network
+from greyheron.model.entry import Entry
+from greyheron.model.names import ICMP_TYPES
 from greyheron.model.notation.entries import write_entry
-from greyheron.model.notation.lists import write_body
-from greyheron.model.values import Action, Direction, Family
+from greyheron.model.values import Action, Direction
 
 _LIKE = 0.6
 """Lists of which so much is the same are thought to be meant as one."""
@@ -26,7 +35,7 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
     network, names = ground.network, Names(ground.network)
     placed = {each.list for each in network.placements}
     known = {found.name: found for found in ground.world.lists.values()}
-    held = _Held(network)
+    held = Held(network)
     for access_list in network.lists:
         resolved = known.get(access_list.name) or resolve(access_list, names)
         if access_list.name not in placed:
@@ -43,27 +52,16 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
             yield _only_denies(access_list)
         yield from _idle(access_list, ground.idle.of(resolved))
         for rule in resolved.rules:
-            yield from _addresses(access_list, rule, held)
             yield from _note(access_list, rule.entry)
-        yield from _one_address_only(access_list, resolved, held)
+        yield from in_addresses(access_list, resolved, held)
     yield from _named_otherwise(network)
     yield from _drifting(network)
-
-
-def _line(access_list: AccessList, number: int) -> str:
-    entry = next(each for each in access_list.body.entries if each.number == number)
-    return write_entry(entry, access_list.family, access_list.kind)
 
 
 def _without(access_list: AccessList, numbers: Iterable[int]) -> Change:
     gone = set(numbers)
     left = tuple(each for each in access_list.body.entries if each.number not in gone)
-    return rewritten(access_list, _written(access_list, replace(access_list.body, entries=left)))
-
-
-def _written(access_list: AccessList, body: ListBody | None = None) -> str:
-    """The text of a list, or of what would be its body."""
-    return write_body(body or access_list.body, access_list.family, access_list.kind)
+    return rewritten(access_list, text_of(access_list, replace(access_list.body, entries=left)))
 
 
 def _nowhere(access_list: AccessList) -> Finding:
@@ -78,13 +76,13 @@ def _nowhere(access_list: AccessList) -> Finding:
 
 def _only_denies(access_list: AccessList) -> Finding:
     everything = "permit from any" if access_list.kind == "standard" else "permit any from any to any"
-    change = rewritten(access_list, _written(access_list) + everything)
+    change = rewritten(access_list, text_of(access_list) + everything)
     return Finding(
         "list of denies only",
         Severity.FAULT,
         access_list.name,
         f"{access_list.name} has denies only: with the unseen deny at its end it lets nothing through.",
-        (f"its last entry: {_line(access_list, access_list.body.entries[-1].number)}",),
+        (f"its last entry: {line_of(access_list, access_list.body.entries[-1].number)}",),
         lists=(access_list.name,),
         repair=Repair(f"permit the rest at the end of {access_list.name}", (change,)),
     )
@@ -144,8 +142,8 @@ def _idle(access_list: AccessList, idle: Iterable[Idle]) -> Iterator[Finding]:
 
 def _pairs(access_list: AccessList, idle: Iterable[Idle]) -> tuple[str, ...]:
     return tuple(
-        f"{_line(access_list, each.number)}: "
-        f"{'; '.join(_line(access_list, number) for number in each.by[:3])}"
+        f"{line_of(access_list, each.number)}: "
+        f"{'; '.join(line_of(access_list, number) for number in each.by[:3])}"
         for each in list(idle)[:12]
     )
 
@@ -159,134 +157,49 @@ def _moved_up(access_list: AccessList, idle: Iterable[Idle]) -> Repair:
         goal = next(place for place, entry in enumerate(entries) if entry.number in each.by)
         entries.insert(goal, moved)
     even = tuple(replace(entry, number=10 * place) for place, entry in enumerate(entries, 1))
-    change = rewritten(access_list, _written(access_list, replace(access_list.body, entries=even)))
+    change = rewritten(access_list, text_of(access_list, replace(access_list.body, entries=even)))
     return Repair(f"move the hidden entries of {access_list.name} up", (change,))
 
 
-class _Held:
-    """What addresses there are in a network, and whose."""
-
-    def __init__(self, network: Network) -> None:
-        self._blocks: dict[Family, list[AddressBlock]] = {family: [] for family in Family}
-        self.owners: dict[tuple[Family, int], Device] = {}
-        for device in network.devices:
-            for interface in device.interfaces:
-                for address in interface.addresses:
-                    block = block_of(address.network)
-                    self._blocks[block.family].append(block)
-                    self.owners[block.family, int(address.ip)] = device
-            outside = (*device.prefixes, *(rule.to for rule in device.translations if rule.to is not None))
-            for prefix in outside:
-                self._blocks[family_of(prefix)].append(block_of(prefix))
-        self._spans = {
-            family: span_union((block.first, block.last) for block in blocks)
-            for family, blocks in self._blocks.items()
-        }
-        self._firsts = {family: [low for low, _ in spans] for family, spans in self._spans.items()}
-
-    def any_in(self, block: AddressBlock) -> bool:
-        if block.length is None:
-            return any(meet(block, each) for each in self._blocks[block.family])
-        at = bisect_right(self._firsts[block.family], block.last) - 1
-        return at >= 0 and self._spans[block.family][at][1] >= block.first
-
-
-_LOCAL = (
-    AddressBlock.prefix(Family.IPV4, 0xE000_0000, 4),
-    AddressBlock.prefix(Family.IPV6, 0xFF << 120, 8),
-    AddressBlock.prefix(Family.IPV6, 0xFE80 << 112, 10),
-    AddressBlock.prefix(Family.IPV4, 0xFFFF_FFFF, 32),
-)
-
-
-def _addresses(access_list: AccessList, rule: Rule, held: _Held) -> Iterator[Finding]:
-    for blocks in (rule.sources, rule.destinations):
-        for block in blocks or ():
-            wild = block.care ^ block.family.every_bit
-            if block.length is None and wild & (wild + 1) and _is_mask(wild, block.family):
-                yield Finding(
-                    "inverted wildcard",
-                    Severity.FAULT,
-                    f"{access_list.name} entry {rule.entry.number}",
-                    f"{access_list.name} entry {rule.entry.number} writes a mask where a wildcard belongs: "
-                    f"it holds {block.size:,} scattered addresses, every one that ends like "
-                    f"{block.family.text(block.value)}.",
-                    (
-                        _line(access_list, rule.entry.number),
-                        f"the ones of {block.family.text(wild)} are what is not compared: "
-                        f"write the prefix that is meant, with /{wild.bit_count()}",
-                    ),
-                    lists=(access_list.name,),
-                )
-            elif not held.any_in(block) and not any(each.holds(block.value) for each in _LOCAL):
-                yield Finding(
-                    "unknown address",
-                    Severity.WARNING,
-                    f"{access_list.name} entry {rule.entry.number}",
-                    f"{access_list.name} entry {rule.entry.number} names {block}, which "
-                    "nobody has in this network.",
-                    (_line(access_list, rule.entry.number),),
-                    lists=(access_list.name,),
-                )
-
-
-def _is_mask(wild: int, family: Family) -> bool:
-    """Whether the ones of a wildcard all stand in front, as those of a prefix's mask do."""
-    return wild == family.every_bit ^ (family.every_bit >> wild.bit_count())
-
-
-_PING = re.compile(r"\bping", re.IGNORECASE)
+_MEANT: dict[str, tuple[str, ...]] = {
+    r"ping": ("echo-request", "echo-reply"),
+    r"trace ?route|tracing": ("time-exceeded", "unreachable", "port-unreachable"),
+    r"mtu|fragment\w*|too big": ("unreachable", "fragmentation-needed", "packet-too-big"),
+    r"neighbou?r discovery": (
+        "neighbour-solicitation",
+        "neighbour-advertisement",
+        "router-solicitation",
+        "router-advertisement",
+    ),
+}
+"""What notes speak of, and the ICMP types that have to do with it."""
 
 
 def _note(access_list: AccessList, entry: Entry) -> Iterator[Finding]:
+    """An ICMP type that cannot do what its entry's note says."""
+    if entry.icmp is None:
+        return
     words = " ".join([entry.note or "", *entry.remarks])
-    if entry.icmp is not None and _PING.search(words) and entry.icmp.type not in access_list.family.echo:
+    types = ICMP_TYPES[access_list.family]
+    meant = [
+        (found.group(), [name for name in names if name in types])
+        for pattern, names in _MEANT.items()
+        if (found := re.search(rf"\b({pattern})\b", words, re.IGNORECASE))
+    ]
+    if meant and not any(types[name][0] == entry.icmp.type for _, names in meant for name in names):
+        said, names = meant[0]
         yield Finding(
             "ICMP type that does not fit its note",
             Severity.WARNING,
             f"{access_list.name} entry {entry.number}",
-            f"{access_list.name} entry {entry.number} speaks of ping, but its ICMP type is "
-            "neither echo request nor echo reply.",
+            f"{access_list.name} entry {entry.number} speaks of {said}, which its ICMP type has nothing "
+            f"to do with: {shortened(names)} would.",
             (
                 write_entry(entry, access_list.family, access_list.kind),
                 *(f"# {each}" for each in entry.remarks),
             ),
             lists=(access_list.name,),
         )
-
-
-def _one_address_only(access_list: AccessList, resolved: ResolvedList, held: _Held) -> Iterator[Finding]:
-    """A deny towards one address of a device that has more: the others are not covered."""
-    family = access_list.family
-    denying = [rule for rule in resolved.rules if rule.entry.action is Action.DENY and rule.destinations]
-    for rule in denying:
-        blocks = rule.destinations or ()
-        device = held.owners.get((family, blocks[0].value)) if len(blocks) == 1 else None
-        if device is None or blocks[0].size != 1:
-            continue
-        block = blocks[0]
-        every = [int(address.ip) for interface in device.interfaces for address in interface.of(family)]
-        left = [
-            address
-            for address in every
-            if not any(each.holds(address) for other in denying for each in other.destinations or ())
-        ]
-        if left:
-            text = _written(access_list)
-            line = write_entry(rule.entry, family, access_list.kind)
-            mended = text.replace(line, line.replace(f"to {block}", f"to @{device.name}"))
-            change = rewritten(access_list, mended)
-            yield Finding(
-                "one address of several",
-                Severity.WARNING,
-                f"{access_list.name} entry {rule.entry.number}",
-                f"{access_list.name} entry {rule.entry.number} covers {block} of {device.name} only: "
-                f"it has {shortened(family.text(each) for each in left)} as well.",
-                (line,),
-                (device.name,),
-                (access_list.name,),
-                repair=Repair(f"cover every address of {device.name}", (change,)),
-            )
 
 
 _WAY = {"in": Direction.IN, "out": Direction.OUT}
@@ -317,19 +230,37 @@ def _drifting(network: Network) -> Iterator[Finding]:
         for each in network.lists
         if len(each.body.entries) >= 3
     }
+    for one, other in _nearly_alike(lines):
+        alike, every = len(lines[one] & lines[other]), len(lines[one] | lines[other])
+        evidence = [f"only in {one}: {line}" for line in sorted(lines[one] - lines[other])]
+        evidence += [f"only in {other}: {line}" for line in sorted(lines[other] - lines[one])]
+        yield Finding(
+            "lists that drift apart",
+            Severity.WARNING,
+            f"{one} and {other}",
+            f"{one} and {other} agree in {alike} entries and differ in "
+            f"{every - alike}: are they meant to be the same?",
+            tuple(evidence[:8]),
+            lists=(one, other),
+        )
+
+
+def _nearly_alike(lines: Mapping[str, frozenset[str]]) -> list[tuple[str, str]]:
+    """The pairs of lists of whose lines nearly all are the same."""
+    if not lines:
+        return []
     names = list(lines)
-    for place, one in enumerate(names):
-        for other in names[place + 1 :]:
-            alike, every = len(lines[one] & lines[other]), len(lines[one] | lines[other])
-            if len(lines[one] ^ lines[other]) and alike / every >= _LIKE and alike >= 3:
-                evidence = [f"only in {one}: {line}" for line in sorted(lines[one] - lines[other])]
-                evidence += [f"only in {other}: {line}" for line in sorted(lines[other] - lines[one])]
-                yield Finding(
-                    "lists that drift apart",
-                    Severity.WARNING,
-                    f"{one} and {other}",
-                    f"{one} and {other} agree in {alike} entries and differ in "
-                    f"{every - alike}: are they meant to be the same?",
-                    tuple(evidence[:8]),
-                    lists=(one, other),
-                )
+    number = {
+        line: place
+        for place, line in enumerate(dict.fromkeys(line for own in lines.values() for line in own))
+    }
+    columns = np.array([number[line] for own in lines.values() for line in own], dtype=np.int64)
+    sizes = np.array([len(own) for own in lines.values()], dtype=np.int64)
+    rows = np.repeat(np.arange(len(names)), sizes)
+    shape = len(names), len(number)
+    has = csr_array((np.ones(len(rows), dtype=np.int64), (rows, columns)), shape=shape)
+    common = triu(has @ has.T, k=1).tocoo()
+    every = sizes[common.row] + sizes[common.col] - common.data
+    near = (common.data >= 3) & (common.data < every) & (common.data >= _LIKE * every)
+    pairs = zip(common.row[near].tolist(), common.col[near].tolist(), strict=True)
+    return [(names[one], names[other]) for one, other in sorted(pairs)]

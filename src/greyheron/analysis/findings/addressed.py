@@ -1,0 +1,194 @@
+"""Findings in the addresses that entries name: whose they are, and how many more they cover."""
+
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+
+from greyheron.analysis.entries import rewritten
+from greyheron.analysis.findings.finding import (
+    Finding,
+    Repair,
+    Severity,
+    line_of,
+    shortened,
+    text_of,
+)
+from greyheron.analysis.proof.regions import span_union
+from greyheron.core.addresses import block_of
+from greyheron.core.lists import ResolvedList, Rule
+from greyheron.model.changes import Change
+from greyheron.model.document import AccessList, Device, Network, family_of
+from greyheron.model.entry import AddressBlock, Entry
+from greyheron.model.notation.entries import write_entry
+from greyheron.model.values import Action, Family
+
+
+def in_addresses(access_list: AccessList, resolved: ResolvedList, held: "Held") -> Iterator[Finding]:
+    """What is doubtful in the addresses of one list."""
+    for rule in resolved.rules:
+        yield from _blocks(access_list, rule, held)
+        yield from _too_wide(access_list, rule, held)
+    yield from _one_address_only(access_list, resolved, held)
+
+
+class Held:
+    """What addresses there are in a network, and whose."""
+
+    def __init__(self, network: Network) -> None:
+        self._blocks: dict[Family, list[AddressBlock]] = {family: [] for family in Family}
+        self.owners: dict[tuple[Family, int], Device] = {}
+        for device in network.devices:
+            for interface in device.interfaces:
+                for address in interface.addresses:
+                    block = block_of(address.network)
+                    self._blocks[block.family].append(block)
+                    self.owners[block.family, int(address.ip)] = device
+            outside = (*device.prefixes, *(rule.to for rule in device.translations if rule.to is not None))
+            for prefix in outside:
+                self._blocks[family_of(prefix)].append(block_of(prefix))
+        self._spans = {
+            family: span_union((block.first, block.last) for block in blocks)
+            for family, blocks in self._blocks.items()
+        }
+        self._firsts = {family: [low for low, _ in spans] for family, spans in self._spans.items()}
+        self._prefixes = {
+            family: sorted(dict.fromkeys(blocks), key=lambda block: (block.first, -block.size))
+            for family, blocks in self._blocks.items()
+        }
+        self._prefix_firsts = {
+            family: [block.first for block in blocks] for family, blocks in self._prefixes.items()
+        }
+        known = {(block.value, block.care) for block in self._blocks[Family.IPV4]}
+        self._scattered = np.array(sorted(known), dtype=np.int64).reshape(-1, 2)
+
+    def only_in(self, block: AddressBlock) -> AddressBlock | None:
+        """The one prefix of which something is in a contiguous `block`; None if there are more, or none."""
+        first, last = self._prefix_firsts[block.family], block.last
+        low, end = bisect_left(first, block.first), bisect_right(first, last)
+        found = self._prefixes[block.family][low:end]
+        return found[0] if found and all(found[0].holds(each.value) for each in found) else None
+
+    def any_in(self, block: AddressBlock) -> bool:
+        if block.length is None:  # a wildcard mask, so IPv4
+            value, care = self._scattered.T
+            return bool((((value ^ block.value) & care & block.care) == 0).any())
+        at = bisect_right(self._firsts[block.family], block.last) - 1
+        return at >= 0 and self._spans[block.family][at][1] >= block.first
+
+
+_LOCAL = (
+    AddressBlock.prefix(Family.IPV4, 0xE000_0000, 4),
+    AddressBlock.prefix(Family.IPV6, 0xFF << 120, 8),
+    AddressBlock.prefix(Family.IPV6, 0xFE80 << 112, 10),
+    AddressBlock.prefix(Family.IPV4, 0xFFFF_FFFF, 32),
+)
+
+
+def _blocks(access_list: AccessList, rule: Rule, held: Held) -> Iterator[Finding]:
+    for blocks in (rule.sources, rule.destinations):
+        for block in blocks or ():
+            wild = block.care ^ block.family.every_bit
+            if block.length is None and wild & (wild + 1) and _is_mask(wild, block.family):
+                yield Finding(
+                    "inverted wildcard",
+                    Severity.FAULT,
+                    f"{access_list.name} entry {rule.entry.number}",
+                    f"{access_list.name} entry {rule.entry.number} writes a mask where a wildcard belongs: "
+                    f"it holds {block.size:,} scattered addresses, every one that ends like "
+                    f"{block.family.text(block.value)}.",
+                    (
+                        line_of(access_list, rule.entry.number),
+                        f"the ones of {block.family.text(wild)} are what is not compared: "
+                        f"write the prefix that is meant, with /{wild.bit_count()}",
+                    ),
+                    lists=(access_list.name,),
+                )
+            elif not held.any_in(block) and not any(each.holds(block.value) for each in _LOCAL):
+                yield Finding(
+                    "unknown address",
+                    Severity.WARNING,
+                    f"{access_list.name} entry {rule.entry.number}",
+                    f"{access_list.name} entry {rule.entry.number} names {block}, which "
+                    "nobody has in this network.",
+                    (line_of(access_list, rule.entry.number),),
+                    lists=(access_list.name,),
+                )
+
+
+def _is_mask(wild: int, family: Family) -> bool:
+    """Whether the ones of a wildcard all stand in front, as those of a prefix's mask do."""
+    return wild == family.every_bit ^ (family.every_bit >> wild.bit_count())
+
+
+def _too_wide(access_list: AccessList, rule: Rule, held: Held) -> Iterator[Finding]:
+    """A wildcard or prefix that begins where a segment's does, and covers much that nobody has."""
+    entry = rule.entry
+    sides = (
+        (entry.source, lambda block: replace(entry, source=block)),
+        (entry.destination, lambda block: replace(entry, destination=block)),
+    )
+    for term, narrowed in sides:
+        if not isinstance(term, AddressBlock) or term.length is None or term.care == 0:
+            continue
+        only = held.only_in(term)
+        if only is None or only.size >= term.size or only.first != term.first:
+            continue
+        wildcard = ""
+        if term.family is Family.IPV4:
+            wildcard = f", the wildcard {term.family.text(only.care ^ term.family.every_bit)}"
+        yield Finding(
+            "wider than what is there",
+            Severity.WARNING,
+            f"{access_list.name} entry {entry.number}",
+            f"{access_list.name} entry {entry.number} covers {term}, {term.size:,} addresses, and of "
+            f"those only {only} is there: is /{only.length} meant{wildcard}?",
+            (line_of(access_list, entry.number),),
+            lists=(access_list.name,),
+            repair=Repair(
+                f"make it {only} in {access_list.name}",
+                (_with_entry(access_list, narrowed(only)),),
+            ),
+        )
+
+
+def _with_entry(access_list: AccessList, entry: Entry) -> Change:
+    """The change that puts an entry in place of the one with its number."""
+    body = access_list.body
+    entries = tuple(entry if each.number == entry.number else each for each in body.entries)
+    return rewritten(access_list, text_of(access_list, replace(body, entries=entries)))
+
+
+def _one_address_only(access_list: AccessList, resolved: ResolvedList, held: Held) -> Iterator[Finding]:
+    """A deny towards one address of a device that has more: the others are not covered."""
+    family = access_list.family
+    denying = [rule for rule in resolved.rules if rule.entry.action is Action.DENY and rule.destinations]
+    for rule in denying:
+        blocks = rule.destinations or ()
+        device = held.owners.get((family, blocks[0].value)) if len(blocks) == 1 else None
+        if device is None or blocks[0].size != 1:
+            continue
+        block = blocks[0]
+        every = [int(address.ip) for interface in device.interfaces for address in interface.of(family)]
+        left = [
+            address
+            for address in every
+            if not any(each.holds(address) for other in denying for each in other.destinations or ())
+        ]
+        if left:
+            text = text_of(access_list)
+            line = write_entry(rule.entry, family, access_list.kind)
+            mended = text.replace(line, line.replace(f"to {block}", f"to @{device.name}"))
+            change = rewritten(access_list, mended)
+            yield Finding(
+                "one address of several",
+                Severity.WARNING,
+                f"{access_list.name} entry {rule.entry.number}",
+                f"{access_list.name} entry {rule.entry.number} covers {block} of {device.name} only: "
+                f"it has {shortened(family.text(each) for each in left)} as well.",
+                (line,),
+                (device.name,),
+                (access_list.name,),
+                repair=Repair(f"cover every address of {device.name}", (change,)),
+            )
