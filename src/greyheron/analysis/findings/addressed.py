@@ -1,7 +1,7 @@
 """Findings in the addresses that entries name: whose they are, and how many more they cover."""
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 
 import numpy as np
@@ -20,7 +20,7 @@ from greyheron.core.addresses import block_of
 from greyheron.core.lists import ResolvedList, Rule
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Device, Network, family_of
-from greyheron.model.entry import AddressBlock, Entry
+from greyheron.model.entry import AddressBlock, AddressTerm, Entry
 from greyheron.model.notation.entries import write_entry
 from greyheron.model.values import Action, Family
 
@@ -125,7 +125,7 @@ def _is_mask(wild: int, family: Family) -> bool:
 def _too_wide(access_list: AccessList, rule: Rule, held: Held) -> Iterator[Finding]:
     """A wildcard or prefix that begins where a segment's does, and covers much that nobody has."""
     entry = rule.entry
-    sides = (
+    sides: tuple[tuple[AddressTerm | None, Callable[[AddressBlock], Entry]], ...] = (
         (entry.source, lambda block: replace(entry, source=block)),
         (entry.destination, lambda block: replace(entry, destination=block)),
     )
