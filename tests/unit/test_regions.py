@@ -11,12 +11,12 @@ from greyheron.analysis.proof.regions import (
     Spans,
     common,
     minus,
+    parts_by,
     size,
     span_meet,
     span_minus,
-    span_split,
+    span_parts,
     span_union,
-    split,
     tidied,
 )
 from greyheron.core.lists import Names, ResolvedList, resolve
@@ -53,10 +53,18 @@ def test_regions_are_sets(seed: int) -> None:
     assert members(outside) == members(region) - members(tuple(blocks))
     assert size(region) == len(members(region))
     assert members(tidied(region)) == members(region)
-    parts = split([region], blocks) if region else []
-    assert sum(map(size, parts)) == size(region)
-    for part in parts:
-        assert members(part) <= members(inside) or members(part) <= members(outside)
+    if region:
+        sets = [tuple(some_block(chance) for _ in range(chance.randint(1, 4))) for _ in range(4)]
+        found = [members(part) for part in parts_by(region, sets)]
+        assert sorted(map(sorted, found)) == told_apart(members(region), [members(each) for each in sets])
+
+
+def told_apart(whole: set[int], sets: list[set[int]]) -> list[list[int]]:
+    """The members of `whole` by which of `sets` they are in."""
+    found: dict[tuple[bool, ...], list[int]] = {}
+    for number in sorted(whole):
+        found.setdefault(tuple(number in each for each in sets), []).append(number)
+    return sorted(found.values())
 
 
 def some_spans(chance: Random) -> Spans:
@@ -73,9 +81,9 @@ def test_spans_are_sets(seed: int) -> None:
     one, other = some_spans(chance), some_spans(chance)
     assert numbers(span_meet(one, other)) == numbers(one) & numbers(other)
     assert numbers(span_minus(one, other)) == numbers(one) - numbers(other)
-    parts = span_split([one], other)
-    assert set().union(*map(numbers, parts)) == numbers(one)
-    assert sum(len(numbers(part)) for part in parts) == len(numbers(one))
+    sets = [other, *(some_spans(chance) for _ in range(3))]
+    parts = [sorted(numbers(part)) for part in span_parts(one, sets)]
+    assert sorted(parts) == told_apart(numbers(one), [numbers(each) for each in sets])
 
 
 def some_entry(chance: Random) -> str:

@@ -12,7 +12,7 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from greyheron.analysis.proof.regions import Region, Spans, span_split, split
+from greyheron.analysis.proof.regions import Region, parts_by, span_parts
 from greyheron.analysis.proof.services import ALL_PORTS, spans_of
 from greyheron.core.lists import ResolvedList, Rule
 from greyheron.core.matching import first_mismatch
@@ -230,17 +230,14 @@ def _kinds(family: Family, named: frozenset[tuple[int | None, IcmpMatch | None]]
 
 
 def _addresses(own: Region, others: Sequence[tuple[AddressBlock, ...] | None]) -> list[int]:
-    parts: list[Region] = [own]
-    for blocks in {each for each in others if each is not None}:
-        parts = split(parts, blocks)
+    parts = parts_by(own, {each for each in others if each is not None})
     return [part[0].first for part in parts if part]
 
 
 def _ports(own: Terms, others: Sequence[Terms]) -> list[int]:
-    parts: list[Spans] = [ALL_PORTS if own is None else spans_of(own)]
-    for terms in {each for each in others if each is not None}:
-        parts = span_split(parts, spans_of(terms))
-    return [part[0][0] for part in parts if part]
+    whole = ALL_PORTS if own is None else spans_of(own)
+    parts = span_parts(whole, [spans_of(terms) for terms in {each for each in others if each is not None}])
+    return [part[0][0] for part in parts]
 
 
 def _packet(family: Family, kind: _Kind, source: int, destination: int, from_: int, to: int) -> Packet:

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from greyheron.analysis.proof.regions import Region, Spans, meet, size, span_split, split
+from greyheron.analysis.proof.regions import Region, Spans, meet, parts_by, size, span_parts, tells_apart
 from greyheron.analysis.proof.services import (
     Service,
     back,
@@ -71,10 +71,7 @@ class Cutter:
         told = frozenset(blocks for found in lists for blocks in self._between(found, service, role, region))
         key = region, told
         if key not in self._parts:
-            parts = [region]
-            for blocks in told:
-                parts = split(parts, blocks)
-            self._parts[key] = parts
+            self._parts[key] = parts_by(region, told)
         return self._parts[key]
 
     def _between(
@@ -85,8 +82,7 @@ class Cutter:
         if key not in self._near:
             low, high = min(block.first for block in region), max(block.last for block in region)
             near = self._telling(found, service, role).between(low, high)
-            parting = (blocks for blocks in near if len(split([region], blocks)) > 1)
-            self._near[key] = frozenset(parting)
+            self._near[key] = frozenset(blocks for blocks in near if tells_apart(blocks, region))
         return self._near[key]
 
     def services(self, service: Service, lists: Sequence[ResolvedList]) -> list[Service]:
@@ -94,17 +90,16 @@ class Cutter:
         first, last = service.spans[0][0], service.spans[-1][1]
         if first == last:
             return [service]
-        parts = [service.spans]
-        for spans in {spans for found in lists for spans in self._spans(found, service).services}:
-            parts = span_split(parts, spans)
-        return [Service(service.tag, part) for part in parts]
+        told = {spans for found in lists for spans in self._spans(found, service).services}
+        return [Service(service.tag, part) for part in span_parts(service.spans, told)]
 
     def source_ports(self, ports: Spans, service: Service, lists: Sequence[ResolvedList]) -> list[Spans]:
         """Source ports of `service` in parts that no entry of `lists` tells apart."""
-        parts = [ports]
-        for spans in {spans for found in lists for spans in self._spans(found, service).source_ports}:
-            parts = span_split(parts, spans)
-        return parts
+        if not ports:
+            return [ports]
+        return span_parts(
+            ports, {spans for found in lists for spans in self._spans(found, service).source_ports}
+        )
 
     def _spans(self, found: ResolvedList, service: Service) -> "_Spans":
         key = id(found), service

@@ -8,7 +8,7 @@ import numpy as np
 from greyheron.analysis.proof.answers import EPHEMERAL, Party
 from greyheron.analysis.proof.cutting import Borders, Cutter
 from greyheron.analysis.proof.places import Place, Places
-from greyheron.analysis.proof.regions import Region, Spans, common, size, span_size, span_split, split
+from greyheron.analysis.proof.regions import Region, Spans, common, parts_by, size, span_parts, span_size
 from greyheron.analysis.proof.services import ALL_PORTS, Service, by_delivery, meant
 from greyheron.core.bulk.engine import BulkEngine
 from greyheron.core.lists import Names
@@ -69,8 +69,7 @@ class Grounds:
             if size(place.region) > 1:
                 low = min(block.first for block in place.region)
                 high = max(block.last for block in place.region)
-                for blocks in self._borders.between(low, high):
-                    parts = split(parts, blocks)
+                parts = parts_by(place.region, self._borders.between(low, high))
             found += [Piece(place.device, part, place.drawn) for part in parts]
         return found
 
@@ -90,10 +89,8 @@ class Grounds:
         """All that the semantics ask for (§8), in parts that translations treat alike."""
         if not service.tag.with_ports:
             return [()]
-        parts: list[Spans] = [ALL_PORTS if expect is Expectation.BLOCK else EPHEMERAL]
-        for port in self.translated_ports:
-            parts = span_split(parts, ((port, port),))
-        return parts
+        whole = ALL_PORTS if expect is Expectation.BLOCK else EPHEMERAL
+        return span_parts(whole, [((port, port),) for port in self.translated_ports])
 
 
 class Classes:

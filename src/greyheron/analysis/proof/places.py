@@ -4,7 +4,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from ipaddress import ip_network
 
-from greyheron.analysis.proof.regions import Region, common, meet, minus, split
+from greyheron.analysis.proof.regions import Region, common, meet, minus, parts_by
 from greyheron.core.addresses import block_of, is_link_local
 from greyheron.core.lists import Names
 from greyheron.core.possible import reserved
@@ -210,9 +210,7 @@ class Places:
             return ()
         zone = next(zone for zone in firewall.zones if zone.name == term.at)
         routes = {route.prefix for route in self._world.table(term.name, self.family).routes}
-        pieces: list[Region] = [place.region]
-        for prefix in routes:
-            pieces = split(pieces, [prefix])
+        pieces = parts_by(place.region, [(prefix,) for prefix in routes])
         return tuple(
             block for piece in pieces if self._leads_to(firewall, piece, zone.interfaces) for block in piece
         )

@@ -54,31 +54,68 @@ def size(region: Region) -> int:
     return sum(block.size for block in region)
 
 
-def split(regions: Sequence[Region], blocks: Sequence[AddressBlock]) -> list[Region]:
+def tells_apart(blocks: Sequence[AddressBlock], region: Region) -> bool:
+    """Whether `blocks` hold some of the addresses of `region`, and not all."""
+    if not any(meet(piece, block) for piece in region for block in blocks):
+        return False
+    return bool(minus(region, blocks))
+
+
+def parts_by(region: Region, sets: Iterable[Sequence[AddressBlock]]) -> list[Region]:
+    """`region` in parts that none of `sets` tells apart."""
+    plain = all(block.length is not None for block in region)
+    swept, scattered = [], []
+    for blocks in sets:
+        if plain and all(block.length is not None for block in blocks):
+            swept.append(_ranges(blocks))
+        else:
+            scattered.append(blocks)
+    parts = [region]
+    if swept:
+        family = region[0].family
+        parts = [
+            tuple(prefix for low, high in spans for prefix in _prefixes(family, low, high))
+            for spans in span_parts(_ranges(region), swept)
+        ]
+    for blocks in scattered:
+        parts = _split(parts, blocks)
+    return parts
+
+
+def _split(regions: Sequence[Region], blocks: Sequence[AddressBlock]) -> list[Region]:
     """Each of `regions` as what `blocks` hold of it and what they do not, in one or two parts."""
     found: list[Region] = []
     for region in regions:
-        if not any(meet(piece, block) for piece in region for block in blocks):
-            found.append(region)
-            continue
-        outside = minus(region, blocks)
-        if outside == region or not outside:
-            found.append(region)
-        else:
+        if tells_apart(blocks, region):
+            outside = minus(region, blocks)
             found += [minus(region, outside), outside]
-    return found
-
-
-def span_split(parts: Sequence[Spans], spans: Spans) -> list[Spans]:
-    """The same for spans."""
-    found: list[Spans] = []
-    for part in parts:
-        inside = span_meet(part, spans)
-        if not inside or inside == part:
-            found.append(part)
         else:
-            found += [inside, span_minus(part, inside)]
+            found.append(region)
     return found
+
+
+def span_parts(whole: Spans, sets: Iterable[Spans]) -> list[Spans]:
+    """`whole` in parts that none of `sets` tells apart: one sweep over all their borders."""
+    turns: dict[int, int] = {}
+    for number, spans in enumerate(sets):
+        for low, high in spans:
+            for edge in (low, high + 1):
+                turns[edge] = turns.get(edge, 0) ^ 1 << number
+    edges = sorted(turns)
+    inside, at = 0, 0
+    parts: dict[int, list[tuple[int, int]]] = {}
+    for low, high in whole:
+        while at < len(edges) and edges[at] <= low:
+            inside ^= turns[edges[at]]
+            at += 1
+        first = low
+        while at < len(edges) and edges[at] <= high:
+            parts.setdefault(inside, []).append((first, edges[at] - 1))
+            first = edges[at]
+            inside ^= turns[first]
+            at += 1
+        parts.setdefault(inside, []).append((first, high))
+    return [span_union(spans) for spans in parts.values()]
 
 
 def span_meet(one: Spans, other: Spans) -> Spans:
@@ -133,7 +170,7 @@ def tidied(region: Region) -> Region:
     return (*prefixes, *sorted(scattered, key=lambda block: (block.value, block.care)))
 
 
-def _ranges(prefixes: Region) -> Spans:
+def _ranges(prefixes: Sequence[AddressBlock]) -> Spans:
     return span_union((block.first, block.last) for block in prefixes)
 
 

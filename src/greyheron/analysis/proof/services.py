@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from greyheron.analysis.proof.regions import Spans, span_meet, span_minus, span_split, span_union
+from greyheron.analysis.proof.regions import Spans, span_meet, span_minus, span_parts, span_union
 from greyheron.core.bulk.fabric import Fabric
 from greyheron.core.bulk.tables import port_spans
 from greyheron.core.delivery import LOGIN_PORTS
@@ -119,10 +119,7 @@ def whole(family: Family) -> dict[Tag, Spans]:
 def by_delivery(service: Service, device: Device, fabric: Fabric, translated: Iterable[int]) -> list[Service]:
     """`service` in parts that the device, every translation and, for ICMP, whoever answers treat alike."""
     if service.tag is Tag.ICMP:
-        echo, reply = (_icmp(kind) for kind in fabric.family.echo)
-        parts: list[Spans] = [service.spans]
-        for span in (echo, reply):
-            parts = span_split(parts, (span,))
+        parts = span_parts(service.spans, [(_icmp(kind),) for kind in fabric.family.echo])
         return [Service(Tag.ICMP, part) for part in parts]
     if service.tag is Tag.OTHER:
         return [service]

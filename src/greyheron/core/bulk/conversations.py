@@ -75,8 +75,8 @@ class Verdicts:
 class Asked:
     """A request with what follows from it.
 
-    opener:  the packet that opens it, between no addresses;  kinds:  of the packets there, home, and of later
-        ones there and home, as far as there are any
+    opener:  the packet that opens it, between no addresses
+    kinds:  of the packets there, home, and of later ones there, as far as there are any
     """
 
     request: Request
@@ -95,7 +95,7 @@ class Asked:
             return cls(request, opener, False, (kind_of(opener),))
         kinds = [kind_of(opener), kind_of(reply_to(opener))]
         if request.protocol == TCP:
-            kinds += [kind_of(replace(opener, flags=TcpFlags.ACK))] * 2
+            kinds.append(kind_of(replace(opener, flags=TcpFlags.ACK)))
         return cls(request, opener, True, tuple(kinds))
 
 

@@ -73,6 +73,12 @@ class Placed:
         """For each code, gates first and then questions, whether anything there can deny."""
         return np.append(self._list_at != NONE, self._stopping()[:, 0] != NONE)
 
+    def looks_for_answers(self) -> Bools:
+        """For each code whether a list there tells packets with ACK from others of the same header."""
+        tells = [any(rule.entry.established for rule in found.rules) for found in self.distinct]
+        gates = np.append(np.array(tells, dtype=np.bool_), False)[self._list_at]
+        return np.append(gates, np.zeros(len(self._fabric.questions), dtype=np.bool_))
+
     def changed_from(self, before: "Placed") -> Bools:
         """For each code whether it may decide otherwise than in `before`, which has the same fabric."""
         gates = [now is not then for now, then in zip(self.lists, before.lists, strict=True)]

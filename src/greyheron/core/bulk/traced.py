@@ -33,8 +33,8 @@ from greyheron.core.sessions import can_open
 from greyheron.core.walk import MOST_PATHS
 from greyheron.model.names import TCP
 
-OUT, HOME, OUT_AGAIN, HOME_AGAIN = range(4)
-"""A conversation's packets, as in `Asked.kinds`."""
+OUT, HOME, OUT_AGAIN = range(3)
+"""A conversation's packets, as in `Asked.kinds`. The second one home is to every list as the first was."""
 
 
 class TracedCourses:
@@ -54,7 +54,7 @@ class TracedCourses:
         self._is_tcp = np.array([each.request.protocol == TCP for each in asked])
         self._port = np.array([NO_PORT if each.request.port is None else each.request.port for each in asked])
         kinds: dict[Kind, int] = {}
-        width = HOME_AGAIN + 1
+        width = OUT_AGAIN + 1
         numbered = [[kinds.setdefault(kind, len(kinds)) for kind in each.kinds] for each in asked]
         self._kind = np.array([[*each, *[0] * (width - len(each))] for each in numbered]).reshape(-1, width)
         self._kinds = tuple(kinds)
@@ -91,9 +91,9 @@ class TracedCourses:
         """Whether each row has a packet that some list denies otherwise in `placed` than in `before`."""
         codes = placed.changed_from(before)
         found = np.zeros(len(self._rows), dtype=np.bool_)
-        for packet in (OUT, HOME, OUT_AGAIN, HOME_AGAIN):
-            row = self._home_row if packet in (HOME, HOME_AGAIN) else self._out.row
-            sent = self._is_tcp[self._rows.request[row]] | (packet in (OUT, HOME))
+        for packet in (OUT, HOME, OUT_AGAIN):
+            row = self._home_row if packet == HOME else self._out.row
+            sent = self._is_tcp[self._rows.request[row]] | (packet != OUT_AGAIN)
             path, code = self.met(packet, np.flatnonzero(sent), codes)
             differs = placed.decides_otherwise(before, code, self.headers(packet, path))
             found[row[path[differs]]] = True
@@ -180,13 +180,13 @@ class TracedCourses:
         outcome, end = out.outcome[there], out.end[there]
         outcome[replied], end[replied] = home.outcome[answers], home.end[answers]
         gate, entry = np.full((2, len(there)), NONE, dtype=np.int64)
-        asked = _Asking(placed, acts, self)
-        first = asked.of(OUT, there)
+        first = self._denials(placed, OUT, there, acts)
+        # Lists that do not look for ACK say of the second packet out what they said of the first.
+        again = self._denials(placed, OUT_AGAIN, there[acknowledged], placed.looks_for_answers())
         # The last that is written stands: a conversation ends with the first denial.
         for denials, path, where in (
-            (asked.of(HOME_AGAIN, back[acknowledged]), back, acknowledged),
-            (asked.of(OUT_AGAIN, there[acknowledged]), there, acknowledged),
-            (asked.of(HOME, answers), back, replied),
+            (again, there, acknowledged),
+            (self._denials(placed, HOME, answers, acts), back, replied),
             (first, there, np.ones(len(there), dtype=np.bool_)),
         ):
             denied = np.flatnonzero(where)
@@ -200,9 +200,16 @@ class TracedCourses:
         found = Exchanges(out.row[there], outcome, end, gate, entry).take(np.flatnonzero(~no_reply))
         return found.take(np.flatnonzero(rank_within(found.row) < MOST_PATHS))
 
+    def _denials(self, placed: Placed, packet: int, paths: Ints, acts: Bools) -> Denials:
+        """The first denial of `packet` on each path; `paths` are those that matter, perhaps repeated."""
+        different = distinct(paths)
+        path, code = self.met(packet, different, acts)
+        count = int(different[-1]) + 1 if len(different) else 0
+        return placed.first_denials(path, code, self.headers(packet, path), count)
+
     def headers(self, packet: int, path: Ints) -> Headers:
         """The headers of the conversation's `packet` on paths, each as often as it stands in `path`."""
-        home = packet in (HOME, HOME_AGAIN)
+        home = packet == HOME
         rows = self._rows.take((self._home_row if home else self._out.row)[path])
         ports = rows.source_port, self._port[rows.request]
         ends = rows.source, rows.destination
@@ -212,29 +219,14 @@ class TracedCourses:
 
     def met(self, packet: int, paths: Ints, acts: Bools) -> tuple[Ints, Ints]:
         """What acts on the conversation's `packet` along `paths`: the path and the code of each, in order."""
-        home = packet in (HOME, HOME_AGAIN)
-        every = (self._home if home else self._out).met[paths]
+        every = (self._home if packet == HOME else self._out).met[paths]
         place, step = np.nonzero(np.append(acts, False)[every])  # NONE is the last place
         path, code = paths[place], every[place, step].astype(np.int64)
-        if packet in (OUT_AGAIN, HOME_AGAIN):
-            row = (self._home_row if home else self._out.row)[path]
+        if packet == OUT_AGAIN:
+            row = self._out.row[path]
             untracked = self._fabric.later_packets_met(code, self._protocol[self._rows.request[row]])
             path, code = path[untracked], code[untracked]
         return path, code
-
-
-class _Asking:
-    """Lists asked about the packets of traced conversations."""
-
-    def __init__(self, placed: Placed, acts: Bools, courses: TracedCourses) -> None:
-        self._placed, self._acts, self._courses = placed, acts, courses
-
-    def of(self, packet: int, paths: Ints) -> Denials:
-        """The first denial of `packet` on each path; `paths` are those that matter, perhaps repeated."""
-        different = distinct(paths)
-        path, code = self._courses.met(packet, different, self._acts)
-        count = int(different[-1]) + 1 if len(different) else 0
-        return self._placed.first_denials(path, code, self._courses.headers(packet, path), count)
 
 
 def _any_at(met: NDArray[np.int32], codes: Bools) -> Bools:
