@@ -5,33 +5,24 @@ from ipaddress import IPv4Address, IPv6Address
 
 
 class Family(StrEnum):
+    """An address family, with what belongs to it. Plain attributes: they are read for every address.
+
+    bits:  width of an address;  every_bit:  an address with every bit set
+    icmp:  the protocol number of its ICMP (IANA)
+    echo:  the ICMP types of echo request and echo reply (RFC 792, RFC 4443)
+    word:  its name in a sentence
+    """
+
     IPV4 = "ipv4"
     IPV6 = "ipv6"
 
-    @property
-    def bits(self) -> int:
-        """Width of an address, in bits."""
-        return 32 if self is Family.IPV4 else 128
-
-    @property
-    def every_bit(self) -> int:
-        """An address with every bit set."""
-        return (1 << self.bits) - 1
-
-    @property
-    def icmp(self) -> int:
-        """The protocol number of the family's ICMP (IANA)."""
-        return 1 if self is Family.IPV4 else 58
-
-    @property
-    def echo(self) -> tuple[int, int]:
-        """The ICMP types of echo request and echo reply (RFC 792, RFC 4443)."""
-        return (8, 0) if self is Family.IPV4 else (128, 129)
-
-    @property
-    def word(self) -> str:
-        """The family's name in a sentence."""
-        return "IPv4" if self is Family.IPV4 else "IPv6"
+    def __init__(self, value: str) -> None:
+        four = value == "ipv4"
+        self.bits = 32 if four else 128
+        self.every_bit = (1 << self.bits) - 1
+        self.icmp = 1 if four else 58
+        self.echo = (8, 0) if four else (128, 129)
+        self.word = "IPv4" if four else "IPv6"
 
     def text(self, address: int) -> str:
         """`address` as the RFCs write it (RFC 5952 for IPv6)."""

@@ -7,7 +7,16 @@ from typing import Generic, TypeVar
 
 import numpy as np
 
-from greyheron.analysis.proof.regions import Region, Spans, size, span_size, span_union, tidied
+from greyheron.analysis.proof.regions import (
+    Region,
+    Spans,
+    prefixes_of,
+    ranges_of,
+    size,
+    span_size,
+    span_union,
+    tidied,
+)
 from greyheron.analysis.proof.services import ALL_PORTS, Service, Tag, whole
 from greyheron.core.bulk.headers import Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
@@ -201,6 +210,7 @@ class _Merging:
     def __init__(self, parties: Sequence[Party], wholes: "Wholes") -> None:
         self._parties, self._wholes = parties, wholes
         self._whose = [(party.device, party.drawn) for party in parties]
+        self._ranges: dict[int, Spans | None] = {}
         self._sides: dict[tuple[int, ...], Side] = {}
         self._joined: dict[tuple[int, ...], Party] = {}
 
@@ -229,11 +239,23 @@ class _Merging:
     def _one(self, numbers: tuple[int, ...]) -> Party:
         if numbers not in self._joined:
             first = self._parties[numbers[0]]
-            blocks = (block for number in numbers for block in self._parties[number].region)
-            region = tidied(tuple(dict.fromkeys(blocks)))
+            region = self._region(numbers)
             every = size(region) == self._wholes.size(first.device, first.drawn)
             self._joined[numbers] = Party(first.device, region, first.drawn, every)
         return self._joined[numbers]
+
+    def _region(self, numbers: tuple[int, ...]) -> Region:
+        """All the addresses of some parties, in as few blocks as can be."""
+        spans: list[tuple[int, int]] = []
+        for number in numbers:
+            if number not in self._ranges:
+                self._ranges[number] = ranges_of(self._parties[number].region)
+            own = self._ranges[number]
+            if own is None:
+                blocks = (block for each in numbers for block in self._parties[each].region)
+                return tidied(tuple(dict.fromkeys(blocks)))
+            spans += own
+        return prefixes_of(self._parties[numbers[0]].region[0].family, span_union(spans))
 
 
 class Wholes:

@@ -42,9 +42,10 @@ def common(region: Region, blocks: Iterable[AddressBlock]) -> Region:
 def minus(region: Region, blocks: Iterable[AddressBlock]) -> Region:
     """The addresses of `region` that none of `blocks` holds."""
     blocks = tuple(blocks)
-    if len(blocks) > _FEW and all(block.length is not None for block in (*region, *blocks)):
-        left = span_minus(_ranges(region), _ranges(blocks))
-        return tuple(prefix for low, high in left for prefix in _prefixes(region[0].family, low, high))
+    if len(blocks) > _FEW:
+        own, others = ranges_of(region), ranges_of(blocks)
+        if own is not None and others is not None:
+            return prefixes_of(blocks[0].family, span_minus(own, others))
     for block in blocks:
         region = tuple(piece for each in region for piece in without(each, block))
     return region
@@ -63,20 +64,18 @@ def tells_apart(blocks: Sequence[AddressBlock], region: Region) -> bool:
 
 def parts_by(region: Region, sets: Iterable[Sequence[AddressBlock]]) -> list[Region]:
     """`region` in parts that none of `sets` tells apart."""
-    plain = all(block.length is not None for block in region)
-    swept, scattered = [], []
+    own = ranges_of(region)
+    swept: list[Spans] = []
+    scattered: list[Sequence[AddressBlock]] = []
     for blocks in sets:
-        if plain and all(block.length is not None for block in blocks):
-            swept.append(_ranges(blocks))
-        else:
+        ranges = None if own is None else ranges_of(blocks)
+        if ranges is None:
             scattered.append(blocks)
+        else:
+            swept.append(ranges)
     parts = [region]
-    if swept:
-        family = region[0].family
-        parts = [
-            tuple(prefix for low, high in spans for prefix in _prefixes(family, low, high))
-            for spans in span_parts(_ranges(region), swept)
-        ]
+    if own is not None and swept:
+        parts = [prefixes_of(region[0].family, spans) for spans in span_parts(own, swept)]
     for blocks in scattered:
         parts = _split(parts, blocks)
     return parts
@@ -163,21 +162,29 @@ def tidied(region: Region) -> Region:
     """The same addresses in as few prefixes as can be, scattered blocks behind them."""
     if not region:
         return ()
-    family = region[0].family
     scattered = [block for block in region if block.length is None]
-    ranges = _ranges(tuple(block for block in region if block.length is not None))
-    prefixes = [prefix for first, last in ranges for prefix in _prefixes(family, first, last)]
-    return (*prefixes, *sorted(scattered, key=lambda block: (block.value, block.care)))
+    spans = span_union((block.first, block.last) for block in region if block.length is not None)
+    return (
+        *prefixes_of(region[0].family, spans),
+        *sorted(scattered, key=lambda block: (block.value, block.care)),
+    )
 
 
-def _ranges(prefixes: Sequence[AddressBlock]) -> Spans:
-    return span_union((block.first, block.last) for block in prefixes)
+def ranges_of(blocks: Sequence[AddressBlock]) -> Spans | None:
+    """The addresses of prefixes as ranges, rising; None where some blocks are no prefixes."""
+    if any(block.length is None for block in blocks):
+        return None
+    return span_union((block.first, block.last) for block in blocks)
 
 
-def _prefixes(family: Family, first: int, last: int) -> Iterable[AddressBlock]:
-    """The fewest prefixes that hold exactly `first` to `last`."""
-    while first <= last:
-        most = (first & -first).bit_length() - 1 if first else family.bits
-        bits = min(most, (last - first + 1).bit_length() - 1)
-        yield AddressBlock.prefix(family, first, family.bits - bits)
-        first += 1 << bits
+def prefixes_of(family: Family, spans: Spans) -> Region:
+    """The fewest prefixes that hold exactly the addresses in `spans`."""
+    found: list[AddressBlock] = []
+    for low, last in spans:
+        first = low
+        while first <= last:
+            most = (first & -first).bit_length() - 1 if first else family.bits
+            bits = min(most, (last - first + 1).bit_length() - 1)
+            found.append(AddressBlock.prefix(family, first, family.bits - bits))
+            first += 1 << bits
+    return tuple(found)

@@ -1,6 +1,6 @@
 """Packet headers in arrays, as access lists see them."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -103,6 +103,16 @@ class Headers:
             self.source_port[places],
             self.destination_port[places],
         )
+
+
+def joined_headers(parts: Sequence[Headers]) -> Headers:
+    """All packets of `parts`, which share their addresses and kinds."""
+    arrays = ("source", "destination", "kind", "source_port", "destination_port")
+    return Headers(
+        parts[0].addresses,
+        parts[0].kinds,
+        *(np.concatenate([getattr(part, name) for part in parts]) for name in arrays),
+    )
 
 
 def first_of_each(sorted_values: Ints) -> Bools:

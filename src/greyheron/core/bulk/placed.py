@@ -26,6 +26,10 @@ class Denials:
     entry: Ints
     undiscovered: Bools
 
+    def between(self, begin: int, end: int) -> "Denials":
+        """Those of some of the paths."""
+        return Denials(self.gate[begin:end], self.entry[begin:end], self.undiscovered[begin:end])
+
 
 class Tables:
     """Decision tables of lists that several worlds may share, and where they cut ports, each made once."""

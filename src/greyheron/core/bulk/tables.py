@@ -146,14 +146,16 @@ class _PortRows:
         cuts = {0} | {low for _, low, _ in spans} | {high + 1 for _, _, high in spans}
         self._cuts = np.array(sorted(cuts - {NO_PORT, _PORTS}), dtype=np.int64)
 
-        def row(port: int) -> int:
-            return 0 if port == NO_PORT else int(np.searchsorted(self._cuts, port, side="right"))
+        row_from = {cut: place for place, cut in enumerate(self._cuts.tolist(), 1)} | {NO_PORT: 0}
 
         count = len(self._cuts) + 1
         self._rows = _span_rows(
-            ((place, row(low), row(high)) for place, low, high in spans), count, len(rules)
+            ((place, row_from[low], row_from.get(high + 1, count) - 1) for place, low, high in spans),
+            count,
+            len(rules),
         )
-        self._row_of_port = np.searchsorted(self._cuts, np.arange(_PORTS), side="right")
+        widths = np.diff(np.concatenate([[0], self._cuts, [_PORTS]]))
+        self._row_of_port = np.repeat(np.arange(count), widths)
 
     def rows(self, ports: Ints) -> tuple[Words, Ints]:
         """Bits as (words, rows), and the row of each of `ports`."""

@@ -1,5 +1,7 @@
 """Conversations whose packets stay as they are: all traced at once, then the lists are asked."""
 
+from itertools import pairwise
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -14,6 +16,7 @@ from greyheron.core.bulk.headers import (
     Kind,
     distinct,
     first_of_each,
+    joined_headers,
     rank_within,
 )
 from greyheron.core.bulk.placed import Denials, Placed
@@ -180,13 +183,17 @@ class TracedCourses:
         outcome, end = out.outcome[there], out.end[there]
         outcome[replied], end[replied] = home.outcome[answers], home.end[answers]
         gate, entry = np.full((2, len(there)), NONE, dtype=np.int64)
-        first = self._denials(placed, OUT, there, acts)
         # Lists that do not look for ACK say of the second packet out what they said of the first.
-        again = self._denials(placed, OUT_AGAIN, there[acknowledged], placed.looks_for_answers())
+        first, reply, again = self._denials(
+            placed,
+            (OUT, there, acts),
+            (HOME, answers, acts),
+            (OUT_AGAIN, there[acknowledged], placed.looks_for_answers()),
+        )
         # The last that is written stands: a conversation ends with the first denial.
         for denials, path, where in (
             (again, there, acknowledged),
-            (self._denials(placed, HOME, answers, acts), back, replied),
+            (reply, back, replied),
             (first, there, np.ones(len(there), dtype=np.bool_)),
         ):
             denied = np.flatnonzero(where)
@@ -200,12 +207,23 @@ class TracedCourses:
         found = Exchanges(out.row[there], outcome, end, gate, entry).take(np.flatnonzero(~no_reply))
         return found.take(np.flatnonzero(rank_within(found.row) < MOST_PATHS))
 
-    def _denials(self, placed: Placed, packet: int, paths: Ints, acts: Bools) -> Denials:
-        """The first denial of `packet` on each path; `paths` are those that matter, perhaps repeated."""
-        different = distinct(paths)
-        path, code = self.met(packet, different, acts)
-        count = int(different[-1]) + 1 if len(different) else 0
-        return placed.first_denials(path, code, self.headers(packet, path), count)
+    def _denials(self, placed: Placed, *asked: tuple[int, Ints, Bools]) -> list[Denials]:
+        """The first denial on each path, for each of several (packet, paths, what acts on it).
+
+        Paths may be repeated. Every list is asked once about all of it.
+        """
+        paths, codes, headers, ends = [], [], [], [0]
+        for packet, wanted, acts in asked:
+            different = distinct(wanted)
+            path, code = self.met(packet, different, acts)
+            paths.append(path + ends[-1])
+            codes.append(code)
+            headers.append(self.headers(packet, path))
+            ends.append(ends[-1] + (int(different[-1]) + 1 if len(different) else 0))
+        found = placed.first_denials(
+            np.concatenate(paths), np.concatenate(codes), joined_headers(headers), ends[-1]
+        )
+        return [found.between(begin, end) for begin, end in pairwise(ends)]
 
     def headers(self, packet: int, path: Ints) -> Headers:
         """The headers of the conversation's `packet` on paths, each as often as it stands in `path`."""
