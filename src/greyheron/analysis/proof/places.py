@@ -130,7 +130,7 @@ class Places:
         for place in every:
             named: Region = ()
             for term in side:
-                left = replace(place, region=minus(place.region, named))
+                left = replace(place, region=minus(place.region, named)) if named else place
                 named = (*named, *(self._within(term, left) if left.region else ()))
             if named:
                 found.append(replace(place, region=named))

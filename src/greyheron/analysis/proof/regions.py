@@ -57,9 +57,14 @@ def size(region: Region) -> int:
 
 def tells_apart(blocks: Sequence[AddressBlock], region: Region) -> bool:
     """Whether `blocks` hold some of the addresses of `region`, and not all."""
+    return bool(_outside(region, blocks))
+
+
+def _outside(region: Region, blocks: Sequence[AddressBlock]) -> Region:
+    """The addresses of `region` that `blocks` do not hold; empty where they hold all of them, or none."""
     if not any(meet(piece, block) for piece in region for block in blocks):
-        return False
-    return bool(minus(region, blocks))
+        return ()
+    return minus(region, blocks)
 
 
 def parts_by(region: Region, sets: Iterable[Sequence[AddressBlock]]) -> list[Region]:
@@ -85,11 +90,8 @@ def _split(regions: Sequence[Region], blocks: Sequence[AddressBlock]) -> list[Re
     """Each of `regions` as what `blocks` hold of it and what they do not, in one or two parts."""
     found: list[Region] = []
     for region in regions:
-        if tells_apart(blocks, region):
-            outside = minus(region, blocks)
-            found += [minus(region, outside), outside]
-        else:
-            found.append(region)
+        outside = _outside(region, blocks)
+        found += [minus(region, outside), outside] if outside else [region]
     return found
 
 

@@ -66,21 +66,53 @@ class TracedCourses:
     def _trace(self) -> None:
         """Follow the packets there and back, and put the ways home behind their ways out."""
         rows = self._rows
-        out = self._out = self._there()
-        going = np.flatnonzero((out.outcome == ARRIVED) & self._replies[rows.request[out.row]])
-        home = self._home = self._back(out, going)
+        some, alike = self._told_apart()
+        there = self._there(some)
+        answered = np.flatnonzero((there.outcome == ARRIVED) & self._replies[some.request[there.row]])
+        number = np.full(len(there.row), NONE, dtype=np.int64)
+        number[answered] = np.arange(len(answered))
+        out, place = there.repeated(alike)
+        going = np.flatnonzero(number[place] != NONE)
+        home, _ = self._back(some, there, answered).repeated(number[place[going]])
+        self._out, self._home = out, home
         self._home_row = out.row[going[home.row]]
         untraced = np.zeros(len(rows), dtype=np.bool_)
         untraced[out.row[out.outcome == SPECIAL]] = True
         untraced[self._home_row[home.outcome == SPECIAL]] = True
         ended = np.ones(len(out.row), dtype=np.bool_)
         ended[going] = False
-        there = np.concatenate([np.flatnonzero(ended), going[home.row]])
-        back = np.concatenate([np.full(int(ended.sum()), NONE), np.arange(len(home.row))])
-        order = np.argsort(there, kind="stable")
-        order = order[~untraced[out.row[there[order]]]]
-        self._there_path, self._back_path = there[order], back[order]
+        there_path = np.concatenate([np.flatnonzero(ended), going[home.row]])
+        back_path = np.concatenate([np.full(int(ended.sum()), NONE), np.arange(len(home.row))])
+        order = np.argsort(there_path, kind="stable")
+        order = order[~untraced[out.row[there_path[order]]]]
+        self._there_path, self._back_path = there_path[order], back_path[order]
         self.untraced = np.flatnonzero(untraced)
+
+    def _told_apart(self) -> tuple[Rows, Ints]:
+        """A row of each of those that may go different ways, and which of them each row goes like."""
+        rows, fabric = self._rows, self._fabric
+        request = rows.request
+        manners = np.stack([self._protocol, self._opens, self._replies, self._reply_opens])
+        _, manner = np.unique(manners, axis=1, return_inverse=True)
+        owner = fabric.owner[self._class[rows.destination]]
+        ends, end = np.unique(owner * len(rows.asked) + request, return_inverse=True)
+        delivered: dict[tuple[bool, int], int] = {}
+        delivery = np.zeros(len(ends), dtype=np.int64)
+        for number, (device, asked) in enumerate(zip(*np.divmod(ends, len(rows.asked)), strict=True)):
+            if device != NONE:
+                found = self._delivery(int(device), int(asked))
+                delivery[number] = delivered.setdefault(found, len(delivered) + 1)
+        code = rows.device
+        ways = self._class[rows.source], self._class[rows.destination], manner.ravel()[request], delivery[end]
+        for part in ways:
+            code = code * (int(part.max(initial=0)) + 1) + part
+        _, first, alike = np.unique(code, return_index=True, return_inverse=True)
+        return rows.take(first), alike
+
+    def _delivery(self, device: int, asked: int) -> tuple[bool, int]:
+        """Whether somebody listens for a request at a device, and the gate of the line that takes it."""
+        protocol = self._rows.asked[asked].request.protocol
+        return self._fabric.delivers(device, protocol, int(self._port[asked]))
 
     def rows_passing(self, codes: Bools) -> Bools:
         """Whether each row has a packet that comes to one of the gates or questions marked in `codes`."""
@@ -120,8 +152,7 @@ class TracedCourses:
             digest = digest * np.uint64(1_000_003) + (met[:, step] + 1).astype(np.uint64)
         return len(np.unique(digest))
 
-    def _there(self) -> Paths:
-        rows = self._rows
+    def _there(self, rows: Rows) -> Paths:
         request = rows.request
         leg = Leg(
             rows.device,
@@ -136,21 +167,16 @@ class TracedCourses:
         def deliver(places: Ints, devices: Ints) -> tuple[Ints, Ints]:
             asked = len(rows.asked)
             pairs, place = np.unique(devices * asked + request[places], return_inverse=True)
-            found = []
-            for pair in pairs.tolist():
-                device, number = divmod(pair, asked)
-                protocol = rows.asked[number].request.protocol
-                found.append(self._fabric.delivers(device, protocol, int(self._port[number])))
+            found = [self._delivery(*divmod(pair, asked)) for pair in pairs.tolist()]
             listens = np.array([each[0] for each in found], dtype=np.bool_)[place]
             lines = np.array([each[1] for each in found], dtype=np.int64)[place]
             return np.where(listens, ARRIVED, REFUSED), lines
 
         return trace(self._fabric, leg, rows.addresses, deliver)
 
-    def _back(self, out: Paths, going: Ints) -> Paths:
-        """The replies to those packets of `out` that are answered."""
-        row = out.row[going]
-        rows = self._rows.take(row)
+    def _back(self, sent: Rows, out: Paths, going: Ints) -> Paths:
+        """The replies to those packets of `out`, the ways of `sent`, that are answered."""
+        rows = sent.take(out.row[going])
         leg = Leg(
             out.end[going],
             rows.destination,

@@ -62,6 +62,15 @@ class Paths:
     met: NDArray[np.int32]
     admitted: tuple[Ints, ...]
 
+    def repeated(self, rows: Ints) -> tuple["Paths", Ints]:
+        """The paths of each of `rows`, which become the rows 0, 1 and so on; and which path each one is."""
+        starts, ends = (np.searchsorted(self.row, rows, side=side) for side in ("left", "right"))
+        counts = ends - starts
+        row = np.repeat(np.arange(len(rows)), counts)
+        path = np.repeat(starts - np.cumsum(counts) + counts, counts) + np.arange(len(row))
+        admitted = tuple(column[path] for column in self.admitted)
+        return Paths(row, self.outcome[path], self.end[path], self.met[path], admitted), path
+
 
 Deliver = Callable[[Ints, Ints], tuple[Ints, Ints]]
 """From rows of the leg and the devices they came to: outcomes, and the gates of lines that are asked."""
