@@ -7,7 +7,7 @@ the test flows and the matrix of who reaches whom are looked at again.
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 
-from greyheron.analysis.book import Tries
+from greyheron.analysis.flows import Flows
 from greyheron.analysis.judge import Standing, judge
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.places import Place, Places
@@ -126,15 +126,21 @@ class Advisor:
         world: World,
         network: Network,
         known: Mapping[str, Proven] | None = None,
+        reaches: dict[Family, Reach] | None = None,
     ) -> None:
-        """known:  what is known of the network's requirements, by their ids, perhaps of an earlier draft"""
+        """known:  what is known of the network's requirements, by their ids, perhaps of an earlier draft
+        reaches:  matrices of an earlier draft; they are brought up to date
+        """
         self._prover, self._engines, self._world, self._network = prover, engines, world, network
         self._proposer = Proposer(prover, world, network)
+        self._earlier: dict[Family, Reach] = {} if reaches is None else reaches
         self._reaches: dict[Family, Reach] = {}
         self._known = known or {}
         self._others: dict[str, Proven] = {}
         self._spoken: dict[Statement, _Spoken] = {}
-        self._tries = Tries()
+        flows = [test.flow.flow for test in network.tests]
+        self._flows = Flows(world, engines, flows)
+        self._baseline, self._were = self._flows.verdicts(world.baseline), self._flows.verdicts(world)
 
     def advise(
         self,
@@ -251,25 +257,28 @@ class Advisor:
 
     def _failing(self, world: World) -> Iterator[str]:
         """The test flows that hold on the draft and would not."""
+        would = self._flows.verdicts(world)
         for test in self._network.tests:
             flow = test.flow.flow
-            baseline = self._tries.of(self._world.baseline, flow)
-            results = [self._tries.of(each, flow) for each in (self._world, world)]
-            if isinstance(baseline, str) or any(isinstance(each, str) for each in results):
+            if flow not in would:
                 continue
-            was, would = (
-                judge(test.flow.expect, each.verdict, baseline.verdict).standing
-                for each in results
-                if not isinstance(each, str)
-            )
-            if was is Standing.HOLDS and would is not Standing.HOLDS:
+            standings = [
+                judge(test.flow.expect, each[flow], self._baseline[flow]).standing
+                for each in (self._were, would)
+            ]
+            if standings[0] is Standing.HOLDS and standings[1] is not Standing.HOLDS:
                 yield test.id
 
     def _reach(self, family: Family) -> Reach:
         if family not in self._reaches:
             question = ReachQuestion((OWN_SERVICES, "ping"), family, from_hosts=True)
             axis = axis_of(self._world, self._network, question)
-            self._reaches[family] = Reach(self._world, self._engines(self._world), axis, question)
+            known, engine = self._earlier.get(family), self._engines(self._world)
+            if known is not None and known.axis == axis:
+                self._reaches[family] = known.again(self._world, engine)
+            else:
+                self._reaches[family] = Reach(self._world, engine, axis, question)
+            self._earlier[family] = self._reaches[family]
         return self._reaches[family]
 
 

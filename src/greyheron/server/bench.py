@@ -80,6 +80,7 @@ class Bench:
         self.prover = Prover(self.engine)
         self._proven: OrderedDict[str, Known] = OrderedDict()
         self._proving = RLock()
+        self._advised: OrderedDict[str, dict[Family, Reach]] = OrderedDict()
         self._reaches: OrderedDict[tuple[str, ReachQuestion], Reach] = OrderedDict()
 
     def world(self, network: Network) -> World:
@@ -141,7 +142,12 @@ class Bench:
         with self._proving:
             proven = self._proven.get(stored.id, {})
             known = {name: found for (name, state), found in proven.items() if state == "draft"}
-            advisor = Advisor(self.prover, self.engine, self.world(stored.draft), stored.draft, known)
+            reaches = self._advised.setdefault(stored.id, {})
+            self._advised.move_to_end(stored.id)
+            while len(self._advised) > MOST_POLICIES:
+                self._advised.popitem(last=False)
+            draft = self.world(stored.draft)
+            advisor = Advisor(self.prover, self.engine, draft, stored.draft, known, reaches)
             return advisor.advise(statement, progress=progress)
 
     def reach(self, stored: Stored, question: ReachQuestion, progress: Progress) -> ReachFound:

@@ -9,10 +9,11 @@ from greyheron.model.notation.line import Line, LineError, Misreading, NotationE
 from greyheron.model.values import Family, ListKind
 
 STEP = 10
-MOST_WRITTEN = 4096
-"""Lists whose text is kept: a document is written at every edit, and most of its lists are as before."""
+MOST_KEPT = 4096
+"""Lists of which text and entries are kept: at every edit most lists of a document are as before."""
 
 
+@lru_cache(maxsize=MOST_KEPT)
 def read_body(text: str, family: Family, kind: ListKind) -> ListBody:
     """The entries in `text`, one a line, in the order of their numbers.
 
@@ -45,7 +46,7 @@ def read_body(text: str, family: Family, kind: ListKind) -> ListBody:
     return ListBody(entries, tuple(remarks))
 
 
-@lru_cache(maxsize=MOST_WRITTEN)
+@lru_cache(maxsize=MOST_KEPT)
 def write_body(body: ListBody, family: Family, kind: ListKind) -> str:
     """The text that `read_body` reads as `body`."""
     lines: list[str] = []

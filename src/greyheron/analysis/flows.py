@@ -1,0 +1,104 @@
+"""The verdicts of many test flows at once, and again in worlds with other lists."""
+
+from collections import defaultdict
+from collections.abc import Iterable
+
+import numpy as np
+
+from greyheron.analysis.proof.proving import Engines
+from greyheron.core.bulk.conversations import Conversations
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
+from greyheron.core.bulk.headers import Ints
+from greyheron.core.conversation import (
+    USUAL_SOURCE_PORT,
+    FlowError,
+    Verdict,
+    first_packet,
+    sender_of,
+    world_of,
+)
+from greyheron.core.packet import Packet
+from greyheron.core.world import World
+from greyheron.model.flow import Flow
+from greyheron.model.services import Request
+from greyheron.model.values import Family
+
+Asked = list[tuple[Flow, str, Packet]]
+"""Flows with their senders and first packets."""
+
+
+class Flows:
+    """Test flows made ready to be asked about in bulk; those that cannot be tried are left out."""
+
+    def __init__(self, world: World, engines: Engines, flows: Iterable[Flow]) -> None:
+        """world:  one from which those asked about later differ in little"""
+        self._engines = engines
+        groups: defaultdict[tuple[Family, bool, int | None], Asked] = defaultdict(list)
+        for flow in dict.fromkeys(flows):
+            try:
+                packet = first_packet(world, flow)
+            except FlowError:
+                continue
+            # Lists may cut source ports anew: those of one group have the same, so that courses can be kept.
+            key = packet.family, world_of(world, flow).is_inhabited, flow.source_port
+            groups[key].append((flow, sender_of(flow), packet))
+        self._groups = [
+            _Group(asked, _conversations(family, asked), self._engine(world, inhabited), inhabited)
+            for (family, inhabited, _), asked in groups.items()
+        ]
+
+    def _engine(self, world: World, inhabited: bool) -> BulkEngine:
+        return self._engines(world.inhabited if inhabited else world)
+
+    def verdicts(self, world: World) -> dict[Flow, Verdict]:
+        """What becomes of each flow in `world`; only what may have changed is looked at again."""
+        found: dict[Flow, Verdict] = {}
+        for group in self._groups:
+            verdicts = group.verdicts(self._engine(world, group.inhabited))
+            found |= zip(group.flows, (VERDICT_ORDER[each] for each in verdicts.tolist()), strict=True)
+        return found
+
+
+class _Group:
+    """Flows that are asked about together.
+
+    inhabited:  whether that is in the world with everyone who could be there
+    """
+
+    def __init__(
+        self, asked: Asked, conversations: Conversations, engine: BulkEngine, inhabited: bool
+    ) -> None:
+        self.flows, self.inhabited = [flow for flow, _, _ in asked], inhabited
+        self._conversations, self._engine = conversations, engine
+        self._courses = engine.courses(conversations)
+        self._verdict = engine.row_verdicts(self._courses).verdict
+
+    def verdicts(self, engine: BulkEngine) -> Ints:
+        """For each flow its place in VERDICT_ORDER."""
+        if not engine.fits(self._courses):
+            return engine.verdicts(self._conversations).verdict
+        rows, changed = engine.changed_rows(self._courses, self._engine)
+        verdict = self._verdict.copy()
+        verdict[rows] = changed.verdict
+        return verdict[self._courses.row_of]
+
+
+def _conversations(family: Family, asked: Asked) -> Conversations:
+    senders: dict[tuple[str, int | None], int] = {}
+    destinations: dict[int, int] = {}
+    requests: dict[Request, int] = {}
+    rows = [
+        (
+            senders.setdefault((device, packet.source), len(senders)),
+            destinations.setdefault(packet.destination, len(destinations)),
+            requests.setdefault(_request(packet), len(requests)),
+            USUAL_SOURCE_PORT if packet.source_port is None else packet.source_port,
+        )
+        for _, device, packet in asked
+    ]
+    columns = np.array(rows, dtype=np.int64).reshape(-1, 4).T
+    return Conversations(family, list(senders), list(destinations), list(requests), *columns)
+
+
+def _request(packet: Packet) -> Request:
+    return Request(packet.protocol, packet.destination_port, packet.icmp_type, packet.icmp_code)
