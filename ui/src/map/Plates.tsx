@@ -164,7 +164,7 @@ const PlateView = memo(function PlateView(props: PlateProps) {
       {level !== "far" && (
         <g pointerEvents="none">
           {isBar ? (
-            <text x={centre.x - plate.width / 2} y={top - 6} className="halo fill-slate text-[11px]">
+            <text x={centre.x - plate.width / 2} y={top - 6} className="halo fill-slate text-[12px]">
               {device.name} <tspan className="font-mono">{label}</tspan>
             </text>
           ) : (
@@ -173,12 +173,12 @@ const PlateView = memo(function PlateView(props: PlateProps) {
                 x={centre.x}
                 y={device.kind === "host" ? centre.y + 4.5 : top + 20}
                 textAnchor="middle"
-                className={`fill-ink font-semibold ${level === "middle" ? "text-[22px]" : "text-[13px]"}`}
+                className={`fill-ink font-semibold ${level === "middle" ? "text-[22px]" : "text-[14px]"}`}
               >
                 {device.name}
               </text>
               {device.kind !== "host" && level === "near" && (
-                <text x={centre.x} y={top + 34} textAnchor="middle" className="fill-slate text-[11px]">
+                <text x={centre.x} y={top + 34} textAnchor="middle" className="fill-slate text-[12px]">
                   {device.kind}
                 </text>
               )}
@@ -213,7 +213,7 @@ function TabView({ tab }: { tab: Tab }) {
         x={tab.centre.x}
         y={tab.centre.y + 4}
         textAnchor="middle"
-        className="fill-ink font-mono text-[11px]"
+        className="fill-ink font-mono text-[12px]"
       >
         {tab.name}
       </text>
@@ -240,7 +240,7 @@ function LineView({ line, onChoose }: { line: LineTab; onChoose: (line: LineTab)
         x={line.centre.x}
         y={line.centre.y + 3.8}
         textAnchor="middle"
-        className="fill-fog font-mono text-[10.5px]"
+        className="fill-fog font-mono text-[12px]"
       >
         {line.name}
       </text>
@@ -257,7 +257,7 @@ function LineView({ line, onChoose }: { line: LineTab; onChoose: (line: LineTab)
             x={list.x + list.width / 2}
             y={line.centre.y + 3.8}
             textAnchor="middle"
-            className="fill-ink font-mono text-[10.5px]"
+            className="fill-ink font-mono text-[12px]"
           >
             {list.name}
           </text>

@@ -5,7 +5,7 @@ import { contains, laneOf, type Scene, type Spot, spotAt, tagWidth } from "./geo
 import { useDragList } from "./useDragList";
 import type { View } from "./useViewport";
 
-const TAG_HEIGHT = 17;
+const TAG_HEIGHT = 18;
 
 interface TagsProps {
   scene: Scene;
@@ -123,7 +123,7 @@ function Tag({ scene, view, receding, placed, order, status }: TagProps) {
             y={label.y + 12.5}
             textAnchor="middle"
             textDecoration={status === "gone" ? "line-through" : undefined}
-            className={`${text} font-mono text-[11px]`}
+            className={`${text} font-mono text-[12px]`}
           >
             {name}
           </text>

@@ -65,17 +65,19 @@ export interface Scene {
   bounds: Box;
 }
 
-export const TAB_HEIGHT = 17;
-export const LINE_HEIGHT = 15;
+export const TAB_HEIGHT = 18;
+export const LINE_HEIGHT = 16;
 export const LANE = 4;
 
 const FORWARDING = new Set(["router", "firewall"]);
-const CHARACTER = 6.9;
+/** Widths of a character of the map’s mono at its sizes, and of its sans. */
+const CHARACTER = 7.4;
+const NAME_CHARACTER = 8.2;
 const BAR = 7;
 
 export const tabWidth = (name: string) => Math.max(26, name.length * CHARACTER + 9);
-const lineWidth = (name: string) => name.length * 6.6 + 10;
-export const tagWidth = (name: string) => name.length * 6.6 + 12;
+const lineWidth = (name: string) => name.length * CHARACTER + 8;
+export const tagWidth = (name: string) => name.length * CHARACTER + 10;
 
 type Lines = { name: string; lists: string[] }[];
 
@@ -99,14 +101,14 @@ const rowWidth = (row: Lines) =>
   );
 
 function plateSize(device: Device, network: Network): { width: number; height: number } {
-  const name = device.name.length * 7.6 + 26;
+  const name = device.name.length * NAME_CHARACTER + 24;
   const rows = lineRows(device, network);
   switch (device.kind) {
     case "router":
     case "firewall":
       return {
         width: Math.max(112, name, ...rows.map((row) => rowWidth(row) + 22)),
-        height: 42 + rows.length * (LINE_HEIGHT + 3),
+        height: 43 + rows.length * (LINE_HEIGHT + 3),
       };
     case "outside":
       return { width: Math.max(96, name), height: 40 };
@@ -349,7 +351,7 @@ function boundsOf(plates: Plate[]): Scene["bounds"] {
   const right = Math.max(...plates.map((plate) => plate.centre.x + plate.width / 2));
   const top = Math.min(...plates.map((plate) => plate.centre.y - plate.height / 2));
   const bottom = Math.max(...plates.map((plate) => plate.centre.y + plate.height / 2));
-  return { x: left - 24, y: top - 34, width: right - left + 48, height: bottom - top + 68 };
+  return { x: left - 16, y: top - 14, width: right - left + 32, height: bottom - top + 28 };
 }
 
 const SLOT = { width: 150, height: 96 };

@@ -10,6 +10,8 @@ const FEW = 60;
 const NEAR = { few: 0.3, many: 0.42 };
 const MIDDLE = 0.17;
 const AROUND = 0.5;
+/** The upper edge of the window, in pixels: its buttons cover nothing that is shown. */
+const BUTTONS = 34;
 
 export interface View {
   level: Level;
@@ -86,11 +88,12 @@ export function useViewport(bounds: Box, ready: boolean, devices: number) {
     if (!element || !behaviour.current) return;
     const { clientWidth, clientHeight } = element;
     if (!clientWidth || !clientHeight) return;
-    const k = Math.min(most, clientWidth / box.width, (clientHeight - 26) / box.height);
+    const free = clientHeight - BUTTONS;
+    const k = Math.min(most, clientWidth / box.width, free / box.height);
     const next = zoomIdentity
       .translate(
         clientWidth / 2 - k * (box.x + box.width / 2),
-        (clientHeight - 26) / 2 - k * (box.y + box.height / 2),
+        BUTTONS + free / 2 - k * (box.y + box.height / 2),
       )
       .scale(k);
     select(element).call(behaviour.current.transform, next);
