@@ -44,7 +44,7 @@ def findings(page: Page) -> None:
 def placing(page: Page) -> None:
     """A new list hovers over the place where it does the job."""
     page.goto(back.pop())
-    page.get_by_role("button", name="Close", exact=True).click()
+    page.get_by_role("button", name="‹ all lists").click()
     page.get_by_label("Name of a new list").fill("visitors-in")
     page.get_by_role("button", name="Make").click()
     editor = page.get_by_role("textbox", name="Entries of visitors-in")
@@ -165,15 +165,17 @@ def main() -> None:
     FOLDER.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as data, sync_playwright() as playwright:
         server = Server(Path(data))
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=QUIET)
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
-        open_demo(page, server)
-        for view in VIEWS:
-            view(page)
-            page.wait_for_load_state("networkidle")
-            page.screenshot(path=FOLDER / f"{view.__name__.replace('_', '-')}.png", animations="disabled")
-        browser.close()
-        server.stop()
+        try:
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=QUIET)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            open_demo(page, server)
+            for view in VIEWS:
+                view(page)
+                page.wait_for_load_state("networkidle")
+                page.screenshot(path=FOLDER / f"{view.__name__.replace('_', '-')}.png", animations="disabled")
+            browser.close()
+        finally:
+            server.stop()
 
 
 if __name__ == "__main__":

@@ -9,7 +9,7 @@ import { TestPanel } from "./TestPanel";
 
 /** The right side: whatever is chosen. */
 export function Inspector() {
-  const { place, network } = useWorkbench();
+  const { place, network, go } = useWorkbench();
   const [kind, ...rest] = (place.chosen ?? "").split(":");
   const name = rest.join(":");
   let panel: ReactNode = null;
@@ -28,6 +28,16 @@ export function Inspector() {
       tabIndex={-1}
       className="min-h-0 overflow-y-auto border-l border-rule outline-none"
     >
+      {panel && (
+        <button
+          type="button"
+          title="Esc"
+          className="quiet mt-2 -mb-1.5 block px-4 text-fine hover:text-ink"
+          onClick={() => go({ chosen: null })}
+        >
+          ‹ all lists
+        </button>
+      )}
       {panel ?? <OverviewPanel />}
     </aside>
   );

@@ -1,11 +1,12 @@
 import type { PointReport } from "../api/client";
 import { useWorkbench } from "../shell/context";
 import { pointKey } from "../state/edits";
-import { along, contains, LINE_HEIGHT, linkAt, type Point, type Scene } from "./geometry";
+import { along, contains, LINE_HEIGHT, lengthOf, linkAt, type Point, type Scene } from "./geometry";
 import type { View } from "./useViewport";
 
 const WIDTH = 27;
 const HEIGHT = 16;
+const SHORT = 2 * (13 + WIDTH);
 
 /** The places that could take the list being carried. */
 export function Targets({ scene, view }: { scene: Scene; view: View }) {
@@ -73,6 +74,8 @@ export function padCentre(scene: Scene, point: PointReport): Point | null {
   const siblings = parent ? [...scene.parents].filter((each) => each[1] === parent).map(([sub]) => sub) : [];
   const row = 1 + siblings.indexOf(end);
   const sign = point.direction === "out" ? 1 : -1;
-  if (link) return along(link.from, link.to, 13 + row * (HEIGHT + 2), sign * 16);
-  return null;
+  if (!link) return null;
+  // On a short link the places of one end lie further out, so that both ends can be read.
+  const beyond = lengthOf(link.from, link.to) < SHORT && link.far ? HEIGHT + 2 : 0;
+  return along(link.from, link.to, 13 + row * (HEIGHT + 2), sign * (16 + beyond));
 }

@@ -401,12 +401,13 @@ export function along(from: Point, to: Point, distance: number, aside: number): 
 
 export const lengthOf = (from: Point, to: Point) => Math.hypot(to.x - from.x, to.y - from.y);
 
-/** The link at an interface, seen from it: its mouth and where the link leads. */
-export function linkAt(scene: Scene, at: string): { from: Point; to: Point } | null {
+/** The link at an interface, seen from it: its mouth and where the link leads. `far`: it is the second end. */
+export function linkAt(scene: Scene, at: string): { from: Point; to: Point; far: boolean } | null {
   const end = scene.parents.get(at) ?? at;
   const link = scene.linkOf.get(end);
   if (!link) return null;
-  return link.a === end ? { from: link.from, to: link.to } : { from: link.to, to: link.from };
+  const far = link.a !== end;
+  return far ? { from: link.to, to: link.from, far } : { from: link.from, to: link.to, far };
 }
 
 /** Where a list lies at an attachment point: across its lane, a little way from the interface. */

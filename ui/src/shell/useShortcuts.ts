@@ -21,7 +21,7 @@ export const SHORTCUTS: [string, string][] = [
   ["Alt+↑ ↓, Alt+Shift+↓, Ctrl+/", "in a list: move an entry, copy it, make it a remark"],
   ["1, 2, 3, 4, 5, 6", "map, lists, reach, findings, changes, log"],
   ["f, n", "fit the map to the window; show only the chosen device and its neighbours"],
-  ["Esc", "leave a field, so that these keys work again"],
+  ["Esc", "leave a field, so that these keys work again; then back to all lists"],
   ["Ctrl+K", "find anything: a device, a list, a flow, a place, something to do"],
   ["?", "this page"],
 ];
@@ -107,6 +107,9 @@ function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () 
     if (test) go({ view: "map", test: test.id, chosen: `test:${test.id}` });
   };
   switch (event.key) {
+    case "Escape":
+      if (place.chosen) go({ chosen: null });
+      return place.chosen !== null;
     case "?":
       openShortcuts();
       return true;
