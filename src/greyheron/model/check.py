@@ -1,12 +1,12 @@
 """Checks across a whole document: names that must exist, and what may be there only once."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from ipaddress import ip_address, ip_interface
 
 from greyheron.model.check_device import device_problems, doubles, unknown
 from greyheron.model.document import AccessList, Address, Device, Network, Placement, Requirement, TestFlow
-from greyheron.model.entry import NamedAddresses, NamedPorts
+from greyheron.model.entry import Entry, NamedAddresses, NamedPorts
 from greyheron.model.flow import FlowEnd
 from greyheron.model.problems import Problem
 from greyheron.model.requirement import KIND_WORDS, TermKind
@@ -25,12 +25,34 @@ class Broken:
         return name in self.names.get(collection, frozenset())
 
 
-def problems_of(network: Network, broken: Broken | None = None) -> list[Problem]:
-    """Everything that is wrong between the items of `network`."""
-    return list(_problems(network, broken or Broken()))
+def problems_of(
+    network: Network, broken: Broken | None = None, changed: Iterable[str] | None = None
+) -> list[Problem]:
+    """Everything that is wrong between the items of `network`.
+
+    changed:  the collections that may not be as they were when nothing was wrong; all of them unless given
+    """
+    rests = _Rests(network, {device.name: device for device in network.devices}, broken or Broken())
+    every = None if changed is None else frozenset(changed)
+    return [
+        problem
+        for on, check in _CHECKS
+        if every is None or not on.isdisjoint(every)
+        for problem in check(rests)
+    ]
 
 
-def _problems(network: Network, broken: Broken) -> Iterator[Problem]:
+@dataclass(frozen=True, slots=True)
+class _Rests:
+    """What checks rest on."""
+
+    network: Network
+    devices: dict[str, Device]
+    broken: Broken
+
+
+def _names(rests: _Rests) -> Iterator[Problem]:
+    network = rests.network
     yield from doubles("device", (device.name for device in network.devices))
     yield from doubles("address set", (group.name for group in network.address_sets))
     yield from doubles("port set", (group.name for group in network.port_sets))
@@ -39,20 +61,18 @@ def _problems(network: Network, broken: Broken) -> Iterator[Problem]:
     yield from doubles("requirement", (requirement.id for requirement in network.requirements))
     yield from doubles("accepted finding", (each.finding for each in network.accepted))
     yield from doubles("position of", (position.device for position in network.positions))
-    devices = {device.name: device for device in network.devices}
-    for device in network.devices:
+
+
+def _devices(rests: _Rests) -> Iterator[Problem]:
+    for device in rests.network.devices:
         yield from device_problems(device)
-    yield from _addresses(network.devices)
-    yield from _links(network, devices, broken)
-    yield from _references(network, broken)
-    yield from _placements(network, devices, broken)
-    for test in network.tests:
-        yield from _test(test, devices, broken)
-    for requirement in network.requirements:
-        yield from _requirement(requirement, network, devices, broken)
-    for position in network.positions:
-        if position.device not in devices and ("devices", position.device) not in broken:
-            yield Problem(f"position of {position.device}", unknown("device", position.device, devices))
+    yield from _addresses(rests.network.devices)
+
+
+def _positions(rests: _Rests) -> Iterator[Problem]:
+    for position in rests.network.positions:
+        if position.device not in rests.devices and ("devices", position.device) not in rests.broken:
+            yield Problem(f"position of {position.device}", unknown("device", position.device, rests.devices))
 
 
 def _addresses(devices: Iterable[Device]) -> Iterator[Problem]:
@@ -78,7 +98,8 @@ def _addresses(devices: Iterable[Device]) -> Iterator[Problem]:
                     )
 
 
-def _links(network: Network, devices: dict[str, Device], broken: Broken) -> Iterator[Problem]:
+def _links(rests: _Rests) -> Iterator[Problem]:
+    network, devices, broken = rests.network, rests.devices, rests.broken
     used: dict[str, str] = {}
     for link in network.links:
         where = f"link {link.ends[0]} – {link.ends[1]}"
@@ -99,27 +120,33 @@ def _links(network: Network, devices: dict[str, Device], broken: Broken) -> Iter
             used.setdefault(end, where)
 
 
-def _references(network: Network, broken: Broken) -> Iterator[Problem]:
+def _references(rests: _Rests) -> Iterator[Problem]:
+    network, broken = rests.network, rests.broken
     groups = {group.name for group in network.address_sets} | {device.name for device in network.devices}
     port_sets = {group.name for group in network.port_sets}
     for access_list in network.lists:
         for entry in access_list.body.entries:
-            where = f"list {access_list.name}, entry {entry.number}"
-            for term in (entry.source, entry.destination):
-                if not isinstance(term, NamedAddresses) or term.name in groups:
-                    continue
-                if ("devices", term.name) not in broken and ("address_sets", term.name) not in broken:
-                    yield Problem(where, unknown("address set or device", term.name, groups))
-            for ports in (*entry.source_ports, *entry.destination_ports):
-                if (
-                    isinstance(ports, NamedPorts)
-                    and ports.name not in port_sets
-                    and ("port_sets", ports.name) not in broken
-                ):
-                    yield Problem(where, unknown("port set", ports.name, port_sets))
+            for message in _unknown_names(entry, groups, port_sets, broken):
+                yield Problem(f"list {access_list.name}, entry {entry.number}", message)
 
 
-def _placements(network: Network, devices: dict[str, Device], broken: Broken) -> Iterator[Problem]:
+def _unknown_names(entry: Entry, groups: set[str], port_sets: set[str], broken: Broken) -> Iterator[str]:
+    for term in (entry.source, entry.destination):
+        if not isinstance(term, NamedAddresses) or term.name in groups:
+            continue
+        if ("devices", term.name) not in broken and ("address_sets", term.name) not in broken:
+            yield unknown("address set or device", term.name, groups)
+    for ports in (*entry.source_ports, *entry.destination_ports):
+        if (
+            isinstance(ports, NamedPorts)
+            and ports.name not in port_sets
+            and ("port_sets", ports.name) not in broken
+        ):
+            yield unknown("port set", ports.name, port_sets)
+
+
+def _placements(rests: _Rests) -> Iterator[Problem]:
+    network, devices, broken = rests.network, rests.devices, rests.broken
     lists = {access_list.name: access_list for access_list in network.lists}
     taken: dict[tuple[str, str, Direction, Family], str] = {}
     for placed in network.placements:
@@ -158,6 +185,11 @@ def _occupied(
             where, f"{taken[point]} is placed there already: one list per place, direction and family"
         )
     taken.setdefault(point, placed.list)
+
+
+def _tests(rests: _Rests) -> Iterator[Problem]:
+    for test in rests.network.tests:
+        yield from _test(test, rests.devices, rests.broken)
 
 
 def _test(test: TestFlow, devices: dict[str, Device], broken: Broken) -> Iterator[Problem]:
@@ -218,6 +250,11 @@ def _has_segment(prefix: str, devices: dict[str, Device]) -> bool:
     )
 
 
+def _requirements(rests: _Rests) -> Iterator[Problem]:
+    for requirement in rests.network.requirements:
+        yield from _requirement(requirement, rests.network, rests.devices, rests.broken)
+
+
 def _requirement(
     requirement: Requirement, network: Network, devices: dict[str, Device], broken: Broken
 ) -> Iterator[Problem]:
@@ -267,3 +304,16 @@ def _in_prefixes(at: str, device: Device) -> bool:
         return any(ip_address(at) in prefix for prefix in device.prefixes)
     except ValueError:
         return False
+
+
+_CHECKS: list[tuple[frozenset[str], Callable[[_Rests], Iterator[Problem]]]] = [
+    (frozenset(Network.model_fields), _names),
+    (frozenset({"devices"}), _devices),
+    (frozenset({"devices", "links"}), _links),
+    (frozenset({"devices", "address_sets", "port_sets", "lists"}), _references),
+    (frozenset({"devices", "lists", "placements"}), _placements),
+    (frozenset({"devices", "tests"}), _tests),
+    (frozenset({"devices", "address_sets", "port_sets", "requirements"}), _requirements),
+    (frozenset({"devices", "positions"}), _positions),
+]
+"""Every check, with the collections whose changes it may have something to say about."""

@@ -78,7 +78,7 @@ def read_network(data: Any) -> Network:
 
 
 def edited(network: Network, changes: Sequence[Change]) -> Network:
-    """`network` after `changes`, checked as a whole. Raises DocumentError or ChangeError."""
+    """`network`, which is sound, after `changes`, checked as a whole. Raises DocumentError or ChangeError."""
     problems: list[Problem] = []
     for change in changes:
         if change.item is not None:
@@ -87,7 +87,7 @@ def edited(network: Network, changes: Sequence[Change]) -> Network:
     if problems:
         raise DocumentError(problems)
     after = apply(network, changes)
-    problems = problems_of(after)
+    problems = problems_of(after, changed={change.collection for change in changes})
     if problems:
         raise DocumentError(problems)
     return after

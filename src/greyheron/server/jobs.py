@@ -8,9 +8,12 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from secrets import token_urlsafe
 from threading import Event, Lock
+from time import monotonic
 from typing import Any
 
 AT_ONCE = 2
+FORGOTTEN = 60.0
+"""Seconds after which a computation that nobody asked about any more ends by itself: its window is closed."""
 MOST_KEPT = 40
 
 Work = Callable[[Callable[[float], bool]], Any]
@@ -24,11 +27,12 @@ class Job:
     id: str
     done: float = 0.0
     cancelled: Event = field(default_factory=Event)
+    asked: float = field(default_factory=monotonic)
     future: "Future[Any] | None" = None
 
     def tell(self, done: float) -> bool:
         self.done = done
-        return not self.cancelled.is_set()
+        return not self.cancelled.is_set() and monotonic() - self.asked < FORGOTTEN
 
 
 class Jobs:
@@ -52,7 +56,10 @@ class Jobs:
         return job
 
     def find(self, job_id: str) -> Job | None:
-        return self._jobs.get(job_id)
+        job = self._jobs.get(job_id)
+        if job is not None:
+            job.asked = monotonic()
+        return job
 
     def cancel(self, job_id: str) -> None:
         """Forget a computation; it ends when it next tells how far it is."""
