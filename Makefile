@@ -38,7 +38,7 @@ shots: .venv/stamp ui/dist/index.html .venv/chromium
 
 bench: .venv/stamp
 	$(BIN)/pip install --quiet --disable-pip-version-check -r bench/requirements.lock
-	$(BIN)/python bench/run.py
+	PYTHONPATH=. $(BIN)/python bench/run.py
 
 .venv/stamp: requirements.lock pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv

@@ -10,14 +10,20 @@ import time
 import tracemalloc
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
+from math import inf
 from pathlib import Path
+from typing import TypeVar
 
 import numpy as np
 from rich.console import Console
 from rich.table import Table
 
 from bench.diagrams import Diagrams, first_packet
+from greyheron.analysis.advice import Advisor
 from greyheron.analysis.book import States, Tries, mark_tests
+from greyheron.analysis.findings.coverage import IdleEntries
+from greyheron.analysis.findings.finder import find_all
+from greyheron.analysis.findings.finding import Ground
 from greyheron.analysis.proof.grounds import Grounds
 from greyheron.analysis.proof.proving import Proven, Prover, engines
 from greyheron.core.bulk.conversations import Conversations
@@ -38,6 +44,7 @@ from greyheron.model.requirement import Statement
 from greyheron.model.services import Request
 from greyheron.model.values import Family
 
+T = TypeVar("T")
 SEED = 8470
 FABRICS = Fabrics()
 ENOUGH = 0.4
@@ -223,28 +230,66 @@ def proofs() -> list[Row]:
         library = Diagrams()
         return [in_diagrams(library, world, network, each) for each in statements]
 
-    start = time.perf_counter()
-    found = ours()
-    fast = time.perf_counter() - start
-    start = time.perf_counter()
-    expected = diagrams()
-    slow = time.perf_counter() - start
-    if found != expected:
-        raise AssertionError(f"the proofs differ: {found} and {expected}")
+    fast = slow = inf
+    for _ in range(3):  # in turns, the best of each: whatever else the machine does hits both
+        (found, taken), (expected, other) = timed(ours), timed(diagrams)
+        if found != expected:
+            raise AssertionError(f"the proofs differ: {found} and {expected}")
+        fast, slow = min(fast, taken), min(slow, other)
     first = network.lists[0]
     shorter = first.model_copy(update={"body": replace(first.body, entries=first.body.entries[1:])})
     edited = network.model_copy(update={"lists": (shorter, *network.lists[1:])})
     after, prover = build_world(edited, world), Prover(engines())
     known = [prover.prove(each, world, network) for each in statements]
-    start = time.perf_counter()
-    for each, before in zip(statements, known, strict=True):
-        prover.prove(each, after, edited, before)
-    again = time.perf_counter() - start
+    _, again = timed(
+        lambda: [
+            prover.prove(each, after, edited, before) for each, before in zip(statements, known, strict=True)
+        ]
+    )
     many = 1e6 / len(statements)
     return [
         Row("a proof on 50 routers: ours against a decision-diagram library", fast * many, slow * many),
         Row("the same proof again, after an entry was removed, against afresh", again * many, fast * many),
+        *answers(network, world, after, edited),
     ]
+
+
+def answers(network: Network, world: World, after: World, edited: Network) -> list[Row]:
+    """What a person waits for when a policy is worked on, 50 routers with lists of 200."""
+    chance = random.Random(SEED)
+    pairs = [chance.sample(range(50), 2) for _ in range(100)]
+    statements = [read_requirement(f"block segment:r{one}:eth0 → h{other} tcp/443") for one, other in pairs]
+    _, single = timed(lambda: Prover(engines()).prove(statements[0], world, network))
+    found = engines()
+    prover = Prover(found)
+    known = [prover.prove(each, world, network) for each in statements]
+    _, again = timed(
+        lambda: [
+            prover.prove(each, after, edited, before) for each, before in zip(statements, known, strict=True)
+        ]
+    )
+    Advisor(prover, found, world, network).advise(statements[0])
+    advice, advised = timed(lambda: Advisor(prover, found, world, network).advise(statements[1]))
+    return [
+        Row("one requirement, 50 routers, nothing known before", single * 1e6),
+        Row("100 requirements again, after an entry was removed", again * 1e6),
+        Row("advice for one requirement", advised * 1e6, None, f"{len(advice.choices)} choices"),
+    ]
+
+
+def findings(routers: int) -> Row:
+    network = generate(Plan(routers, routers, 200, SEED))
+    world = build_world(network)
+    found, taken = timed(lambda: find_all(Ground(network, world, engines(), IdleEntries())))
+    what = f"all findings, {routers} routers, {routers * 200:,} entries"
+    return Row(what, taken * 1e6, None, f"{len(found)} found")
+
+
+def timed(work: Callable[[], T]) -> tuple[T, float]:
+    """The result of `work`, and the seconds it took."""
+    start = time.perf_counter()
+    found = work()
+    return found, time.perf_counter() - start
 
 
 def violating(proven: Proven) -> int:
@@ -278,6 +323,7 @@ def main() -> None:
     for routers, lists in ((50, 50), (200, 200), *(((500, 500),) if large else ())):
         rows.append(compiling(routers, lists, 200))
     rows += proofs()
+    rows.append(findings(500 if large else 50))
     table = Table("what", "µs for one", "ratio", "note")
     for row in rows:
         table.add_row(

@@ -1,27 +1,47 @@
-"""The long run of walk, bulk engine and reference, by seed: `python scripts/agree.py FIRST COUNT`."""
+"""The long runs of what the tests hold to each other, by seed.
+
+python scripts/agree.py walks FIRST COUNT   the walk, the bulk engine and the naive reference
+python scripts/agree.py proofs FIRST COUNT  proofs, and every conversation tried by the naive reference
+"""
 
 import sys
+from unittest.mock import patch
 
+from tests.brute import ALLOW_PORTS, BLOCK_PORTS, random_requirement, tiny_network, violating
 from tests.random_networks import random_network
 from tests.reference import Reference
+from tests.unit.test_proof import agrees, by_reference
 from tests.unit.test_reference import disagreements
 
+from greyheron.analysis.proof import grounds
 from greyheron.core.world import build_world
 
 FLOWS = 40
 
 
+def walks(seed: int) -> tuple[int, list[str]]:
+    network = random_network(seed)
+    tried, found = disagreements(build_world(network), Reference(network), seed, FLOWS)
+    return tried, list(found)
+
+
+def proofs(seed: int) -> tuple[int, list[str]]:
+    network, text = tiny_network(seed), random_requirement(seed)
+    return 1, agrees(network, text, violating(network, text, by_reference()))
+
+
 def main() -> int:
-    first, count = int(sys.argv[1]), int(sys.argv[2])
-    conversations = differing = 0
-    for seed in range(first, first + count):
-        network = random_network(seed)
-        tried, found = disagreements(build_world(network), Reference(network), seed, FLOWS)
-        conversations += tried
-        differing += len(found)
-        for line in found:
-            print(f"seed {seed}: {line}")
-    print(f"{count} networks, {conversations} conversations, {differing} differ")
+    run = {"walks": walks, "proofs": proofs}[sys.argv[1]]
+    first, count = int(sys.argv[2]), int(sys.argv[3])
+    asked = differing = 0
+    with patch.object(grounds, "ALL_PORTS", BLOCK_PORTS), patch.object(grounds, "EPHEMERAL", ALLOW_PORTS):
+        for seed in range(first, first + count):
+            tried, found = run(seed)
+            asked += tried
+            differing += len(found)
+            for line in found:
+                print(f"seed {seed}: {line}")
+    print(f"{count} networks, {asked} {run.__name__}, {differing} differ")
     return bool(differing)
 
 

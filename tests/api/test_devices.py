@@ -71,6 +71,25 @@ def test_a_new_device_is_read_and_not_taken_for_an_old_one(client: TestClient, d
     assert "there is a device kiosk already" in again["problems"][0]["message"]
 
 
+def test_renaming_follows_everything(client: TestClient, demo: str) -> None:
+    def rename(**asked: str) -> dict[str, Any]:
+        found: dict[str, Any] = client.post(f"/api/networks/{demo}/rename", json=asked).json()
+        return found
+
+    found = rename(collection="devices", key="ledger", name=" register ")
+    assert found["problems"] == []
+    answer = client.post(
+        f"/api/networks/{demo}/draft/edits",
+        json={"label": "rename ledger", "changes": found["changes"]},
+        headers={"If-Match": '"1"'},
+    )
+    assert "ledger" not in {device["name"] for device in answer.json()["draft"]["devices"]}
+    book = client.get(f"/api/networks/{demo}/book").json()["tests"]
+    assert book[0]["flow"] == "kiosk → register telnet block"
+    taken = rename(collection="devices", key="kiosk", name="till")
+    assert (taken["changes"], taken["problems"][0]["where"]) == ([], "name")
+
+
 def test_completion_of_devices_and_parts(client: TestClient, demo: str) -> None:
     def offered(**asked: str) -> list[str]:
         answer = client.post(f"/api/networks/{demo}/complete", json=asked)

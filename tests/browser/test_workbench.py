@@ -287,8 +287,20 @@ def test_a_device_is_added_linked_by_drawing_changed_line_by_line_and_removed(pa
     services.get_by_role("button", name="Take it out").click()
     expect(services).to_have_count(0)
 
-    inspector.get_by_role("button", name="Remove", exact=True).click()
+    inspector.get_by_role("button", name="Rename weather").click()
+    name = inspector.get_by_label("Another name for weather")
+    expect(name).to_be_focused()
+    name.fill("sluice")
+    page.keyboard.press("Enter")
+    expect(inspector.get_by_role("alert")).to_contain_text("there is a sluice already")
+    name.fill("vane")
+    page.keyboard.press("Enter")
+    expect(inspector.get_by_role("heading", name="vane host")).to_be_visible()
+    expect(inspector.get_by_role("button", name="Remove the link to sluice:eth0")).to_be_visible()
     expect(plate).to_have_count(0)
+
+    inspector.get_by_role("button", name="Remove", exact=True).click()
+    expect(page.locator("[data-plate=vane]")).to_have_count(0)
 
 
 def test_the_storm_network_shows_its_surprises(page: Page, server: Server) -> None:

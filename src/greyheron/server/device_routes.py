@@ -1,4 +1,4 @@
-"""Devices: what they know, and their parts as lines that are read as they are typed."""
+"""Devices: what they know, their parts as lines that are read as they are typed, and other names."""
 
 from fastapi import APIRouter
 
@@ -9,9 +9,10 @@ from greyheron.model.notation.line import NotationError
 from greyheron.model.parts import PARTS, Section, lines_of, read_new_device, with_part, without_part
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited
+from greyheron.model.renaming import renaming
 from greyheron.server.needs import PROBLEMS, Store, Workings
 from greyheron.server.problems import ProblemItem, Refusal, problem_items
-from greyheron.server.shapes import FlowText, ItemReading, PartLines, PartText, State
+from greyheron.server.shapes import FlowText, ItemReading, NewName, PartLines, PartText, Renaming, State
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 
@@ -69,6 +70,18 @@ def read_part_text(network_id: str, name: str, section: Section, part: PartText,
     except NotationError as error:
         return _misread(error)
     return reading_of(draft, putting("devices", changed))
+
+
+@router.post("/networks/{network_id}/rename")
+def rename(network_id: str, asked: NewName, store: Store) -> Renaming:
+    """What calling a device, list or set otherwise would change."""
+    draft = store.get(network_id).draft
+    try:
+        changes = renaming(draft, asked.collection, asked.key, asked.name.strip())
+        edited(draft, changes)
+    except DocumentError as error:
+        return Renaming(problems=problem_items(error.problems), changes=[])
+    return Renaming(problems=[], changes=changes)
 
 
 def device_in(draft: Network, name: str) -> Device:

@@ -11,6 +11,7 @@ from greyheron.model.changes import Change, difference
 from greyheron.model.document import Network
 from greyheron.model.notation.line import Option
 from greyheron.model.parts import Section
+from greyheron.model.renaming import Named
 from greyheron.model.values import Family, ListKind
 from greyheron.server.problems import ProblemItem
 from greyheron.store.networks import Revision, Stored
@@ -127,6 +128,21 @@ class ItemReading(BaseModel):
 
     problems: list[ProblemItem]
     change: Change | None
+
+
+class NewName(Asked):
+    """What an item of a collection is to be called instead of `key`."""
+
+    collection: Named
+    key: Annotated[str, Field(max_length=63)]
+    name: Annotated[str, Field(max_length=200)]
+
+
+class Renaming(BaseModel):
+    """What keeps an item from a name, or the changes that give it the name wherever it is spoken of."""
+
+    problems: list[ProblemItem]
+    changes: list[Change]
 
 
 class PartText(Asked):

@@ -46,6 +46,7 @@ export type Run = Schemas["Run"];
 export type Sent = Schemas["Sent"];
 export type DeviceFacts = Schemas["DeviceFacts"];
 export type ItemText = Schemas["ItemText"];
+export type Renaming = Schemas["Renaming"];
 export type PartLines = Schemas["PartLines"];
 export type Section = PartLines["section"];
 export type Completion = Schemas["Completion"];

@@ -536,6 +536,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/rename": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rename
+         * @description What calling a device, list or set otherwise would change.
+         */
+        post: operations["rename"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/send": {
         parameters: {
             query?: never;
@@ -1465,6 +1485,12 @@ export interface components {
         Expectation: "pass" | "block";
         /**
          * Family
+         * @description An address family, with what belongs to it. Plain attributes: they are read for every address.
+         *
+         *     bits:  width of an address;  every_bit:  an address with every bit set
+         *     icmp:  the protocol number of its ICMP (IANA)
+         *     echo:  the ICMP types of echo request and echo reply (RFC 792, RFC 4443)
+         *     word:  its name in a sentence
          * @enum {string}
          */
         Family: "ipv4" | "ipv6";
@@ -1884,6 +1910,21 @@ export interface components {
              */
             changed_at: string;
         };
+        /**
+         * NewName
+         * @description What an item of a collection is to be called instead of `key`.
+         */
+        NewName: {
+            /**
+             * Collection
+             * @enum {string}
+             */
+            collection: "devices" | "lists" | "address_sets" | "port_sets";
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+        };
         /** NewNetwork */
         NewNetwork: {
             /** Name */
@@ -2290,6 +2331,16 @@ export interface components {
              * @default false
              */
             hosts_only: boolean;
+        };
+        /**
+         * Renaming
+         * @description What keeps an item from a name, or the changes that give it the name wherever it is spoken of.
+         */
+        Renaming: {
+            /** Problems */
+            problems: components["schemas"]["ProblemItem"][];
+            /** Changes */
+            changes: components["schemas"]["Change"][];
         };
         /**
          * Repair
@@ -4691,6 +4742,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ItemReading"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    rename: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewName"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Renaming"];
                 };
             };
             /** @description Not Found */

@@ -4,6 +4,7 @@ import { useDeviceFacts, useParts } from "../api/queries";
 import { ExistingItemEditor } from "../editor/ItemEditor";
 import { useWorkbench } from "../shell/context";
 import { joinDevices, pointKey, removeDevice, removeLink } from "../state/edits";
+import { Name } from "./Name";
 import { PartField, Parts, SECTIONS } from "./Parts";
 
 const DIRECTIONS = [
@@ -35,12 +36,16 @@ export function DevicePanel({ device }: { device: Device }) {
   }
   return (
     <div className="px-4 py-3">
-      <h2 className="font-semibold">
-        {device.name}{" "}
-        <span className="quiet font-normal">
-          {device.kind === "outside" ? "outside network" : device.kind}
-        </span>
-      </h2>
+      <div className="flex items-baseline gap-2">
+        <Name collection="devices" name={device.name} onRenamed={(name) => go({ chosen: `device:${name}` })}>
+          <h2 className="font-semibold">
+            {device.name}{" "}
+            <span className="quiet font-normal">
+              {device.kind === "outside" ? "outside network" : device.kind}
+            </span>
+          </h2>
+        </Name>
+      </div>
       {device.note && <p className="quiet">{device.note}</p>}
       {parts
         .filter(({ lines }) => lines.length > 0)

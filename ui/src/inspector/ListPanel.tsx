@@ -4,6 +4,7 @@ import { useDragList } from "../map/useDragList";
 import { useWorkbench } from "../shell/context";
 import { pointKey, removeList } from "../state/edits";
 import { familyWord } from "../state/words";
+import { Name } from "./Name";
 
 /** A list: its entries, where it is placed, and picking it up. */
 export function ListPanel({ list }: { list: AccessList }) {
@@ -29,16 +30,26 @@ export function ListPanel({ list }: { list: AccessList }) {
 }
 
 export function ListHeading({ list }: { list: AccessList }) {
-  const { pickUp } = useWorkbench();
+  const { pickUp, go, place } = useWorkbench();
   const startDrag = useDragList();
+  const renamed = (name: string) => {
+    const change = (key: string | null, was: string, is: string) => (key === was ? is : key);
+    go({
+      chosen: change(place.chosen, `list:${list.name}`, `list:${name}`),
+      list: change(place.list, list.name, name),
+      beside: change(place.beside, list.name, name),
+    });
+  };
   return (
     <div className="flex items-center gap-2 px-4 py-2">
-      <h2
-        className="cursor-grab touch-none font-mono text-[14px] font-semibold"
-        onPointerDown={startDrag(list, null)}
-      >
-        {list.name}
-      </h2>
+      <Name collection="lists" name={list.name} onRenamed={renamed}>
+        <h2
+          className="cursor-grab touch-none font-mono text-[14px] font-semibold"
+          onPointerDown={startDrag(list, null)}
+        >
+          {list.name}
+        </h2>
+      </Name>
       <span className="quiet">
         {familyWord(list.family)}, {list.kind}
       </span>
