@@ -287,7 +287,7 @@ def test_a_device_is_added_linked_by_drawing_changed_line_by_line_and_removed(pa
     services.get_by_role("button", name="Take it out").click()
     expect(services).to_have_count(0)
 
-    inspector.get_by_role("button", name="Rename weather").click()
+    inspector.get_by_role("button", name="rename").click()
     name = inspector.get_by_label("Another name for weather")
     expect(name).to_be_focused()
     name.fill("sluice")

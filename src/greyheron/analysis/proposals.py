@@ -40,6 +40,7 @@ class Proposer:
     def __init__(self, prover: Prover, world: World, network: Network) -> None:
         self._prover, self._world, self._network = prover, world, network
         self._places: dict[Family, Places] = {}
+        self._lines: dict[tuple[Statement, ListKind, Family, bool], list[str]] = {}
         lists = {found.name: found for found in network.lists}
         self._placed = {
             (AttachmentPoint(each.device, each.at, each.direction), lists[each.list].family): lists[each.list]
@@ -90,7 +91,10 @@ class Proposer:
         self, statement: Statement, points: tuple[AttachmentPoint, ...], kind: ListKind, family: Family
     ) -> Iterator[Proposal]:
         at_lines = all(point.at in _line_names(self._network, point.device) for point in points)
-        lines = self._denying(statement, kind, family, at_lines)
+        key = statement, kind, family, at_lines
+        if key not in self._lines:
+            self._lines[key] = self._denying(*key)
+        lines = self._lines[key]
         if not lines:
             return
         changes: list[Change] = []

@@ -41,7 +41,6 @@ export function Name({ collection, name, children, onRenamed }: NameProps) {
         <button
           type="button"
           className="quiet text-fine underline decoration-rule underline-offset-2"
-          aria-label={`Rename ${name}`}
           onClick={() => setWritten(name)}
         >
           rename

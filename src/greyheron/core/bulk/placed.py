@@ -12,6 +12,9 @@ from greyheron.core.discovery import stopped_discovery
 from greyheron.core.lists import ResolvedList
 from greyheron.core.world import World
 
+_Asked = tuple[Question, tuple[ResolvedList | None, ...]]
+_MOST_STOPS = 100_000
+
 
 @dataclass(frozen=True, slots=True)
 class Denials:
@@ -32,9 +35,10 @@ class Denials:
 
 
 class Tables:
-    """Decision tables of lists that several worlds may share, and where they cut ports, each made once."""
+    """What is known of lists that several worlds share: their tables, where they cut ports, what they stop."""
 
     def __init__(self) -> None:
+        self._stops: WeakKeyDictionary[Fabric, dict[_Asked, tuple[int, int]]] = WeakKeyDictionary()
         self._found: WeakKeyDictionary[ResolvedList, DecisionTable] = WeakKeyDictionary()
         self._cuts: WeakKeyDictionary[ResolvedList, frozenset[int]] = WeakKeyDictionary()
 
@@ -42,6 +46,13 @@ class Tables:
         if resolved not in self._found:
             self._found[resolved] = DecisionTable(resolved)
         return self._found[resolved]
+
+    def stops(self, fabric: Fabric) -> "dict[_Asked, tuple[int, int]]":
+        """What stops questions of `fabric`, by the lists at their ends; the caller adds what it finds."""
+        found = self._stops.setdefault(fabric, {})
+        if len(found) > _MOST_STOPS:
+            found.clear()
+        return found
 
     def port_cuts(self, resolved: ResolvedList) -> frozenset[int]:
         """Where ports of either side fall into another class for the list."""
@@ -166,10 +177,18 @@ class Placed:
         return np.array(self._stops, dtype=np.int64).reshape(-1, 2)
 
     def _stop(self, question: Question) -> tuple[int, int]:
-        asking, answering, target, source = question
+        asking, answering = question[:2]
         ports = (self._fabric.port_number[asking], self._fabric.port_number[answering])
-        if all(self.lists[2 * port + way] is None for port in ports for way in (0, 1)):
+        lists = tuple(self.lists[2 * port + way] for port in ports for way in (0, 1))
+        if not any(lists):
             return NONE, NONE
+        known = self._tables.stops(self._fabric)
+        if (question, lists) not in known:
+            known[question, lists] = self._stopped(question)
+        return known[question, lists]
+
+    def _stopped(self, question: Question) -> tuple[int, int]:
+        asking, answering, target, source = question
         stopped = stopped_discovery(self._world, asking, answering, target, source)
         if stopped is None:
             return NONE, NONE
