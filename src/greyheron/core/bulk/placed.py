@@ -35,7 +35,7 @@ class Denials:
 
 
 class Tables:
-    """What is known of lists that several worlds share: their tables, where they cut ports, what they stop."""
+    """What is known of lists that several worlds share: tables, where they cut ports, what they stop."""
 
     def __init__(self) -> None:
         self._stops: WeakKeyDictionary[Fabric, dict[_Asked, tuple[int, int]]] = WeakKeyDictionary()
