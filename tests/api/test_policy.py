@@ -131,4 +131,4 @@ def test_a_requirement_is_completed(client: TestClient, demo: str) -> None:
 
 def test_a_forgotten_computation_is_told(client: TestClient) -> None:
     assert client.get("/api/policy/none").status_code == 404
-    assert client.delete("/api/work/none").status_code == 204
+    assert client.delete("/api/jobs/none").status_code == 204

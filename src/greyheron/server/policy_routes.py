@@ -147,7 +147,7 @@ def policy_so_far(job_id: str, jobs: Computations) -> Working[Policy]:
     return _told(_found(jobs, job_id))
 
 
-@router.delete("/work/{job_id}", status_code=204)
+@router.delete("/jobs/{job_id}", status_code=204)
 def cancel_work(job_id: str, jobs: Computations) -> None:
     """Stop a computation that nobody waits for any more."""
     jobs.cancel(job_id)

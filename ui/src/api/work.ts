@@ -30,7 +30,7 @@ export function useWork<T>({ queryKey, begin, look, enabled = true, keep = true 
       let work = await begin(signal);
       signal.addEventListener(
         "abort",
-        () => void ask(`/work/${work.id}`, { method: "DELETE" }).catch(() => null),
+        () => void ask(`/jobs/${work.id}`, { method: "DELETE" }).catch(() => null),
       );
       while (work.result === null) {
         await new Promise((resolve) => setTimeout(resolve, BETWEEN_LOOKS));
