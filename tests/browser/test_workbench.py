@@ -492,17 +492,21 @@ NUMBER_CONTROLS = """() => {
 }"""
 
 
-@pytest.mark.parametrize("view", ["map", "trace", "device", "lists", "reach", "changes", "log"])
+@pytest.mark.parametrize("view", ["map", "trace", "device", "lists", "reach", "findings", "changes", "log"])
 def test_every_control_is_reached_by_tab(page: Page, view: str) -> None:
-    keys = {"lists": "2", "reach": "3", "changes": "4", "log": "5"}
+    keys = {"lists": "2", "reach": "3", "findings": "4", "changes": "5", "log": "6"}
     if view == "trace":
         page.keyboard.press("j")
         expect(page.get_by_role("complementary", name="Evidence")).to_be_visible()
     elif view == "device":
         page.locator("[data-plate=weir]").click()
-        expect(page.get_by_role("button", name="Edit as text…")).to_be_visible()
+        expect(page.get_by_role("button", name="Add a route")).to_be_visible()
+        expect(page.get_by_text("sluice by core0, v2, cost 10")).to_be_visible()
     elif view in keys:
         page.keyboard.press(keys[view])
+        expect(page).to_have_url(re.compile(f"/{view}$"))
+    if view == "findings":
+        expect(page.locator("[data-finding]").first).to_be_visible()
     page.wait_for_load_state("networkidle")
     controls = dict(page.evaluate(NUMBER_CONTROLS))
     assert len(controls) > 8
