@@ -5,6 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import Server
 from tests.browser.test_journey import mark, tab_to
 from tests.browser.test_journeys import palette, press
 
@@ -107,3 +108,24 @@ def test_findings_are_looked_at_mended_and_accepted(page: Page) -> None:
     expect(reply).to_contain_text("stops replies")
     press(page, reply.get_by_role("button", name=re.compile("^trace")))
     expect(page.get_by_test_id("sentence")).to_contain_text("blocked on the way home")
+
+
+def test_a_repair_is_tried_before_it_is_made(page: Page, server: Server) -> None:
+    page.goto(server.address)
+    press(page, page.get_by_role("button", name="After the storm: find the faults"))
+    expect(page.get_by_test_id("book-summary")).to_contain_text("28 flows, 14 not as expected")
+    for key, edits in (("v", "Draft as running"), ("a", "Draft: 1 edit")):
+        palette(page, "Go to Findings")
+        guard = page.locator("[data-finding='list of denies only: lab-guard']")
+        press(page, guard.get_by_role("button", name="try it first"))
+        tried = page.get_by_test_id("tried")
+        expect(tried).to_contain_text("Tried, not made: permit the rest at the end of lab-guard")
+        expect(tried).to_contain_text("kiosk → ledger web blocked → passes")
+        expect(mark(page, "t2", "draft")).to_have_accessible_name("draft: passes, as expected, would change")
+        page.keyboard.press(key)
+        expect(tried).to_have_count(0)
+        expect(page.get_by_test_id("draft-state")).to_have_text(edits)
+    expect(mark(page, "t2", "draft")).to_have_accessible_name("draft: passes, as expected")
+    palette(page, "Go to Findings")
+    expect(page.locator("[data-finding]").first).to_be_visible()
+    expect(page.locator("[data-finding='list of denies only: lab-guard']")).to_have_count(0)

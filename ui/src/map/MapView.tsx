@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Network, ReachChange, TestMarks } from "../api/client";
 import { Lens } from "../policy/Lens";
-import { useWorkbench } from "../shell/context";
+import { type Previewed, useWorkbench } from "../shell/context";
 import { bareFlow } from "../state/words";
 import { AddDevice } from "./AddDevice";
 import {
@@ -215,8 +215,8 @@ function Lanes({ link }: { link: Link }) {
 /** The foot of the map: what the chosen flow came to, or what dropping the carried list would do. */
 function Sentence() {
   const { carried, preview, book, trace, place, putDown } = useWorkbench();
+  const changes = preview.book && book ? changed(book.tests, preview.book.tests) : null;
   if (carried) {
-    const changes = carried.over && preview.book && book ? changed(book.tests, preview.book.tests) : null;
     return (
       <div
         role="status"
@@ -225,12 +225,9 @@ function Sentence() {
       >
         <span className="font-semibold">{carried.list.name}</span>{" "}
         {carried.over ? carried.over.words : "is picked up: choose a place, with the arrows or the pointer"}
-        {changes && (
+        {carried.over && changes && (
           <span>
-            {". "}
-            {changes.length === 0
-              ? "No verdict of the book would change."
-              : `Would change: ${changes.join("; ")}.`}
+            . {changeWords(changes)}
             {preview.reach && ` ${reachWords(preview.reach)}`}
           </span>
         )}
@@ -240,6 +237,7 @@ function Sentence() {
       </div>
     );
   }
+  if (preview.shown?.offered) return <Offer shown={preview.shown} changes={changes} />;
   if (!trace) return <div className="h-[46px]" />;
   const where = { baseline: "with no lists", running: "as running", draft: "on the draft" }[place.state];
   return (
@@ -248,6 +246,42 @@ function Sentence() {
     </p>
   );
 }
+
+/** A repair that is tried: what it would do to the book, to be made or left. */
+function Offer({ shown, changes }: { shown: Previewed; changes: string[] | null }) {
+  const { preview, make } = useWorkbench();
+  const leave = () => preview.show(null);
+  return (
+    <div
+      role="status"
+      data-testid="tried"
+      className="flex h-[46px] items-center gap-3 border-t border-ochre bg-ochrewash px-4 leading-[18px]"
+    >
+      <p className="line-clamp-2 min-w-0 flex-1">
+        <span className="font-semibold">Tried, not made: {shown.edit.label}.</span>{" "}
+        {changes ? changeWords(changes) : "Looking at the book…"}
+      </p>
+      <button
+        type="button"
+        className="button button-strong"
+        data-key="a"
+        title="a"
+        onClick={async () => {
+          leave();
+          await make(shown.edit);
+        }}
+      >
+        Make it
+      </button>
+      <button type="button" className="button" data-key="v" title="v" onClick={leave}>
+        Leave it
+      </button>
+    </div>
+  );
+}
+
+const changeWords = (changes: string[]) =>
+  changes.length === 0 ? "No verdict of the book would change." : `Would change: ${changes.join("; ")}.`;
 
 /** How many cells of the reach matrix would change, and which way. */
 function reachWords(reach: ReachChange): string {

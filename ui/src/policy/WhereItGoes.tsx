@@ -100,7 +100,7 @@ function ChoiceItem({ choice }: { choice: Choice }) {
       </button>
       {chosen && (
         <div className="mt-1">
-          <pre className="overflow-x-auto font-mono text-fine">
+          <pre className="font-mono text-fine break-words whitespace-pre-wrap">
             {`${choice.new ? `list ${choice.list}` : `into ${choice.list}`}\n${choice.entries.join("\n")}`}
           </pre>
           {choice.collateral.examples.length > 0 && (

@@ -19,6 +19,8 @@ import type { useNotices } from "./notices";
 export interface Previewed {
   list: string;
   edit: EditRequest;
+  /** Whether the foot of the map offers to make it: what else offers it is not on screen. */
+  offered?: true;
 }
 
 /** A list that has been picked up, the places that could take it, and the one it hovers over. */

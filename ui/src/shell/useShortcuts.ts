@@ -6,7 +6,7 @@ export const SHORTCUTS: [string, string][] = [
   ["/, =", "write a new test flow, a new requirement"],
   ["+, l", "add a device to the map; link the chosen one with another"],
   ["w", "where should it go? for the requirement or the test flow that is shown"],
-  ["v, a", "try the choice that is shown on the map, take it"],
+  ["v, a", "try the choice that is shown on the map, or stop trying; take it"],
   ["j, k", "next or previous test flow"],
   ["x, Shift+X", "run the chosen test flow, or the whole book: it is counted and logged"],
   ["b, r, d", "trace with no lists, as running, on the draft"],
@@ -93,7 +93,7 @@ function whileCarrying(event: KeyboardEvent, workbench: Workbench): boolean {
 }
 
 function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () => void): boolean {
-  const { go, place, network, draft, notices, run } = workbench;
+  const { go, place, network, draft, notices, run, preview } = workbench;
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
     const step = event.shiftKey ? "redo" : "undo";
     if (network[step]) draft.step.mutate({ step }, { onError: notices.fail });
@@ -108,6 +108,10 @@ function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () 
   };
   switch (event.key) {
     case "Escape":
+      if (preview.shown?.offered) {
+        preview.show(null);
+        return true;
+      }
       if (place.chosen) go({ chosen: null });
       return place.chosen !== null;
     case "?":

@@ -67,8 +67,9 @@ function Item({ finding }: { finding: FindingItem }) {
   const mend = () => repair && make({ label: repair.label, changes: repair.changes });
   const attempt = () => {
     if (!repair) return;
-    go({ view: "map" });
-    preview.show({ list: finding.lists[0] ?? "", edit: { label: repair.label, changes: repair.changes } });
+    go({ view: "map", chosen: null });
+    const edit = { label: repair.label, changes: repair.changes };
+    preview.show({ list: finding.lists[0] ?? "", edit, offered: true });
   };
   return (
     <li
