@@ -86,6 +86,11 @@ def place_at(page: Page, words: str) -> None:
     """With a list picked up: step to the place that is described by `words`, and drop it."""
     step_to(page, words)
     page.keyboard.press("Enter")
+    see_place(page, words)
+
+
+def see_place(page: Page, words: str) -> None:
+    """Wait for the place that is described by `words` to be shown."""
     heading = re.compile(re.escape(words), re.IGNORECASE)
     expect(
         page.get_by_role("complementary", name="Inspector").get_by_role("heading", name=heading)
@@ -169,6 +174,7 @@ def test_the_storm_is_repaired_fault_by_fault(page: Page, server: Server) -> Non
     expect(mark(page, "t6", "draft")).to_have_accessible_name("draft: passes, as expected")
 
     palette(page, "lagoon console in")
+    see_place(page, "lagoon’s console line")
     page.keyboard.press("m")
     place_at(page, "lagoon’s remote line")
     expect(mark(page, "t9", "draft")).to_have_accessible_name("draft: blocked, as expected")
@@ -219,6 +225,7 @@ def test_the_storm_is_repaired_fault_by_fault(page: Page, server: Server) -> Non
         "20 permit any from any to any",
     )
     palette(page, "lagoon eth2 in")
+    see_place(page, "entering lagoon by eth2")
     page.keyboard.press("m")
     place_at(page, "leaving lagoon by eth2")
     palette(page, "Place boat-guard")
