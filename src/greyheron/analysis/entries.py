@@ -1,6 +1,7 @@
 """Entries that say what a requirement says: its sides and services in the notation of lists (§11)."""
 
 from collections.abc import Iterable, Iterator
+from dataclasses import replace
 
 from greyheron.analysis.proof.places import Place
 from greyheron.analysis.proof.regions import Region, Spans, minus, span_union, tidied
@@ -9,7 +10,7 @@ from greyheron.core.lists import Names
 from greyheron.core.world import World
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network, to_data
-from greyheron.model.entry import PortSpan
+from greyheron.model.entry import Entry, PortSpan
 from greyheron.model.names import icmp_name, protocol_name
 from greyheron.model.notation.line import NotationError
 from greyheron.model.notation.lists import read_body, renumbered, write_body
@@ -92,6 +93,12 @@ def rewritten(access_list: AccessList, text: str) -> Change:
     """The change that gives a list other entries, as they are written."""
     item = {**to_data(access_list), "entries": text}
     return Change(collection="lists", key=access_list.name, item=item)
+
+
+def holding(access_list: AccessList, entries: Iterable[Entry]) -> Change:
+    """The change that leaves a list just these entries."""
+    body = replace(access_list.body, entries=tuple(entries))
+    return rewritten(access_list, write_body(body, access_list.family, access_list.kind))
 
 
 def with_entries(access_list: AccessList, lines: Iterable[str], before: int | None) -> str:

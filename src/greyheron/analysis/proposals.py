@@ -14,7 +14,7 @@ from greyheron.core.world import World, build_world
 from greyheron.model.changes import Change, apply, putting
 from greyheron.model.document import AccessList, Network, Placement
 from greyheron.model.requirement import RequirementKind, Statement
-from greyheron.model.values import Action, DeviceKind, Direction, Expectation, Family, ListKind
+from greyheron.model.values import FORWARDING, Action, DeviceKind, Direction, Expectation, Family, ListKind
 
 MOST_POINTS = 24
 """So many places are tried; those that most of the unwanted conversations come to first."""
@@ -69,7 +69,7 @@ class Proposer:
                 for part in half.parts:
                     for point, count in part.points_met().items():
                         counts[point] = counts.get(point, 0) + count
-        takes = {DeviceKind.ROUTER, DeviceKind.FIREWALL, DeviceKind.HOST}
+        takes = {*FORWARDING, DeviceKind.HOST}
         points = [point for point in counts if self._world.inhabited.devices[point.device].kind in takes]
         points.sort(key=lambda point: (-counts[point], point))
         kinds = [ListKind.EXTENDED, *([ListKind.STANDARD] if family is Family.IPV4 else [])]
@@ -235,7 +235,7 @@ def _nearest(
         for point in points
         if point.direction is way
         and world.segments.of.get((point.device, point.at)) in segments
-        and world.devices[point.device].kind in (DeviceKind.ROUTER, DeviceKind.FIREWALL)
+        and world.devices[point.device].kind in FORWARDING
         and (way is Direction.IN or point.device not in ends)
     ]
 

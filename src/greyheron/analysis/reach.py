@@ -14,12 +14,12 @@ from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
 from greyheron.core.bulk.headers import NONE, Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.core.lists import Names
-from greyheron.core.world import FORWARDING, World
+from greyheron.core.world import World
 from greyheron.model.document import Device, Network
 from greyheron.model.entry import NamedAddresses
 from greyheron.model.names import TCP, UDP
 from greyheron.model.services import OWN_SERVICES, Request, requested, written
-from greyheron.model.values import DeviceKind, Family
+from greyheron.model.values import FORWARDING, DeviceKind, Family
 
 MOST_SERVICES = 12
 MOST_ASKED = 60_000

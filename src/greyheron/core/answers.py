@@ -6,9 +6,9 @@ from enum import StrEnum
 from greyheron.core.packet import TcpFlags, icmp_error
 from greyheron.core.steps import Outcome, Path
 from greyheron.core.walk import walk
-from greyheron.core.world import FORWARDING, World
+from greyheron.core.world import World
 from greyheron.model.names import TCP
-from greyheron.model.values import DeviceKind, Family
+from greyheron.model.values import FORWARDING, DeviceKind, Family
 
 
 class Seen(StrEnum):

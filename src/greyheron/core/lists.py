@@ -1,6 +1,7 @@
 """Access lists with every name in them resolved, ready to be matched."""
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 from greyheron.core.addresses import block_of, held
 from greyheron.core.places import AttachmentPoint
@@ -41,6 +42,11 @@ class ResolvedList:
     family: Family
     kind: ListKind
     rules: tuple[Rule, ...]
+
+    @cached_property
+    def looks_for_answers(self) -> bool:
+        """Whether it tells packets with ACK from others of the same header."""
+        return any(rule.entry.established for rule in self.rules)
 
 
 class Names:

@@ -11,7 +11,7 @@ from greyheron.core.addresses import Held, is_link_local
 from greyheron.core.segments import Port, Segments
 from greyheron.model.document import Device, Interface, Route
 from greyheron.model.entry import AddressBlock
-from greyheron.model.values import DeviceKind, Family
+from greyheron.model.values import FORWARDING, DeviceKind, Family
 
 STAND_IN_PORT = "eth0"
 
@@ -77,7 +77,7 @@ def _gateways(
         own = [each.address for each in held.get((port, family), ()) if each.prefix == prefix]
         if not own:
             continue
-        if device.kind in (DeviceKind.ROUTER, DeviceKind.FIREWALL):
+        if device.kind in FORWARDING:
             routers.update(own)
         elif device.kind is DeviceKind.HOST:
             gateway = device.gateway if family is Family.IPV4 else device.gateway6

@@ -40,9 +40,9 @@ from greyheron.core.steps import (
     ZonesDeny,
 )
 from greyheron.core.translation import entering, leaving
-from greyheron.core.world import FORWARDING, World
+from greyheron.core.world import World
 from greyheron.core.zones import lets_through, zone_of
-from greyheron.model.values import Direction, Family
+from greyheron.model.values import FORWARDING, Direction, Family
 
 MOST_PATHS = 64
 

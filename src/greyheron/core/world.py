@@ -17,8 +17,6 @@ from greyheron.core.translation import answered_addresses
 from greyheron.model.document import Device, Interface, Network, family_of
 from greyheron.model.values import DeviceKind, Direction, Family
 
-FORWARDING = frozenset({DeviceKind.ROUTER, DeviceKind.FIREWALL})
-
 
 class World:
     """One network in one state. Nothing in it changes; what is costly is worked out when first asked.

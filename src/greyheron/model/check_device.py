@@ -4,10 +4,9 @@ from collections.abc import Iterable, Iterator
 
 from greyheron.model.document import Address, Device, Interface, Prefix, Translation
 from greyheron.model.problems import Problem
-from greyheron.model.values import DeviceKind
+from greyheron.model.values import FORWARDING, DeviceKind
 
 _KINDS_WITH_GATEWAY = (DeviceKind.HOST, DeviceKind.OUTSIDE)
-_FORWARDING = (DeviceKind.ROUTER, DeviceKind.FIREWALL)
 
 
 def device_problems(device: Device) -> Iterator[Problem]:
@@ -70,7 +69,7 @@ def _kind(device: Device, where: str) -> Iterator[Problem]:
         yield Problem(where, "a link-local gateway needs its interface: write a route to ::/0 with one")
     if device.prefixes and kind is not DeviceKind.OUTSIDE:
         yield Problem(where, "prefixes belong to an outside network: take them out, or change the kind")
-    if kind in _FORWARDING:
+    if kind in FORWARDING:
         if kind is not DeviceKind.FIREWALL and device.zones:
             yield Problem(where, f"a {kind} has no zones: take them out, or make it a firewall")
         return
@@ -95,7 +94,7 @@ def _interface(device: Device, interface: Interface, where: str) -> Iterator[Pro
     if interface.parent is None:
         return
     parents = {other.name: other for other in device.interfaces}
-    if device.kind not in _FORWARDING:
+    if device.kind not in FORWARDING:
         yield Problem(where, f"a {device.kind} has no subinterfaces")
     elif interface.parent not in parents:
         yield Problem(where, unknown("interface", interface.parent, parents))

@@ -31,7 +31,7 @@ from greyheron.model.part_lines import (
     write_translation,
     write_zone,
 )
-from greyheron.model.values import DeviceKind, LineKind
+from greyheron.model.values import FORWARDING, DeviceKind, LineKind
 
 T = TypeVar("T")
 Section = Literal[
@@ -100,7 +100,7 @@ def new_device(line: Words) -> Device:
     name = line.value(name_of, Option("new-name", "what it is called", literal=False))
     addresses = read_addresses(line) if kind is not DeviceKind.SWITCH else ()
     gateways: tuple[Address, ...] = ()
-    if kind in (DeviceKind.HOST, DeviceKind.OUTSIDE):
+    if kind in _ENDS:
         while line.take("gateway", "where it sends what is not on its own segment"):
             gateways += (line.value(address_of, HOP),)
     line.end()
@@ -109,7 +109,7 @@ def new_device(line: Words) -> Device:
         kind=kind,
         interfaces=(Interface(name="eth0", addresses=addresses),) if addresses else (),
         lines=(Line(name=LineKind.REMOTE, transports=("ssh",)), Line(name=LineKind.CONSOLE))
-        if kind in (DeviceKind.ROUTER, DeviceKind.FIREWALL)
+        if kind in FORWARDING
         else (),
     )
     return _put_gateways(device, gateways)
@@ -146,15 +146,14 @@ def _field(
     return (lambda device: getattr(device, name)), put
 
 
-_FORWARDING = frozenset({DeviceKind.ROUTER, DeviceKind.FIREWALL})
 _ENDS = frozenset({DeviceKind.HOST, DeviceKind.OUTSIDE})
 PARTS: Final[dict[Section, PartKind]] = {
     "interfaces": PartKind(read_interface, write_interface, *_field("interfaces"), frozenset(DeviceKind)),
     "gateways": PartKind(read_gateway, str, _gateways, _put_gateways, _ENDS),
     "prefixes": PartKind(read_prefix, str, *_field("prefixes"), frozenset({DeviceKind.OUTSIDE})),
-    "services": PartKind(read_service, write_service, *_field("services"), _FORWARDING | {DeviceKind.HOST}),
-    "lines": PartKind(read_line, write_line, *_field("lines"), _FORWARDING),
+    "services": PartKind(read_service, write_service, *_field("services"), FORWARDING | {DeviceKind.HOST}),
+    "lines": PartKind(read_line, write_line, *_field("lines"), FORWARDING),
     "zones": PartKind(read_zone, write_zone, *_field("zones"), frozenset({DeviceKind.FIREWALL})),
-    "translations": PartKind(read_translation, write_translation, *_field("translations"), _FORWARDING),
-    "routes": PartKind(read_route, write_route, *_field("routes"), _FORWARDING | _ENDS),
+    "translations": PartKind(read_translation, write_translation, *_field("translations"), FORWARDING),
+    "routes": PartKind(read_route, write_route, *_field("routes"), FORWARDING | _ENDS),
 }

@@ -3,6 +3,8 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from greyheron.model.notation.line import NotationError
+
 
 @dataclass(frozen=True, slots=True)
 class Problem:
@@ -22,6 +24,11 @@ class Problem:
     def __str__(self) -> str:
         spot = "" if self.line is None else f", line {self.line}"
         return f"{self.where}{spot}: {self.message}"
+
+
+def misread(error: NotationError, where: str) -> list[Problem]:
+    """Every misreading in a text that stands at `where`."""
+    return [Problem(where, found.message, found.line, found.column, found.end) for found in error.misreadings]
 
 
 class DocumentError(ValueError):

@@ -11,7 +11,7 @@ from greyheron.model.changes import ITEM_TYPES, Change, apply
 from greyheron.model.check import Broken, problems_of
 from greyheron.model.document import FORMAT, Item, Network
 from greyheron.model.notation.line import NotationError
-from greyheron.model.problems import DocumentError, Problem
+from greyheron.model.problems import DocumentError, Problem, misread
 
 _SINGULAR = {
     "devices": "device",
@@ -126,10 +126,7 @@ def _from_pydantic(error: ValidationError, data: Any, where: str) -> list[Proble
         place = where + _place(details["loc"], data)
         cause = details.get("ctx", {}).get("error")
         if isinstance(cause, NotationError):
-            problems += [
-                Problem(place, found.message, found.line, found.column, found.end)
-                for found in cause.misreadings
-            ]
+            problems += misread(cause, place)
         else:
             problems.append(Problem(place, _message(details)))
     return problems

@@ -41,6 +41,7 @@ MOST_TOPOLOGIES = 6
 MOST_POLICIES = 3
 SMALL = 80
 """So many devices are few enough to work out reach while somebody waits."""
+K = TypeVar("K")
 T = TypeVar("T")
 
 
@@ -122,11 +123,7 @@ class Bench:
         running, draft = self.world(stored.running), self.world(stored.draft)
         states = PolicyStates((running, stored.running), (draft, stored.draft))
         with self._proving:
-            known = self._proven.setdefault(stored.id, {})
-            self._proven.move_to_end(stored.id)
-            while len(self._proven) > MOST_POLICIES:
-                self._proven.popitem(last=False)
-            return prove_policy(self.prover, states, known, progress)
+            return prove_policy(self.prover, states, _of_network(self._proven, stored.id), progress)
 
     def findings(self, stored: Stored, progress: Progress) -> tuple[Finding, ...]:
         """What is wrong or doubtful in the draft. Raises SearchCancelled."""
@@ -142,10 +139,7 @@ class Bench:
         with self._proving:
             proven = self._proven.get(stored.id, {})
             known = {name: found for (name, state), found in proven.items() if state == "draft"}
-            reaches = self._advised.setdefault(stored.id, {})
-            self._advised.move_to_end(stored.id)
-            while len(self._advised) > MOST_POLICIES:
-                self._advised.popitem(last=False)
+            reaches = _of_network(self._advised, stored.id)
             draft = self.world(stored.draft)
             advisor = Advisor(self.prover, self.engine, draft, stored.draft, known, reaches)
             return advisor.advise(statement, progress=progress)
@@ -206,3 +200,12 @@ class Bench:
             for world, axis in zip(worlds, axes, strict=True)
         ]
         return change_of(question, *cells)
+
+
+def _of_network(kept: OrderedDict[str, dict[K, T]], network_id: str) -> dict[K, T]:
+    """What is kept of a network, to be looked into and kept up; the networks asked about least are let go."""
+    found = kept.setdefault(network_id, {})
+    kept.move_to_end(network_id)
+    while len(kept) > MOST_POLICIES:
+        kept.popitem(last=False)
+    return found

@@ -7,7 +7,7 @@ from greyheron.model.changes import Change, putting
 from greyheron.model.document import Device, Network
 from greyheron.model.notation.line import NotationError
 from greyheron.model.parts import PARTS, Section, lines_of, read_new_device, with_part, without_part
-from greyheron.model.problems import DocumentError
+from greyheron.model.problems import DocumentError, misread
 from greyheron.model.read import edited
 from greyheron.model.renaming import renaming
 from greyheron.server.needs import PROBLEMS, Store, Workings
@@ -24,7 +24,7 @@ def read_device_text(network_id: str, text: FlowText, store: Store) -> ItemReadi
     try:
         device = read_new_device(text.text)
     except NotationError as error:
-        return _misread(error)
+        return ItemReading(problems=problem_items(misread(error, "text")), change=None)
     if any(each.name == device.name for each in draft.devices):
         message = f"there is a device {device.name} already: give this one another name"
         return ItemReading(problems=[ProblemItem(where="text", message=message)], change=None)
@@ -68,7 +68,7 @@ def read_part_text(network_id: str, name: str, section: Section, part: PartText,
         else:
             raise Refusal(422, "Say which part is to be taken out: send its place.")
     except NotationError as error:
-        return _misread(error)
+        return ItemReading(problems=problem_items(misread(error, "text")), change=None)
     return reading_of(draft, putting("devices", changed))
 
 
@@ -99,11 +99,3 @@ def reading_of(draft: Network, change: Change) -> ItemReading:
     except DocumentError as error:
         return ItemReading(problems=problem_items(error.problems), change=None)
     return ItemReading(problems=[], change=change)
-
-
-def _misread(error: NotationError) -> ItemReading:
-    problems = [
-        ProblemItem(where="text", message=each.message, line=each.line, column=each.column, end=each.end)
-        for each in error.misreadings
-    ]
-    return ItemReading(problems=problems, change=None)

@@ -15,7 +15,7 @@ from greyheron.analysis.reach import ReachError
 from greyheron.core.conversation import FlowError
 from greyheron.model.changes import ChangeError
 from greyheron.model.notation.line import NotationError
-from greyheron.model.problems import DocumentError, Problem
+from greyheron.model.problems import DocumentError, Problem, misread
 from greyheron.store.networks import NothingToDo, UnknownNetwork, UnknownRevision, VersionConflict
 
 MEDIA_TYPE = "application/problem+json"
@@ -106,7 +106,7 @@ def _conflict(error: VersionConflict) -> JSONResponse:
 
 
 def _notation(error: NotationError) -> JSONResponse:
-    found = [Problem("flow", item.message, item.line, item.column, item.end) for item in error.misreadings]
+    found = misread(error, "flow")
     return problem(422, _count(found), found)
 
 

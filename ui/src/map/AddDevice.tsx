@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { LineField } from "../inspector/Parts";
 import { useWorkbench } from "../shell/context";
 import { keepPlates } from "../state/edits";
@@ -12,21 +12,17 @@ interface Props {
 
 /** Adding a device: one line, `router sluice 172.20.32.1/24`. It lies in the middle of what is seen. */
 export function AddDevice({ scene, middle }: Props) {
-  const { network, carried, go } = useWorkbench();
+  const { network, go } = useWorkbench();
   const [open, setOpen] = useState(false);
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      const typing = (event.target as HTMLElement).closest("input, textarea, .cm-editor, [role=dialog]");
-      if (event.key !== "+" || typing || carried || event.ctrlKey || event.metaKey) return;
-      event.preventDefault();
-      setOpen(true);
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  }, [carried]);
   if (!open) {
     return (
-      <button type="button" className="button absolute top-2 left-2" title="+" onClick={() => setOpen(true)}>
+      <button
+        type="button"
+        className="button absolute top-2 left-2"
+        data-key="+"
+        title="+"
+        onClick={() => setOpen(true)}
+      >
         Add a device
       </button>
     );

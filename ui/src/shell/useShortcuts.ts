@@ -128,10 +128,11 @@ function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () 
     case "l":
       document.querySelector<HTMLElement>("[data-key=l]")?.focus();
       return true;
+    case "+":
     case "w":
     case "v":
     case "a": {
-      const button = document.querySelector<HTMLButtonElement>(`[data-key=${event.key}]`);
+      const button = document.querySelector<HTMLButtonElement>(`[data-key="${event.key}"]`);
       button?.click();
       return button !== null;
     }

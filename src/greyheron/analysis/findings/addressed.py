@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from greyheron.analysis.entries import rewritten
+from greyheron.analysis.entries import holding, rewritten
 from greyheron.analysis.findings.finding import (
     Finding,
     Repair,
@@ -37,30 +37,30 @@ class Held:
     """What addresses there are in a network, and whose."""
 
     def __init__(self, network: Network) -> None:
-        self._blocks: dict[Family, list[AddressBlock]] = {family: [] for family in Family}
+        found: dict[Family, list[AddressBlock]] = {family: [] for family in Family}
         self.owners: dict[tuple[Family, int], Device] = {}
         for device in network.devices:
             for interface in device.interfaces:
                 for address in interface.addresses:
                     block = block_of(address.network)
-                    self._blocks[block.family].append(block)
+                    found[block.family].append(block)
                     self.owners[block.family, int(address.ip)] = device
             outside = (*device.prefixes, *(rule.to for rule in device.translations if rule.to is not None))
             for prefix in outside:
-                self._blocks[family_of(prefix)].append(block_of(prefix))
+                found[family_of(prefix)].append(block_of(prefix))
         self._spans = {
             family: span_union((block.first, block.last) for block in blocks)
-            for family, blocks in self._blocks.items()
+            for family, blocks in found.items()
         }
         self._firsts = {family: [low for low, _ in spans] for family, spans in self._spans.items()}
         self._prefixes = {
             family: sorted(dict.fromkeys(blocks), key=lambda block: (block.first, -block.size))
-            for family, blocks in self._blocks.items()
+            for family, blocks in found.items()
         }
         self._prefix_firsts = {
             family: [block.first for block in blocks] for family, blocks in self._prefixes.items()
         }
-        known = {(block.value, block.care) for block in self._blocks[Family.IPV4]}
+        known = {(block.value, block.care) for block in found[Family.IPV4]}
         self._scattered = np.array(sorted(known), dtype=np.int64).reshape(-1, 2)
 
     def only_in(self, block: AddressBlock) -> AddressBlock | None:
@@ -155,9 +155,8 @@ def _too_wide(access_list: AccessList, rule: Rule, held: Held) -> Iterator[Findi
 
 def _with_entry(access_list: AccessList, entry: Entry) -> Change:
     """The change that puts an entry in place of the one with its number."""
-    body = access_list.body
-    entries = tuple(entry if each.number == entry.number else each for each in body.entries)
-    return rewritten(access_list, text_of(access_list, replace(body, entries=entries)))
+    entries = access_list.body.entries
+    return holding(access_list, (entry if each.number == entry.number else each for each in entries))
 
 
 def _one_address_only(access_list: AccessList, resolved: ResolvedList, held: Held) -> Iterator[Finding]:

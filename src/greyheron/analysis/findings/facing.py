@@ -13,11 +13,11 @@ from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.headers import Bools, Ints
 from greyheron.core.lists import Rule
 from greyheron.core.places import AttachmentPoint
-from greyheron.core.world import FORWARDING, World
+from greyheron.core.world import World
 from greyheron.model.document import Placement
 from greyheron.model.entry import AddressBlock
 from greyheron.model.services import Request
-from greyheron.model.values import DeviceKind, Direction, Family
+from greyheron.model.values import FORWARDING, DeviceKind, Direction, Family
 
 MOST_ENDS = 1200
 """Where there are more addresses and segments, only places before segments of hosts are judged."""

@@ -10,7 +10,6 @@ from greyheron.analysis.proof.proving import Engines
 from greyheron.core.world import World
 from greyheron.model.changes import Change, key_of, putting
 from greyheron.model.document import AccessList, Network, Placement
-from greyheron.model.entry import ListBody
 from greyheron.model.notation.entries import write_entry
 from greyheron.model.notation.lists import write_body
 from greyheron.model.values import Direction
@@ -87,9 +86,9 @@ def line_of(access_list: AccessList, number: int) -> str:
     return write_entry(entry, access_list.family, access_list.kind)
 
 
-def text_of(access_list: AccessList, body: ListBody | None = None) -> str:
-    """The text of a list, or of what would be its body."""
-    return write_body(body or access_list.body, access_list.family, access_list.kind)
+def text_of(access_list: AccessList) -> str:
+    """The entries of a list as they are written."""
+    return write_body(access_list.body, access_list.family, access_list.kind)
 
 
 def counted(many: int, word: str) -> str:

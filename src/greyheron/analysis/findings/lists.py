@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 from scipy.sparse import csr_array, triu
 
-from greyheron.analysis.entries import rewritten
+from greyheron.analysis.entries import holding, rewritten
 from greyheron.analysis.findings.addressed import Held, in_addresses
 from greyheron.analysis.findings.coverage import Idle
 from greyheron.analysis.findings.finding import (
@@ -60,8 +60,7 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
 
 def _without(access_list: AccessList, numbers: Iterable[int]) -> Change:
     gone = set(numbers)
-    left = tuple(each for each in access_list.body.entries if each.number not in gone)
-    return rewritten(access_list, text_of(access_list, replace(access_list.body, entries=left)))
+    return holding(access_list, (each for each in access_list.body.entries if each.number not in gone))
 
 
 def _nowhere(access_list: AccessList) -> Finding:
@@ -156,9 +155,8 @@ def _moved_up(access_list: AccessList, idle: Iterable[Idle]) -> Repair:
         moved = entries.pop(at)
         goal = next(place for place, entry in enumerate(entries) if entry.number in each.by)
         entries.insert(goal, moved)
-    even = tuple(replace(entry, number=10 * place) for place, entry in enumerate(entries, 1))
-    change = rewritten(access_list, text_of(access_list, replace(access_list.body, entries=even)))
-    return Repair(f"move the hidden entries of {access_list.name} up", (change,))
+    even = (replace(entry, number=10 * place) for place, entry in enumerate(entries, 1))
+    return Repair(f"move the hidden entries of {access_list.name} up", (holding(access_list, even),))
 
 
 _MEANT: dict[str, tuple[str, ...]] = {

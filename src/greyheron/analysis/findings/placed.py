@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from greyheron.analysis.findings.facing import facing_away
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving, shortened
 from greyheron.analysis.words import place_words
-from greyheron.model.values import Action, DeviceKind, Direction, LineKind, ListKind
+from greyheron.model.values import FORWARDING, Action, Direction, LineKind, ListKind
 
 
 def in_placements(ground: Ground) -> Iterator[Finding]:
@@ -48,7 +48,7 @@ def _near_the_source(ground: Ground) -> Iterator[Finding]:
     """A standard list where those whom it denies come in: it keeps them from everything."""
     for (point, family), found in ground.world.lists.items():
         device = ground.world.devices[point.device]
-        router = device.kind in (DeviceKind.ROUTER, DeviceKind.FIREWALL)
+        router = device.kind in FORWARDING
         port = (point.device, point.at)
         if found.kind is not ListKind.STANDARD or not router or point.direction is not Direction.IN:
             continue

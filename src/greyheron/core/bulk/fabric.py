@@ -22,10 +22,10 @@ from greyheron.core.routing import NextHop
 from greyheron.core.segments import Port
 from greyheron.core.sessions import tracks
 from greyheron.core.walk import own_address
-from greyheron.core.world import FORWARDING, World
+from greyheron.core.world import World
 from greyheron.model.document import Device
 from greyheron.model.names import TCP, UDP
-from greyheron.model.values import DeviceKind, Direction, Family
+from greyheron.model.values import FORWARDING, DeviceKind, Direction, Family
 
 UNKNOWN = -2
 OTHER_PROTOCOL = 3

@@ -90,7 +90,7 @@ class Placed:
 
     def looks_for_answers(self) -> Bools:
         """For each code whether a list there tells packets with ACK from others of the same header."""
-        tells = [any(rule.entry.established for rule in found.rules) for found in self.distinct]
+        tells = [found.looks_for_answers for found in self.distinct]
         gates = np.append(np.array(tells, dtype=np.bool_), False)[self._list_at]
         return np.append(gates, np.zeros(len(self._fabric.questions), dtype=np.bool_))
 
