@@ -7,6 +7,7 @@ from fastapi.testclient import TestClient
 
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.workspace import read_workspace, write_workspace
+from tests.working import answered, imported
 
 
 @pytest.fixture
@@ -146,9 +147,8 @@ def test_undo_redo_discard_and_restore(client: TestClient, demo: dict[str, Any])
 def test_export_and_import_give_the_same_network(client: TestClient, demo: dict[str, Any]) -> None:
     text = client.get(f"/api/networks/{demo['id']}/file").text
     assert read_workspace(text) == saltmarsh()
-    again = client.post("/api/networks/import", content=text.encode())
-    assert again.status_code == 201
-    assert again.json()["draft"] == demo["draft"]
+    again = imported(client, text.encode())
+    assert again["draft"] == demo["draft"]
     assert len(client.get("/api/networks").json()) == 2
 
 
@@ -211,10 +211,8 @@ def test_a_file_that_is_imported_may_be_anything(client: TestClient) -> None:
         b"format: grey-heron/1\nname: x\ndevices: {a: 1}",
         b"a: &b 1\nc: *b",
     ):
-        answer = client.post("/api/networks/import", content=content)
+        answer = answered(client, client.post("/api/networks/import", content=content))
         assert answer.status_code == 422
         assert answer.json()["problems"]
     assert client.get("/api/networks").json() == []
-    assert (
-        client.post("/api/networks/import", content=write_workspace(saltmarsh()).encode()).status_code == 201
-    )
+    assert imported(client, write_workspace(saltmarsh()).encode())["draft"]["name"] == saltmarsh().name

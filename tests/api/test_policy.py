@@ -5,22 +5,13 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
+from tests.working import worked
+
 
 @pytest.fixture
 def demo(client: TestClient) -> str:
     network: str = client.post("/api/networks/demo").json()["id"]
     return network
-
-
-def worked(client: TestClient, begin: str, at: str, body: dict[str, Any] | None = None) -> dict[str, Any]:
-    """The result of a computation, however long it takes."""
-    answer = client.post(begin, json=body)
-    assert answer.status_code == 200, answer.text
-    job = answer.json()
-    while job["result"] is None:
-        job = client.get(f"{at}/{job['id']}").json()
-    found: dict[str, Any] = job["result"]
-    return found
 
 
 def edit(client: TestClient, demo: str, *changes: dict[str, Any]) -> None:
@@ -34,7 +25,7 @@ def edit(client: TestClient, demo: str, *changes: dict[str, Any]) -> None:
 
 
 def test_the_policy_in_three_states(client: TestClient, demo: str) -> None:
-    policy = worked(client, f"/api/networks/{demo}/policy", "/api/policy")
+    policy = worked(client, f"/api/networks/{demo}/policy")
     answers = {
         each["id"]: tuple(each[state]["answer"] for state in ("baseline", "running", "draft"))
         for each in policy["requirements"]
@@ -51,14 +42,14 @@ def test_the_policy_in_three_states(client: TestClient, demo: str) -> None:
         {"collection": "lists", "key": "no-login", "item": listed},
         {"collection": "placements", "key": "lagoon:eth2:out:no-login", "item": placed},
     )
-    policy = worked(client, f"/api/networks/{demo}/policy", "/api/policy")
+    policy = worked(client, f"/api/networks/{demo}/policy")
     second = next(each for each in policy["requirements"] if each["id"] == "r2")
     assert (second["running"]["answer"], second["draft"]["answer"]) == ("violated", "proved")
     assert "no-login" in second["draft"]["covered"]
 
 
 def test_a_counterexample_is_a_test_flow_that_fails(client: TestClient, demo: str) -> None:
-    policy = worked(client, f"/api/networks/{demo}/policy", "/api/policy")
+    policy = worked(client, f"/api/networks/{demo}/policy")
     flow = next(each for each in policy["requirements"] if each["id"] == "r2")["draft"]["flow"]
     edit(client, demo, {"collection": "tests", "key": "c", "item": {"id": "c", "flow": flow}})
     marks = client.get(f"/api/networks/{demo}/book").json()["tests"]
@@ -67,30 +58,30 @@ def test_a_counterexample_is_a_test_flow_that_fails(client: TestClient, demo: st
 
 def test_what_advice_offers_can_be_taken(client: TestClient, demo: str) -> None:
     body = {"text": "block visitors → ledger telnet"}
-    advice = worked(client, f"/api/networks/{demo}/advice", "/api/advice", body)
+    advice = worked(client, f"/api/networks/{demo}/advice", body)
     best = advice["choices"][0]
     assert best["holds"]
     assert best["collateral"]["conversations"] == 0
     edit(client, demo, *best["changes"])
-    policy = worked(client, f"/api/networks/{demo}/policy", "/api/policy")
+    policy = worked(client, f"/api/networks/{demo}/policy")
     assert next(each for each in policy["requirements"] if each["id"] == "r2")["draft"]["answer"] == "proved"
 
 
 def test_advice_for_a_test_flow(client: TestClient, demo: str) -> None:
     body = {"text": "ringing-desk → camhub web pass"}
-    advice = worked(client, f"/api/networks/{demo}/advice", "/api/advice", body)
+    advice = worked(client, f"/api/networks/{demo}/advice", body)
     assert [choice["list"] for choice in advice["choices"]] == ["hides-in"]
 
 
 def test_findings_are_mended_and_accepted(client: TestClient, demo: str) -> None:
     listed = {"name": "spare", "family": "ipv4", "kind": "extended", "entries": "permit any"}
     edit(client, demo, {"collection": "lists", "key": "spare", "item": listed})
-    found = worked(client, f"/api/networks/{demo}/findings", "/api/findings")["findings"]
+    found = worked(client, f"/api/networks/{demo}/findings")["findings"]
     spare = next(each for each in found if each["lists"] == ["spare"])
     assert (spare["kind"], spare["accepted"]) == ("placed nowhere", None)
     acceptance = {"finding": spare["key"], "evidence": spare["digest"], "reason": "for next season"}
     edit(client, demo, {"collection": "accepted", "key": spare["key"], "item": acceptance})
-    found = worked(client, f"/api/networks/{demo}/findings", "/api/findings")["findings"]
+    found = worked(client, f"/api/networks/{demo}/findings")["findings"]
     assert next(each for each in found if each["lists"] == ["spare"])["accepted"] == "for next season"
 
 
@@ -130,5 +121,5 @@ def test_a_requirement_is_completed(client: TestClient, demo: str) -> None:
 
 
 def test_a_forgotten_computation_is_told(client: TestClient) -> None:
-    assert client.get("/api/policy/none").status_code == 404
+    assert client.get("/api/jobs/none").status_code == 404
     assert client.delete("/api/jobs/none").status_code == 204

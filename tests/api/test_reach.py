@@ -1,6 +1,5 @@
 """Reach through the API: matrices, cells, what an edit would change, and cancelling."""
 
-import time
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
@@ -8,20 +7,13 @@ from fastapi.testclient import TestClient
 
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.values import Family
-from greyheron.server.bench import Bench
+from greyheron.server.workings import Workings
+from tests.working import worked
 
 
 def opened(client: TestClient, which: str = "saltmarsh") -> dict[str, Any]:
     found: dict[str, Any] = client.post(f"/api/networks/demo?which={which}").json()
     return found
-
-
-def waited(client: TestClient, job: dict[str, Any]) -> dict[str, Any]:
-    while job["matrix"] is None:
-        time.sleep(0.02)
-        job = client.get(f"/api/reach/{job['id']}").json()
-    matrix: dict[str, Any] = job["matrix"]
-    return matrix
 
 
 PLACING = {
@@ -38,14 +30,14 @@ PLACING = {
 def test_a_matrix_shows_running_and_draft(client: TestClient) -> None:
     network = opened(client)
     asked = {"services": ["telnet"], "family": "ipv4"}
-    before = waited(client, client.post(f"/api/networks/{network['id']}/reach", json=asked).json())
+    before = worked(client, f"/api/networks/{network['id']}/reach", asked)
     assert before["running"] == before["draft"]
     client.post(
         f"/api/networks/{network['id']}/draft/edits",
         json={"label": "place", **PLACING},
         headers={"If-Match": str(network["version"])},
     )
-    after = waited(client, client.post(f"/api/networks/{network['id']}/reach", json=asked).json())
+    after = worked(client, f"/api/networks/{network['id']}/reach", asked)
     assert after["running"] == before["running"]
     row, column = (after["devices"].index(name) for name in ("kiosk", "ledger"))
     assert (after["running"][row][column], after["draft"][row][column]) == ("1", "2")
@@ -79,14 +71,14 @@ def test_a_service_that_nobody_knows_is_refused(client: TestClient) -> None:
 def test_a_matrix_can_be_cancelled(client: TestClient) -> None:
     network = opened(client)
     job = client.post(f"/api/networks/{network['id']}/reach", json={"services": ["ping"]}).json()
-    assert client.delete(f"/api/reach/{job['id']}").status_code == 204
-    assert client.get(f"/api/reach/{job['id']}").status_code == 404
+    assert client.delete(f"/api/jobs/{job['id']}").status_code == 204
+    assert client.get(f"/api/jobs/{job['id']}").status_code == 404
 
 
 def test_requests_at_once_share_one_world_for_each_document() -> None:
-    bench, network = Bench(), saltmarsh()
+    workings, network = Workings(), saltmarsh()
     other = network.model_copy(update={"tests": ()})
     with ThreadPoolExecutor(8) as pool:
-        worlds = list(pool.map(bench.world, [network, other] * 8))
+        worlds = list(pool.map(workings.world, [network, other] * 8))
     assert len({id(world) for world in worlds}) == 2
     assert worlds[0].routing(Family.IPV4) is worlds[1].routing(Family.IPV4)

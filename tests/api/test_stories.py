@@ -9,6 +9,7 @@ from tests.lab import Lab
 from tests.unit.test_ipv6 import LINE
 from tests.unit.test_ospf import RING, without_c
 from tests.unit.test_translation import EDGE, home_route
+from tests.working import imported
 
 
 class Told:
@@ -16,9 +17,7 @@ class Told:
 
     def __init__(self, client: TestClient, lab: Lab) -> None:
         self._client = client
-        answer = client.post("/api/networks/import", content=yaml.safe_dump(lab.data).encode())
-        assert answer.status_code == 201, answer.text
-        self._network = answer.json()
+        self._network = imported(client, yaml.safe_dump(lab.data).encode())
 
     def edit(self, *changes: dict[str, Any]) -> None:
         answer = self._client.post(

@@ -7,7 +7,6 @@ import pytest
 from greyheron.analysis.reach import (
     Axis,
     Reach,
-    ReachCancelled,
     ReachError,
     ReachQuestion,
     axis_of,
@@ -18,6 +17,7 @@ from greyheron.analysis.reach import (
 )
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Fabrics
 from greyheron.core.conversation import converse
+from greyheron.core.progress import Cancelled
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.model.changes import Change
@@ -118,11 +118,15 @@ def test_a_list_that_parts_neighbours_fits_no_longer() -> None:
     assert not reach.fits(BulkEngine(later, fabrics))
 
 
+def nobody_waits(_done: float) -> None:
+    raise Cancelled
+
+
 def test_work_that_nobody_waits_for_ends() -> None:
     world = build_world(saltmarsh())
     question = asked("ping")
-    with pytest.raises(ReachCancelled):
-        Reach(world, BulkEngine(world), axis_of(world, saltmarsh(), question), question, lambda _done: False)
+    with pytest.raises(Cancelled):
+        Reach(world, BulkEngine(world), axis_of(world, saltmarsh(), question), question, nobody_waits)
 
 
 @pytest.mark.parametrize("services", [(), ("gopher-hole",), ("ping",) * 13])

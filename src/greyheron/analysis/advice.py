@@ -4,14 +4,13 @@ Every choice is tried for real: the changes are made to a copy of the draft, and
 the test flows and the matrix of who reaches whom are looked at again.
 """
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 
 from greyheron.analysis.flows import Flows
 from greyheron.analysis.judge import Standing, judge
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.places import Place, Places
-from greyheron.analysis.proof.prover import ProofCancelled
 from greyheron.analysis.proof.proving import Engines, Proven, Prover
 from greyheron.analysis.proof.regions import common
 from greyheron.analysis.proof.services import Service, Tag, meant
@@ -22,6 +21,7 @@ from greyheron.core.bulk.engine import VERDICT_ORDER
 from greyheron.core.conversation import FlowError, Verdict, converse
 from greyheron.core.lists import Names
 from greyheron.core.places import AttachmentPoint
+from greyheron.core.progress import Progress, part, unwatched
 from greyheron.core.world import World, build_world
 from greyheron.model.changes import Change, apply
 from greyheron.model.document import Network
@@ -36,6 +36,8 @@ from greyheron.model.services import OWN_SERVICES, Request, written
 from greyheron.model.values import Expectation, Family, ListKind
 
 MOST_EXAMPLES = 5
+FIRST = 5
+"""The first proof, before anything is tried, is counted as one of so many parts of the work."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,10 +147,11 @@ class Advisor:
     def advise(
         self,
         statement: Statement,
-        progress: Callable[[float], bool] = lambda _done: True,
+        progress: Progress = unwatched,
     ) -> Advice:
-        """Where lists would make `statement` hold. Raises ProofCancelled."""
-        proof = self._prover.prove(statement, self._world, self._network).proof
+        """Where lists would make `statement` hold. Raises Cancelled."""
+        first = part(progress, 0, FIRST)
+        proof = self._prover.prove(statement, self._world, self._network, progress=first).proof
         if proof.answer is Answer.PROVED:
             return Advice("It holds already: nothing needs to be placed.", ())
         if proof.answer is Answer.INCONCLUSIVE:
@@ -163,8 +166,7 @@ class Advisor:
         ]
         choices: list[Choice] = []
         for number, (one, before, proposal) in enumerate(tried):
-            if not progress(number / len(tried)):
-                raise ProofCancelled
+            progress(1 / FIRST + (1 - 1 / FIRST) * number / len(tried))
             choice = self._tried(one, before, proposal)
             if choice is not None:
                 choices.append(choice)

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from threading import Lock
 from weakref import WeakKeyDictionary
 
 from greyheron.analysis.judge import Judgement, Standing, judge
@@ -67,11 +68,16 @@ class Tries:
 
     def __init__(self) -> None:
         self._found: WeakKeyDictionary[World, dict[Flow, Tried]] = WeakKeyDictionary()
+        self._lock = Lock()
 
     def of(self, world: World, flow: Flow) -> Tried:
-        if world not in self._found:
-            self._found[world] = self._carried_over(world)
-        found = self._found[world]
+        with self._lock:
+            found = self._found.get(world)
+            known = [(other, tried.copy()) for other, tried in self._found.items()] if found is None else []
+        if found is None:
+            found = _carried_over(world, known)
+            with self._lock:
+                found = self._found.setdefault(world, found)
         if flow not in found:
             try:
                 found[flow] = converse(world, flow)
@@ -79,22 +85,23 @@ class Tries:
                 found[flow] = str(error)
         return found[flow]
 
-    def _carried_over(self, world: World) -> dict[Flow, Tried]:
-        """What holds in `world` too, of all that was tried in a world with the same routes."""
-        carried: dict[Flow, Tried] = {}
-        for other, found in list(self._found.items()):
-            changed = world.changed_lists(other)
-            if changed is None:
+
+def _carried_over(world: World, known: Iterable[tuple[World, dict[Flow, Tried]]]) -> dict[Flow, Tried]:
+    """What holds in `world` too, of all that was tried in a world with the same routes."""
+    carried: dict[Flow, Tried] = {}
+    for other, found in known:
+        changed = world.changed_lists(other)
+        if changed is None:
+            continue
+        discovery = any(family is Family.IPV6 for _, family in changed)
+        points = {point for point, _ in changed}
+        for flow, tried in found.items():
+            if flow in carried or isinstance(tried, str):
                 continue
-            discovery = any(family is Family.IPV6 for _, family in changed)
-            points = {point for point, _ in changed}
-            for flow, tried in list(found.items()):
-                if flow in carried or isinstance(tried, str):
-                    continue
-                six = tried.exchanges[0].legs[0].path.packet.family is Family.IPV6
-                if not (six and discovery) and points.isdisjoint(points_met(tried)):
-                    carried[flow] = tried
-        return carried
+            six = tried.exchanges[0].legs[0].path.packet.family is Family.IPV6
+            if not (six and discovery) and points.isdisjoint(points_met(tried)):
+                carried[flow] = tried
+    return carried
 
 
 def points_met(result: Result) -> frozenset[AttachmentPoint]:

@@ -1,10 +1,11 @@
 """The policy: every requirement with its three answers (baseline, running, draft), in words."""
 
-from collections.abc import Callable
+from collections.abc import MutableMapping
 from dataclasses import dataclass
 
 from greyheron.analysis.proof.answers import Answer, Proof, asking_words, side_words
 from greyheron.analysis.proof.proving import Proven, Prover
+from greyheron.core.progress import Progress, part
 from greyheron.core.world import World
 from greyheron.model.document import Network, Requirement
 from greyheron.model.flow import ExpectedFlow
@@ -72,16 +73,16 @@ class PolicyStates:
         )
 
 
-Known = dict[tuple[str, str], Proven]
+Known = MutableMapping[tuple[str, str], Proven]
 """Answers had before, by requirement and state."""
 
 
 def prove_policy(
-    prover: Prover, states: PolicyStates, known: Known, progress: Callable[[float], bool]
+    prover: Prover, states: PolicyStates, known: Known, progress: Progress
 ) -> tuple[RequirementMarks, ...]:
     """Every requirement of the draft in all three states; `known` is looked into and kept up.
 
-    Raises ProofCancelled.
+    Raises Cancelled.
     """
     requirements = states.draft[1].requirements
     places = states.each()
@@ -90,10 +91,7 @@ def prove_policy(
     for number, requirement in enumerate(requirements):
         reports = []
         for place, (state, world, network) in enumerate(places):
-
-            def on(done: float, step: int = number * len(places) + place) -> bool:
-                return progress((step + done) / steps)
-
+            on = part(progress, number * len(places) + place, steps)
             key = requirement.id, state
             proven = prover.prove(requirement.statement, world, network, known.get(key), on)
             known[key] = proven

@@ -1,6 +1,6 @@
 """Reach: who can talk to whom about which services, for every pair of devices at once."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from copy import copy
 from dataclasses import dataclass, replace
 from enum import StrEnum
@@ -14,6 +14,7 @@ from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
 from greyheron.core.bulk.headers import NONE, Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.core.lists import Names
+from greyheron.core.progress import Progress, unwatched
 from greyheron.core.world import World
 from greyheron.model.document import Device, Network
 from greyheron.model.entry import NamedAddresses
@@ -191,18 +192,6 @@ def _own_requests(device: Device) -> Iterator[Request]:
             yield Request(TCP, port)
 
 
-class ReachCancelled(Exception):
-    """Nobody waits for the matrix any more."""
-
-
-Progress = Callable[[float], bool]
-"""Told how much is done, 0 to 1; false ends the work with ReachCancelled."""
-
-
-def _on(_done: float) -> bool:
-    return True
-
-
 @dataclass(frozen=True, slots=True)
 class _Part:
     """Some of the conversations behind a matrix: their courses, and for each row its cell and its verdict."""
@@ -244,16 +233,22 @@ class Reach:
     """What of a question gets from every device to every address of every other, in one world."""
 
     def __init__(
-        self, world: World, engine: BulkEngine, axis: Axis, question: ReachQuestion, progress: Progress = _on
+        self,
+        world: World,
+        engine: BulkEngine,
+        axis: Axis,
+        question: ReachQuestion,
+        progress: Progress = unwatched,
     ) -> None:
-        """Raises ReachCancelled."""
+        """Raises Cancelled."""
         self.axis, self.question = axis, question
         self._engine = engine
         self._parts = tuple(self._find(world, progress))
 
-    def __len__(self) -> int:
-        """How many conversations it knows the courses of."""
-        return sum(len(part.sender) for part in self._parts)
+    @property
+    def nbytes(self) -> int:
+        """About how much memory it takes."""
+        return sum(part.courses.nbytes for part in self._parts)
 
     def _find(self, world: World, progress: Progress) -> Iterator[_Part]:
         count = len(self.axis.devices)
@@ -268,8 +263,7 @@ class Reach:
             most = max(1, MOST_ASKED // max(len(to), 1))
             asking = asking[:: -(-len(asking) // most)] if len(asking) > most else asking
         for first in range(0, len(asking), step):
-            if not progress(first / count):
-                raise ReachCancelled
+            progress(first / count)
             senders = np.array(asking[first : first + step], dtype=np.int64)
             sender, goal = np.repeat(senders, len(to)), np.tile(np.arange(len(to)), len(senders))
             apart = sender != column[goal]

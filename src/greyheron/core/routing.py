@@ -13,6 +13,8 @@ from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family
 
 DEEPEST = 8
+MOST_REMEMBERED = 8192
+"""So many look-ups are remembered of one table."""
 CONNECTED_PREFERENCE = 0
 GATEWAY_PREFERENCE = 5
 OSPF_PREFERENCE = 110
@@ -122,6 +124,8 @@ class RoutingTable:
     def _look_up(self, destination: int, depth: int) -> Lookup:
         found = self._found.get((destination, depth))
         if found is None:
+            if len(self._found) > MOST_REMEMBERED:
+                self._found.clear()
             found = self._found[destination, depth] = self._choose(destination, depth)
         return found
 

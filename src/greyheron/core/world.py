@@ -4,6 +4,8 @@ from copy import copy
 from dataclasses import replace
 from functools import cached_property
 
+from cachetools import LRUCache
+
 from greyheron.core.addresses import Held, block_of, held, is_link_local
 from greyheron.core.filters import Lists
 from greyheron.core.lists import ResolvedLists, permitting_all
@@ -16,6 +18,9 @@ from greyheron.core.segments import Port, Segments, find_segments
 from greyheron.core.translation import answered_addresses
 from greyheron.model.document import Device, Interface, Network, family_of
 from greyheron.model.values import DeviceKind, Direction, Family
+
+MOST_ROUTINGS = 8
+"""Routing is kept for so many ways in which lists part neighbours."""
 
 
 class World:
@@ -31,7 +36,9 @@ class World:
         self._network = network
         self.segments = segments
         self._pairs: dict[Family, OspfPairs] = {}
-        self._routings: dict[tuple[Family, frozenset[tuple[Port, Port]]], Routing] = {}
+        self._routings: LRUCache[tuple[Family, frozenset[tuple[Port, Port]]], Routing] = LRUCache(
+            MOST_ROUTINGS
+        )
         self._origin = self
         self._resolved = ResolvedLists(network)
         self._put_in_force(self._resolved.placed())
@@ -75,6 +82,10 @@ class World:
         self._routing: dict[Family, Routing] = {}
         for name in ("opened", "inhabited"):  # a copy has them from the world it was copied from
             self.__dict__.pop(name, None)
+
+    @property
+    def network(self) -> Network:
+        return self._network
 
     def same_topology(self, network: Network) -> bool:
         """Whether `network` differs from this one's in nothing but lists, sets, tests and the map."""
@@ -240,9 +251,10 @@ class World:
         if family not in self._routing:
             neighbourhood = self.neighbourhood(family)
             key = family, neighbourhood.parted
-            if key not in self._routings:
-                self._routings[key] = Routing(OspfArea(self._network, neighbourhood, family))
-            self._routing[family] = self._routings[key]
+            found = self._routings.get(key)
+            if found is None:
+                found = self._routings[key] = Routing(OspfArea(self._network, neighbourhood, family))
+            self._routing[family] = found
         return self._routing[family]
 
     def neighbourhood(self, family: Family) -> Neighbourhood:

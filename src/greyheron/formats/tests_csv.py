@@ -24,7 +24,14 @@ def write_tests(tests: Iterable[TestFlow]) -> str:
 
 def read_tests(text: str, taken: Iterable[str] = ()) -> tuple[TestFlow, ...]:
     """The test flows in a table, with ids that are not `taken`. Raises DocumentError with every problem."""
-    rows = csv.DictReader(io.StringIO(text.removeprefix("\ufeff")))
+    rows = csv.DictReader(io.StringIO(text.removeprefix("\ufeff"), newline=None))
+    try:
+        return _read(rows, set(taken))
+    except csv.Error as error:
+        raise DocumentError([Problem("table", f"this is no table: {error}", rows.line_num + 1)]) from None
+
+
+def _read(rows: "csv.DictReader[str]", taken: set[str]) -> tuple[TestFlow, ...]:
     names = [name.strip().lower() for name in rows.fieldnames or ()]
     if "flow" not in names:
         expected = ", ".join(COLUMNS)
@@ -32,7 +39,7 @@ def read_tests(text: str, taken: Iterable[str] = ()) -> tuple[TestFlow, ...]:
             [Problem("table", f"its first line names no column “flow”: expected {expected}", 1)]
         )
     rows.fieldnames = names
-    free = free_ids("tests", set(taken))
+    free = free_ids("tests", taken)
     found: list[TestFlow] = []
     problems: list[Problem] = []
     for row in rows:

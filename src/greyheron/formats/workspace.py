@@ -9,6 +9,7 @@ from typing import Any
 
 import yaml
 
+from greyheron.core.progress import Progress, unwatched
 from greyheron.model.changes import ITEM_TYPES
 from greyheron.model.document import Item, Network, to_data
 from greyheron.model.problems import DocumentError, Problem
@@ -16,11 +17,18 @@ from greyheron.model.read import item_problems, read_network
 
 LARGEST_FILE = 32 * 1024 * 1024
 DEEPEST = 12
+PARSED = 0.1
+"""So much of the work is done when the YAML is read."""
 
 
-def read_workspace(text: str | bytes) -> Network:
-    """The network in a workspace file. Raises DocumentError with every problem in it."""
-    return read_network(_parsed(text))
+def read_workspace(text: str | bytes, progress: Progress = unwatched) -> Network:
+    """The network in a workspace file. Raises DocumentError with every problem in it, and Cancelled."""
+    data = _parsed(text)
+
+    def on(done: float) -> None:
+        progress(PARSED + (1 - PARSED) * done)
+
+    return read_network(data, on)
 
 
 def read_item(collection: str, text: str) -> dict[str, Any]:
@@ -77,6 +85,8 @@ def _refuse_aliases_and_depth(text: str) -> None:
     for event in yaml.parse(text, Loader=yaml.CSafeLoader):
         if isinstance(event, yaml.AliasEvent):
             raise _refusal("aliases are not read: write the value out", event)
+        if isinstance(event, yaml.ScalarEvent | yaml.CollectionStartEvent) and event.tag is not None:
+            raise _refusal(f"tags such as {event.tag} are not read: take it out", event)
         depth += isinstance(event, yaml.CollectionStartEvent) - isinstance(event, yaml.CollectionEndEvent)
         if depth > DEEPEST:
             raise _refusal(f"it is nested deeper than {DEEPEST} levels", event)
@@ -93,6 +103,11 @@ class _Loader(yaml.CSafeLoader):
     def construct_mapping(self, node: yaml.MappingNode, deep: bool = False) -> dict[Any, Any]:
         seen: set[str] = set()
         for key, _ in node.value:
+            if key.tag != "tag:yaml.org,2002:str":
+                found = key.value if isinstance(key, yaml.ScalarNode) else "a list or fields"
+                raise yaml.constructor.ConstructorError(
+                    None, None, f"expected the name of a field, found {found}", key.start_mark
+                )
             if key.value in seen:
                 raise yaml.constructor.ConstructorError(
                     None, None, f"“{key.value}” is written twice", key.start_mark

@@ -1,6 +1,6 @@
 """Reading documents from plain data, with every problem at once."""
 
-from collections.abc import Container, Iterator, Sequence
+from collections.abc import Callable, Container, Iterator, Sequence
 from itertools import count
 from typing import Any
 
@@ -36,8 +36,11 @@ _SINGULAR = {
 _NAMED_BY = ("name", "id", "finding", "to", "list", "device")
 
 
-def read_network(data: Any) -> Network:
-    """The document that `data` (parsed YAML or JSON) holds. Raises DocumentError with all problems."""
+def read_network(data: Any, progress: Callable[[float], None] = lambda _done: None) -> Network:
+    """The document that `data` (parsed YAML or JSON) holds. Raises DocumentError with all problems.
+
+    progress:  told how much of it has been read, 0 to 1; what it raises ends the reading
+    """
     if not isinstance(data, dict):
         raise DocumentError(
             [Problem("document", "this is no network: expected fields such as format, name, devices")]
@@ -48,6 +51,7 @@ def read_network(data: Any) -> Network:
     problems: list[Problem] = []
     readable: dict[str, Any] = {field: value for field, value in data.items() if field not in ITEM_TYPES}
     broken: dict[str, frozenset[str]] = {}
+    whole, read = max(1, sum(_length(data.get(collection)) for collection in ITEM_TYPES)), 0
     for collection, item_type in ITEM_TYPES.items():
         items = data.get(collection)
         if items is None:
@@ -60,6 +64,8 @@ def read_network(data: Any) -> Network:
         good: list[Any] = []
         bad: set[str] = set()
         for number, item in enumerate(_with_ids(collection, items), 1):
+            progress(0.95 * read / whole)
+            read += _length(item)
             try:
                 good.append(item_type.model_validate(item))
             except ValidationError as error:
@@ -75,6 +81,13 @@ def read_network(data: Any) -> Network:
     if problems:
         raise DocumentError(problems)
     return network
+
+
+def _length(data: Any) -> int:
+    """About how long a part of a document takes to read, lists by their text."""
+    if isinstance(data, dict):
+        return 200 + len(data["entries"]) if isinstance(data.get("entries"), str) else 200
+    return sum(map(_length, data)) if isinstance(data, list) else 1
 
 
 def edited(network: Network, changes: Sequence[Change]) -> Network:

@@ -52,9 +52,16 @@ def requested(word: str, destination: Device | None, family: Family) -> Request 
     if not slash:
         return Request(UDP if word in UDP_SERVICES else TCP, PORTS[word]) if word in PORTS else None
     if head in ("tcp", "udp"):
-        port = int(rest) if rest.isdigit() else PORTS.get(rest)
+        port = PORTS[rest] if rest in PORTS else _number(rest, 65535)
         return None if port is None else Request(TCP if head == "tcp" else UDP, port)
     if head == "icmp":
         type_, _, code = rest.partition("/")
-        return Request(family.icmp, icmp_type=int(type_), icmp_code=int(code or 0))
-    return Request(int(rest))
+        kind, detail = _number(type_, 255), _number(code or "0", 255)
+        return None if kind is None or detail is None else Request(family.icmp, None, kind, detail)
+    protocol = _number(rest, 255) if head == "protocol" else None
+    return None if protocol is None else Request(protocol)
+
+
+def _number(text: str, most: int) -> int | None:
+    """The number that `text` writes, if it is one up to `most`."""
+    return int(text) if text.isascii() and text.isdigit() and len(text) < 6 and int(text) <= most else None

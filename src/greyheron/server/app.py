@@ -1,5 +1,6 @@
 """The application: routes, errors, safety, and the built workbench."""
 
+import getpass
 import secrets
 from collections.abc import AsyncIterator, Iterator
 from contextlib import asynccontextmanager
@@ -14,9 +15,9 @@ from starlette.staticfiles import StaticFiles
 
 from greyheron import __version__
 from greyheron.server import problems
-from greyheron.server.bench import Bench
 from greyheron.server.book_routes import router as book_router
 from greyheron.server.device_routes import router as device_router
+from greyheron.server.job_routes import router as job_router
 from greyheron.server.jobs import Jobs
 from greyheron.server.policy_routes import router as policy_router
 from greyheron.server.problems import Refusal
@@ -24,6 +25,7 @@ from greyheron.server.reach_routes import router as reach_router
 from greyheron.server.routes import router
 from greyheron.server.safety import Access, Safety, content_policy
 from greyheron.server.traffic_routes import router as traffic_router
+from greyheron.server.workings import MEMORY, AllWorkings
 from greyheron.store.networks import NetworkStore
 from greyheron.store.results import ResultStore
 from greyheron.store.traffic import TrafficStore
@@ -32,10 +34,11 @@ NONCE = "style-nonce-of-this-page"
 """Stands in the built page for the nonce that each answer has anew."""
 
 
-def make_app(engine: Engine, access: Access, interface: Path | None) -> FastAPI:
+def make_app(engine: Engine, access: Access, interface: Path | None, memory: int = MEMORY) -> FastAPI:
     """The whole server.
 
     interface:  the folder of the built workbench; None serves the API alone
+    memory:  how many bytes of what was worked out are kept
     """
     app = FastAPI(
         title="Grey Heron",
@@ -49,10 +52,12 @@ def make_app(engine: Engine, access: Access, interface: Path | None) -> FastAPI:
     app.state.store = NetworkStore(engine)
     app.state.traffic = TrafficStore(engine)
     app.state.results = ResultStore(engine)
-    app.state.bench = Bench()
+    app.state.workings = AllWorkings(memory)
     app.state.jobs = Jobs()
+    app.state.author = getpass.getuser()
     problems.install(app)
     app.include_router(router)
+    app.include_router(job_router)
     app.include_router(device_router)
     app.include_router(traffic_router)
     app.include_router(reach_router)

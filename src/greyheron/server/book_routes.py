@@ -1,6 +1,6 @@
 """Test flows: made of others, as a table, and what they came to over time."""
 
-from fastapi import APIRouter, Request, Response
+from fastapi import APIRouter, Response
 from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel
 
@@ -10,7 +10,7 @@ from greyheron.model.changes import Change
 from greyheron.model.document import to_data
 from greyheron.model.notation.flows import read_expected_flow, write_expected_flow
 from greyheron.model.read import edited
-from greyheron.server.needs import PROBLEMS, Results, Store, Workings
+from greyheron.server.needs import PROBLEMS, Body, Results, Store, Workings
 from greyheron.server.problems import Refusal
 from greyheron.server.shapes import FlowText
 from greyheron.store.results import PastResult
@@ -35,9 +35,9 @@ class TableReading(BaseModel):
 
 
 @router.post("/networks/{network_id}/tests/derive")
-def derive_tests(network_id: str, asked: DeriveRequest, store: Store, bench: Workings) -> Derived:
+def derive_tests(network_id: str, asked: DeriveRequest, store: Store, workings: Workings) -> Derived:
     """The test flows that can be made of one; none is kept."""
-    world = bench.world(store.get(network_id).draft)
+    world = workings.of(network_id).world(store.get(network_id).draft)
     found = derive(world, read_expected_flow(asked.text), asked.how)
     return Derived(flows=[write_expected_flow(each) for each in found])
 
@@ -55,9 +55,8 @@ def export_tests(network_id: str, store: Store) -> Response:
         "requestBody": {"content": {"text/csv": {"schema": {"type": "string"}}}, "required": True}
     },
 )
-async def read_table(network_id: str, request: Request, store: Store) -> TableReading:
+def read_table(network_id: str, body: Body, store: Store) -> TableReading:
     """What a table of test flows, which is the body, would add to the draft; nothing is changed."""
-    body = await request.body()
     if len(body) > LARGEST:
         raise Refusal(413, f"The table is larger than {LARGEST // 2**20} MiB: split it.")
     try:

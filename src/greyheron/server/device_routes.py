@@ -33,10 +33,10 @@ def read_device_text(network_id: str, text: FlowText, store: Store) -> ItemReadi
 
 @router.get("/networks/{network_id}/devices/{name}")
 def device_facts(
-    network_id: str, name: str, store: Store, bench: Workings, state: State = "draft"
+    network_id: str, name: str, store: Store, workings: Workings, state: State = "draft"
 ) -> DeviceFacts:
     """What a device knows in one state: routes, and OSPF neighbours with those that lists cut off."""
-    world = bench.world_in(store.get(network_id), state)
+    world = workings.of(network_id).world_in(store.get(network_id), state)
     if name not in world.devices:
         raise Refusal(404, f"There is no device “{name}” in this network.")
     return facts_of(world, name)

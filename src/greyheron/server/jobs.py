@@ -1,74 +1,179 @@
-"""Long computations: each runs beside the requests, tells how far it is, and can be cancelled."""
+"""Long computations: each runs beside the requests, tells how far it is, and can be cancelled.
+
+Turns are fair: networks that wait are served one after another, and none has more than a few threads.
+"""
 
 from collections import OrderedDict
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future
 from concurrent.futures import TimeoutError as NotYet
 from contextlib import suppress
 from dataclasses import dataclass, field
 from secrets import token_urlsafe
-from threading import Event, Lock
+from threading import Condition, Event, Thread
 from time import monotonic
-from typing import Any
+from typing import Any, Generic, TypeVar
 
-AT_ONCE = 2
-FORGOTTEN = 60.0
+from pydantic import BaseModel
+
+from greyheron.core.progress import Cancelled, Progress
+from greyheron.server.problems import Refusal
+
+AT_ONCE = 6
+AT_ONCE_OF_ONE = 2
+FORGOTTEN = 900.0
 """Seconds after which a computation that nobody asked about any more ends by itself: its window is closed."""
+LONGEST = 1800.0
+"""Seconds that a computation may take."""
 MOST_KEPT = 40
+MOST_WAITING = 200
+PATIENCE = 0.25
+"""Seconds that a request waits before it is told how far the work is."""
 
-Work = Callable[[Callable[[float], bool]], Any]
-"""Does the work; it is given what to tell how much is done, 0 to 1, which says whether to go on."""
+Work = Callable[[Progress], Any]
+T = TypeVar("T")
+
+
+class Working(BaseModel, Generic[T]):
+    """How far a computation is, 0 to 1, and its result once it is there."""
+
+    id: str
+    done: float
+    result: T | None
 
 
 @dataclass(slots=True)
 class Job:
-    """A computation under way, or its result."""
+    """A computation that waits, is under way, or has its result.
+
+    owner:  the network that it is about
+    """
 
     id: str
+    owner: str
+    work: Work
     done: float = 0.0
     cancelled: Event = field(default_factory=Event)
     asked: float = field(default_factory=monotonic)
-    future: "Future[Any] | None" = None
+    begun: float | None = None
+    future: "Future[Any]" = field(default_factory=Future)
 
-    def tell(self, done: float) -> bool:
+    def tell(self, done: float) -> None:
+        """Say how far it is. Raises Cancelled where it should end."""
         self.done = done
-        return not self.cancelled.is_set() and monotonic() - self.asked < FORGOTTEN
+        now = monotonic()
+        if self.cancelled.is_set() or now - self.asked > FORGOTTEN:
+            raise Cancelled
+        if self.begun is not None and now - self.begun > LONGEST:
+            raise Refusal(
+                503, f"This took longer than {LONGEST / 60:.0f} minutes and was ended: ask about less."
+            )
+
+    def run(self) -> None:
+        self.begun = monotonic()
+        try:
+            self.tell(0)
+            self.future.set_result(self.work(self.tell))
+        except BaseException as error:
+            self.future.set_exception(error)
+
+    def told(self) -> Working[Any]:
+        """As it goes over the wire. Raises what ended it."""
+        if not self.future.done():
+            return Working(id=self.id, done=min(self.done, 0.999), result=None)
+        try:
+            return Working(id=self.id, done=1, result=self.future.result())
+        except Cancelled:
+            raise _ended() from None
 
 
 class Jobs:
     """The computations of a server; the oldest results are forgotten."""
 
     def __init__(self) -> None:
-        self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="job")
         self._jobs: OrderedDict[str, Job] = OrderedDict()
-        self._lock = Lock()
+        self._waiting: list[Job] = []
+        self._running: list[Job] = []
+        self._served: dict[str, float] = {}
+        self._changed = Condition()
+        self._closed = False
+        for number in range(AT_ONCE):
+            Thread(target=self._serve, name=f"job-{number}", daemon=True).start()
 
-    def start(self, work: Work, wait: float) -> Job:
-        """Begin `work`, and give it `wait` seconds to be done at once."""
-        job = Job(token_urlsafe(9))
-        job.future = self._pool.submit(work, job.tell)
-        with self._lock:
+    def start(self, owner: str, work: Work) -> Working[Any]:
+        """Begin `work` about a network, and give it a moment to be done at once."""
+        job = Job(token_urlsafe(9), owner, work)
+        with self._changed:
+            if len(self._waiting) >= MOST_WAITING:
+                raise Refusal(503, f"{MOST_WAITING} computations are waiting already: try again in a while.")
             self._jobs[job.id] = job
-            while len(self._jobs) > MOST_KEPT:
-                self._jobs.popitem(last=False)[1].cancelled.set()
+            self._waiting.append(job)
+            done = [each for each in self._jobs.values() if each.future.done()]
+            for old in done[: len(self._jobs) - MOST_KEPT]:
+                del self._jobs[old.id]
+            self._changed.notify()
         with suppress(NotYet):
-            job.future.exception(timeout=wait)
-        return job
+            job.future.exception(timeout=PATIENCE)
+        return job.told()
 
-    def find(self, job_id: str) -> Job | None:
-        job = self._jobs.get(job_id)
-        if job is not None:
-            job.asked = monotonic()
-        return job
+    def told(self, job_id: str) -> Working[Any]:
+        """How far a computation is. Raises Refusal when there is none of that name, or what ended it."""
+        with self._changed:
+            job = self._jobs.get(job_id)
+        if job is None:
+            raise _ended()
+        job.asked = monotonic()
+        return job.told()
 
     def cancel(self, job_id: str) -> None:
         """Forget a computation; it ends when it next tells how far it is."""
-        with self._lock:
+        with self._changed:
             job = self._jobs.pop(job_id, None)
+            if job is not None and job in self._waiting:
+                self._waiting.remove(job)
         if job is not None:
             job.cancelled.set()
 
     def close(self) -> None:
-        for job in self._jobs.values():
-            job.cancelled.set()
-        self._pool.shutdown(wait=False, cancel_futures=True)
+        """End all of them."""
+        with self._changed:
+            self._closed = True
+            for job in self._jobs.values():
+                job.cancelled.set()
+            self._changed.notify_all()
+
+    def counts(self) -> tuple[int, int]:
+        """How many wait, and how many are under way."""
+        with self._changed:
+            return len(self._waiting), len(self._running)
+
+    def _serve(self) -> None:
+        while True:
+            with self._changed:
+                job = self._next()
+                while job is None:
+                    if self._closed:
+                        return
+                    self._changed.wait()
+                    job = self._next()
+                self._waiting.remove(job)
+                self._running.append(job)
+                self._served[job.owner] = monotonic()
+            job.run()
+            with self._changed:
+                self._running.remove(job)
+                self._changed.notify_all()
+
+    def _next(self) -> Job | None:
+        """The oldest job of the network that was served longest ago."""
+        owners = [job.owner for job in self._running]
+        free = [job for job in self._waiting if owners.count(job.owner) < AT_ONCE_OF_ONE]
+        if not self._waiting and not self._running:
+            self._served.clear()
+        return min(free, key=lambda job: self._served.get(job.owner, 0.0), default=None)
+
+
+def _ended() -> Refusal:
+    return Refusal(
+        404, "This computation is no longer there: it was cancelled or forgotten. Ask for it again."
+    )

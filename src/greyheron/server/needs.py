@@ -1,12 +1,13 @@
 """What routes ask for: the stores, what was worked out before, and the version that a write is based on."""
 
 from typing import Annotated, Any
+from urllib.parse import unquote
 
 from fastapi import Depends, Header, Request
 
-from greyheron.server.bench import Bench
 from greyheron.server.jobs import Jobs
 from greyheron.server.problems import ProblemDocument, Refusal
+from greyheron.server.workings import AllWorkings
 from greyheron.store.networks import NetworkStore
 from greyheron.store.results import ResultStore
 from greyheron.store.traffic import TrafficStore
@@ -35,8 +36,23 @@ def based_on(if_match: Annotated[str | None, Header()] = None) -> int:
     return int(version)
 
 
+def author_of(
+    request: Request, grey_heron_author: Annotated[str | None, Header(max_length=400)] = None
+) -> str:
+    """Who asks: as the header says (percent-encoded), else whoever runs the server."""
+    given = unquote(grey_heron_author or "").strip()
+    return given[:80] or str(request.app.state.author)
+
+
+async def body_of(request: Request) -> bytes:
+    """The body, read before the route runs in a thread of its own."""
+    return await request.body()
+
+
+Body = Annotated[bytes, Depends(body_of)]
+Author = Annotated[str, Depends(author_of)]
 Store = Annotated[NetworkStore, _kept("store")]
-Workings = Annotated[Bench, _kept("bench")]
+Workings = Annotated[AllWorkings, _kept("workings")]
 Computations = Annotated[Jobs, _kept("jobs")]
 Version = Annotated[int, Depends(based_on)]
 Results = Annotated[ResultStore, _kept("results")]

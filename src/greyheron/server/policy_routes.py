@@ -1,6 +1,6 @@
 """The policy: requirements proved, advice and findings, all worked out beside the requests."""
 
-from typing import Annotated, Generic, TypeVar
+from typing import Annotated
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
@@ -9,20 +9,17 @@ from greyheron.analysis.advice import Advice, wanted
 from greyheron.analysis.findings.finder import Noted, noted
 from greyheron.analysis.findings.finding import Repair, Severity
 from greyheron.analysis.policy import RequirementMarks
-from greyheron.analysis.proof.prover import Progress
+from greyheron.core.progress import Progress
 from greyheron.model.changes import Change
 from greyheron.model.notation.requirements import read_requirement, write_requirement
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited
-from greyheron.server.jobs import Job
+from greyheron.server.jobs import Working
 from greyheron.server.needs import PROBLEMS, Computations, Store, Workings
-from greyheron.server.problems import ProblemItem, Refusal, problem_items
+from greyheron.server.problems import ProblemItem, problem_items
 from greyheron.server.shapes import Asked, FlowText
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
-PATIENCE = 0.25
-"""Seconds that a request waits before it is told how far the work is."""
-T = TypeVar("T")
 
 
 class Policy(BaseModel):
@@ -30,14 +27,6 @@ class Policy(BaseModel):
 
     version: int
     requirements: list[RequirementMarks]
-
-
-class Working(BaseModel, Generic[T]):
-    """How far a computation is, 0 to 1, and its result once it is there."""
-
-    id: str
-    done: float
-    result: T | None
 
 
 class RequirementReading(BaseModel):
@@ -97,60 +86,40 @@ class AdviceRequest(Asked):
 
 
 @router.post("/networks/{network_id}/findings")
-def ask_findings(network_id: str, store: Store, bench: Workings, jobs: Computations) -> Working[Findings]:
+def ask_findings(network_id: str, store: Store, workings: Workings, jobs: Computations) -> Working[Findings]:
     """Begin to look for what is wrong or doubtful in the draft."""
     stored = store.get(network_id)
 
     def work(progress: Progress) -> Findings:
-        found = noted(bench.findings(stored, progress), stored.draft.accepted)
+        found = noted(workings.of(network_id).findings(stored, progress), stored.draft.accepted)
         return Findings(version=stored.version, findings=[FindingItem.of(each) for each in found])
 
-    return _told(jobs.start(work, PATIENCE))
-
-
-@router.get("/findings/{job_id}")
-def findings_so_far(job_id: str, jobs: Computations) -> Working[Findings]:
-    """How far the search is, or what was found."""
-    return _told(_found(jobs, job_id))
+    return jobs.start(network_id, work)
 
 
 @router.post("/networks/{network_id}/advice")
 def ask_advice(
-    network_id: str, asked: AdviceRequest, store: Store, bench: Workings, jobs: Computations
+    network_id: str, asked: AdviceRequest, store: Store, workings: Workings, jobs: Computations
 ) -> Working[Advice]:
     """Begin to try every place where a list would make a requirement or a test flow's expectation hold."""
     stored = store.get(network_id)
     statement = wanted(asked.text, stored.draft)
-    return _told(jobs.start(lambda progress: bench.advice(stored, statement, progress), PATIENCE))
-
-
-@router.get("/advice/{job_id}")
-def advice_so_far(job_id: str, jobs: Computations) -> Working[Advice]:
-    """How far the trying is, or the choices."""
-    return _told(_found(jobs, job_id))
+    return jobs.start(
+        network_id, lambda progress: workings.of(network_id).advice(stored, statement, progress)
+    )
 
 
 @router.post("/networks/{network_id}/policy")
-def ask_policy(network_id: str, store: Store, bench: Workings, jobs: Computations) -> Working[Policy]:
+def ask_policy(network_id: str, store: Store, workings: Workings, jobs: Computations) -> Working[Policy]:
     """Begin to prove every requirement, with no lists, as running and on the draft."""
     stored = store.get(network_id)
 
     def work(progress: Progress) -> Policy:
-        return Policy(version=stored.version, requirements=list(bench.policy(stored, progress)))
+        return Policy(
+            version=stored.version, requirements=list(workings.of(network_id).policy(stored, progress))
+        )
 
-    return _told(jobs.start(work, PATIENCE))
-
-
-@router.get("/policy/{job_id}")
-def policy_so_far(job_id: str, jobs: Computations) -> Working[Policy]:
-    """How far the proofs are, or their answers."""
-    return _told(_found(jobs, job_id))
-
-
-@router.delete("/jobs/{job_id}", status_code=204)
-def cancel_work(job_id: str, jobs: Computations) -> None:
-    """Stop a computation that nobody waits for any more."""
-    jobs.cancel(job_id)
+    return jobs.start(network_id, work)
 
 
 @router.post("/networks/{network_id}/requirements/read")
@@ -162,16 +131,3 @@ def read_requirement_text(network_id: str, text: FlowText, store: Store) -> Requ
     except DocumentError as error:
         return RequirementReading(problems=problem_items(error.problems), formatted=None)
     return RequirementReading(problems=[], formatted=write_requirement(read_requirement(text.text)))
-
-
-def _found(jobs: Computations, job_id: str) -> Job:
-    job = jobs.find(job_id)
-    if job is None:
-        raise Refusal(404, "This is no longer worked out: ask for it again.")
-    return job
-
-
-def _told(job: Job) -> Working[T]:
-    if job.future is not None and job.future.done():
-        return Working(id=job.id, done=1, result=job.future.result())
-    return Working(id=job.id, done=job.done, result=None)

@@ -1,14 +1,17 @@
 """Errors as problem documents (RFC 9457)."""
 
+import logging
 from collections.abc import Callable, Iterable
 from dataclasses import asdict
 from http import HTTPStatus
+from secrets import token_hex
 from typing import Any
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel
+from sqlalchemy.exc import DatabaseError, OperationalError
 from starlette.exceptions import HTTPException
 
 from greyheron.analysis.reach import ReachError
@@ -16,9 +19,16 @@ from greyheron.core.conversation import FlowError
 from greyheron.model.changes import ChangeError
 from greyheron.model.notation.line import NotationError
 from greyheron.model.problems import DocumentError, Problem, misread
-from greyheron.store.networks import NothingToDo, UnknownNetwork, UnknownRevision, VersionConflict
+from greyheron.store.networks import (
+    NothingToDo,
+    UnknownNetwork,
+    UnknownRevision,
+    UnreadableNetwork,
+    VersionConflict,
+)
 
 MEDIA_TYPE = "application/problem+json"
+log = logging.getLogger("greyheron")
 
 
 class ProblemItem(BaseModel):
@@ -32,7 +42,10 @@ class ProblemItem(BaseModel):
 
 
 class ProblemDocument(BaseModel):
-    """An error as RFC 9457 has it; `problems` holds every single one, `current` the newest version."""
+    """An error as RFC 9457 has it; `problems` holds every single one, `current` the newest version.
+
+    number:  of an unexpected error, to be found in the log
+    """
 
     type: str = "about:blank"
     title: str
@@ -40,6 +53,7 @@ class ProblemDocument(BaseModel):
     detail: str
     problems: list[ProblemItem] = []
     current: int | None = None
+    number: str | None = None
 
 
 class Refusal(Exception):
@@ -74,6 +88,17 @@ def problem(status: int, detail: str, problems: list[Problem] | None = None, **e
     return JSONResponse(document, status, media_type=MEDIA_TYPE)
 
 
+def unexpected(error: BaseException) -> JSONResponse:
+    """The answer to an error that nobody foresaw; its number is in the log, with all that is known."""
+    number = token_hex(4)
+    log.error("error %s", number, exc_info=error)
+    detail = (
+        f"Something went wrong here that should not (number {number}). Nothing was written by this request. "
+        f"Try again; if it happens again, the server's log says more under that number."
+    )
+    return problem(500, detail, number=number)
+
+
 def install(app: FastAPI) -> None:
     """Answer every error that the layers below raise."""
 
@@ -94,6 +119,9 @@ def install(app: FastAPI) -> None:
     on(NothingToDo, lambda error: problem(409, str(error)))
     on(VersionConflict, _conflict)
     on(RequestValidationError, _invalid)
+    on(UnreadableNetwork, lambda error: problem(409, f"Nothing was changed: {error}"))
+    on(OperationalError, _database)
+    on(DatabaseError, _database)
     on(HTTPException, lambda error: problem(error.status_code, str(error.detail)))
 
 
@@ -103,6 +131,28 @@ def _conflict(error: VersionConflict) -> JSONResponse:
         "you typed is lost: look at the newer draft, then make your edit again."
     )
     return problem(412, detail, current=error.current)
+
+
+def _database(error: DatabaseError) -> JSONResponse:
+    """The database could not do it: full, locked, gone, or damaged."""
+    cause = str(error.orig)
+    for words, status, detail in (
+        (
+            "full",
+            507,
+            "The disk is full: nothing was written and nothing is lost. Make room, then try again.",
+        ),
+        ("locked", 503, "Another program holds the database: nothing was written. Try again in a moment."),
+        ("readonly", 507, "The database may only be read: nothing was written. Look at its folder's rights."),
+        (
+            "disk I/O",
+            507,
+            "The disk cannot be written: nothing was lost that was kept. Make room and try again.",
+        ),
+    ):
+        if words in cause:
+            return problem(status, detail)
+    return unexpected(error)
 
 
 def _notation(error: NotationError) -> JSONResponse:

@@ -3,7 +3,7 @@
 from itertools import pairwise
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Header, Request, Response
+from fastapi import APIRouter, Header, Path, Response
 from fastapi.responses import PlainTextResponse
 
 from greyheron.analysis.compare import Parting, parting
@@ -17,6 +17,7 @@ from greyheron.analysis.completion import (
 from greyheron.analysis.cover import cover_list
 from greyheron.analysis.points import Places, places_of
 from greyheron.analysis.report import TraceReport
+from greyheron.core.progress import Progress
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.formats.workspace import read_item, read_workspace, write_item, write_workspace
 from greyheron.model.changes import ITEM_TYPES, Change, Collection, key_of
@@ -26,7 +27,17 @@ from greyheron.model.notation.lists import renumbered, write_body
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited, read_network
 from greyheron.server.device_routes import device_in, reading_of
-from greyheron.server.needs import PROBLEMS, Results, Store, Version, Workings
+from greyheron.server.jobs import Working
+from greyheron.server.needs import (
+    PROBLEMS,
+    Author,
+    Body,
+    Computations,
+    Results,
+    Store,
+    Version,
+    Workings,
+)
 from greyheron.server.problems import Refusal, problem_items
 from greyheron.server.shapes import (
     ApplyNote,
@@ -45,6 +56,7 @@ from greyheron.server.shapes import (
     OpenNetwork,
     Options,
     Preview,
+    Ready,
     RevisionItem,
     State,
     TraceRequest,
@@ -64,35 +76,66 @@ def _opened(stored: Stored, status: int = 200) -> Response:
 @router.get("/networks")
 def list_networks(store: Store) -> list[NetworkSummary]:
     """Every network, the latest changed first."""
-    return [
-        NetworkSummary(id=found.id, name=found.name, version=found.version, changed_at=found.changed_at)
-        for found in store.summaries()
-    ]
+    return [NetworkSummary.of(found) for found in store.summaries()]
 
 
 @router.post("/networks", status_code=201, response_model=OpenNetwork)
-def create_network(new: NewNetwork, store: Store) -> Response:
+def create_network(new: NewNetwork, store: Store, author: Author) -> Response:
     """Make an empty network."""
-    return _opened(store.create(read_network({"format": "grey-heron/1", "name": new.name})), 201)
+    return _opened(store.create(read_network({"format": "grey-heron/1", "name": new.name}), author), 201)
 
 
 @router.post("/networks/demo", status_code=201, response_model=OpenNetwork)
-def create_demo(store: Store, which: Literal["saltmarsh", "storm"] = "saltmarsh") -> Response:
+def create_demo(store: Store, author: Author, which: Literal["saltmarsh", "storm"] = "saltmarsh") -> Response:
     """Make a fresh copy of a demo network."""
-    return _opened(store.create(saltmarsh() if which == "saltmarsh" else storm()), 201)
+    return _opened(store.create(saltmarsh() if which == "saltmarsh" else storm(), author), 201)
 
 
 @router.post(
     "/networks/import",
-    status_code=201,
-    response_model=OpenNetwork,
+    status_code=202,
     openapi_extra={
         "requestBody": {"content": {"application/yaml": {"schema": {"type": "string"}}}, "required": True}
     },
 )
-async def import_network(request: Request, store: Store) -> Response:
-    """Make a network of a workspace file, which is the body."""
-    return _opened(store.create(read_workspace(await request.body())), 201)
+def import_network(body: Body, store: Store, author: Author, jobs: Computations) -> Working[Ready]:
+    """Begin to make a network of a workspace file, which is the body."""
+
+    def work(progress: Progress) -> Ready:
+        stored = store.create(read_workspace(body, progress), author)
+        return Ready(id=stored.id, version=stored.version)
+
+    return jobs.start("imports", work)
+
+
+@router.post("/networks/{network_id}/open")
+def ready_network(network_id: str, store: Store, jobs: Computations) -> Working[Ready]:
+    """Begin to read a network, which takes long when it is large: it can be opened at once then."""
+
+    def work(progress: Progress) -> Ready:
+        return Ready(id=network_id, version=store.get(network_id, progress).version)
+
+    return jobs.start(network_id, work)
+
+
+@router.post("/networks/{network_id}/copy", status_code=201)
+def copy_network(network_id: str, new: NewNetwork, store: Store, author: Author) -> NetworkSummary:
+    """Make a network like this one, under another name."""
+    return NetworkSummary.of(store.copy(network_id, new.name, author))
+
+
+@router.post("/networks/{network_id}/name", response_model=OpenNetwork)
+def rename_network(
+    network_id: str, new: NewNetwork, store: Store, version: Version, author: Author
+) -> Response:
+    """Call a network otherwise."""
+    return _opened(store.rename(network_id, version, new.name, author))
+
+
+@router.post("/networks/{network_id}/bring-back")
+def bring_back_network(network_id: str, store: Store) -> NetworkSummary:
+    """Undo the removal of a network."""
+    return NetworkSummary.of(store.bring_back(network_id))
 
 
 @router.get(
@@ -110,7 +153,7 @@ def open_network(
 
 @router.delete("/networks/{network_id}", status_code=204)
 def remove_network(network_id: str, store: Store, version: Version) -> None:
-    """Remove a network and everything kept of it."""
+    """Remove a network; for thirty days it can be brought back."""
     store.remove(network_id, version)
 
 
@@ -124,33 +167,33 @@ def export_network(network_id: str, store: Store, state: State = "draft") -> Res
 
 
 @router.post("/networks/{network_id}/draft/edits", response_model=OpenNetwork)
-def edit_draft(network_id: str, edit: Edit, store: Store, version: Version) -> Response:
+def edit_draft(network_id: str, edit: Edit, store: Store, version: Version, author: Author) -> Response:
     """Make changes to the draft, all or none."""
-    return _opened(store.edit(network_id, version, edit.label, edit.changes))
+    return _opened(store.edit(network_id, version, edit.label, edit.changes, author))
 
 
 @router.post("/networks/{network_id}/draft/undo", response_model=OpenNetwork)
-def undo(network_id: str, store: Store, version: Version) -> Response:
+def undo(network_id: str, store: Store, version: Version, author: Author) -> Response:
     """Take the last edit back."""
-    return _opened(store.undo(network_id, version))
+    return _opened(store.undo(network_id, version, author))
 
 
 @router.post("/networks/{network_id}/draft/redo", response_model=OpenNetwork)
-def redo(network_id: str, store: Store, version: Version) -> Response:
+def redo(network_id: str, store: Store, version: Version, author: Author) -> Response:
     """Make the edit again that was undone last."""
-    return _opened(store.redo(network_id, version))
+    return _opened(store.redo(network_id, version, author))
 
 
 @router.post("/networks/{network_id}/draft/discard", response_model=OpenNetwork)
-def discard(network_id: str, store: Store, version: Version) -> Response:
+def discard(network_id: str, store: Store, version: Version, author: Author) -> Response:
     """Make the draft what is running; it can be undone."""
-    return _opened(store.discard(network_id, version))
+    return _opened(store.discard(network_id, version, author))
 
 
 @router.post("/networks/{network_id}/draft/apply", response_model=OpenNetwork)
-def apply_draft(network_id: str, note: ApplyNote, store: Store, version: Version) -> Response:
+def apply_draft(network_id: str, note: ApplyNote, store: Store, version: Version, author: Author) -> Response:
     """Put the draft in force and keep a revision."""
-    return _opened(store.apply(network_id, version, note.note))
+    return _opened(store.apply(network_id, version, note.note, author))
 
 
 @router.get("/networks/{network_id}/revisions")
@@ -160,16 +203,22 @@ def revisions(network_id: str, store: Store) -> list[RevisionItem]:
 
 
 @router.post("/networks/{network_id}/revisions/{number}/restore", response_model=OpenNetwork)
-def restore(network_id: str, number: int, store: Store, version: Version) -> Response:
+def restore(
+    network_id: str,
+    number: Annotated[int, Path(ge=1, le=2**31)],
+    store: Store,
+    version: Version,
+    author: Author,
+) -> Response:
     """Make the draft what a revision was; it can be undone."""
-    return _opened(store.restore(network_id, version, number))
+    return _opened(store.restore(network_id, version, number, author))
 
 
 @router.get("/networks/{network_id}/book")
-def book(network_id: str, store: Store, bench: Workings, results: Results) -> Book:
+def book(network_id: str, store: Store, workings: Workings, results: Results) -> Book:
     """Every test flow with its three verdicts; what is news is kept in its history."""
     stored = store.get(network_id)
-    marks = bench.book(stored.running, stored.draft)
+    marks = workings.of(network_id).book(stored.running, stored.draft)
     results.record(stored, marks)
     return Book(version=stored.version, tests=list(marks))
 
@@ -204,24 +253,26 @@ def read_item_text(
 
 
 @router.post("/networks/{network_id}/preview")
-def preview(network_id: str, changes: Preview, store: Store, bench: Workings) -> Book:
+def preview(network_id: str, changes: Preview, store: Store, workings: Workings) -> Book:
     """What the book would say after changes to the draft, which are not made."""
     stored = store.get(network_id)
     draft = edited(stored.draft, changes.changes)
-    return Book(version=stored.version, tests=list(bench.book(stored.running, draft)))
+    return Book(version=stored.version, tests=list(workings.of(network_id).book(stored.running, draft)))
 
 
 @router.post("/networks/{network_id}/trace")
-def trace(network_id: str, asked: TraceRequest, store: Store, bench: Workings) -> TraceReport:
+def trace(network_id: str, asked: TraceRequest, store: Store, workings: Workings) -> TraceReport:
     """One flow in one state, with every hop and step."""
-    return bench.trace(store.get(network_id), read_bare_flow(asked.flow), asked.state)
+    return workings.of(network_id).trace(store.get(network_id), read_bare_flow(asked.flow), asked.state)
 
 
 @router.post("/networks/{network_id}/compare")
-def compare(network_id: str, asked: BareFlow, store: Store, bench: Workings) -> list[Parting]:
+def compare(network_id: str, asked: BareFlow, store: Store, workings: Workings) -> list[Parting]:
     """Where the traces of a flow part: with no lists from as running, and as running from on the draft."""
     stored, flow = store.get(network_id), read_bare_flow(asked.flow)
-    traces = [bench.trace(stored, flow, state) for state in ("baseline", "running", "draft")]
+    traces = [
+        workings.of(network_id).trace(stored, flow, state) for state in ("baseline", "running", "draft")
+    ]
     found = (parting(one, other) for one, other in pairwise(traces))
     return [each for each in found if each is not None]
 

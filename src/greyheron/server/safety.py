@@ -9,7 +9,7 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.responses import RedirectResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from greyheron.server.problems import Refusal, problem
+from greyheron.server.problems import Refusal, problem, unexpected
 
 LARGEST_BODY = 32 * 1024 * 1024
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
@@ -63,7 +63,19 @@ class Safety:
             response.set_cookie(COOKIE, handed, httponly=True, samesite="strict")
             await response(scope, receive, send)
             return
-        await self._app(scope, _bounded(receive), _with_headers(send))
+        begun = False
+
+        async def watched(message: Message) -> None:
+            nonlocal begun
+            begun = True
+            await send(message)
+
+        try:
+            await self._app(scope, _bounded(receive), _with_headers(watched))
+        except Exception as error:
+            if begun:
+                raise
+            await unexpected(error)(scope, receive, _with_headers(send))
 
     def _refusal(self, scope: Scope, headers: Headers) -> Refusal | None:
         host = _host_name(headers.get("host", ""))

@@ -1,9 +1,10 @@
 """What goes over the wire that is not a document or a report already."""
 
+from dataclasses import asdict
 from datetime import datetime
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from greyheron.analysis.book import TestMarks
 from greyheron.analysis.cover import EntryCover
@@ -14,7 +15,7 @@ from greyheron.model.parts import Section
 from greyheron.model.renaming import Named
 from greyheron.model.values import Family, ListKind
 from greyheron.server.problems import ProblemItem
-from greyheron.store.networks import Revision, Stored
+from greyheron.store.networks import Revision, Stored, Summary
 
 State = Literal["baseline", "running", "draft"]
 
@@ -24,10 +25,24 @@ class Asked(BaseModel):
 
 
 class NetworkSummary(BaseModel):
+    """A network without its documents.
+
+    surprises:  how many test flows do not do what is expected; null before this version was tried
+    """
+
     id: str
     name: str
     version: int
     changed_at: datetime
+    changed_by: str
+    devices: int
+    lists: int
+    entries: int
+    surprises: int | None
+
+    @classmethod
+    def of(cls, summary: Summary) -> "NetworkSummary":
+        return cls(**asdict(summary))
 
 
 class OpenNetwork(BaseModel):
@@ -55,7 +70,14 @@ class OpenNetwork(BaseModel):
 
 
 class NewNetwork(Asked):
-    name: Annotated[str, Field(min_length=1, max_length=80)]
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
+
+
+class Ready(BaseModel):
+    """A network that has been read: it can be opened at once."""
+
+    id: str
+    version: int
 
 
 class Edit(Asked):

@@ -37,9 +37,9 @@ class Sent(BaseModel):
 
 
 @router.post("/networks/{network_id}/send")
-def send(network_id: str, asked: SendRequest, store: Store, bench: Workings, traffic: Traffic) -> Sent:
+def send(network_id: str, asked: SendRequest, store: Store, workings: Workings, traffic: Traffic) -> Sent:
     """Send a flow: it is counted at every list that its packets meet, and logged where entries say so."""
-    world = bench.world_in(store.get(network_id), asked.state)
+    world = workings.of(network_id).world_in(store.get(network_id), asked.state)
     result = converse(world, read_bare_flow(asked.flow))
     sending = sending_of(result, asked.times)
     traffic.add(network_id, sending)
@@ -69,11 +69,14 @@ class Run(BaseModel):
 
 
 @router.post("/networks/{network_id}/run")
-def run(network_id: str, asked: RunRequest, store: Store, bench: Workings, traffic: Traffic) -> Run:
+def run(network_id: str, asked: RunRequest, store: Store, workings: Workings, traffic: Traffic) -> Run:
     """Send test flows of the book once each, and count and log them in one go."""
     stored = store.get(network_id)
     tests = [test for test in stored.draft.tests if asked.tests is None or test.id in asked.tests]
-    baseline, world = bench.world(stored.draft).baseline, bench.world_in(stored, asked.state)
+    baseline, world = (
+        workings.of(network_id).world(stored.draft).baseline,
+        workings.of(network_id).world_in(stored, asked.state),
+    )
     found = run_tests(tests, world, baseline)
     traffic.add(network_id, found.sending)
     return Run(

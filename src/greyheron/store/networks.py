@@ -2,27 +2,41 @@
 
 import json
 import secrets
-from collections import OrderedDict
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
-from datetime import UTC, datetime
-from threading import Lock
+from datetime import UTC, datetime, timedelta
+from threading import Condition, Lock
 
+from cachetools import LRUCache
 from sqlalchemy import Engine, delete, func, select
 from sqlalchemy.orm import Session
 
+from greyheron.core.progress import Progress, part, unwatched
 from greyheron.model.changes import Change, apply, difference, reversed_edit
 from greyheron.model.document import Network, to_data
+from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited, read_network
 from greyheron.store.database import reading
 from greyheron.store.tables import EditRow, NetworkRow, RevisionRow, now
 
-MOST_DOCUMENTS = 32
+MOST_DOCUMENTS = 192 << 20
+"""Documents are kept read up to so many bytes, and a few however large they are."""
+
+KEPT_REMOVED = timedelta(days=30)
+WATCHED = 0.25
+"""Seconds between two looks whether somebody still waits."""
 
 
 class UnknownNetwork(LookupError):
     """There is no network with that id."""
+
+
+class UnreadableNetwork(Exception):
+    """What is kept of a network no longer reads: it was written by something else, or is damaged."""
+
+    def __init__(self, network_id: str, name: str, reason: str) -> None:
+        super().__init__(f"what is kept of “{name}” ({network_id}) does not read: {reason}")
 
 
 class UnknownRevision(LookupError):
@@ -44,10 +58,20 @@ class VersionConflict(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Summary:
+    """What is told of a network without reading it.
+
+    surprises:  how many test flows of this version do not do what is expected; None where that is not known
+    """
+
     id: str
     name: str
     version: int
     changed_at: datetime
+    changed_by: str
+    devices: int
+    lists: int
+    entries: int
+    surprises: int | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,58 +107,108 @@ class NetworkStore:
     def summaries(self) -> list[Summary]:
         """Every network, the latest changed first."""
         with Session(self._reading) as session:
-            rows = session.scalars(select(NetworkRow).order_by(NetworkRow.changed_at.desc(), NetworkRow.id))
-            return [Summary(row.id, row.name, row.version, _utc(row.changed_at)) for row in rows]
+            query = select(*_TOLD).where(NetworkRow.removed_at.is_(None))
+            rows = session.execute(query.order_by(NetworkRow.changed_at.desc(), NetworkRow.id)).all()
+            return [
+                Summary(
+                    row.id,
+                    row.name,
+                    row.version,
+                    _utc(row.changed_at),
+                    row.changed_by,
+                    row.devices,
+                    row.lists,
+                    row.entries,
+                    row.surprises if row.tried_version == row.version else None,
+                )
+                for row in rows
+            ]
 
-    def create(self, network: Network) -> Stored:
-        """Keep a new network, running and draft alike."""
+    def create(self, network: Network, by: str = "") -> Stored:
+        """Keep a new network, running and draft alike. `by`: who makes it."""
         text = self._documents.text_of(network)
-        row = NetworkRow(id=secrets.token_hex(6), name=network.name, running=text, draft=text)
+        row = NetworkRow(id=secrets.token_hex(6), running=text, draft=text, changed_by=by)
+        _describe(row, network)
         with Session(self._engine) as session, session.begin():
             session.add(row)
             session.add(RevisionRow(network_id=row.id, number=1, note="as created", document=text))
             session.flush()
             return self._stored(session, row)
 
-    def get(self, network_id: str) -> Stored:
+    def get(self, network_id: str, progress: Progress = unwatched) -> Stored:
+        """A network with its documents. Raises UnknownNetwork, UnreadableNetwork."""
         with Session(self._reading) as session:
             row = _row(session, network_id)
             labels = _labels(session, row)
             session.expunge(row)
-        return self._read(row, labels)  # a large document takes long to read: nobody waits for it
+        return self._read(row, labels, progress)  # a large document takes long: nobody waits for it
 
     def remove(self, network_id: str, version: int) -> None:
+        """Take a network away; for `KEPT_REMOVED` that can be taken back."""
         with Session(self._engine) as session, session.begin():
-            session.delete(_row(session, network_id, version))
+            session.execute(delete(NetworkRow).where(NetworkRow.removed_at < now() - KEPT_REMOVED))
+            _row(session, network_id, version).removed_at = now()
 
-    def edit(self, network_id: str, version: int, label: str, changes: Sequence[Change]) -> Stored:
+    def bring_back(self, network_id: str) -> Summary:
+        """Undo the removal of a network."""
+        with Session(self._engine) as session, session.begin():
+            row = session.get(NetworkRow, network_id)
+            if row is None:
+                raise UnknownNetwork(f"there is no network “{network_id}”")
+            row.removed_at = None
+        return next(each for each in self.summaries() if each.id == network_id)
+
+    def copy(self, network_id: str, name: str, by: str = "") -> Summary:
+        """A network like another one, running and draft, with a history of its own."""
+        stored = self.get(network_id)
+        running, draft = (each.model_copy(update={"name": name}) for each in (stored.running, stored.draft))
+        made = self.create(running, by)
+        if draft != running:
+            with self._changing(made.id, made.version, by) as (session, row):
+                self._edited(
+                    session, row, "as copied", difference(running, draft), difference(draft, running), draft
+                )
+        return next(each for each in self.summaries() if each.id == made.id)
+
+    def rename(self, network_id: str, version: int, name: str, by: str = "") -> Stored:
+        """Call a network otherwise, running and draft alike."""
+        with self._changing(network_id, version, by) as (session, row):
+            for column in ("running", "draft"):
+                network = self._documents.parsed(getattr(row, column))
+                renamed = Network.model_validate({**dict(network), "name": name})
+                setattr(row, column, self._documents.text_of(renamed))
+            return self._written(session, row)
+
+    def edit(
+        self, network_id: str, version: int, label: str, changes: Sequence[Change], by: str = ""
+    ) -> Stored:
         """Make `changes` to the draft. Raises DocumentError or ChangeError and keeps the draft as it was."""
-        with self._changing(network_id, version) as (session, row):
+        with self._changing(network_id, version, by) as (session, row):
             draft = self._documents.parsed(row.draft)
             after = edited(draft, changes)
             return self._edited(session, row, label, changes, reversed_edit(draft, changes), after)
 
-    def undo(self, network_id: str, version: int) -> Stored:
+    def undo(self, network_id: str, version: int, by: str = "") -> Stored:
         """Take back the draft's last edit."""
-        with self._changing(network_id, version) as (session, row):
+        with self._changing(network_id, version, by) as (session, row):
             edit = _edit(session, row, row.edits_done)
             if edit is None:
                 raise NothingToDo("there is no edit to undo")
             row.edits_done -= 1
             return self._moved(session, row, _changes(edit.backward))
 
-    def redo(self, network_id: str, version: int) -> Stored:
+    def redo(self, network_id: str, version: int, by: str = "") -> Stored:
         """Make the draft's next edit again."""
-        with self._changing(network_id, version) as (session, row):
+        with self._changing(network_id, version, by) as (session, row):
             edit = _edit(session, row, row.edits_done + 1)
             if edit is None:
                 raise NothingToDo("there is no edit to redo")
             row.edits_done += 1
             return self._moved(session, row, _changes(edit.forward))
 
-    def apply(self, network_id: str, version: int, note: str) -> Stored:
+    def apply(self, network_id: str, version: int, note: str, by: str = "") -> Stored:
         """Put the draft in force, and keep it as a revision."""
-        with self._changing(network_id, version) as (session, row):
+        with self._changing(network_id, version, by) as (session, row):
             if row.running == row.draft:
                 raise NothingToDo("the draft is the same as what is running")
             row.running = row.draft
@@ -146,14 +220,14 @@ class NetworkStore:
             )
             return self._written(session, row)
 
-    def discard(self, network_id: str, version: int) -> Stored:
+    def discard(self, network_id: str, version: int, by: str = "") -> Stored:
         """Make the draft what is running; an edit like any other, so it can be undone."""
-        with self._changing(network_id, version) as (session, row):
+        with self._changing(network_id, version, by) as (session, row):
             return self._replaced(session, row, "discard the draft", row.running)
 
-    def restore(self, network_id: str, version: int, number: int) -> Stored:
+    def restore(self, network_id: str, version: int, number: int, by: str = "") -> Stored:
         """Make the draft what revision `number` was; it can be undone."""
-        with self._changing(network_id, version) as (session, row):
+        with self._changing(network_id, version, by) as (session, row):
             revision = _revision(session, network_id, number)
             return self._replaced(session, row, f"go back to revision {number}", revision.document)
 
@@ -206,22 +280,30 @@ class NetworkStore:
     def _written(self, session: Session, row: NetworkRow) -> Stored:
         row.version += 1
         row.changed_at = now()
-        row.name = self._documents.parsed(row.draft).name
+        _describe(row, self._documents.parsed(row.draft))
         session.flush()
         return self._stored(session, row)
 
     @contextmanager
-    def _changing(self, network_id: str, version: int) -> Iterator[tuple[Session, NetworkRow]]:
+    def _changing(self, network_id: str, version: int, by: str) -> Iterator[tuple[Session, NetworkRow]]:
         """One transaction on a network as it is in `version`. Raises VersionConflict."""
         self.get(network_id)  # its documents are read before the database is locked
         with Session(self._engine) as session, session.begin():
-            yield session, _row(session, network_id, version)
+            row = _row(session, network_id, version)
+            row.changed_by = by
+            yield session, row
 
     def _stored(self, session: Session, row: NetworkRow) -> Stored:
-        return self._read(row, _labels(session, row))
+        return self._read(row, _labels(session, row), unwatched)
 
-    def _read(self, row: NetworkRow, labels: tuple[str | None, str | None]) -> Stored:
-        running, draft = self._documents.parsed(row.running), self._documents.parsed(row.draft)
+    def _read(self, row: NetworkRow, labels: tuple[str | None, str | None], progress: Progress) -> Stored:
+        try:
+            running, draft = (
+                self._documents.parsed(text, part(progress, number, 2))
+                for number, text in enumerate((row.running, row.draft))
+            )
+        except (DocumentError, ValueError) as error:
+            raise UnreadableNetwork(row.id, row.name, str(error)) from error
         return Stored(row.id, row.version, running, draft, *labels)
 
 
@@ -229,17 +311,31 @@ class _Documents:
     """Documents by their text, so that each is read once; the least used are forgotten."""
 
     def __init__(self) -> None:
-        self._read: OrderedDict[str, Network] = OrderedDict()
+        self._read: LRUCache[str, tuple[Network, int]] = LRUCache(
+            MOST_DOCUMENTS, getsizeof=lambda read: min(5 * read[1], MOST_DOCUMENTS // 4)
+        )
         self._lock = Lock()
-        self._reading = Lock()
+        self._under_way: set[str] = set()
+        self._read_one = Condition()
 
-    def parsed(self, text: str) -> Network:
+    def parsed(self, text: str, progress: Progress = unwatched) -> Network:
+        """The document of a text. Who asks for one that is being read waits, and then finds it read."""
         found = self._found(text)
-        if found is None:
-            with self._reading:  # whoever asks meanwhile waits, and then finds it read
-                found = self._found(text) or read_network(json.loads(text))
-                self._keep(text, found)
-        return found
+        if found is not None:
+            return found
+        with self._read_one:
+            while text in self._under_way:
+                self._read_one.wait(WATCHED)
+                progress(0)
+            self._under_way.add(text)
+        try:
+            found = self._found(text) or read_network(json.loads(text), progress)
+            self._keep(text, found)
+            return found
+        finally:
+            with self._read_one:
+                self._under_way.discard(text)
+                self._read_one.notify_all()
 
     def text_of(self, network: Network) -> str:
         """The text of a document that is about to be written: it need not be read again."""
@@ -249,15 +345,32 @@ class _Documents:
 
     def _found(self, text: str) -> Network | None:
         with self._lock:
-            if text in self._read:
-                self._read.move_to_end(text)
-            return self._read.get(text)
+            return self._read.get(text, (None, 0))[0]
 
     def _keep(self, text: str, network: Network) -> None:
         with self._lock:
-            self._read[text] = network
-            while len(self._read) > MOST_DOCUMENTS:
-                self._read.popitem(last=False)
+            self._read[text] = network, len(text)
+
+
+_TOLD = (
+    NetworkRow.id,
+    NetworkRow.name,
+    NetworkRow.version,
+    NetworkRow.changed_at,
+    NetworkRow.changed_by,
+    NetworkRow.devices,
+    NetworkRow.lists,
+    NetworkRow.entries,
+    NetworkRow.surprises,
+    NetworkRow.tried_version,
+)
+
+
+def _describe(row: NetworkRow, network: Network) -> None:
+    """Put into a row what is told of its draft without reading it."""
+    row.name = network.name
+    row.devices, row.lists = len(network.devices), len(network.lists)
+    row.entries = sum(len(each.body.entries) for each in network.lists)
 
 
 def require_network(session: Session, network_id: str) -> None:
@@ -267,7 +380,7 @@ def require_network(session: Session, network_id: str) -> None:
 
 def _row(session: Session, network_id: str, version: int | None = None) -> NetworkRow:
     row = session.get(NetworkRow, network_id)
-    if row is None:
+    if row is None or row.removed_at is not None:
         raise UnknownNetwork(f"there is no network “{network_id}”")
     if version is not None and row.version != version:
         raise VersionConflict(version, row.version)

@@ -1,6 +1,6 @@
 """Results of test flows over time: since when does this fail?"""
 
-from collections.abc import Iterable
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from greyheron.analysis.book import TestMarks
 from greyheron.store.database import reading
 from greyheron.store.networks import Stored, require_network
-from greyheron.store.tables import ResultRow, now
+from greyheron.store.tables import NetworkRow, ResultRow, now
 
 MOST_RESULTS = 50
 
@@ -38,7 +38,7 @@ class ResultStore:
         self._reading = reading(engine)
         self._seen: dict[str, int] = {}
 
-    def record(self, stored: Stored, marks: Iterable[TestMarks]) -> None:
+    def record(self, stored: Stored, marks: Sequence[TestMarks]) -> None:
         """Keep what the draft's test flows come to in this version, as far as it is news."""
         if self._seen.get(stored.id, -1) >= stored.version:
             return
@@ -65,6 +65,9 @@ class ResultStore:
                             seen_at=now(),
                         )
                     )
+            row = session.get(NetworkRow, stored.id)
+            if row is not None and row.version == stored.version:
+                row.surprises, row.tried_version = sum(mark.surprises for mark in marks), stored.version
         self._seen[stored.id] = stored.version
 
     def history(self, network_id: str, test: str) -> list[PastResult]:

@@ -25,6 +25,9 @@ class NetworkRow(Base):
     """A network: what is running, the draft, and a version that every write raises by one.
 
     edits_done:  how many of its edits, in order, are in the draft; later ones can be redone
+    devices, lists, entries:  how many the draft has
+    surprises:  how many test flows did not do what is expected in `tried_version`; None before any was tried
+    removed_at:  when it was removed, while that can be taken back
     """
 
     __tablename__ = "network"
@@ -36,6 +39,13 @@ class NetworkRow(Base):
     draft: Mapped[str] = mapped_column(Text)
     edits_done: Mapped[int] = mapped_column(default=0)
     changed_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    changed_by: Mapped[str] = mapped_column(String(80), default="")
+    devices: Mapped[int] = mapped_column(default=0)
+    lists: Mapped[int] = mapped_column(default=0)
+    entries: Mapped[int] = mapped_column(default=0)
+    surprises: Mapped[int | None] = mapped_column(default=None)
+    tried_version: Mapped[int | None] = mapped_column(default=None)
+    removed_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True), default=None)
 
 
 class EditRow(Base):

@@ -12,7 +12,7 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from greyheron.analysis.proof.regions import Region, parts_by, span_parts
+from greyheron.analysis.proof.regions import Region, TooManyParts, parts_by, span_parts
 from greyheron.analysis.proof.services import ALL_PORTS, spans_of
 from greyheron.core.lists import ResolvedList, Rule
 from greyheron.core.matching import first_mismatch
@@ -158,7 +158,10 @@ def _classes(rule: Rule, others: Sequence[Rule], family: Family) -> list[Packet]
     )
     if any(len(each) > _MOST_SETS for each in told):
         return None
-    parts = _parts(rule, others, family)
+    try:
+        parts = _parts(rule, others, family)
+    except TooManyParts:
+        return None
     if len(parts) > MOST_CLASSES:
         return None
     every = product(

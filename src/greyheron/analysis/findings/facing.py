@@ -54,7 +54,8 @@ def facing_away(ground: Ground) -> Iterator[Finding]:
             few = len(places) <= MOST_ENDS
             passers = _traced(ground, family, places) if few else _before_hosts(ground.world, places)
             regions = [place.region for place in places]
-            for point in placed:
+            for number, point in enumerate(placed):
+                ground.progress(number / len(placed))
                 yield from _judged(ground, family, point, passers, regions)
 
 

@@ -1,21 +1,18 @@
 """All findings of a draft, in the order of how much they matter."""
 
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
 from greyheron.analysis.findings.lists import in_lists
 from greyheron.analysis.findings.placed import in_placements
 from greyheron.analysis.findings.traffic import in_traffic
 from greyheron.analysis.findings.wiring import in_wiring
+from greyheron.core.progress import part
 from greyheron.model.document import Acceptance
 
 _SEARCHES = (in_lists, in_placements, in_wiring, in_traffic)
 _ORDER = list(Severity)
-
-
-class SearchCancelled(Exception):
-    """Nobody waits for the findings any more."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,13 +23,12 @@ class Noted:
     accepted: str | None
 
 
-def find_all(ground: Ground, progress: Callable[[float], bool] = lambda _done: True) -> tuple[Finding, ...]:
-    """Everything that is wrong or doubtful. Raises SearchCancelled."""
+def find_all(ground: Ground) -> tuple[Finding, ...]:
+    """Everything that is wrong or doubtful. Raises Cancelled."""
     found: dict[str, Finding] = {}
     for number, search in enumerate(_SEARCHES):
-        if not progress(number / len(_SEARCHES)):
-            raise SearchCancelled
-        for finding in search(ground):
+        share = replace(ground, progress=part(ground.progress, number, len(_SEARCHES)))
+        for finding in search(share):
             found.setdefault(finding.key, finding)
     return tuple(
         sorted(found.values(), key=lambda each: (_ORDER.index(each.severity), each.kind, each.subject))

@@ -7,6 +7,7 @@ from hashlib import sha256
 
 from greyheron.analysis.findings.coverage import IdleEntries
 from greyheron.analysis.proof.proving import Engines
+from greyheron.core.progress import Progress, unwatched
 from greyheron.core.world import World
 from greyheron.model.changes import Change, key_of, putting
 from greyheron.model.document import AccessList, Network, Placement
@@ -65,12 +66,14 @@ class Ground:
 
     engines:  gives the bulk engine of a world
     idle:  what is known of lists by themselves
+    progress:  told how far the search is
     """
 
     network: Network
     world: World
     engines: Engines
     idle: IdleEntries
+    progress: Progress = unwatched
 
 
 def moving(placed: Placement, at: str, direction: Direction) -> tuple[Change, ...]:

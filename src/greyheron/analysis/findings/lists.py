@@ -36,7 +36,8 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
     placed = {each.list for each in network.placements}
     known = {found.name: found for found in ground.world.lists.values()}
     held = Held(network)
-    for access_list in network.lists:
+    for number, access_list in enumerate(network.lists):
+        ground.progress(number / len(network.lists))
         resolved = known.get(access_list.name) or resolve(access_list, names)
         if access_list.name not in placed:
             yield _nowhere(access_list)

@@ -10,6 +10,7 @@ from greyheron.analysis.reach import Reach, ReachQuestion, axis_of
 from greyheron.analysis.words import ending_words, entry_words, place_words
 from greyheron.core.conversation import Verdict, Way, converse
 from greyheron.core.matching import Decision
+from greyheron.core.progress import part
 from greyheron.core.steps import Outcome
 from greyheron.model.flow import Flow, FlowEnd
 from greyheron.model.names import PORTS, TCP
@@ -54,7 +55,8 @@ def _which(decision: Decision) -> str:
 
 def _tests(ground: Ground) -> Iterator[Finding]:
     tries = Tries()
-    for test in ground.network.tests:
+    for number, test in enumerate(ground.network.tests):
+        ground.progress(number / len(ground.network.tests) / 3)
         flow = test.flow.flow
         found, baseline = (tries.of(each, flow) for each in (ground.world, ground.world.baseline))
         if isinstance(found, str) or isinstance(baseline, str):
@@ -79,7 +81,8 @@ def _matrix(ground: Ground, family: Family) -> Iterator[Finding]:
     axis = axis_of(ground.world, ground.network, question)
     if len(axis.devices) < 2:
         return
-    reach = Reach(ground.world, ground.engines(ground.world), axis, question)
+    share = part(ground.progress, 1 + int(family is Family.IPV6), 3)
+    reach = Reach(ground.world, ground.engines(ground.world), axis, question, share)
     yield from _stopped(ground, reach, family)
     yield from _clear_text(reach, family)
     without = reach.again(ground.world.baseline, ground.engines(ground.world.baseline))

@@ -101,6 +101,8 @@ class Proof:
     paths:  over so many different ways through the network
     lists:  the lists that were met on them
     reason:  why it is inconclusive, or what else is to be said
+    decided, undecided:  coarse classes that were decided for all of them, and of which only some were tried
+    kinds:  so many kinds of address, and more, are in one of the latter
     """
 
     answer: Answer
@@ -111,6 +113,9 @@ class Proof:
     violations: tuple[Violation, ...]
     counterexample: Counterexample | None
     reason: str
+    decided: int = 0
+    undecided: int = 0
+    kinds: int = 0
 
 
 @dataclass(frozen=True, slots=True)

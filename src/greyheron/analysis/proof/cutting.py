@@ -6,8 +6,12 @@ back; neighbour discovery (RFC 4861) shows an IPv6 address too, and the group of
 
 from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
+from itertools import chain, islice
+from weakref import WeakKeyDictionary
+
+from cachetools import LRUCache
 
 from greyheron.analysis.proof.regions import Region, Spans, meet, parts_by, size, span_parts, tells_apart
 from greyheron.analysis.proof.services import (
@@ -25,6 +29,8 @@ from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family
 
 Blocks = tuple[AddressBlock, ...]
+MOST_KEPT = 200_000
+"""Parts are kept of regions that come to so many blocks, some 200 bytes each."""
 _ROUNDS = 2
 """A packet is rewritten by so many devices at most before entries are expected to see it."""
 
@@ -42,6 +48,15 @@ class _Spans:
     source_ports: frozenset[Spans]
 
 
+@dataclass(frozen=True, slots=True)
+class _OfList:
+    """What is known of one list, as long as the list is in use."""
+
+    spans: "dict[Service, _Spans]" = field(default_factory=dict)
+    borders: "dict[tuple[Service, Role], Borders]" = field(default_factory=dict)
+    near: "dict[tuple[Service, Role, Region], frozenset[Blocks]]" = field(default_factory=dict)
+
+
 class Cutter:
     """Cuts for one family of one world; what it finds for a list is kept.
 
@@ -56,34 +71,53 @@ class Cutter:
             for rule in device.translations
             if family_of(rule.source) is family and rule.to is not None
         ]
-        self._found: dict[tuple[int, Service, Role], Borders] = {}
-        self._near: dict[tuple[int, Service, Role, Region], frozenset[Blocks]] = {}
-        self._parts: dict[tuple[Region, frozenset[Blocks]], list[Region]] = {}
-        self._kept: list[ResolvedList] = []  # so that their ids stay theirs
-        self._told: dict[tuple[int, Service], _Spans] = {}
+        self._lists: WeakKeyDictionary[ResolvedList, _OfList] = WeakKeyDictionary()
+        self._parts: LRUCache[tuple[Region, frozenset[Blocks]], list[Region]] = LRUCache(
+            MOST_KEPT, getsizeof=lambda parts: 1 + sum(map(len, parts))
+        )
 
     def regions(
         self, region: Region, lists: Sequence[ResolvedList], service: Service, role: Role
     ) -> list[Region]:
-        """`region` in parts that no entry of `lists` tells apart in packets of `service`."""
+        """`region` in parts that no entry of `lists` tells apart in packets of `service`.
+
+        Raises TooManyParts.
+        """
         if size(region) == 1:
             return [region]
-        told = frozenset(blocks for found in lists for blocks in self._between(found, service, role, region))
-        key = region, told
-        if key not in self._parts:
-            self._parts[key] = parts_by(region, told)
-        return self._parts[key]
+        key = region, self._told(region, lists, service, role)
+        parts = self._parts.get(key)
+        if parts is None:
+            parts = self._parts[key] = parts_by(*key)
+        return parts
+
+    def some(
+        self, region: Region, lists: Sequence[ResolvedList], service: Service, role: Role, most: int
+    ) -> list[Region]:
+        """At most `most` single addresses of `region`, in some of the parts that `lists` tell apart."""
+        told = sorted(
+            self._told(region, lists, service, role), key=lambda blocks: (len(blocks), blocks[0].value)
+        )
+        near = (meet(piece, block) for blocks in told for block in blocks for piece in region)
+        held = (block.first for block in near if block is not None)
+        addresses = islice(dict.fromkeys(chain((block.first for block in region[:most]), held)), most)
+        return [(AddressBlock(self._family, address, self._family.every_bit),) for address in addresses]
+
+    def _told(
+        self, region: Region, lists: Sequence[ResolvedList], service: Service, role: Role
+    ) -> frozenset[Blocks]:
+        return frozenset(blocks for found in lists for blocks in self._between(found, service, role, region))
 
     def _between(
         self, found: ResolvedList, service: Service, role: Role, region: Region
     ) -> frozenset[Blocks]:
         """The sets of blocks in a list that may part `region`."""
-        key = id(found), service, role, region
-        if key not in self._near:
+        near, key = self._of(found).near, (service, role, region)
+        if key not in near:
             low, high = min(block.first for block in region), max(block.last for block in region)
-            near = self._telling(found, service, role).between(low, high)
-            self._near[key] = frozenset(blocks for blocks in near if tells_apart(blocks, region))
-        return self._near[key]
+            between = self._telling(found, service, role).between(low, high)
+            near[key] = frozenset(blocks for blocks in between if tells_apart(blocks, region))
+        return near[key]
 
     def services(self, service: Service, lists: Sequence[ResolvedList]) -> list[Service]:
         """`service` in parts that no entry of `lists` tells apart."""
@@ -102,25 +136,26 @@ class Cutter:
         )
 
     def _spans(self, found: ResolvedList, service: Service) -> "_Spans":
-        key = id(found), service
-        if key not in self._told:
-            self._kept.append(found)
+        known = self._of(found).spans
+        if service not in known:
             family = self._family
             rules = [
                 rule for rule in found.rules if there(rule, service, family) or back(rule, service, family)
             ]
-            self._told[key] = _Spans(
+            known[service] = _Spans(
                 telling(rules, service, family), telling_source_ports(rules, service, family)
             )
-        return self._told[key]
+        return known[service]
 
     def _telling(self, found: ResolvedList, service: Service, role: Role) -> "Borders":
-        key = id(found), service, role
-        if key not in self._found:
-            self._kept.append(found)
+        known, key = self._of(found).borders, (service, role)
+        if key not in known:
             seen = {blocks for rule in found.rules for blocks in self._seen(rule, service, role) if blocks}
-            self._found[key] = Borders(seen)
-        return self._found[key]
+            known[key] = Borders(seen)
+        return known[key]
+
+    def _of(self, found: ResolvedList) -> "_OfList":
+        return self._lists.setdefault(found, _OfList())
 
     def _seen(self, rule: Rule, service: Service, role: Role) -> Iterator[Blocks]:
         """The sets of addresses by which `rule` may tell one packet from another, on that side of it."""

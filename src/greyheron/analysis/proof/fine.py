@@ -2,19 +2,21 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 
 from greyheron.analysis.proof.answers import Party
 from greyheron.analysis.proof.cutting import Role
 from greyheron.analysis.proof.grounds import Classes, Piece
-from greyheron.analysis.proof.regions import Region, Spans, size
+from greyheron.analysis.proof.regions import Region, Spans, TooManyParts, size
 from greyheron.analysis.proof.services import Service
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
 from greyheron.core.bulk.headers import Bools, Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.core.lists import ResolvedList
+from greyheron.core.progress import Progress, unwatched
 from greyheron.model.entry import AddressBlock
 from greyheron.model.services import Request
 from greyheron.model.values import Expectation
@@ -41,7 +43,16 @@ class Fine:
         return Fine(*(getattr(self, name)[places] for name in FIELDS))
 
 
+SOME = 64
+"""So many addresses are tried where there are too many kinds to try one of each."""
+MOST_OF_ONE = 1 << 18
+MOST_AT_ALL = 1 << 21
+"""A coarse class, and all of those that are looked at together, may be cut into so many finer ones."""
 FIELDS = ("coarse", "source", "destination", "service", "ports", "verdict", "some")
+
+
+_NONE = np.zeros(0, dtype=np.int64)
+NO_CLASSES = Fine(_NONE, _NONE, _NONE, _NONE, _NONE, _NONE, _NONE.astype(np.bool_))
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +63,19 @@ class Tables:
     destinations: list[Party] = field(default_factory=list)
     services: list[Service] = field(default_factory=list)
     ports: list[Spans] = field(default_factory=list)
+
+
+def compacted(tables: Tables, fine: Fine) -> tuple[Tables, Fine]:
+    """Only what `fine` speaks of, so that nothing is held of classes that were decided otherwise."""
+    kept: list[list[Any]] = []
+    places: list[Ints] = []
+    sides = ((fine.source, tables.sources), (fine.destination, tables.destinations))
+    for numbers, held in (*sides, (fine.service, tables.services), (fine.ports, tables.ports)):
+        used, place = np.unique(numbers, return_inverse=True)
+        kept.append([held[number] for number in used.tolist()])
+        places.append(place)
+    source, destination, service, ports = places
+    return Tables(*kept), Fine(fine.coarse, source, destination, service, ports, fine.verdict, fine.some)
 
 
 def appended(first: Tables, second: Tables, rows: Fine) -> tuple[Tables, Fine]:
@@ -68,6 +92,65 @@ def appended(first: Tables, second: Tables, rows: Fine) -> tuple[Tables, Fine]:
         rows.verdict,
         rows.some,
     )
+
+
+@dataclass(frozen=True, slots=True)
+class Decided:
+    """What became of coarse classes: the fine ones that violate, and how many each was cut into.
+
+    many:  for each coarse class 0, or so many kinds of addresses and more, of which only some were tried
+    """
+
+    tables: Tables
+    wrong: Fine
+    counts: Ints
+    many: Ints
+
+
+@dataclass(frozen=True, slots=True)
+class _Parts:
+    """The parts of one class in one field; `many` is not 0 where they are only some of so many and more."""
+
+    numbers: range
+    many: int
+
+
+@dataclass(frozen=True, slots=True)
+class _Dimension:
+    """For each class where its parts begin in `flat`, how many there are, and `many` as in `_Parts`."""
+
+    starts: Ints
+    counts: Ints
+    flat: Ints
+    many: Ints
+
+
+def _within_bounds(dimensions: list[_Dimension], many: Ints) -> Ints:
+    """How many fine classes of each coarse one are tried: too many are cut down, and put into `many`."""
+    counts = [each.counts for each in dimensions]
+    total: Ints = np.prod(counts, axis=0, dtype=np.int64)
+    before = np.cumsum(total) - total
+    over = (total > MOST_OF_ONE) | (before > MOST_AT_ALL)
+    many[over] = np.maximum(many[over], total[over])
+    for row in np.flatnonzero(over).tolist():
+        most = MOST_OF_ONE if before[row] <= MOST_AT_ALL else SOME
+        while total[row] > most:
+            widest = max(counts, key=lambda each: int(each[row]))
+            widest[row] = (widest[row] + 1) // 2
+            total[row] = np.prod([each[row] for each in counts])
+    return total
+
+
+def _expanded(dimensions: list[_Dimension], total: Ints, first: int, end: int) -> tuple[Ints, ...]:
+    """Every fine class of the coarse ones from `first` on, before `end`: its coarse class and its places."""
+    some = total[first:end]
+    coarse = np.repeat(np.arange(first, end), some)
+    left = np.arange(len(coarse)) - np.repeat(np.cumsum(some) - some, some)
+    found = [coarse]
+    for each in dimensions:
+        left, place = np.divmod(left, each.counts[coarse])
+        found.append(each.flat[each.starts[coarse] + place])
+    return tuple(found)
 
 
 class Cut:
@@ -106,46 +189,50 @@ class Cut:
         groups: Ints = group.astype(np.int64)
         return groups
 
-    def _dimension(self, key: Ints, parts: Callable[[int], list[int]]) -> tuple[Ints, Ints, Ints]:
-        """For each class where its parts begin in a flat array and how many there are, and that array."""
+    def _dimension(self, key: Ints, parts: Callable[[int], _Parts]) -> _Dimension:
         unique, place = np.unique(key, return_inverse=True)
         found = [parts(each) for each in unique.tolist()]
-        counts = np.array([len(each) for each in found], dtype=np.int64)
+        counts = np.array([len(each.numbers) for each in found], dtype=np.int64)
         starts = np.cumsum(counts) - counts
-        flat = np.array([number for each in found for number in each], dtype=np.int64)
-        return starts[place], counts[place], flat
+        flat = np.array([number for each in found for number in each.numbers], dtype=np.int64)
+        many = np.array([each.many for each in found], dtype=np.int64)
+        return _Dimension(starts[place], counts[place], flat, many[place])
 
-    def _fine(self) -> tuple[Ints, Ints, Ints, Ints, Ints]:
-        """Every fine class: its coarse class and its places in the tables."""
+    def _dimensions(self) -> list[_Dimension]:
+        """What the coarse classes are cut into, field by field."""
         classes, tables = self._classes, self.tables
         destination, service, ports = classes.goals[self._goal].T
         services, spans = list(classes.services), list(classes.ports)
         groups, kinds = len(self._groups), len(services)
         cutter = classes.grounds.cutter
 
-        def sides(pieces: list[Piece], role: Role, into: list[Party]) -> Callable[[int], list[int]]:
-            def parts(key: int) -> list[int]:
+        def sides(pieces: list[Piece], role: Role, into: list[Party]) -> Callable[[int], _Parts]:
+            def parts(key: int) -> _Parts:
                 key, asked = divmod(key, kinds)
                 number, group = divmod(key, groups)
-                piece = pieces[number]
-                regions = cutter.regions(piece.region, self._groups[group], services[asked], role)
+                piece, lists, many = pieces[number], self._groups[group], 0
+                try:
+                    regions = cutter.regions(piece.region, lists, services[asked], role)
+                except TooManyParts as too_many:
+                    many = too_many.count
+                    regions = cutter.some(piece.region, lists, services[asked], role, SOME)
                 into.extend(piece.party(region) for region in regions)
-                return list(range(len(into) - len(regions), len(into)))
+                return _Parts(range(len(into) - len(regions), len(into)), many)
 
             return parts
 
-        def asked_parts(key: int) -> list[int]:
+        def asked_parts(key: int) -> _Parts:
             asked, group = divmod(key, groups)
             found = cutter.services(services[asked], self._groups[group])
             tables.services.extend(found)
-            return list(range(len(tables.services) - len(found), len(tables.services)))
+            return _Parts(range(len(tables.services) - len(found), len(tables.services)), 0)
 
-        def port_parts(key: int) -> list[int]:
+        def port_parts(key: int) -> _Parts:
             key, group = divmod(key, groups)
             number, asked = divmod(key, kinds)
             found = cutter.source_ports(spans[number], services[asked], self._groups[group])
             tables.ports.extend(found)
-            return list(range(len(tables.ports) - len(found), len(tables.ports)))
+            return _Parts(range(len(tables.ports) - len(found), len(tables.ports)), 0)
 
         # What cannot be cut is the same whatever it meets.
         single_source = np.array([size(piece.region) == 1 for piece in classes.sources], dtype=np.bool_)
@@ -156,7 +243,7 @@ class Cut:
             found: Ints = (number * groups + self._group * free) * kinds + service * free
             return found
 
-        dimensions = [
+        return [
             self._dimension(
                 key(self._source, single_source), sides(classes.sources, Role.SOURCE, tables.sources)
             ),
@@ -167,33 +254,42 @@ class Cut:
             self._dimension(service * groups + self._group, asked_parts),
             self._dimension((ports * kinds + service) * groups + self._group, port_parts),
         ]
-        total = np.prod([counts for _, counts, _ in dimensions], axis=0)
-        coarse = np.repeat(np.arange(len(total)), total)
-        left = np.arange(len(coarse)) - np.repeat(np.cumsum(total) - total, total)
-        found = []
-        for starts, counts, flat in dimensions:
-            left, place = np.divmod(left, counts[coarse])
-            found.append(flat[starts[coarse] + place])
-        return coarse, found[0], found[1], found[2], found[3]
 
     def conversations(self) -> tuple[Conversations, Bools]:
         """One conversation of each coarse class, and which of the classes have any."""
-        return self._asked(*self._fine())
+        dimensions = self._dimensions()
+        total = np.prod([each.counts for each in dimensions], axis=0)
+        return self._asked(*_expanded(dimensions, total, 0, len(total)))
 
-    def wrong(self, rows: Ints) -> tuple[Fine, Ints]:
-        """The fine classes that violate the half, and how many there are of each coarse one.
+    def wrong(self, rows: Ints, progress: Progress = unwatched) -> "Decided":
+        """The fine classes that violate the half. Raises Cancelled.
 
         rows:  the numbers of the coarse classes
         """
-        fine = self._fine()
-        asked, kept = self._asked(*fine)
-        verdicts = self._engine.verdicts(asked)
-        coarse, source, destination, service, ports = (each[kept] for each in fine)
+        dimensions = self._dimensions()
+        many = np.max([each.many for each in dimensions], axis=0)
+        total = _within_bounds(dimensions, many)
+        counts = np.zeros(len(total), dtype=np.int64)
+        found = [NO_CLASSES]
         blocks = self._classes.half.expect is Expectation.BLOCK
-        bad = verdicts.some if blocks else verdicts.verdict != _PASSES
-        counts = np.bincount(coarse, minlength=len(self._source)).astype(np.int64)
-        found = Fine(rows[coarse], source, destination, service, ports, verdicts.verdict, verdicts.some)
-        return found.take(bad), counts
+        ends = np.cumsum(total)
+        first = 0
+        while first < len(total):
+            progress(first / len(total))
+            done = ends[first] - total[first]
+            end = max(first + 1, int(np.searchsorted(ends, done + self._engine.at_once, side="right")))
+            fine = _expanded(dimensions, total, first, end)
+            asked, kept = self._asked(*fine)
+            verdicts = self._engine.verdicts(asked)
+            coarse, source, destination, service, ports = (each[kept] for each in fine)
+            bad = verdicts.some if blocks else verdicts.verdict != _PASSES
+            counts += np.bincount(coarse, minlength=len(total))
+            part = Fine(rows[coarse], source, destination, service, ports, verdicts.verdict, verdicts.some)
+            found.append(part.take(bad))
+            first = end
+        joined = Fine(*(np.concatenate([getattr(each, name) for each in found]) for name in FIELDS))
+        tables, joined = compacted(self.tables, joined)
+        return Decided(tables, joined, counts, many)
 
     def _asked(
         self, coarse: Ints, source: Ints, destination: Ints, service: Ints, ports: Ints

@@ -6,49 +6,42 @@ conversation of each fine class is decided.
 """
 
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
 import numpy as np
 
 from greyheron.analysis.proof.answers import Cells, flow_between
-from greyheron.analysis.proof.fine import FIELDS, Cut, Fine, Tables, apart, appended, usual_port
+from greyheron.analysis.proof.fine import FIELDS, Cut, Decided, Fine, apart, appended, compacted, usual_port
 from greyheron.analysis.proof.grounds import Classes
 from greyheron.core.bulk.conversations import Verdicts
 from greyheron.core.bulk.engine import BulkEngine, Courses
 from greyheron.core.bulk.headers import Ints
 from greyheron.core.places import AttachmentPoint
+from greyheron.core.progress import Progress
+from greyheron.core.progress import part as part_of
 from greyheron.model.flow import Flow
 from greyheron.model.values import Family
 
-_AT_ONCE = 1 << 16
-"""So many coarse classes are looked at before it is asked whether to go on."""
-
-
-class ProofCancelled(Exception):
-    """Nobody waits for the answer any more."""
-
-
-Progress = Callable[[float], bool]
-"""Told how much is done, 0 to 1; false ends the work with ProofCancelled."""
-
 
 def parts_of(classes: Classes, progress: Progress) -> Iterator["Part"]:
-    """Every coarse class, some at a time. Raises ProofCancelled."""
+    """Every coarse class, some at a time. Raises Cancelled."""
     count = len(classes.goals)
-    step = max(1, _AT_ONCE // max(count, 1))
-    for first in range(0, len(classes.sources) if count else 0, step):
-        if not progress(first / len(classes.sources)):
-            raise ProofCancelled
+    step = max(1, classes.grounds.engine.at_once // max(count, 1))
+    firsts = range(0, len(classes.sources) if count else 0, step)
+    for number, first in enumerate(firsts):
+        share = part_of(progress, number, len(firsts))
+        share(0)
         senders = np.arange(first, min(first + step, len(classes.sources)))
         source, goal = np.repeat(senders, count), np.tile(np.arange(count), len(senders))
         apart = ~(classes.alone[source] & (classes.source_device[source] == classes.goal_device[goal]))
-        yield Part.of(classes, source[apart], goal[apart])
+        yield Part.of(classes, source[apart], goal[apart], share)
 
 
 class Part:
     """Some coarse classes of one half, where they go, and which of the finer ones violate it.
 
     counts:  how many fine classes each coarse one has
+    many:  for each coarse class 0, or so many kinds of addresses and more, of which only some were tried
     """
 
     def __init__(
@@ -57,26 +50,35 @@ class Part:
         source: Ints,
         goal: Ints,
         courses: Courses,
-        tables: Tables,
-        wrong: Fine,
-        counts: Ints,
+        decided: Decided,
     ) -> None:
         self._classes, self._source, self._goal, self._courses = classes, source, goal, courses
-        self._tables, self.wrong, self.counts = tables, wrong, counts
+        self._tables, self.wrong, self.counts, self.many = (
+            decided.tables,
+            decided.wrong,
+            decided.counts,
+            decided.many,
+        )
 
     @classmethod
-    def of(cls, classes: Classes, source: Ints, goal: Ints) -> "Part":
+    def of(cls, classes: Classes, source: Ints, goal: Ints, progress: Progress) -> "Part":
         engine = classes.grounds.engine
         coarse, kept = Cut(classes, source, goal, engine, None).conversations()
         source, goal = source[kept], goal[kept]
         courses = engine.courses(coarse)
-        fine = Cut(classes, source, goal, engine, courses)
-        wrong, counts = fine.wrong(np.arange(len(source)))
-        return cls(classes, source, goal, courses, fine.tables, wrong, counts)
+        decided = Cut(classes, source, goal, engine, courses).wrong(np.arange(len(source)), progress)
+        return cls(classes, source, goal, courses, decided)
 
     @property
     def family(self) -> Family:
         return self._classes.grounds.family
+
+    @property
+    def nbytes(self) -> int:
+        """About how much memory it takes."""
+        tables = self._tables
+        parties = len(tables.sources) + len(tables.destinations)
+        return self._courses.nbytes + 57 * len(self.wrong) + 500 * parties
 
     def fits(self, engine: BulkEngine) -> bool:
         return engine.fits(self._courses)
@@ -121,14 +123,15 @@ class Part:
         if not differs.any():
             return self
         rows = np.flatnonzero(differs)
-        fine = Cut(self._classes, self._source[rows], self._goal[rows], engine, self._courses, rows)
-        wrong, counts = fine.wrong(rows)
-        kept = self.wrong.take(~differs[self.wrong.coarse])
-        tables, moved = appended(self._tables, fine.tables, wrong)
+        cut = Cut(self._classes, self._source[rows], self._goal[rows], engine, self._courses, rows)
+        fresh = cut.wrong(rows)
+        tables, kept = compacted(self._tables, self.wrong.take(~differs[self.wrong.coarse]))
+        tables, moved = appended(tables, fresh.tables, fresh.wrong)
         joined = Fine(*(np.concatenate([getattr(kept, name), getattr(moved, name)]) for name in FIELDS))
-        every = self.counts.copy()
-        every[rows] = counts
-        return Part(self._classes, self._source, self._goal, self._courses, tables, joined, every)
+        counts, many = self.counts.copy(), self.many.copy()
+        counts[rows], many[rows] = fresh.counts, fresh.many
+        decided = Decided(tables, joined, counts, many)
+        return Part(self._classes, self._source, self._goal, self._courses, decided)
 
     def verdicts(self, engine: BulkEngine) -> Verdicts:
         """What becomes of one conversation of each coarse class: of all, where there are no lists."""

@@ -3,9 +3,9 @@
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
-from weakref import WeakKeyDictionary
 
 import numpy as np
+from cachetools import LRUCache
 
 from greyheron.analysis.proof.answers import (
     Answer,
@@ -20,33 +20,35 @@ from greyheron.analysis.proof.answers import (
 )
 from greyheron.analysis.proof.fine import apart, usual_port
 from greyheron.analysis.proof.grounds import Classes, Grounds, Half
-from greyheron.analysis.proof.prover import Part, Progress, parts_of
+from greyheron.analysis.proof.prover import Part, parts_of
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Fabrics
 from greyheron.core.bulk.headers import Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
+from greyheron.core.progress import Progress, unwatched
+from greyheron.core.progress import part as part_of
 from greyheron.core.world import World
 from greyheron.model.document import Network
 from greyheron.model.requirement import RequirementKind, Statement
 from greyheron.model.values import Expectation, Family
 
 Engines = Callable[[World], BulkEngine]
+MOST_ENGINES = 16
+MOST_GROUNDS = 6
 
 
 def engines() -> Engines:
-    """The engines of worlds, which share what they find, each made when first asked for."""
+    """The engines of worlds, which share what they find, each made when asked for; the least used go."""
     fabrics = Fabrics()
-    made: WeakKeyDictionary[World, BulkEngine] = WeakKeyDictionary()
+    made: LRUCache[World, BulkEngine] = LRUCache(MOST_ENGINES)
 
     def engine(world: World) -> BulkEngine:
-        if world not in made:
-            made[world] = BulkEngine(world, fabrics)
-        return made[world]
+        with fabrics.lock:
+            found = made.get(world)
+            if found is None:
+                found = made[world] = BulkEngine(world, fabrics)
+            return found
 
     return engine
-
-
-def _on(_done: float) -> bool:
-    return True
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +71,11 @@ class Proven:
     proof: Proof
     tried: Counter[Verdict] | None
 
+    @property
+    def nbytes(self) -> int:
+        """About how much memory it takes."""
+        return 2000 + sum(part.nbytes for half in self.halves for part in half.parts)
+
 
 class Prover:
     """Proofs in worlds that may differ in little; what they share is worked out once."""
@@ -76,7 +83,7 @@ class Prover:
     def __init__(self, engines: Engines) -> None:
         """engines:  gives the bulk engine of a world, which shares what it finds with those of others"""
         self._engines = engines
-        self._grounds: dict[tuple[int, Family], tuple[World, Grounds]] = {}
+        self._grounds: LRUCache[tuple[World, Family], Grounds] = LRUCache(MOST_GROUNDS)
 
     def prove(
         self,
@@ -84,9 +91,9 @@ class Prover:
         world: World,
         network: Network,
         known: Proven | None = None,
-        progress: Progress = _on,
+        progress: Progress = unwatched,
     ) -> Proven:
-        """The answer in `world`. Raises ProofCancelled.
+        """The answer in `world`. Raises Cancelled.
 
         known:  an answer to the same statement, perhaps of another world
         """
@@ -103,11 +110,8 @@ class Prover:
         ]
         found: list[HalfProven] = []
         for number, classes in enumerate(halves):
-
-            def on(done: float, number: int = number) -> bool:
-                return progress((number + done) / len(halves))
-
-            found.append(HalfProven(classes, tuple(parts_of(classes, on))))
+            parts = parts_of(classes, part_of(progress, number, len(halves)))
+            found.append(HalfProven(classes, tuple(parts)))
         proof, tried = self._proof(statement, found, world, engine, None)
         return Proven(statement, network, world, tuple(found), proof, tried)
 
@@ -129,13 +133,12 @@ class Prover:
         return Proven(known.statement, network, world, tuple(halves), proof, tried)
 
     def _grounds_of(self, world: World, network: Network, family: Family) -> Grounds:
-        key = id(world), family
-        if key not in self._grounds:
-            while len(self._grounds) > 8:
-                del self._grounds[next(iter(self._grounds))]
+        found = self._grounds.get((world, family))
+        if found is None:
             inhabited = world.inhabited
-            self._grounds[key] = world, Grounds(inhabited, network, family, self._engines(inhabited))
-        return self._grounds[key][1]
+            found = Grounds(inhabited, network, family, self._engines(inhabited))
+            self._grounds[world, family] = found
+        return found
 
     def _proof(
         self,
@@ -156,9 +159,14 @@ class Prover:
             violations=tuple(_violations(halves)),
             counterexample=_counterexample(halves),
             reason="",
+            undecided=sum(int((part.many > 0).sum()) for part in parts),
+            decided=sum(int((part.many == 0).sum()) for part in parts),
+            kinds=max((int(part.many.max(initial=0)) for part in parts), default=0),
         )
         if proof.counterexample is not None:
             return replace(proof, answer=Answer.VIOLATED), tried
+        if proof.undecided:
+            return replace(proof, answer=Answer.INCONCLUSIVE, reason=_too_many(proof)), tried
         if proof.conversations == 0:
             reason = (
                 "It speaks of no conversation at all: nobody is on one of its sides, or nothing is asked."
@@ -173,6 +181,20 @@ class Prover:
                 reason = "With no lists none of it gets through either: " + _tried_words(tried)
                 return replace(proof, answer=Answer.INCONCLUSIVE, reason=reason), tried
         return proof, tried
+
+
+def _too_many(proof: Proof) -> str:
+    """What is certain where there is too much to decide all."""
+    sure = (
+        f"of {proof.decided + proof.undecided:,} groups of conversations {proof.decided:,} are certain"
+        if proof.decided
+        else "none of it is certain"
+    )
+    return (
+        f"There are too many kinds of address to decide exactly: {proof.kinds:,} or more where "
+        f"{', '.join(proof.lists)} tell them apart by scattered wildcards. This much is certain: {sure}, and "
+        f"nothing that was tried of the others ({proof.classes:,} conversations in all) violates it."
+    )
 
 
 def _same_ground(one: Network, other: Network) -> bool:

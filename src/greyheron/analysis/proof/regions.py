@@ -11,6 +11,16 @@ from greyheron.model.values import Family
 Region = tuple[AddressBlock, ...]
 Spans = tuple[tuple[int, int], ...]
 _FEW = 8
+MOST_BLOCKS = 1 << 14
+"""A region, or all parts of one, may be so many blocks: scattered wildcards that are unlike double them."""
+
+
+class TooManyParts(Exception):
+    """A region falls into more parts than can be looked at; `count` were found when it was given up."""
+
+    def __init__(self, count: int) -> None:
+        super().__init__(f"{count} parts and more")
+        self.count = count
 
 
 def meet(one: AddressBlock, other: AddressBlock) -> AddressBlock | None:
@@ -40,7 +50,7 @@ def common(region: Region, blocks: Iterable[AddressBlock]) -> Region:
 
 
 def minus(region: Region, blocks: Iterable[AddressBlock]) -> Region:
-    """The addresses of `region` that none of `blocks` holds."""
+    """The addresses of `region` that none of `blocks` holds. Raises TooManyParts."""
     blocks = tuple(blocks)
     if len(blocks) > _FEW:
         own, others = ranges_of(region), ranges_of(blocks)
@@ -48,6 +58,8 @@ def minus(region: Region, blocks: Iterable[AddressBlock]) -> Region:
             return prefixes_of(blocks[0].family, span_minus(own, others))
     for block in blocks:
         region = tuple(piece for each in region for piece in without(each, block))
+        if len(region) > MOST_BLOCKS:
+            raise TooManyParts(len(region))
     return region
 
 
@@ -56,8 +68,11 @@ def size(region: Region) -> int:
 
 
 def tells_apart(blocks: Sequence[AddressBlock], region: Region) -> bool:
-    """Whether `blocks` hold some of the addresses of `region`, and not all."""
-    return bool(_outside(region, blocks))
+    """Whether `blocks` hold some of `region`, and not all; true where that takes too long to say."""
+    try:
+        return bool(_outside(region, blocks))
+    except TooManyParts:
+        return True
 
 
 def _outside(region: Region, blocks: Sequence[AddressBlock]) -> Region:
@@ -68,7 +83,7 @@ def _outside(region: Region, blocks: Sequence[AddressBlock]) -> Region:
 
 
 def parts_by(region: Region, sets: Iterable[Sequence[AddressBlock]]) -> list[Region]:
-    """`region` in parts that none of `sets` tells apart."""
+    """`region` in parts that none of `sets` tells apart. Raises TooManyParts."""
     own = ranges_of(region)
     swept: list[Spans] = []
     scattered: list[Sequence[AddressBlock]] = []
@@ -83,6 +98,8 @@ def parts_by(region: Region, sets: Iterable[Sequence[AddressBlock]]) -> list[Reg
         parts = [prefixes_of(region[0].family, spans) for spans in span_parts(own, swept)]
     for blocks in scattered:
         parts = _split(parts, blocks)
+        if sum(map(len, parts)) > MOST_BLOCKS:
+            raise TooManyParts(len(parts))
     return parts
 
 

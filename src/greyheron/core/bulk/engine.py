@@ -30,7 +30,14 @@ _PASSES, _MIXED = VERDICT_ORDER.index(Verdict.PASSES), VERDICT_ORDER.index(Verdi
 _VERDICT_OF = np.array([VERDICT_ORDER.index(VERDICTS[outcome]) for outcome in OUTCOMES])
 _AT_ONCE = 1 << 16
 """So many different conversations are traced at once: it bounds the memory that their paths take."""
+_COURSE = 3000
+"""About how many bytes the course of one conversation takes."""
+_LEAST_AT_ONCE = 1 << 12
+_DEVICE_CONVERSATIONS = 1 << 22
+"""The larger a network, the longer each conversation takes."""
 _MOST_FABRICS = 6
+_MOST_GROWN = 192 << 20
+"""A fabric that knows so many bytes about what it was asked about is made anew."""
 
 
 class Fabrics:
@@ -43,6 +50,8 @@ class Fabrics:
 
     def of(self, world: World, family: Family) -> tuple[Fabric, Recorder]:
         key = family, fabric_key(world, family)
+        if key in self._found and self._found[key][0].nbytes > _MOST_GROWN:
+            del self._found[key]
         if key not in self._found:
             fabric = Fabric(world, family)
             self._found[key] = fabric, Recorder(world, fabric)
@@ -65,6 +74,11 @@ class Courses:
     plain: tuple[Ints, ...]
     traced: tuple[TracedCourses, ...]
     recorded: RecordedCourses
+
+    @property
+    def nbytes(self) -> int:
+        """About how much memory they take."""
+        return _COURSE * len(self.rows)
 
     def passing(self, codes: Bools) -> Bools:
         """Whether each row has a packet that comes to one of the gates or questions marked in `codes`."""
@@ -104,6 +118,11 @@ class BulkEngine:
         self._world = world
         self._fabrics = fabrics or Fabrics()
         self._families: dict[Family, _FamilyEngine] = {}
+
+    @property
+    def at_once(self) -> int:
+        """So many conversations are best asked about together: they take about a second at most."""
+        return min(_AT_ONCE, max(_LEAST_AT_ONCE, _DEVICE_CONVERSATIONS // (1 + len(self._world.devices))))
 
     def courses(self, conversations: Conversations) -> Courses:
         """Where every one of `conversations` goes."""
@@ -165,7 +184,6 @@ class _FamilyEngine:
         self.fabric, self._recorder = fabrics.of(world, family)
         self._tables = fabrics.tables
         self._placed = Placed(world, self.fabric, self._tables)
-        self._own_sources: dict[tuple[str, int], int | None] = {}
         self._port_cuts = self._source_port_cuts()
 
     def _source_port_cuts(self) -> Ints:

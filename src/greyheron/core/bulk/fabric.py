@@ -105,6 +105,12 @@ class Fabric:
         self.spans = np.zeros((0, 2), dtype=np.int64)
         self.branches = np.zeros((0, 3), dtype=np.int64)
 
+    @property
+    def nbytes(self) -> int:
+        """About how much memory what it was asked about takes."""
+        asked = len(self.questions) + len(self._classes.members) + len(self._delivery) + len(self._made)
+        return 300 * asked + self._steps.nbytes + self.branches.nbytes
+
     def question(self, asking: Port, answering: Port, target: int, source: int | None) -> int:
         """The code of the question that a packet from `source` makes its sender ask."""
         own = {each.address for each in self._world.held(asking, self.family)}

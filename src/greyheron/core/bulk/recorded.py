@@ -47,6 +47,10 @@ class _Course:
     end: int
 
 
+MOST_RECORDED = 20_000
+"""So many classes of conversations are remembered, some 2 kB each."""
+
+
 class Recorder:
     """The courses in one fabric, each class of conversations walked once.
 
@@ -74,6 +78,8 @@ class Recorder:
             )
         key = (device, packet)
         if key not in self._found:
+            if len(self._found) > MOST_RECORDED:
+                self._found.clear()
             result = converse_from(self._opened, packet, device)
             self._found[key] = None if result.more else tuple(map(self._course, result.exchanges))
         return self._found[key]

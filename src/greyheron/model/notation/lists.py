@@ -1,7 +1,9 @@
 """Whole lists: numbering, remarks, and all misreadings at once (2-semantics §3, §11)."""
 
 from dataclasses import replace
-from functools import lru_cache
+from threading import Lock
+
+from cachetools import LRUCache, cached
 
 from greyheron.model.entry import Entry, ListBody
 from greyheron.model.notation.entries import read_entry, write_entry
@@ -9,11 +11,13 @@ from greyheron.model.notation.line import Line, LineError, Misreading, NotationE
 from greyheron.model.values import Family, ListKind
 
 STEP = 10
-MOST_KEPT = 4096
-"""Lists of which text and entries are kept: at every edit most lists of a document are as before."""
+MOST_READ, MOST_WRITTEN = 192 << 20, 64 << 20
+"""So many bytes of entries and of texts are kept: at every edit most lists of a document are as before."""
+ENTRY = 900
+"""About how many bytes an entry takes."""
 
 
-@lru_cache(maxsize=MOST_KEPT)
+@cached(LRUCache(MOST_READ, getsizeof=lambda body: 300 + ENTRY * len(body.entries)), lock=Lock())
 def read_body(text: str, family: Family, kind: ListKind) -> ListBody:
     """The entries in `text`, one a line, in the order of their numbers.
 
@@ -46,7 +50,7 @@ def read_body(text: str, family: Family, kind: ListKind) -> ListBody:
     return ListBody(entries, tuple(remarks))
 
 
-@lru_cache(maxsize=MOST_KEPT)
+@cached(LRUCache(MOST_WRITTEN, getsizeof=lambda text: 200 + 2 * len(text)), lock=Lock())
 def write_body(body: ListBody, family: Family, kind: ListKind) -> str:
     """The text that `read_body` reads as `body`."""
     lines: list[str] = []

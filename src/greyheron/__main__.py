@@ -1,0 +1,5 @@
+"""`python -m greyheron`: the same as `grey-heron`."""
+
+from greyheron.cli.main import app
+
+app()

@@ -1,0 +1,24 @@
+"""How long work is watched: it tells how much is done, and ends where nobody waits for it any more."""
+
+from collections.abc import Callable
+
+
+class Cancelled(Exception):
+    """Nobody waits for the result any more."""
+
+
+Progress = Callable[[float], None]
+"""Told how much is done, 0 to 1. Raises Cancelled where the work should end."""
+
+
+def unwatched(_done: float) -> None:
+    """Progress that nobody looks at."""
+
+
+def part(progress: Progress, number: int, count: int) -> Progress:
+    """The progress of one of `count` equal parts of a piece of work."""
+
+    def on(done: float) -> None:
+        progress((number + done) / count)
+
+    return on

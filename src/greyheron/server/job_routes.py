@@ -1,0 +1,22 @@
+"""Long computations, whatever they are about: how far they are, and an end to them."""
+
+from typing import Any
+
+from fastapi import APIRouter
+
+from greyheron.server.jobs import Working
+from greyheron.server.needs import PROBLEMS, Computations
+
+router = APIRouter(prefix="/api", responses=PROBLEMS)
+
+
+@router.get("/jobs/{job_id}")
+def job_so_far(job_id: str, jobs: Computations) -> Working[Any]:
+    """How far a computation is, or its result, which is what the request that began it says."""
+    return jobs.told(job_id)
+
+
+@router.delete("/jobs/{job_id}", status_code=204)
+def cancel_job(job_id: str, jobs: Computations) -> None:
+    """Stop a computation that nobody waits for any more."""
+    jobs.cancel(job_id)

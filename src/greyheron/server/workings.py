@@ -1,0 +1,243 @@
+"""What has been worked out for the networks in use, one owner each, so that nothing is computed twice."""
+
+from collections import OrderedDict, deque
+from threading import Lock, RLock
+
+from cachetools import LRUCache
+
+from greyheron.analysis.advice import Advice, Advisor
+from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
+from greyheron.analysis.findings.coverage import IdleEntries
+from greyheron.analysis.findings.finder import find_all
+from greyheron.analysis.findings.finding import Finding, Ground
+from greyheron.analysis.policy import PolicyStates, RequirementMarks, prove_policy
+from greyheron.analysis.proof.proving import Proven, Prover, engines
+from greyheron.analysis.reach import (
+    Axis,
+    Cells,
+    Reach,
+    ReachChange,
+    ReachFound,
+    ReachQuestion,
+    axis_of,
+    change_of,
+)
+from greyheron.analysis.report import TraceReport, report
+from greyheron.core.conversation import converse
+from greyheron.core.progress import Progress, part, unwatched
+from greyheron.core.world import World, build_world
+from greyheron.model.document import Network
+from greyheron.model.flow import Flow
+from greyheron.model.notation.flows import write_flow
+from greyheron.model.requirement import Statement
+from greyheron.model.services import OWN_SERVICES
+from greyheron.model.values import Family
+from greyheron.server.kept import FEW, Kept
+from greyheron.store.networks import Stored
+
+MEMORY = 1 << 30
+"""So many bytes are kept of all networks together, unless the server is told otherwise."""
+MOST_WORLDS = 160 << 20
+MOST_REACHES = 400 << 20
+MOST_PROVEN = 300 << 20
+MOST_BOOKS = 24 << 20
+MOST_TOPOLOGIES = 2
+PATIENCE = 0.2
+"""Seconds that a preview waits for a matrix that is being worked out."""
+SMALL = 80
+"""So many devices are few enough to work out reach while somebody waits."""
+
+
+class _Document:
+    """A document as a key: the same object, not one like it. Comparing large ones would take long."""
+
+    def __init__(self, *networks: Network) -> None:
+        self._networks = networks
+
+    def __hash__(self) -> int:
+        return hash(tuple(map(id, self._networks)))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Document) and all(
+            one is another for one, another in zip(self._networks, other._networks, strict=True)
+        )
+
+
+def document_bytes(network: Network) -> int:
+    """About how many bytes a network and what is looked up for it take, what others share apart."""
+    entries = sum(len(each.body.entries) for each in network.lists)
+    interfaces = sum(len(device.interfaces) for device in network.devices)
+    return 50_000 + 60 * entries + 2500 * interfaces
+
+
+class Workings:
+    """What has been worked out for one network: for its documents as running, as drafted, as previewed."""
+
+    def __init__(self) -> None:
+        self._worlds: Kept[_Document, World] = Kept(MOST_WORLDS, lambda world: document_bytes(world.network))
+        self._topologies: deque[World] = deque(maxlen=MOST_TOPOLOGIES)
+        self._building = RLock()
+        self._books: Kept[_Document, tuple[TestMarks, ...]] = Kept(MOST_BOOKS, lambda book: 4000 * len(book))
+        self._tries = Tries()
+        self._findings: Kept[_Document, tuple[Finding, ...]] = Kept(
+            MOST_BOOKS, lambda found: 4000 * len(found)
+        )
+        self._idle = IdleEntries()
+        self.engine = engines()
+        self.prover = Prover(self.engine)
+        self._proven: LRUCache[tuple[str, str], Proven] = LRUCache(
+            MOST_PROVEN, getsizeof=lambda found: min(found.nbytes, MOST_PROVEN // FEW)
+        )
+        self._proving = RLock()
+        self._advised: dict[Family, Reach] = {}
+        self._reaches: Kept[ReachQuestion, Reach] = Kept(MOST_REACHES, lambda reach: reach.nbytes)
+        self._reaching = RLock()
+
+    @property
+    def nbytes(self) -> int:
+        """About how many bytes all of it takes."""
+        kept = (self._worlds, self._books, self._findings, self._reaches)
+        advised = sum(reach.nbytes for reach in list(self._advised.values()))
+        return sum(each.nbytes for each in kept) + int(self._proven.currsize) + advised
+
+    def world(self, network: Network) -> World:
+        """The world of a document; what it shares with one of the same topology is not worked out again."""
+        with self._building:  # two requests at once must not make two worlds that share nothing
+            world = self._worlds.get(_Document(network))
+            if world is not None:
+                return world
+            known = next((world for world in self._topologies if world.same_topology(network)), None)
+            built = build_world(network, known)
+            if known is None:
+                self._topologies.appendleft(built)
+            return self._worlds.put(_Document(network), built)
+
+    def book(self, running: Network, draft: Network) -> tuple[TestMarks, ...]:
+        """Every test flow of `draft` with its three verdicts."""
+        key = _Document(running, draft)
+        found = self._books.get(key)
+        if found is None:
+            world, drafted = self.world(running), self.world(draft)
+            states = States(world, world.baseline, drafted, drafted.baseline)
+            found = self._books.put(key, mark_tests(draft.tests, states, self._tries))
+        return found
+
+    def world_in(self, stored: Stored, state: str) -> World:
+        """The world of a network as running, on the draft, or (baseline) on the draft with no lists."""
+        if state == "baseline":
+            return self.world(stored.draft).baseline
+        return self.world(stored.running if state == "running" else stored.draft)
+
+    def trace(self, stored: Stored, flow: Flow, state: str) -> TraceReport:
+        """One flow in full. `state` is baseline, running or draft. Raises FlowError."""
+        world = self.world_in(stored, state)
+        return report(converse(world, flow), world.segments, write_flow(flow), state)
+
+    def policy(self, stored: Stored, progress: Progress) -> tuple[RequirementMarks, ...]:
+        """Every requirement of the draft with its three answers. Raises Cancelled."""
+        running, draft = self.world(stored.running), self.world(stored.draft)
+        states = PolicyStates((running, stored.running), (draft, stored.draft))
+        with self._proving:
+            return prove_policy(self.prover, states, self._proven, progress)
+
+    def findings(self, stored: Stored, progress: Progress) -> tuple[Finding, ...]:
+        """What is wrong or doubtful in the draft. Raises Cancelled."""
+        key = _Document(stored.draft)
+        found = self._findings.get(key)
+        if found is None:
+            world = self.world(stored.draft)
+            ground = Ground(stored.draft, world, self.engine, self._idle, progress)
+            found = self._findings.put(key, find_all(ground))
+        return found
+
+    def advice(self, stored: Stored, statement: Statement, progress: Progress) -> Advice:
+        """Where lists would make `statement` hold on the draft. Raises Cancelled."""
+        with self._proving:
+            known = {name: found for (name, state), found in self._proven.items() if state == "draft"}
+            draft = self.world(stored.draft)
+            advisor = Advisor(self.prover, self.engine, draft, stored.draft, known, self._advised)
+            return advisor.advise(statement, progress=progress)
+
+    def reach(self, stored: Stored, question: ReachQuestion, progress: Progress) -> ReachFound:
+        """The matrix of a question, as running and on the draft. Raises Cancelled."""
+        worlds = self.world(stored.running), self.world(stored.draft)
+        axes = tuple(
+            axis_of(world, network, question)
+            for world, network in zip(worlds, (stored.running, stored.draft), strict=True)
+        )
+        with self._reaching:
+            running, draft = (
+                self._cells(world, axis, question, part(progress, half, 2))
+                for half, (world, axis) in enumerate(zip(worlds, axes, strict=True))
+            )
+        return ReachFound(axes[0], axes[1], running, draft)
+
+    def _cells(self, world: World, axis: Axis, question: ReachQuestion, progress: Progress) -> Cells:
+        """The cells in one world: from what was traced in another one, where that fits."""
+        engine = self.engine(world)
+        known = self._reaches.get(question)
+        if known is not None and known.axis.devices == axis.devices and known.fits(engine):
+            return known.cells_in(engine)
+        self._reaches.drop(question)  # before the new one is worked out: the two together may be large
+        return self._reaches.put(question, Reach(world, engine, axis, question, progress)).cells()
+
+    def reach_change(self, stored: Stored, after: Network) -> ReachChange | None:
+        """How reach differs between the draft and what it would be; None while that would take too long.
+
+        The question is the one asked last, or what every device listens on.
+        """
+        asked = next((question for question, _ in reversed(self._reaches.items())), None)
+        if asked is None and len(after.devices) > SMALL:
+            return None
+        question = asked or ReachQuestion((OWN_SERVICES, "ping"), Family.IPV4)
+        worlds = self.world(stored.draft), self.world(after)
+        axes = [
+            axis_of(world, network, question)
+            for world, network in zip(worlds, (stored.draft, after), strict=True)
+        ]
+        if axes[0].devices != axes[1].devices:
+            return None
+        known = self._reaches.get(question)
+        if len(after.devices) > SMALL and not (
+            known and all(known.fits(self.engine(each)) for each in worlds)
+        ):
+            return None
+        if not self._reaching.acquire(timeout=PATIENCE):
+            return None
+        try:
+            cells = [
+                self._cells(world, axis, question, unwatched)
+                for world, axis in zip(worlds, axes, strict=True)
+            ]
+        finally:
+            self._reaching.release()
+        return change_of(question, *cells)
+
+
+class AllWorkings:
+    """The workings of every network in use; those of networks that were asked about least are let go."""
+
+    def __init__(self, memory: int = MEMORY) -> None:
+        """memory:  how many bytes they may take together, as far as that can be estimated"""
+        self._memory = memory
+        self._of: OrderedDict[str, Workings] = OrderedDict()
+        self._lock = Lock()
+
+    @property
+    def nbytes(self) -> int:
+        with self._lock:
+            every = list(self._of.values())
+        return sum(each.nbytes for each in every)
+
+    def of(self, network_id: str) -> Workings:
+        with self._lock:
+            found = self._of.setdefault(network_id, Workings())
+            self._of.move_to_end(network_id)
+            sizes = [each.nbytes for each in self._of.values()]
+            taken = sum(sizes)
+            for size in sizes[:-1]:
+                if taken <= self._memory:
+                    break
+                self._of.popitem(last=False)
+                taken -= size
+        return found
