@@ -2,17 +2,18 @@
 
 PYTHON ?= python3
 BIN := .venv/bin
+BUILT := src/greyheron/workbench/index.html
 UI_SOURCES := $(shell find ui/src ui/public -type f 2>/dev/null) ui/index.html ui/vite.config.ts
 
 .PHONY: demo dev test check shots bench contracts format clean
 
-demo: .venv/stamp ui/dist/index.html
+demo: .venv/stamp $(BUILT)
 	@$(BIN)/grey-heron serve --demo
 
 dev: .venv/stamp ui/node_modules/stamp
 	@$(BIN)/grey-heron serve --demo & server=$$!; trap "kill $$server" EXIT; cd ui && npx vite
 
-test: check ui/dist/index.html .venv/chromium
+test: check $(BUILT) .venv/chromium
 	$(BIN)/pytest -n 2 --dist loadgroup
 
 check: .venv/stamp ui/node_modules/stamp
@@ -33,7 +34,7 @@ format: .venv/stamp ui/node_modules/stamp
 	$(BIN)/ruff check --fix .
 	cd ui && npx biome check --write .
 
-shots: .venv/stamp ui/dist/index.html .venv/chromium
+shots: .venv/stamp $(BUILT) .venv/chromium
 	PYTHONPATH=. $(BIN)/python scripts/shots.py
 
 bench: .venv/stamp
@@ -50,7 +51,7 @@ ui/node_modules/stamp: ui/package-lock.json
 	cd ui && npm install --no-save --silent  # not `ci`: some platforms’ optional packages are not in every registry
 	@touch $@
 
-ui/dist/index.html: ui/node_modules/stamp $(UI_SOURCES)
+$(BUILT): ui/node_modules/stamp $(UI_SOURCES)
 	cd ui && npm run --silent build -- --logLevel warn
 	@touch $@
 
@@ -59,4 +60,4 @@ ui/dist/index.html: ui/node_modules/stamp $(UI_SOURCES)
 	@touch $@
 
 clean:
-	rm -rf .venv ui/node_modules ui/dist grey-heron-data
+	rm -rf .venv dist ui/node_modules src/greyheron/workbench grey-heron-data

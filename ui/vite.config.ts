@@ -4,6 +4,13 @@ import { defineConfig } from "vite";
 
 export default defineConfig({
   plugins: [react(), tailwindcss()],
-  build: { target: "es2022", sourcemap: false, assetsInlineLimit: 0, chunkSizeWarningLimit: 2000 },
+  build: {
+    target: "es2022",
+    sourcemap: false,
+    assetsInlineLimit: 0,
+    chunkSizeWarningLimit: 2000,
+    outDir: "../src/greyheron/workbench",
+    emptyOutDir: true,
+  },
   server: { proxy: { "/api": "http://127.0.0.1:8470" } },
 });

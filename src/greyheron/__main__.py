@@ -1,5 +1,7 @@
 """`python -m greyheron`: the same as `grey-heron`."""
 
-from greyheron.cli.main import app
+import sys
 
-app()
+from greyheron.cli.main import main
+
+sys.exit(main())

@@ -14,7 +14,7 @@ import pytest
 from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
 
 ROOT = Path(__file__).parents[2]
-BUILT = ROOT / "ui" / "dist"
+BUILT = ROOT / "src" / "greyheron" / "workbench"
 QUIET = [
     "--no-sandbox",
     "--disable-gpu",
@@ -39,8 +39,8 @@ class Server:
         self.start()
 
     def start(self) -> None:
-        command = [sys.executable, "-c", "from greyheron.cli.main import app; app()", "serve", "--demo"]
-        command += ["--port", str(self._port), "--data", str(self._data), "--interface", str(BUILT)]
+        command = [sys.executable, "-m", "greyheron", "serve", "--demo", "--no-open", "--quiet"]
+        command += ["--port", str(self._port), "--data", str(self._data)]
         self._process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
         with httpx.Client(transport=httpx.HTTPTransport(retries=0)) as client:
             while self._process.poll() is None:
@@ -83,7 +83,9 @@ def server(started: Server) -> Server:
 def browser() -> Iterator[Browser]:
     chromium = shutil.which("chromium")
     assert chromium, "Chromium is missing: `make test` installs it"
-    assert (BUILT / "index.html").is_file(), "the workbench is not built: run `make ui/dist/index.html`"
+    assert (BUILT / "index.html").is_file(), (
+        "the workbench is not built: run `make src/greyheron/workbench/index.html`"
+    )
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=chromium, args=QUIET)
         yield browser

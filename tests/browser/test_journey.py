@@ -6,10 +6,9 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Locator, Page, expect
-from typer.testing import CliRunner
 
-from greyheron.cli.main import app
 from tests.browser.conftest import Server, open_demo
+from tests.command_line import run
 
 pytestmark = pytest.mark.browser
 
@@ -179,7 +178,7 @@ def test_the_command_line_gives_the_verdicts_on_the_screen(page: Page, tmp_path:
         page.get_by_role("button", name="Saltmarsh reserve").click()
         page.get_by_role("menuitem", name="Export the draft").click()
     download.value.save_as(file)
-    result = json.loads(CliRunner().invoke(app, ["check", str(file), "--json"]).output)
+    result = json.loads(run(["check", str(file), "--json"]).output)
     assert len(result["tests"]) == 24
     for test in result["tests"]:
         expect(mark(page, test["id"], "draft")).to_have_accessible_name(

@@ -5,20 +5,17 @@ from importlib.resources import files
 from pathlib import Path
 from xml.etree import ElementTree
 
-from typer.testing import CliRunner
-
 from greyheron.analysis.book import States, Tries, mark_tests
-from greyheron.cli.main import app
 from greyheron.core.world import build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.workspace import read_workspace
+from tests.command_line import run
 
 DEMO = str(files("greyheron.demo").joinpath("saltmarsh.yaml"))
-run = CliRunner().invoke
 
 
 def test_check_says_what_is_not_as_expected_and_ends_with_1() -> None:
-    result = run(app, ["check", DEMO])
+    result = run(["check", DEMO])
     assert result.exit_code == 1
     assert "24 test flows, 22 as expected, 2 not." in result.output
     assert (
@@ -27,7 +24,7 @@ def test_check_says_what_is_not_as_expected_and_ends_with_1() -> None:
 
 
 def test_check_gives_the_verdicts_that_the_interface_shows() -> None:
-    found = json.loads(run(app, ["check", DEMO, "--json"]).output)
+    found = json.loads(run(["check", DEMO, "--json"]).output)
     world = build_world(saltmarsh())
     expected = {
         mark.id: mark.draft.verdict for mark in mark_tests(saltmarsh().tests, States.of(world), Tries())
@@ -44,28 +41,28 @@ def test_check_ends_with_0_when_all_is_as_expected(tmp_path: Path) -> None:
     file.write_text(
         text.replace("statement: block visitors → ledger telnet", "statement: block visitors → jetty udp")
     )
-    assert run(app, ["check", str(file)]).exit_code == 1  # nobody listens there: it proves nothing
+    assert run(["check", str(file)]).exit_code == 1  # nobody listens there: it proves nothing
     file.write_text(text.replace("statement: block visitors", "statement: block beyond"))
-    assert run(app, ["check", str(file)]).exit_code == 0
+    assert run(["check", str(file)]).exit_code == 0
 
 
 def test_a_bad_file_ends_with_2_and_every_problem(tmp_path: Path) -> None:
     file = tmp_path / "bad.yaml"
     file.write_text("format: grey-heron/1\nname: x\ndevices: [{name: a, kind: b}, {name: c, kind: d}]\n")
-    result = run(app, ["check", str(file)])
+    result = run(["check", str(file)])
     assert result.exit_code == 2
     assert "device a, kind" in result.output
     assert "device c, kind" in result.output
-    assert run(app, ["check", str(tmp_path / "none.yaml")]).exit_code == 2
+    assert run(["check", str(tmp_path / "none.yaml")]).exit_code == 2
 
 
 def test_trace_in_words_and_as_json() -> None:
     flow = ["trace", DEMO, "--from", "ringing-desk", "--to", "camhub", "--service", "web"]
-    result = run(app, flow)
+    result = run(flow)
     assert result.exit_code == 0
     assert "hides-in denies, implicit deny" in result.output
     assert "the sender sees nothing: a timeout" in result.output
-    found = json.loads(run(app, [*flow, "--json"]).output)
+    found = json.loads(run([*flow, "--json"]).output)
     assert found["verdict"] == "blocked"
     exchange = found["exchanges"][0]
     assert exchange["decided_on"] == "home"
@@ -76,13 +73,13 @@ def test_trace_in_words_and_as_json() -> None:
         "list": "hides-in",
         "entry": None,
     }
-    assert json.loads(run(app, [*flow, "--json", "--baseline"]).output)["verdict"] == "passes"
+    assert json.loads(run([*flow, "--json", "--baseline"]).output)["verdict"] == "passes"
 
 
 def test_trace_takes_source_interfaces_addresses_and_ports() -> None:
     def verdict(source: str, *more: str) -> str:
         flow = ["trace", DEMO, "--from", source, "--to", "ledger", "--service", "tcp/443", *more, "--json"]
-        found: str = json.loads(run(app, flow).output)["exchanges"][0]["out"]["hops"][0]["header"]
+        found: str = json.loads(run(flow).output)["exchanges"][0]["out"]["hops"][0]["header"]
         return str(found)
 
     assert "172.20.255.3" in verdict("centre-gw:lo0")
@@ -91,7 +88,7 @@ def test_trace_takes_source_interfaces_addresses_and_ports() -> None:
 
 
 def test_a_flow_that_cannot_be_traced_ends_with_2() -> None:
-    result = run(app, ["trace", DEMO, "--from", "nobody", "--to", "ledger", "--service", "web"])
+    result = run(["trace", DEMO, "--from", "nobody", "--to", "ledger", "--service", "web"])
     assert result.exit_code == 2
     assert "there is no device “nobody”" in result.output
 
@@ -99,47 +96,47 @@ def test_a_flow_that_cannot_be_traced_ends_with_2() -> None:
 def test_format_puts_a_file_into_its_usual_form(tmp_path: Path) -> None:
     file = tmp_path / "door.lists"
     file.write_text("list door ipv4 standard\n5 permit   from 172.20.16.0/24\n12 deny any\n")
-    assert run(app, ["format", str(file), "--check"]).exit_code == 1
-    assert run(app, ["format", str(file), "--write", "--renumber"]).exit_code == 0
+    assert run(["format", str(file), "--check"]).exit_code == 1
+    assert run(["format", str(file), "--write", "--renumber"]).exit_code == 0
     assert file.read_text() == "list door ipv4 standard\n10 permit from 172.20.16.0/24\n20 deny from any\n"
-    assert run(app, ["format", str(file), "--check"]).exit_code == 0
+    assert run(["format", str(file), "--check"]).exit_code == 0
     file.write_text("list door ipv4 standard\npermit tcp\n")
-    result = run(app, ["format", str(file)])
+    result = run(["format", str(file)])
     assert (result.exit_code, "line 2, column 8" in result.output) == (2, True)
 
 
 def test_format_keeps_what_a_workspace_says(tmp_path: Path) -> None:
     file = tmp_path / "network.yaml"
     file.write_bytes(Path(DEMO).read_bytes())
-    run(app, ["format", str(file), "--write"])
+    run(["format", str(file), "--write"])
     assert read_workspace(file.read_bytes()) == read_workspace(Path(DEMO).read_bytes())
     assert file.read_text().startswith(Path(DEMO).read_text().splitlines()[0])
 
 
 def test_serving_elsewhere_than_on_loopback_needs_a_token() -> None:
-    result = run(app, ["serve", "--host", "0.0.0.0"])
+    result = run(["serve", "--host", "0.0.0.0"])
     assert result.exit_code == 2
     assert "token" in result.output
-    assert run(app, ["serve", "--host", "0.0.0.0", "--token", "short"]).exit_code == 2
+    assert run(["serve", "--host", "0.0.0.0", "--token", "short"]).exit_code == 2
 
 
 def test_prove_advise_and_findings_end_as_a_pipeline_wants(tmp_path: Path) -> None:
-    assert run(app, ["prove", DEMO, "allow visitors → ledger https"]).exit_code == 0
-    violated = run(app, ["prove", DEMO, "block visitors → ledger telnet", "--json"])
+    assert run(["prove", DEMO, "allow visitors → ledger https"]).exit_code == 0
+    violated = run(["prove", DEMO, "block visitors → ledger telnet", "--json"])
     assert violated.exit_code == 1
     answer = json.loads(violated.output)["requirements"][0]
     assert (answer["answer"], answer["verdict"]) == ("violated", "passes")
-    assert run(app, ["prove", DEMO, "block visitors"]).exit_code == 2
-    assert run(app, ["prove", DEMO, "block nobody → ledger any"]).exit_code == 2
-    advice = run(app, ["advise", DEMO, "kiosk → ledger telnet block", "--json"])
+    assert run(["prove", DEMO, "block visitors"]).exit_code == 2
+    assert run(["prove", DEMO, "block nobody → ledger any"]).exit_code == 2
+    advice = run(["advise", DEMO, "kiosk → ledger telnet block", "--json"])
     assert advice.exit_code == 0
     assert json.loads(advice.output)["choices"][0]["holds"]
-    assert run(app, ["advise", DEMO, "kiosk → nowhere telnet block"]).exit_code == 2
-    assert run(app, ["findings", DEMO]).exit_code == 1  # the reply that is blocked
-    every = json.loads(run(app, ["findings", DEMO, "--json"]).output)["findings"]
+    assert run(["advise", DEMO, "kiosk → nowhere telnet block"]).exit_code == 2
+    assert run(["findings", DEMO]).exit_code == 1  # the reply that is blocked
+    every = json.loads(run(["findings", DEMO, "--json"]).output)["findings"]
     assert {each["severity"] for each in every} == {"warning", "note"}
     report = tmp_path / "report.xml"
-    run(app, ["check", DEMO, "--junit", str(report)])
+    run(["check", DEMO, "--junit", str(report)])
     suites = {each.get("name"): each for each in ElementTree.parse(report).getroot()}
     assert suites["requirements"].get("failures") == "1"
     assert suites["test flows"].get("tests") == "24"

@@ -124,7 +124,7 @@ WRONG: dict[str, tuple[Callable[[Lab], object], str]] = {
     ),
     "a misread entry": (
         lambda lab: lab.place("r1 eth0 in", "permit any\ndeny tpc"),
-        "list list, entries, line 2: “tpc” is no protocol",
+        "list list, entries, line 2, column 6: “tpc” is no protocol",
     ),
     "a standard IPv6 list": (
         lambda lab: lab.place("r1 eth0 in", "permit any", kind="standard", family="ipv6"),
@@ -144,7 +144,7 @@ WRONG: dict[str, tuple[Callable[[Lab], object], str]] = {
     ),
     "a test without an expectation": (
         set_("tests", value=[{"flow": "left → right web"}]),
-        "test flow t1, flow, line 1: the line ends too early",
+        "test flow t1, flow, line 1, column 18: the line ends too early",
     ),
     "devices that are no list": (set_("devices", value={"r1": {}}), "document, devices: expected a list"),
     "another format": (set_("format", value="grey-heron/9"), "expected grey-heron/1, found “grey-heron/9”"),

@@ -1,14 +1,13 @@
 """Large invented networks: the same arguments give the same network, and it works."""
 
 import pytest
-from typer.testing import CliRunner
 
-from greyheron.cli.main import app
 from greyheron.core.conversation import Verdict, converse
 from greyheron.core.world import build_world
 from greyheron.demo.generator import Plan, generate
 from greyheron.formats.workspace import read_workspace, write_workspace
 from greyheron.model.problems import DocumentError
+from tests.command_line import run
 
 PLAN = Plan(routers=24, lists=8, entries=30, seed=4)
 
@@ -46,8 +45,7 @@ def test_a_plan_that_cannot_be_carried_out() -> None:
 
 
 def test_the_command_prints_a_workspace_file() -> None:
-    run = CliRunner().invoke
-    result = run(app, ["generate", "--routers", "3", "--lists", "2", "--entries", "5", "--seed", "7"])
+    result = run(["generate", "--routers", "3", "--lists", "2", "--entries", "5", "--seed", "7"])
     assert result.exit_code == 0
-    assert read_workspace(result.stdout) == generate(Plan(3, 2, 5, 7))
-    assert run(app, ["generate", "--routers", "0"]).exit_code == 2
+    assert read_workspace(result.output) == generate(Plan(3, 2, 5, 7))
+    assert run(["generate", "--routers", "0"]).exit_code == 2

@@ -1,47 +1,109 @@
 """`grey-heron serve`: the workbench on a local address."""
 
+import os
+import socket
+import sys
+import webbrowser
+from contextlib import suppress
+from importlib.resources import files
 from pathlib import Path
+from threading import Thread
+from time import sleep
 from typing import Annotated
 
 import typer
 import uvicorn
-from rich.console import Console
 
+from greyheron.cli.keeping import DATA, DATABASE, Data
+from greyheron.cli.reading import CannotGoOn, out
 from greyheron.demo.networks import saltmarsh
 from greyheron.server.app import make_app
+from greyheron.server.logs import LogFormat, write_logs
 from greyheron.server.safety import LOOPBACK, Access
+from greyheron.server.workings import MEMORY
 from greyheron.store.database import open_database
 from greyheron.store.networks import NetworkStore
 
 PORT = 8470
-console = Console(highlight=False, soft_wrap=True)
+MIB = 1 << 20
+SHORTEST_TOKEN = 12
+FINISHING = 20
+"""Seconds that requests which were accepted have to be answered when the server ends."""
 
 
 def serve(
     host: Annotated[str, typer.Option(help="The address to listen on.")] = "127.0.0.1",
-    port: Annotated[int, typer.Option(min=0, max=65535)] = PORT,
-    data: Annotated[Path, typer.Option(help="The folder for the database.")] = Path("grey-heron-data"),
-    interface: Annotated[Path, typer.Option(help="The folder of the built workbench.")] = Path("ui/dist"),
+    port: Annotated[int, typer.Option(min=0, max=65535, help="0 for any that is free.")] = PORT,
+    data: Data = DATA,
+    interface: Annotated[
+        Path | None, typer.Option(help="A folder with another build of the workbench.")
+    ] = None,
     demo: Annotated[bool, typer.Option("--demo", help="Put the demo network in an empty database.")] = False,
+    show: Annotated[
+        bool | None, typer.Option("--open/--no-open", help="Open the browser; with --demo unless told.")
+    ] = None,
     token: Annotated[str | None, typer.Option(envvar="GREY_HERON_TOKEN", help="An access token.")] = None,
+    also: Annotated[
+        list[str] | None, typer.Option("--name", help="A host name that a proxy passes on.")
+    ] = None,
+    memory: Annotated[int, typer.Option(min=64, help="MiB of what was worked out that are kept.")] = MEMORY
+    // MIB,
+    log_format: Annotated[LogFormat, typer.Option(help="How the log is written.")] = LogFormat.LINES,
+    quiet: Annotated[bool, typer.Option("--quiet", help="Log warnings and errors only.")] = False,
 ) -> None:
     """Serve the workbench. Listens on loopback only, unless there is an access token."""
     if host not in LOOPBACK and not token:
-        console.print(f"Listening on {host} lets others in: give an access token with --token.")
-        raise typer.Exit(2)
-    if token is not None and len(token) < 12:
-        console.print("The access token is too short: use at least 12 characters.")
-        raise typer.Exit(2)
-    engine = open_database(data / "networks.db")
+        raise CannotGoOn(f"Listening on {host} lets others in: give an access token with --token.")
+    if token is not None and len(token) < SHORTEST_TOKEN:
+        raise CannotGoOn(f"The access token is too short: use at least {SHORTEST_TOKEN} characters.")
+    listening = _bound(host, port)
+    write_logs(log_format, 30 if quiet else 20)
+    engine = open_database(data / DATABASE)
     store = NetworkStore(engine)
     if demo and not store.summaries():
         store.create(saltmarsh())
-    built = interface if (interface / "index.html").is_file() else None
-    if built is None:
-        console.print(f"There is no built workbench in {interface}: serving the API alone.")
-    app = make_app(engine, Access(LOOPBACK | {host}, token), built)
-    shown = f"[{host}]" if ":" in host else host
-    console.print(
-        f"Grey Heron is at http://{shown}:{port}/{'?token=' + token if token else ''}", markup=False
+    built = interface or Path(str(files("greyheron").joinpath("workbench")))
+    if not (built / "index.html").is_file():
+        out.print(f"There is no built workbench in {built}: serving the API alone.", markup=False)
+    app = make_app(
+        engine,
+        Access(LOOPBACK | {host, *(also or ())}, token),
+        built if (built / "index.html").is_file() else None,
+        memory * MIB,
     )
-    uvicorn.run(app, host=host, port=port, log_level="warning", server_header=False)
+    shown = f"[{host}]" if ":" in host else host
+    address = f"http://{shown}:{listening.getsockname()[1]}/{'?token=' + token if token else ''}"
+    out.print(f"Grey Heron is at {address}", markup=False)
+    sys.stdout.flush()
+    config = uvicorn.Config(app, log_config=None, server_header=False, timeout_graceful_shutdown=FINISHING)
+    server = uvicorn.Server(config)
+    if demo if show is None else show:
+        Thread(target=_open_browser, args=(server, address), daemon=True).start()
+    server.run(sockets=[listening])
+
+
+def _bound(host: str, port: int) -> socket.socket:
+    """A socket that listens there. Raises CannotGoOn."""
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    listening = socket.socket(family, socket.SOCK_STREAM)
+    listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listening.bind((host, port))
+        listening.listen(128)
+    except OSError as error:
+        listening.close()
+        raise CannotGoOn(
+            f"Port {port} of {host} cannot be listened on ({error.strerror}): end what listens there, "
+            "or choose another one with --port."
+        ) from None
+    return listening
+
+
+def _open_browser(server: uvicorn.Server, address: str) -> None:
+    """Show the workbench once it answers, where there is a screen to show it on."""
+    if sys.platform == "linux" and not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
+        return
+    while not server.started:
+        sleep(0.05)
+    with suppress(webbrowser.Error):
+        webbrowser.open(address)

@@ -22,8 +22,9 @@ class Problem:
     end: int | None = None
 
     def __str__(self) -> str:
-        spot = "" if self.line is None else f", line {self.line}"
-        return f"{self.where}{spot}: {self.message}"
+        line = "" if self.line is None else f", line {self.line}"
+        column = "" if self.column is None else f", column {self.column}"
+        return f"{self.where}{line}{column}: {self.message}"
 
 
 def misread(error: NotationError, where: str) -> list[Problem]:

@@ -9,6 +9,7 @@ from pathlib import Path
 from fastapi import FastAPI
 from fastapi.responses import FileResponse, HTMLResponse, Response
 from fastapi.routing import APIRoute
+from prometheus_client import CollectorRegistry
 from sqlalchemy import Engine
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.staticfiles import StaticFiles
@@ -25,6 +26,7 @@ from greyheron.server.reach_routes import router as reach_router
 from greyheron.server.routes import router
 from greyheron.server.safety import Access, Safety, content_policy
 from greyheron.server.traffic_routes import router as traffic_router
+from greyheron.server.watching import Watching, watch
 from greyheron.server.workings import MEMORY, AllWorkings
 from greyheron.store.networks import NetworkStore
 from greyheron.store.results import ResultStore
@@ -56,6 +58,8 @@ def make_app(engine: Engine, access: Access, interface: Path | None, memory: int
     app.state.jobs = Jobs()
     app.state.author = getpass.getuser()
     problems.install(app)
+    registry = CollectorRegistry()
+    watch(app, registry)
     app.include_router(router)
     app.include_router(job_router)
     app.include_router(device_router)
@@ -68,6 +72,7 @@ def make_app(engine: Engine, access: Access, interface: Path | None, memory: int
         _serve_interface(app, interface)
     app.add_middleware(GZipMiddleware, minimum_size=2000)
     app.add_middleware(Safety, access=access)
+    app.add_middleware(Watching, registry=registry)
     return app
 
 

@@ -25,6 +25,8 @@ FORGOTTEN = 900.0
 """Seconds after which a computation that nobody asked about any more ends by itself: its window is closed."""
 LONGEST = 1800.0
 """Seconds that a computation may take."""
+FINISHING = 20.0
+"""Seconds that work which writes has to be finished when the server ends."""
 MOST_KEPT = 40
 MOST_WAITING = 200
 PATIENCE = 0.25
@@ -52,6 +54,7 @@ class Job:
     id: str
     owner: str
     work: Work
+    writes: bool = False
     done: float = 0.0
     cancelled: Event = field(default_factory=Event)
     asked: float = field(default_factory=monotonic)
@@ -100,9 +103,12 @@ class Jobs:
         for number in range(AT_ONCE):
             Thread(target=self._serve, name=f"job-{number}", daemon=True).start()
 
-    def start(self, owner: str, work: Work) -> Working[Any]:
-        """Begin `work` about a network, and give it a moment to be done at once."""
-        job = Job(token_urlsafe(9), owner, work)
+    def start(self, owner: str, work: Work, writes: bool = False) -> Working[Any]:
+        """Begin `work` about a network, and give it a moment to be done at once.
+
+        writes:  whether it keeps something, and is finished when the server ends
+        """
+        job = Job(token_urlsafe(9), owner, work, writes)
         with self._changed:
             if len(self._waiting) >= MOST_WAITING:
                 raise Refusal(503, f"{MOST_WAITING} computations are waiting already: try again in a while.")
@@ -135,12 +141,16 @@ class Jobs:
             job.cancelled.set()
 
     def close(self) -> None:
-        """End all of them."""
+        """End all of them; those that write are waited for."""
         with self._changed:
             self._closed = True
             for job in self._jobs.values():
-                job.cancelled.set()
+                if not job.writes:
+                    job.cancelled.set()
             self._changed.notify_all()
+            self._changed.wait_for(
+                lambda: not any(job.writes for job in (*self._waiting, *self._running)), FINISHING
+            )
 
     def counts(self) -> tuple[int, int]:
         """How many wait, and how many are under way."""
@@ -152,7 +162,7 @@ class Jobs:
             with self._changed:
                 job = self._next()
                 while job is None:
-                    if self._closed:
+                    if self._closed and not self._waiting:
                         return
                     self._changed.wait()
                     job = self._next()

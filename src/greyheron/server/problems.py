@@ -1,10 +1,8 @@
 """Errors as problem documents (RFC 9457)."""
 
-import logging
 from collections.abc import Callable, Iterable
 from dataclasses import asdict
 from http import HTTPStatus
-from secrets import token_hex
 from typing import Any
 
 from fastapi import FastAPI, Request
@@ -19,6 +17,7 @@ from greyheron.core.conversation import FlowError
 from greyheron.model.changes import ChangeError
 from greyheron.model.notation.line import NotationError
 from greyheron.model.problems import DocumentError, Problem, misread
+from greyheron.server.logs import log, request_id
 from greyheron.store.networks import (
     NothingToDo,
     UnknownNetwork,
@@ -28,7 +27,6 @@ from greyheron.store.networks import (
 )
 
 MEDIA_TYPE = "application/problem+json"
-log = logging.getLogger("greyheron")
 
 
 class ProblemItem(BaseModel):
@@ -90,7 +88,7 @@ def problem(status: int, detail: str, problems: list[Problem] | None = None, **e
 
 def unexpected(error: BaseException) -> JSONResponse:
     """The answer to an error that nobody foresaw; its number is in the log, with all that is known."""
-    number = token_hex(4)
+    number = request_id.get()
     log.error("error %s", number, exc_info=error)
     detail = (
         f"Something went wrong here that should not (number {number}). Nothing was written by this request. "

@@ -105,7 +105,7 @@ def import_network(body: Body, store: Store, author: Author, jobs: Computations)
         stored = store.create(read_workspace(body, progress), author)
         return Ready(id=stored.id, version=stored.version)
 
-    return jobs.start("imports", work)
+    return jobs.start("imports", work, writes=True)
 
 
 @router.post("/networks/{network_id}/open")

@@ -10,6 +10,7 @@ from starlette.responses import RedirectResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from greyheron.server.problems import Refusal, problem, unexpected
+from greyheron.server.watching import HEALTH
 
 LARGEST_BODY = 32 * 1024 * 1024
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
@@ -88,7 +89,7 @@ class Safety:
             parts = urlsplit(origin)
             if parts.netloc != headers.get("host"):
                 return Refusal(403, f"A page from {origin} may not change anything here.")
-        if not self._allowed(scope, headers):
+        if scope["path"] != HEALTH and not self._allowed(scope, headers):
             return Refusal(401, "An access token is needed: open the address that the server printed.")
         length = headers.get("content-length", "0")
         if not length.isdigit() or int(length) > LARGEST_BODY:

@@ -6,19 +6,34 @@ from typing import Any
 
 from alembic import command
 from alembic.config import Config
+from alembic.script import ScriptDirectory
 from sqlalchemy import Connection, Engine, create_engine, event
+from sqlalchemy.exc import DatabaseError
+
+from greyheron.store.opening import CannotOpen, reason, require_ours
 
 
 def open_database(path: Path) -> Engine:
-    """Open (or make) the database file at `path` and migrate it.
+    """Open (or make) the database file at `path` and migrate it. Raises CannotOpen.
 
     Write-ahead log with full synchronisation: what was committed survives a crash at any moment.
     """
-    path.parent.mkdir(parents=True, exist_ok=True)
-    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 10})
-    event.listen(engine, "connect", _prepare)
-    event.listen(engine, "begin", _begin)
-    _migrate(engine)
+    with as_file(files("greyheron.store").joinpath("migrations")) as folder:
+        config = Config()
+        config.set_main_option("script_location", str(folder))
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            require_ours(path, ScriptDirectory.from_config(config))
+            engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 10})
+            event.listen(engine, "connect", _prepare)
+            event.listen(engine, "begin", _begin)
+            with engine.begin() as connection:
+                config.attributes["connection"] = connection
+                command.upgrade(config, "head")
+        except OSError as error:
+            raise CannotOpen(reason(path, error)) from None
+        except DatabaseError as error:
+            raise CannotOpen(reason(path, error.orig or error)) from None
     return engine
 
 
@@ -37,11 +52,3 @@ def _begin(connection: Connection) -> None:
     """A writer takes the lock first, so that what its transaction read is still so when it writes."""
     only_reads = connection.get_execution_options().get("only_reads", False)
     connection.exec_driver_sql("BEGIN" if only_reads else "BEGIN IMMEDIATE")
-
-
-def _migrate(engine: Engine) -> None:
-    with as_file(files("greyheron.store").joinpath("migrations")) as folder, engine.begin() as connection:
-        config = Config()
-        config.set_main_option("script_location", str(folder))
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")

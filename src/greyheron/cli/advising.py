@@ -1,0 +1,81 @@
+"""`grey-heron advise` and `findings`: where lists should go, and what is wrong."""
+
+import json
+from dataclasses import asdict, replace
+from typing import Annotated
+
+import typer
+
+from greyheron.analysis.advice import Advisor, wanted
+from greyheron.analysis.findings.coverage import IdleEntries
+from greyheron.analysis.findings.finder import find_all, noted
+from greyheron.analysis.findings.finding import Ground, Severity
+from greyheron.analysis.proof.proving import Prover, engines
+from greyheron.cli.reading import UNEXPECTED, AsJson, File, out, read_file
+from greyheron.core.world import build_world
+from greyheron.model.document import to_data
+
+
+def advise(
+    file: File,
+    asked: Annotated[str, typer.Argument(help="A requirement, or a test flow with pass or block.")],
+    as_json: AsJson = False,
+) -> None:
+    """Say where lists would make it hold. Exit status: 0 there is a way, or it holds; 1 not; 2 a bad file."""
+    network = read_file(file)
+    statement = wanted(asked, network)
+    world, shared = build_world(network), engines()
+    found = Advisor(Prover(shared), shared, world, network).advise(statement)
+    if as_json:
+        choices = [
+            {**asdict(replace(each, changes=())), "changes": [to_data(change) for change in each.changes]}
+            for each in found.choices
+        ]
+        print(json.dumps({"text": found.text, "choices": choices}, ensure_ascii=False, indent=2))
+    else:
+        out.print(found.text, markup=False)
+        for choice in found.choices:
+            out.print(f"\n{'✓' if choice.holds else '·'} {choice.text}", markup=False)
+            out.print(
+                f"    {choice.kind} list {choice.list}{'' if choice.new else ' (grows)'}:", markup=False
+            )
+            for line in "\n".join(choice.entries).splitlines():
+                out.print(f"      {line}", markup=False)
+    if found.choices and not any(choice.holds for choice in found.choices):
+        raise typer.Exit(UNEXPECTED)
+
+
+def findings(
+    file: File,
+    least: Annotated[Severity, typer.Option("--least", help="Leave out what matters less.")] = Severity.NOTE,
+    as_json: AsJson = False,
+) -> None:
+    """Say what is wrong or doubtful. Exit status: 0 nothing above a note, 1 something is, 2 a bad file."""
+    network = read_file(file)
+    ground = Ground(network, build_world(network), engines(), IdleEntries())
+    order = list(Severity)
+    found = [
+        each
+        for each in noted(find_all(ground), network.accepted)
+        if order.index(each.finding.severity) <= order.index(least)
+    ]
+    if as_json:
+        data = [
+            {
+                **asdict(replace(each.finding, repair=None)),
+                "key": each.finding.key,
+                "digest": each.finding.digest,
+                "repair": None if each.finding.repair is None else each.finding.repair.label,
+                "accepted": each.accepted,
+            }
+            for each in found
+        ]
+        print(json.dumps({"network": network.name, "findings": data}, ensure_ascii=False, indent=2))
+    else:
+        for each in found:
+            accepted = f" (accepted: {each.accepted})" if each.accepted else ""
+            out.print(f"{each.finding.severity:<8} {each.finding.text}{accepted}", markup=False)
+            for line in each.finding.evidence:
+                out.print(f"           {line}", markup=False)
+    if any(each.accepted is None and each.finding.severity is not Severity.NOTE for each in found):
+        raise typer.Exit(UNEXPECTED)

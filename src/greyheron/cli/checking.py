@@ -1,0 +1,139 @@
+"""`grey-heron check` and `prove`: test flows run, requirements proved."""
+
+import json
+from dataclasses import asdict
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
+from greyheron.analysis.judge import Standing
+from greyheron.analysis.policy import ProofReport, proof_report
+from greyheron.analysis.proof.answers import Answer
+from greyheron.analysis.proof.proving import Prover, engines
+from greyheron.cli.reading import UNEXPECTED, AsJson, File, out, read_file, write_file
+from greyheron.core.conversation import Verdict
+from greyheron.core.world import build_world
+from greyheron.formats.junit import write_junit
+from greyheron.model.changes import Change
+from greyheron.model.document import Network, Requirement
+from greyheron.model.notation.requirements import write_requirement
+from greyheron.model.read import edited
+
+MARKS = {
+    Verdict.PASSES: "●",
+    Verdict.BLOCKED: "▌",
+    Verdict.UNREACHABLE: "○",
+    Verdict.REFUSED: "□",
+    Verdict.MIXED: "◐",
+}
+
+
+def check(
+    file: File,
+    as_json: AsJson = False,
+    junit: Annotated[Path | None, typer.Option("--junit", help="Write a JUnit XML report there.")] = None,
+) -> None:
+    """Run every test flow, prove every requirement. Exit status: 0 all as expected, 1 not, 2 a bad file."""
+    network = read_file(file)
+    world = build_world(network)
+    marks = mark_tests(network.tests, States.of(world), Tries())
+    prover = Prover(engines())
+    proofs = [
+        (requirement, proof_report(prover.prove(requirement.statement, world, network).proof))
+        for requirement in network.requirements
+    ]
+    if junit is not None:
+        write_file(junit, write_junit(network, marks, proofs))
+    if as_json:
+        tests = [
+            {
+                "id": mark.id,
+                "flow": mark.flow,
+                "baseline": asdict(mark.baseline),
+                "verdict": asdict(mark.draft),
+            }
+            for mark in marks
+        ]
+        answers = [_proof_data(requirement, answer) for requirement, answer in proofs]
+        data = {"network": network.name, "tests": tests, "requirements": answers}
+        print(json.dumps(data, ensure_ascii=False, indent=2))
+    else:
+        _print_marks(network, marks)
+        for requirement, answer in proofs:
+            _print_proof(write_requirement(requirement.statement), answer)
+    violated = any(answer.answer is not Answer.PROVED for _, answer in proofs)
+    if violated or any(mark.surprises for mark in marks):
+        raise typer.Exit(UNEXPECTED)
+
+
+def _proof_data(requirement: Requirement, answer: ProofReport) -> dict[str, object]:
+    return {"id": requirement.id, "statement": write_requirement(requirement.statement), **asdict(answer)}
+
+
+def prove(
+    file: File,
+    statements: Annotated[
+        list[str] | None, typer.Argument(help="Requirements to prove; those of the file unless given.")
+    ] = None,
+    baseline: Annotated[bool, typer.Option("--baseline", help="Ignore every list.")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Prove requirements. Exit status: 0 all proved, 1 not, 2 a bad file or requirement."""
+    network = read_file(file)
+    if statements:
+        items = [{"id": f"r{number}", "statement": text} for number, text in enumerate(statements, 1)]
+        changes = [Change(collection="requirements", key=item["id"], item=item) for item in items]
+        network = edited(network.model_copy(update={"requirements": ()}), changes)
+    world = build_world(network)
+    prover = Prover(engines())
+    found = [
+        (
+            requirement,
+            proof_report(
+                prover.prove(requirement.statement, world.baseline if baseline else world, network).proof
+            ),
+        )
+        for requirement in network.requirements
+    ]
+    if as_json:
+        answers = [_proof_data(each, answer) for each, answer in found]
+        print(json.dumps({"network": network.name, "requirements": answers}, ensure_ascii=False, indent=2))
+    else:
+        for each, answer in found:
+            _print_proof(write_requirement(each.statement), answer)
+        proved = sum(answer.answer is Answer.PROVED for _, answer in found)
+        out.print(f"\n{len(found)} requirements, {proved} proved.")
+    if any(answer.answer is not Answer.PROVED for _, answer in found):
+        raise typer.Exit(UNEXPECTED)
+
+
+def _print_proof(statement: str, answer: ProofReport) -> None:
+    sign = {Answer.PROVED: "✓", Answer.VIOLATED: "✗"}.get(answer.answer, "?")
+    colour = {Answer.PROVED: "green", Answer.VIOLATED: "red"}.get(answer.answer, "yellow")
+    out.print(f"[{colour}]{sign} {answer.answer:<12}[/] {statement}")
+    if answer.answer is not Answer.PROVED:
+        out.print(f"      {answer.text}", markup=False)
+    for box in answer.boxes:
+        sides = " → ".join(", ".join(side) for side in (box.sources, box.destinations))
+        out.print(f"      {sides}: {'; '.join(box.services)} ({box.family})", markup=False)
+    out.print(f"      {answer.covered}", markup=False)
+
+
+def _print_marks(network: Network, marks: tuple[TestMarks, ...]) -> None:
+    group = None
+    for test, mark in zip(network.tests, marks, strict=True):
+        if test.group != group:
+            group = test.group
+            out.print(f"\n[bold]{group or 'No group'}[/]")
+        verdict = mark.draft.verdict
+        standing = mark.draft.judgement.standing if mark.draft.judgement else Standing.INCONCLUSIVE
+        colour = {Standing.HOLDS: "green", Standing.FAILS: "red"}.get(standing, "yellow")
+        sign = MARKS[verdict] if verdict else "?"
+        out.print(f"  [{colour}]{sign} {standing:<12}[/] {mark.flow}")
+        if mark.surprises:
+            reason = mark.draft.judgement.reason if mark.draft.judgement else ""
+            out.print(f"      {mark.draft.text}. {reason}".rstrip(), markup=False)
+    surprises = sum(mark.surprises for mark in marks)
+    out.print(f"\n{len(marks)} test flows, {len(marks) - surprises} as expected, {surprises} not.")

@@ -1,0 +1,59 @@
+"""What commands share: the files they read, where they print, and how they end."""
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.console import Console
+
+from greyheron.formats.workspace import read_workspace
+from greyheron.model.document import Network
+from greyheron.model.problems import DocumentError, Problem
+
+UNEXPECTED = 1
+STANDARD_INPUT = "-"
+
+
+class CannotGoOn(Exception):
+    """What a command was asked cannot be done; says why, and what to do."""
+
+
+out = Console(highlight=False, soft_wrap=True)
+File = Annotated[Path, typer.Argument(help="A workspace file, or - for standard input.", allow_dash=True)]
+AsJson = Annotated[bool, typer.Option("--json", help="Print JSON as docs/api.md describes it.")]
+
+
+def read_file(file: Path) -> Network:
+    """The network in a workspace file. Raises OSError, and DocumentError whose places begin with the file."""
+    return network_in(file, content_of(file))
+
+
+def content_of(file: Path) -> bytes:
+    """What a file holds, or standard input."""
+    return sys.stdin.buffer.read() if str(file) == STANDARD_INPUT else file.read_bytes()
+
+
+def name_of(file: Path) -> str:
+    return "standard input" if str(file) == STANDARD_INPUT else str(file)
+
+
+def write_file(file: Path, text: str) -> None:
+    """Write a file. Raises CannotGoOn."""
+    try:
+        file.write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise CannotGoOn(f"{file} cannot be written: {error.strerror}") from None
+
+
+def network_in(file: Path, content: str | bytes) -> Network:
+    """The network in what `file` holds. Raises DocumentError whose places begin with the file."""
+    try:
+        return read_workspace(content)
+    except DocumentError as error:
+        raise DocumentError(
+            [
+                Problem(f"{name_of(file)}: {each.where}", each.message, each.line, each.column, each.end)
+                for each in error.problems
+            ]
+        ) from None

@@ -1,0 +1,58 @@
+"""`grey-heron trace`: one flow hop by hop."""
+
+import json
+from dataclasses import asdict
+from typing import Annotated
+
+import typer
+
+from greyheron.analysis.report import LegReport, TraceReport, report
+from greyheron.cli.reading import AsJson, File, out, read_file
+from greyheron.core.conversation import converse
+from greyheron.core.world import build_world
+from greyheron.model.notation.flows import read_bare_flow, write_flow
+
+
+def trace(
+    file: File,
+    source: Annotated[str, typer.Option("--from", help="DEVICE, DEVICE:interface or DEVICE:address.")],
+    destination: Annotated[str, typer.Option("--to", help="DEVICE, DEVICE:interface or an address.")],
+    service: Annotated[str, typer.Option(help="tcp/23, udp/53, ping, or a service by name.")],
+    source_port: Annotated[int | None, typer.Option(min=0, max=65535, help="49152 unless given.")] = None,
+    baseline: Annotated[bool, typer.Option("--baseline", help="Ignore every list.")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Trace one flow hop by hop, both ways."""
+    network = read_file(file)
+    port = "" if source_port is None else f" source-port {source_port}"
+    flow = read_bare_flow(f"{source} → {destination} {service}{port}")
+    world = build_world(network)
+    result = converse(world.baseline if baseline else world, flow)
+    found = report(result, world.segments, write_flow(flow), "baseline" if baseline else "draft")
+    if as_json:
+        print(json.dumps(asdict(found), ensure_ascii=False, indent=2))
+    else:
+        _print_trace(found)
+
+
+def _print_trace(found: TraceReport) -> None:
+    out.print(f"[bold]{found.flow}[/]")
+    for number, exchange in enumerate(found.exchanges, 1):
+        if len(found.exchanges) > 1:
+            out.print(f"\n[bold]Path {number} of {len(found.exchanges)}[/]")
+        _print_leg("way out", exchange.out)
+        if exchange.home is not None:
+            _print_leg("way home", exchange.home)
+        out.print(f"\nthe sender sees {exchange.sees.text}", markup=False)
+    if found.more_paths:
+        out.print("there are more combinations of equal-cost paths than these")
+    out.print(f"[bold]{found.text}[/]")
+
+
+def _print_leg(way: str, leg: LegReport) -> None:
+    out.print(f"\n[bold]{way}[/], {leg.name}")
+    for hop in leg.hops:
+        out.print(f"  {hop.device}", markup=False)
+        for step in hop.steps:
+            sign = "▌" if step.deciding else " "
+            out.print(f"   {sign} {step.text}", markup=False, style="bold" if step.deciding else "")
