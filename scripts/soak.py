@@ -104,7 +104,17 @@ def main() -> int:
     asked = parser.parse_args()
     chance, port, memory = random.Random(1), free_port(), []
     with tempfile.TemporaryDirectory() as folder:
-        command = [sys.executable, "-m", "greyheron", "serve", "--port", str(port), "--data", folder]
+        command = [
+            sys.executable,
+            "-m",
+            "greyheron",
+            "serve",
+            "--port",
+            str(port),
+            "--data",
+            folder,
+            "--no-open",
+        ]
         server = subprocess.Popen(command, stdout=subprocess.PIPE)
         try:
             assert server.stdout is not None

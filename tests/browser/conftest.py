@@ -39,7 +39,7 @@ class Server:
         self.start()
 
     def start(self) -> None:
-        command = [sys.executable, "-m", "greyheron", "serve", "--demo", "--no-open", "--quiet"]
+        command = [sys.executable, "-m", "greyheron", "serve", "--demo", "--no-open"]
         command += ["--port", str(self._port), "--data", str(self._data)]
         self._process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
         with httpx.Client(transport=httpx.HTTPTransport(retries=0)) as client:

@@ -2,6 +2,7 @@
 
 from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
 from greyheron.core.world import build_world
+from greyheron.demo import exercise
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.model.document import Network
 from greyheron.model.values import DeviceKind
@@ -33,6 +34,11 @@ def test_two_flows_of_the_demo_surprise_and_no_neighbour_is_cut() -> None:
         "on the way home, entering hide-gw by eth1: hides-in denies, implicit deny" in found["t13"].draft.text
     )
     assert build_world(saltmarsh()).cut_neighbours() == []
+
+
+def test_the_exercise_knows_each_planted_fault() -> None:
+    assert {fault.test for fault in exercise.FAULTS} == FAULTS.keys()
+    assert FAULTS.keys() <= surprises(storm()).keys()
 
 
 # What each planted fault makes fail, and words of the cause that the trace gives.

@@ -1,4 +1,5 @@
 import { Tooltip } from "radix-ui";
+import { Boundary } from "./shell/Boundary";
 import { Home } from "./shell/Home";
 import { Workbench } from "./shell/Workbench";
 import { usePlace } from "./state/location";
@@ -7,7 +8,9 @@ export function App() {
   const [place] = usePlace();
   return (
     <Tooltip.Provider delayDuration={300}>
-      {place.network ? <Workbench key={place.network} id={place.network} /> : <Home />}
+      <Boundary key={place.network}>
+        {place.network ? <Workbench key={place.network} id={place.network} /> : <Home />}
+      </Boundary>
     </Tooltip.Provider>
   );
 }

@@ -1,6 +1,6 @@
 """The book: every test flow with its three verdicts (baseline, running, draft)."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from threading import Lock
 from weakref import WeakKeyDictionary
@@ -10,6 +10,7 @@ from greyheron.analysis.report import PlaceReport, deciding, place_of
 from greyheron.analysis.words import ending_words
 from greyheron.core.conversation import FlowError, Result, Verdict, converse
 from greyheron.core.places import AttachmentPoint
+from greyheron.core.progress import Progress, unwatched
 from greyheron.core.steps import Filtered, Path, Unfiltered
 from greyheron.core.world import World
 from greyheron.model.document import TestFlow
@@ -139,9 +140,15 @@ class States:
         return cls(world, world.baseline, world, world.baseline)
 
 
-def mark_tests(tests: Iterable[TestFlow], states: States, tries: Tries) -> tuple[TestMarks, ...]:
-    """Every test flow with its three verdicts."""
-    return tuple(_mark_test(test, states, tries) for test in tests)
+def mark_tests(
+    tests: Sequence[TestFlow], states: States, tries: Tries, progress: Progress = unwatched
+) -> tuple[TestMarks, ...]:
+    """Every test flow with its three verdicts. Raises Cancelled."""
+    found = []
+    for number, test in enumerate(tests):
+        progress(number / len(tests))
+        found.append(_mark_test(test, states, tries))
+    return tuple(found)
 
 
 def _mark_test(test: TestFlow, states: States, tries: Tries) -> TestMarks:

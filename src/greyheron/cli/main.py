@@ -92,9 +92,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
             list(sys.argv[1:] if arguments is None else arguments), "grey-heron", standalone_mode=False
         )
         sys.stdout.flush()
-    except BrokenPipeError:  # whoever read what we print has left
-        _let_go_of_output()
-        return NOBODY_READS
+    except BrokenPipeError:
+        return _nobody_reads()
+    except SystemExit as ended:  # what the framework makes of a pipe that closed
+        if isinstance(ended.__context__, BrokenPipeError):
+            return _nobody_reads()
+        raise
     except (KeyboardInterrupt, typer.Abort):
         return _said("Stopped.", STOPPED)
     except typer.TyperException as error:
@@ -165,6 +168,12 @@ def _plainly(error: UnicodeError) -> tuple[str, int]:
         PLAIN.get(each, each.encode("ascii", "backslashreplace").decode("ascii")) for each in found
     )
     return plain, error.end
+
+
+def _nobody_reads() -> int:
+    """Whoever read what we print has left: there is nothing to say, and nobody to say it to."""
+    _let_go_of_output()
+    return NOBODY_READS
 
 
 def _let_go_of_output() -> None:

@@ -1,5 +1,7 @@
 """`grey-heron serve`: the workbench on a local address."""
 
+import getpass
+import logging
 import os
 import socket
 import sys
@@ -49,7 +51,7 @@ def serve(
     memory: Annotated[int, typer.Option(min=64, help="MiB of what was worked out that are kept.")] = MEMORY
     // MIB,
     log_format: Annotated[LogFormat, typer.Option(help="How the log is written.")] = LogFormat.LINES,
-    quiet: Annotated[bool, typer.Option("--quiet", help="Log warnings and errors only.")] = False,
+    log_requests: Annotated[bool, typer.Option("--log-requests", help="Log every request.")] = False,
 ) -> None:
     """Serve the workbench. Listens on loopback only, unless there is an access token."""
     if host not in LOOPBACK and not token:
@@ -57,11 +59,11 @@ def serve(
     if token is not None and len(token) < SHORTEST_TOKEN:
         raise CannotGoOn(f"The access token is too short: use at least {SHORTEST_TOKEN} characters.")
     listening = _bound(host, port)
-    write_logs(log_format, 30 if quiet else 20)
+    write_logs(log_format, logging.INFO if log_requests else logging.WARNING)
     engine = open_database(data / DATABASE)
     store = NetworkStore(engine)
     if demo and not store.summaries():
-        store.create(saltmarsh())
+        store.create(saltmarsh(), getpass.getuser())
     built = interface or Path(str(files("greyheron").joinpath("workbench")))
     if not (built / "index.html").is_file():
         out.print(f"There is no built workbench in {built}: serving the API alone.", markup=False)

@@ -158,6 +158,7 @@ class Device(Item):
     translations:  rules in order
     tracks, answers_denied, filters_own_traffic:  None for what is usual for the kind (2-semantics §4, §6)
     announces_default, announces_static:  what it tells its OSPF neighbours beside its prefixes
+    site:  where it stands; the map folds a site when it is far away
     """
 
     name: Name
@@ -177,6 +178,7 @@ class Device(Item):
     announces_static: bool = False
     answers_denied: bool | None = None
     filters_own_traffic: bool | None = None
+    site: Annotated[str, StringConstraints(max_length=60)] = ""
     note: Text = ""
 
 

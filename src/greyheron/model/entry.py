@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, field
 
-from greyheron.model.values import Action, Family
+from greyheron.model.values import Action, Family, ListKind
 
 
 @dataclass(frozen=True, slots=True)
@@ -142,7 +142,13 @@ class Entry:
 
 @dataclass(frozen=True, slots=True)
 class ListBody:
-    """The entries of a list by rising number, and the remarks below the last of them."""
+    """The entries of a list by rising number, and the remarks below the last of them.
+
+    texts:  how it is written, by family and kind, once it was: most lists are as before at every edit
+    """
 
     entries: tuple[Entry, ...] = ()
     closing_remarks: tuple[str, ...] = ()
+    texts: dict[tuple[Family, ListKind], str] = field(
+        default_factory=dict, init=False, repr=False, compare=False
+    )

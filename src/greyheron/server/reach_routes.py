@@ -1,5 +1,6 @@
 """Reach: matrices worked out beside the requests, and the conversations behind one cell."""
 
+from dataclasses import replace
 from typing import Annotated
 
 from fastapi import APIRouter
@@ -15,6 +16,7 @@ from greyheron.analysis.reach import (
     rows_of,
 )
 from greyheron.core.progress import Progress
+from greyheron.model.changes import Change
 from greyheron.model.document import TestFlow
 from greyheron.model.read import edited
 from greyheron.model.values import Family
@@ -29,11 +31,14 @@ Word = Annotated[str, StringConstraints(min_length=1, max_length=80)]
 
 
 class ReachRequest(Asked):
-    """services: words as in test flows, or `services` for whatever each destination listens on"""
+    """services:  words as in test flows, or `services` for whatever each destination listens on
+    changes:  of a trial: to the draft, and not made
+    """
 
     services: Annotated[list[Word], Field(min_length=1, max_length=12)]
     family: Family = Family.IPV4
     hosts_only: bool = False
+    changes: Annotated[list[Change], Field(max_length=10_000, default_factory=list)]
 
     def question(self) -> ReachQuestion:
         return ReachQuestion(tuple(self.services), self.family, self.hosts_only)
@@ -70,6 +75,8 @@ def ask_reach(
 ) -> Working[ReachMatrix]:
     """Begin to work out who can talk to whom, as running and on the draft."""
     stored, question = store.get(network_id), asked.question()
+    if asked.changes:
+        stored = replace(stored, draft=edited(stored.draft, asked.changes))
     require_services(workings.of(network_id).world(stored.draft), question)
 
     def work(progress: Progress) -> ReachMatrix:

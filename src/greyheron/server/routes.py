@@ -1,5 +1,6 @@
 """The routes under /api."""
 
+from dataclasses import replace
 from itertools import pairwise
 from typing import Annotated, Any, Literal
 
@@ -15,9 +16,11 @@ from greyheron.analysis.completion import (
     complete_requirement,
 )
 from greyheron.analysis.cover import cover_list
+from greyheron.analysis.differences import Difference, differences
 from greyheron.analysis.points import Places, places_of
 from greyheron.analysis.report import TraceReport
 from greyheron.core.progress import Progress
+from greyheron.demo.exercise import FAULTS, Fault
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.formats.workspace import read_item, read_workspace, write_item, write_workspace
 from greyheron.model.changes import ITEM_TYPES, Change, Collection, key_of
@@ -223,6 +226,28 @@ def book(network_id: str, store: Store, workings: Workings, results: Results) ->
     return Book(version=stored.version, tests=list(marks))
 
 
+@router.post("/networks/{network_id}/book")
+def try_book(
+    network_id: str, store: Store, workings: Workings, results: Results, jobs: Computations
+) -> Working[Book]:
+    """Begin to try every test flow: the same as reading the book, which tells how far it is."""
+    stored = store.get(network_id)
+
+    def work(progress: Progress) -> Book:
+        marks = workings.of(network_id).book(stored.running, stored.draft, progress)
+        results.record(stored, marks)
+        return Book(version=stored.version, tests=list(marks))
+
+    return jobs.start(network_id, work)
+
+
+@router.get("/networks/{network_id}/changes")
+def changes(network_id: str, store: Store) -> list[Difference]:
+    """What differs between what is running and the draft, in the notation, line by line."""
+    stored = store.get(network_id)
+    return differences(stored.running, stored.draft)
+
+
 @router.get("/networks/{network_id}/places")
 def places(network_id: str, store: Store) -> Places:
     """The draft's segments and attachment points, in words."""
@@ -263,7 +288,10 @@ def preview(network_id: str, changes: Preview, store: Store, workings: Workings)
 @router.post("/networks/{network_id}/trace")
 def trace(network_id: str, asked: TraceRequest, store: Store, workings: Workings) -> TraceReport:
     """One flow in one state, with every hop and step."""
-    return workings.of(network_id).trace(store.get(network_id), read_bare_flow(asked.flow), asked.state)
+    stored = store.get(network_id)
+    if asked.changes:
+        stored = replace(stored, draft=edited(stored.draft, asked.changes))
+    return workings.of(network_id).trace(stored, read_bare_flow(asked.flow), asked.state)
 
 
 @router.post("/networks/{network_id}/compare")
@@ -321,6 +349,12 @@ def complete(network_id: str, asked: Completion, store: Store) -> Options:
     else:
         word, options = complete_entry(asked.text, asked.family, asked.kind, draft)
     return Options(word=word, options=options)
+
+
+@router.get("/exercise")
+def exercise() -> list[Fault]:
+    """The faults that the storm demo has: the test flow that tells each, and what it is about."""
+    return list(FAULTS)
 
 
 @router.get("/schema")

@@ -104,9 +104,13 @@ class BareFlow(Asked):
 
 
 class TraceRequest(BareFlow):
-    """The flow, and the state to try it in."""
+    """The flow, and the state to try it in.
+
+    changes:  of a trial: to the draft, and not made
+    """
 
     state: State = "draft"
+    changes: Annotated[list[Change], Field(max_length=10_000)] = []
 
 
 class ListText(Asked):

@@ -37,10 +37,11 @@ from greyheron.store.networks import Stored
 
 MEMORY = 1 << 30
 """So many bytes are kept of all networks together, unless the server is told otherwise."""
-MOST_WORLDS = 160 << 20
+MOST_WORLDS = 12
+"""Worlds share nearly all they hold with the others of their network, so they are counted."""
 MOST_REACHES = 400 << 20
 MOST_PROVEN = 300 << 20
-MOST_BOOKS = 24 << 20
+MOST_BOOKS = 6 << 20
 MOST_TOPOLOGIES = 2
 PATIENCE = 0.2
 """Seconds that a preview waits for a matrix that is being worked out."""
@@ -74,7 +75,7 @@ class Workings:
     """What has been worked out for one network: for its documents as running, as drafted, as previewed."""
 
     def __init__(self) -> None:
-        self._worlds: Kept[_Document, World] = Kept(MOST_WORLDS, lambda world: document_bytes(world.network))
+        self._worlds: Kept[_Document, World] = Kept(MOST_WORLDS, lambda _world: 1)
         self._topologies: deque[World] = deque(maxlen=MOST_TOPOLOGIES)
         self._building = RLock()
         self._books: Kept[_Document, tuple[TestMarks, ...]] = Kept(MOST_BOOKS, lambda book: 4000 * len(book))
@@ -96,9 +97,10 @@ class Workings:
     @property
     def nbytes(self) -> int:
         """About how many bytes all of it takes."""
-        kept = (self._worlds, self._books, self._findings, self._reaches)
+        worlds = sum(document_bytes(world.network) for _, world in self._worlds.items())
+        kept = (self._books, self._findings, self._reaches)
         advised = sum(reach.nbytes for reach in list(self._advised.values()))
-        return sum(each.nbytes for each in kept) + int(self._proven.currsize) + advised
+        return worlds + sum(each.nbytes for each in kept) + int(self._proven.currsize) + advised
 
     def world(self, network: Network) -> World:
         """The world of a document; what it shares with one of the same topology is not worked out again."""
@@ -112,14 +114,14 @@ class Workings:
                 self._topologies.appendleft(built)
             return self._worlds.put(_Document(network), built)
 
-    def book(self, running: Network, draft: Network) -> tuple[TestMarks, ...]:
-        """Every test flow of `draft` with its three verdicts."""
+    def book(self, running: Network, draft: Network, progress: Progress = unwatched) -> tuple[TestMarks, ...]:
+        """Every test flow of `draft` with its three verdicts. Raises Cancelled."""
         key = _Document(running, draft)
         found = self._books.get(key)
         if found is None:
             world, drafted = self.world(running), self.world(draft)
             states = States(world, world.baseline, drafted, drafted.baseline)
-            found = self._books.put(key, mark_tests(draft.tests, states, self._tries))
+            found = self._books.put(key, mark_tests(draft.tests, states, self._tries, progress))
         return found
 
     def world_in(self, stored: Stored, state: str) -> World:

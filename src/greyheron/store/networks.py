@@ -20,7 +20,7 @@ from greyheron.model.read import edited, read_network
 from greyheron.store.database import reading
 from greyheron.store.tables import EditRow, NetworkRow, RevisionRow, now
 
-MOST_DOCUMENTS = 192 << 20
+MOST_DOCUMENTS = 48 << 20
 """Documents are kept read up to so many bytes, and a few however large they are."""
 
 KEPT_REMOVED = timedelta(days=30)

@@ -1,3 +1,4 @@
+import { readAuthor } from "../start/kept";
 import type { components } from "./generated";
 
 type Schemas = components["schemas"];
@@ -26,8 +27,11 @@ export type Options = Schemas["Options"];
 export type ReachForeseen = Schemas["ReachForeseen"];
 export type ReachChange = Schemas["ReachChange"];
 export type ReachMatrix = Schemas["ReachMatrix"];
-export type ReachJob = Schemas["ReachJob"];
-export type ReachQuestion = Required<Schemas["ReachRequest"]>;
+export type Fault = Schemas["Fault"];
+export type Ready = Schemas["Ready"];
+export type ReachQuestion = Omit<Required<Schemas["ReachRequest"]>, "changes"> & { changes?: Change[] };
+export type Difference = Schemas["Difference"];
+export type DiffLine = Schemas["DiffLine"];
 export type Parting = Schemas["Parting"];
 export type PastResult = Schemas["PastResult"];
 export type Derivation = Schemas["Derivation"];
@@ -83,6 +87,8 @@ interface Sending {
 /** Ask the server. Throws ApiError with a sentence that says what to do. */
 export async function ask<T>(path: string, sending: Sending = {}): Promise<T> {
   const headers: Record<string, string> = {};
+  const author = readAuthor();
+  if (author) headers["Grey-Heron-Author"] = encodeURIComponent(author);
   if (sending.version !== undefined) headers["If-Match"] = `"${sending.version}"`;
   if (sending.body !== undefined) headers["Content-Type"] = "application/json";
   if (sending.text !== undefined) headers["Content-Type"] = "application/yaml";

@@ -59,9 +59,89 @@ export interface paths {
         put?: never;
         /**
          * Import Network
-         * @description Make a network of a workspace file, which is the body.
+         * @description Begin to make a network of a workspace file, which is the body.
          */
         post: operations["import_network"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ready Network
+         * @description Begin to read a network, which takes long when it is large: it can be opened at once then.
+         */
+        post: operations["ready_network"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy Network
+         * @description Make a network like this one, under another name.
+         */
+        post: operations["copy_network"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rename Network
+         * @description Call a network otherwise.
+         */
+        post: operations["rename_network"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/bring-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Back Network
+         * @description Undo the removal of a network.
+         */
+        post: operations["bring_back_network"];
         delete?: never;
         options?: never;
         head?: never;
@@ -84,7 +164,7 @@ export interface paths {
         post?: never;
         /**
          * Remove Network
-         * @description Remove a network and everything kept of it.
+         * @description Remove a network; for thirty days it can be brought back.
          */
         delete: operations["remove_network"];
         options?: never;
@@ -265,6 +345,30 @@ export interface paths {
          */
         get: operations["book"];
         put?: never;
+        /**
+         * Try Book
+         * @description Begin to try every test flow: the same as reading the book, which tells how far it is.
+         */
+        post: operations["try_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Changes
+         * @description What differs between what is running and the draft, in the notation, line by line.
+         */
+        get: operations["changes"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -436,6 +540,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/exercise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Exercise
+         * @description The faults that the storm demo has: the test flow that tells each, and what it is about.
+         */
+        get: operations["exercise"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/schema": {
         parameters: {
             query?: never;
@@ -451,6 +575,30 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Job So Far
+         * @description How far a computation is, or its result, which is what the request that began it says.
+         */
+        get: operations["job_so_far"];
+        put?: never;
+        post?: never;
+        /**
+         * Cancel Job
+         * @description Stop a computation that nobody waits for any more.
+         */
+        delete: operations["cancel_job"];
         options?: never;
         head?: never;
         patch?: never;
@@ -660,30 +808,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/reach/{job_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Reach So Far
-         * @description How far a matrix is, or the matrix.
-         */
-        get: operations["reach_so_far"];
-        put?: never;
-        post?: never;
-        /**
-         * Cancel Reach
-         * @description Stop working out a matrix.
-         */
-        delete: operations["cancel_reach"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/networks/{network_id}/reach/preview": {
         parameters: {
             query?: never;
@@ -808,26 +932,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/findings/{job_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Findings So Far
-         * @description How far the search is, or what was found.
-         */
-        get: operations["findings_so_far"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/networks/{network_id}/advice": {
         parameters: {
             query?: never;
@@ -842,26 +946,6 @@ export interface paths {
          * @description Begin to try every place where a list would make a requirement or a test flow's expectation hold.
          */
         post: operations["ask_advice"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/advice/{job_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Advice So Far
-         * @description How far the trying is, or the choices.
-         */
-        get: operations["advice_so_far"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -883,46 +967,6 @@ export interface paths {
          */
         post: operations["ask_policy"];
         delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/policy/{job_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Policy So Far
-         * @description How far the proofs are, or their answers.
-         */
-        get: operations["policy_so_far"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{job_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /**
-         * Cancel Work
-         * @description Stop a computation that nobody waits for any more.
-         */
-        delete: operations["cancel_work"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1105,6 +1149,8 @@ export interface components {
              * @default false
              */
             hosts_only: boolean;
+            /** Changes */
+            changes?: components["schemas"]["Change"][];
             /** Source */
             source: string;
             /** Destination */
@@ -1283,6 +1329,7 @@ export interface components {
          *     translations:  rules in order
          *     tracks, answers_denied, filters_own_traffic:  None for what is usual for the kind (2-semantics §4, §6)
          *     announces_default, announces_static:  what it tells its OSPF neighbours beside its prefixes
+         *     site:  where it stands; the map folds a site when it is far away
          */
         Device: {
             /** Name */
@@ -1349,6 +1396,11 @@ export interface components {
             /** Filters Own Traffic */
             filters_own_traffic?: boolean | null;
             /**
+             * Site
+             * @default
+             */
+            site: string;
+            /**
              * Note
              * @default
              */
@@ -1371,6 +1423,40 @@ export interface components {
          * @enum {string}
          */
         DeviceKind: "router" | "firewall" | "host" | "switch" | "outside";
+        /**
+         * DiffLine
+         * @description A line. `count`: of a gap, how many lines it stands for.
+         */
+        DiffLine: {
+            sign: components["schemas"]["Sign"];
+            /** Text */
+            text: string;
+            /**
+             * Count
+             * @default 1
+             */
+            count: number;
+        };
+        /**
+         * Difference
+         * @description One thing that is otherwise.
+         *
+         *     was:  what it was called, or where it stood, when it was renamed or moved
+         */
+        Difference: {
+            /**
+             * Collection
+             * @enum {string}
+             */
+            collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
+            /** Key */
+            key: string;
+            verb: components["schemas"]["Verb"];
+            /** Was */
+            was: string | null;
+            /** Lines */
+            lines: components["schemas"]["DiffLine"][];
+        };
         /**
          * Direction
          * @description Seen from the device: `in` enters it, `out` leaves it.
@@ -1494,6 +1580,16 @@ export interface components {
          * @enum {string}
          */
         Family: "ipv4" | "ipv6";
+        /**
+         * Fault
+         * @description A planted fault. `test`: the flow that tells it;  `about`: what it is about, without the answer.
+         */
+        Fault: {
+            /** Test */
+            test: string;
+            /** About */
+            about: string;
+        };
         /**
          * FindingItem
          * @description A finding.
@@ -1734,6 +1830,8 @@ export interface components {
         /**
          * ListBody
          * @description The entries of a list by rising number, and the remarks below the last of them.
+         *
+         *     texts:  how it is written, by family and kind, once it was: most lists are as before at every edit
          */
         ListBody: {
             /**
@@ -1746,6 +1844,10 @@ export interface components {
              * @default []
              */
             closing_remarks: string[];
+            /** Texts */
+            texts?: {
+                [key: string]: string;
+            };
         };
         /**
          * ListKind
@@ -1896,7 +1998,12 @@ export interface components {
              */
             positions: components["schemas"]["Position"][];
         };
-        /** NetworkSummary */
+        /**
+         * NetworkSummary
+         * @description A network without its documents.
+         *
+         *     surprises:  how many test flows do not do what is expected; null before this version was tried
+         */
         NetworkSummary: {
             /** Id */
             id: string;
@@ -1909,6 +2016,16 @@ export interface components {
              * Format: date-time
              */
             changed_at: string;
+            /** Changed By */
+            changed_by: string;
+            /** Devices */
+            devices: number;
+            /** Lists */
+            lists: number;
+            /** Entries */
+            entries: number;
+            /** Surprises */
+            surprises: number | null;
         };
         /**
          * NewName
@@ -2204,6 +2321,8 @@ export interface components {
         /**
          * ProblemDocument
          * @description An error as RFC 9457 has it; `problems` holds every single one, `current` the newest version.
+         *
+         *     number:  of an unexpected error, to be found in the log
          */
         ProblemDocument: {
             /**
@@ -2224,6 +2343,8 @@ export interface components {
             problems: components["schemas"]["ProblemItem"][];
             /** Current */
             current?: number | null;
+            /** Number */
+            number?: string | null;
         };
         /**
          * ProblemItem
@@ -2288,17 +2409,6 @@ export interface components {
             change: components["schemas"]["ReachChange"] | null;
         };
         /**
-         * ReachJob
-         * @description How far a matrix is, 0 to 1, and the matrix once it is there.
-         */
-        ReachJob: {
-            /** Id */
-            id: string;
-            /** Done */
-            done: number;
-            matrix: components["schemas"]["ReachMatrix"] | null;
-        };
-        /**
          * ReachMatrix
          * @description Rows and columns are `devices`, from row to column.
          *
@@ -2319,7 +2429,8 @@ export interface components {
         };
         /**
          * ReachRequest
-         * @description services: words as in test flows, or `services` for whatever each destination listens on
+         * @description services:  words as in test flows, or `services` for whatever each destination listens on
+         *     changes:  of a trial: to the draft, and not made
          */
         ReachRequest: {
             /** Services */
@@ -2331,6 +2442,18 @@ export interface components {
              * @default false
              */
             hosts_only: boolean;
+            /** Changes */
+            changes?: components["schemas"]["Change"][];
+        };
+        /**
+         * Ready
+         * @description A network that has been read: it can be opened at once.
+         */
+        Ready: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: number;
         };
         /**
          * Renaming
@@ -2545,6 +2668,12 @@ export interface components {
          */
         Severity: "fault" | "warning" | "note";
         /**
+         * Sign
+         * @description What became of a line; a gap stands for lines that are left out.
+         * @enum {string}
+         */
+        Sign: "same" | "gone" | "added" | "gap";
+        /**
          * Standing
          * @enum {string}
          */
@@ -2657,6 +2786,8 @@ export interface components {
         /**
          * TraceRequest
          * @description The flow, and the state to try it in.
+         *
+         *     changes:  of a trial: to the draft, and not made
          */
         TraceRequest: {
             /** Flow */
@@ -2667,6 +2798,11 @@ export interface components {
              * @enum {string}
              */
             state: "baseline" | "running" | "draft";
+            /**
+             * Changes
+             * @default []
+             */
+            changes: components["schemas"]["Change"][];
         };
         /**
          * Translation
@@ -2699,6 +2835,11 @@ export interface components {
             to_port?: number | null;
         };
         /**
+         * Verb
+         * @enum {string}
+         */
+        Verb: "new" | "removed" | "changed" | "renamed" | "moved" | "renumbered";
+        /**
          * Verdict
          * @enum {string}
          */
@@ -2716,6 +2857,23 @@ export interface components {
             done: number;
             result: components["schemas"]["Advice"] | null;
         };
+        /** Working[Any] */
+        Working_Any_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            /** Result */
+            result: unknown;
+        };
+        /** Working[Book] */
+        Working_Book_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            result: components["schemas"]["Book"] | null;
+        };
         /** Working[Findings] */
         Working_Findings_: {
             /** Id */
@@ -2731,6 +2889,22 @@ export interface components {
             /** Done */
             done: number;
             result: components["schemas"]["Policy"] | null;
+        };
+        /** Working[ReachMatrix] */
+        Working_ReachMatrix_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            result: components["schemas"]["ReachMatrix"] | null;
+        };
+        /** Working[Ready] */
+        Working_Ready_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            result: components["schemas"]["Ready"] | null;
         };
         /**
          * Written
@@ -2834,7 +3008,9 @@ export interface operations {
     create_network: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "grey-heron-author"?: string | null;
+            };
             path?: never;
             cookie?: never;
         };
@@ -2905,7 +3081,9 @@ export interface operations {
             query?: {
                 which?: "saltmarsh" | "storm";
             };
-            header?: never;
+            header?: {
+                "grey-heron-author"?: string | null;
+            };
             path?: never;
             cookie?: never;
         };
@@ -2970,7 +3148,9 @@ export interface operations {
     import_network: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "grey-heron-author"?: string | null;
+            };
             path?: never;
             cookie?: never;
         };
@@ -2981,12 +3161,293 @@ export interface operations {
         };
         responses: {
             /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_Ready_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    ready_network: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_Ready_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    copy_network: {
+        parameters: {
+            query?: never;
+            header?: {
+                "grey-heron-author"?: string | null;
+            };
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNetwork"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
             201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/json": components["schemas"]["NetworkSummary"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    rename_network: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+                "grey-heron-author"?: string | null;
+            };
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNetwork"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
                     "application/json": components["schemas"]["OpenNetwork"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    bring_back_network: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NetworkSummary"];
                 };
             };
             /** @description Not Found */
@@ -3253,6 +3714,7 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                "grey-heron-author"?: string | null;
             };
             path: {
                 network_id: string;
@@ -3326,6 +3788,7 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                "grey-heron-author"?: string | null;
             };
             path: {
                 network_id: string;
@@ -3395,6 +3858,7 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                "grey-heron-author"?: string | null;
             };
             path: {
                 network_id: string;
@@ -3464,6 +3928,7 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                "grey-heron-author"?: string | null;
             };
             path: {
                 network_id: string;
@@ -3533,6 +3998,7 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                "grey-heron-author"?: string | null;
             };
             path: {
                 network_id: string;
@@ -3673,6 +4139,7 @@ export interface operations {
             query?: never;
             header?: {
                 "if-match"?: string | null;
+                "grey-heron-author"?: string | null;
             };
             path: {
                 network_id: string;
@@ -3756,6 +4223,140 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Book"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    try_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_Book_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    changes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Difference"][];
                 };
             };
             /** @description Not Found */
@@ -4442,6 +5043,71 @@ export interface operations {
             };
         };
     };
+    exercise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fault"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     schema: {
         parameters: {
             query?: never;
@@ -4461,6 +5127,138 @@ export interface operations {
                         [key: string]: unknown;
                     };
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    job_so_far: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_Any_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    cancel_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {
@@ -5229,140 +6027,8 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ReachJob"];
+                    "application/json": components["schemas"]["Working_ReachMatrix_"];
                 };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Precondition Failed */
-            412: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Precondition Required */
-            428: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    reach_so_far: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ReachJob"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Precondition Failed */
-            412: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Precondition Required */
-            428: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    cancel_reach: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             /** @description Not Found */
             404: {
@@ -5897,73 +6563,6 @@ export interface operations {
             };
         };
     };
-    findings_so_far: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Working_Findings_"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Precondition Failed */
-            412: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Precondition Required */
-            428: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
     ask_advice: {
         parameters: {
             query?: never;
@@ -5978,73 +6577,6 @@ export interface operations {
                 "application/json": components["schemas"]["AdviceRequest"];
             };
         };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Working_Advice_"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Precondition Failed */
-            412: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Precondition Required */
-            428: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    advice_so_far: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {
@@ -6121,138 +6653,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Working_Policy_"];
                 };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Precondition Failed */
-            412: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Precondition Required */
-            428: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    policy_so_far: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Working_Policy_"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Precondition Failed */
-            412: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Precondition Required */
-            428: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    cancel_work: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             /** @description Not Found */
             404: {

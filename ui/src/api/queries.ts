@@ -7,6 +7,7 @@ import {
   type Change,
   type Count,
   type DeviceFacts,
+  type Difference,
   type NetworkSummary,
   type OpenNetwork,
   type Parting,
@@ -14,6 +15,7 @@ import {
   type PastResult,
   type Places,
   type ReachForeseen,
+  type Ready,
   type RevisionItem,
   type Run,
   type Sent,
@@ -21,6 +23,7 @@ import {
   type TraceReport,
   type Written,
 } from "./client";
+import { finished, useProgress, useWork, type Work } from "./work";
 
 const OTHER_WINDOWS = 4000;
 
@@ -30,9 +33,17 @@ export const useNetworks = () =>
 /** The open network; looks now and then whether another window has changed it, and only then reads it again. */
 export function useNetwork(id: string) {
   const client = useQueryClient();
+  const queryKey = ["network", id];
+  const done = useProgress(queryKey);
   const found = useQuery({
-    queryKey: ["network", id],
-    queryFn: async () => {
+    queryKey,
+    queryFn: async ({ signal }) => {
+      await finished(
+        client,
+        queryKey,
+        (signal) => ask<Work<Ready>>(`/networks/${id}/open`, { method: "POST", signal }),
+        signal,
+      );
       const read = await ask<OpenNetwork>(`/networks/${id}`);
       // An edit that was made meanwhile has brought something newer.
       const held = client.getQueryData<OpenNetwork>(["network", id]);
@@ -53,15 +64,14 @@ export function useNetwork(id: string) {
     const behind = newest !== undefined && version !== undefined && newest > version;
     if (behind || (gone && version !== undefined)) client.invalidateQueries({ queryKey: ["network", id] });
   }, [newest, gone, version, id, client]);
-  return found;
+  return { ...found, done };
 }
 
-export const useBook = (id: string, version: number | undefined) =>
-  useQuery({
+/** The book of a version, tried beside the page; the verdicts before stay, as such, until it is there. */
+export const useBook = (id: string, version: number) =>
+  useWork<Book>({
     queryKey: ["book", id, version],
-    queryFn: () => ask<Book>(`/networks/${id}/book`),
-    enabled: version !== undefined,
-    placeholderData: keepPreviousData,
+    begin: (signal) => ask<Work<Book>>(`/networks/${id}/book`, { method: "POST", signal }),
   });
 
 export const usePlaces = (id: string, version: number) =>
@@ -71,13 +81,30 @@ export const usePlaces = (id: string, version: number) =>
     placeholderData: keepPreviousData,
   });
 
-export const useTrace = (id: string, version: number, flow: string | null, state: State) =>
+/** The trace of a flow in one state; of a trial, after changes that are not made. */
+export const useTrace = (
+  id: string,
+  version: number,
+  flow: string | null,
+  state: State,
+  trial: Change[] | null,
+) =>
   useQuery({
-    queryKey: ["trace", id, version, flow, state],
-    queryFn: () => ask<TraceReport>(`/networks/${id}/trace`, { body: { flow, state } }),
+    queryKey: ["trace", id, version, flow, state, trial],
+    queryFn: ({ signal }) =>
+      ask<TraceReport>(`/networks/${id}/trace`, { body: { flow, state, changes: trial ?? [] }, signal }),
     enabled: flow !== null,
     placeholderData: (previous) => (previous?.flow === flow ? previous : undefined),
     retry: false,
+    gcTime: trial ? 30_000 : undefined,
+  });
+
+/** What differs between what is running and the draft, line by line. */
+export const useDifferences = (id: string, version: number) =>
+  useQuery({
+    queryKey: ["differences", id, version],
+    queryFn: () => ask<Difference[]>(`/networks/${id}/changes`),
+    placeholderData: keepPreviousData,
   });
 
 /** Where the traces of a flow part: no lists from running, running from draft. */

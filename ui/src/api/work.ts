@@ -1,8 +1,15 @@
-import { keepPreviousData, type QueryKey, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
-import { ask } from "./client";
+import {
+  keepPreviousData,
+  type QueryClient,
+  type QueryKey,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
+import { ApiError, ask } from "./client";
 
 const BETWEEN_LOOKS = 250;
+/** How often work that the server no longer knows is begun anew before that is shown as an error. */
+const MOST_BEGUN = 3;
 
 export interface Work<T> {
   id: string;
@@ -13,36 +20,69 @@ export interface Work<T> {
 interface LongWork<T> {
   queryKey: QueryKey;
   begin: (signal: AbortSignal) => Promise<Work<T>>;
-  /** How far it is. */
-  look: (id: string, signal: AbortSignal) => Promise<Work<T>>;
   enabled?: boolean;
   /** Whether the result before stays until the new one is there. */
   keep?: boolean;
 }
 
+/** How far work is stands beside its query, so that whoever looks at it reads the same. */
+const progressKey = (queryKey: QueryKey): QueryKey => ["progress", ...queryKey];
+
+/** How far the work of a query is, 0 to 1. */
+export function useProgress(queryKey: QueryKey): number {
+  const { data = 0 } = useQuery<number>({
+    queryKey: progressKey(queryKey),
+    queryFn: () => 0,
+    enabled: false,
+    initialData: 0,
+  });
+  return data;
+}
+
 /** A computation beside the page, as far as it is; leaving it, or asking anew, cancels it. */
-export function useWork<T>({ queryKey, begin, look, enabled = true, keep = true }: LongWork<T>) {
-  const [done, setDone] = useState(0);
+export function useWork<T>({ queryKey, begin, enabled = true, keep = true }: LongWork<T>) {
+  const client = useQueryClient();
   const found = useQuery<T>({
     queryKey,
-    queryFn: async ({ signal }) => {
-      setDone(0);
-      let work = await begin(signal);
-      signal.addEventListener(
-        "abort",
-        () => void ask(`/jobs/${work.id}`, { method: "DELETE" }).catch(() => null),
-      );
-      while (work.result === null) {
-        await new Promise((resolve) => setTimeout(resolve, BETWEEN_LOOKS));
-        work = await look(work.id, signal);
-        setDone(work.done);
-      }
-      return work.result;
-    },
+    queryFn: ({ signal }) => finished(client, queryKey, begin, signal),
     placeholderData: keep ? keepPreviousData : undefined,
     enabled,
     staleTime: Number.POSITIVE_INFINITY,
     retry: false,
   });
-  return { ...found, done };
+  const done = useProgress(queryKey);
+  return { ...found, done, working: found.isFetching };
+}
+
+/** The result of work, however long it takes; what the server has forgotten is begun anew. */
+export async function finished<T>(
+  client: QueryClient,
+  queryKey: QueryKey,
+  begin: (signal: AbortSignal) => Promise<Work<T>>,
+  signal: AbortSignal,
+): Promise<T> {
+  const tell = (done: number) => client.setQueryData(progressKey(queryKey), done);
+  let work: Work<T> | null = null;
+  const cancel = () => work && void ask(`/jobs/${work.id}`, { method: "DELETE" }).catch(() => null);
+  signal.addEventListener("abort", cancel);
+  try {
+    for (let begun = 1; ; begun++) {
+      tell(0);
+      work = await begin(signal);
+      try {
+        while (work.result === null) {
+          await new Promise((resolve) => setTimeout(resolve, BETWEEN_LOOKS));
+          signal.throwIfAborted();
+          work = await ask<Work<T>>(`/jobs/${work.id}`, { signal });
+          tell(work.done);
+        }
+        return work.result;
+      } catch (error) {
+        const forgotten = error instanceof ApiError && error.status === 404;
+        if (!forgotten || begun === MOST_BEGUN) throw error;
+      }
+    }
+  } finally {
+    signal.removeEventListener("abort", cancel);
+  }
 }

@@ -12,7 +12,7 @@ import { VerdictMark } from "./VerdictMark";
 
 /** The left side: every test flow with its three verdicts. */
 export function Book() {
-  const { network, book, preview, place, run } = useWorkbench();
+  const { network, book, trying, trial, preview, place, run } = useWorkbench();
   const [surprises, setSurprises] = useState(false);
   const marks = new Map(book?.tests.map((test) => [test.id, test]));
   const previewed = new Map(preview.book?.tests.map((test) => [test.id, test]));
@@ -28,16 +28,18 @@ export function Book() {
       return after;
     });
   return (
-    <aside aria-label="Book" className="flex min-h-0 flex-col border-r border-rule">
+    <aside aria-label="Book" data-keys tabIndex={-1} className="flex min-h-0 min-w-0 flex-col outline-none">
       <Requirements />
       <div className="flex items-baseline justify-between px-4 pt-3 pb-1">
         <h2 className="flex items-baseline gap-1 font-semibold">
           Test flows <TableMenu />
         </h2>
-        <span className="quiet -mr-[5px] flex text-fine" aria-hidden="true">
-          <span className="w-[36px] text-center">none</span>
-          <span className="w-[40px] text-center">running</span>
-          <span className="w-[32px] text-center">draft</span>
+        <span className="quiet mr-2.5 flex text-fine" aria-hidden="true">
+          <span className="w-7 text-center">none</span>
+          <span className="mr-1 ml-0.5">run</span>
+          <span className={`w-7 text-center ${trial ? "font-semibold text-ochre" : ""}`}>
+            {trial ? "trial" : "draft"}
+          </span>
         </span>
       </div>
       <div className="min-h-0 flex-1 overflow-y-auto pb-3">
@@ -46,7 +48,7 @@ export function Book() {
             No test flows yet. Write one below: who sends, to whom, what, and pass or block.
           </p>
         )}
-        {surprises && unexpected.length === 0 && (
+        {surprises && unexpected.length === 0 && book && !trying.stale && (
           <p className="quiet px-4 py-2">Everything is as expected.</p>
         )}
         {groups.map((group) => {
@@ -98,8 +100,7 @@ export function Book() {
         <NewTest />
         <div className="quiet mt-1 flex items-baseline justify-between text-fine">
           <span data-testid="book-summary">
-            {tests.length} flows,{" "}
-            {unexpected.length === 0 ? "all as expected" : `${unexpected.length} not as expected`}
+            {tests.length} flows, <Outcome unexpected={unexpected.length} />
           </span>
           <button
             type="button"
@@ -115,6 +116,15 @@ export function Book() {
   );
 }
 
+/** What the book comes to, as far as it is known. */
+function Outcome({ unexpected }: { unexpected: number }) {
+  const { book, trying, network } = useWorkbench();
+  if (network.draft.tests.length === 0) return <>none to try</>;
+  if (!book) return <>not tried yet{trying.working ? `: ${Math.round(trying.done * 100)}%` : ""}</>;
+  if (trying.stale) return <>being tried again: {Math.round(trying.done * 100)}%</>;
+  return <>{unexpected === 0 ? "all as expected" : `${unexpected} not as expected`}</>;
+}
+
 const isSurprise = (marks: TestMarks | undefined) =>
   marks !== undefined && marks.draft.judgement?.standing !== "holds";
 
@@ -126,7 +136,7 @@ interface RowProps {
 }
 
 function Row({ test, marks, previewed, chosen }: RowProps) {
-  const { go } = useWorkbench();
+  const { go, trying } = useWorkbench();
   const row = useRef<HTMLButtonElement>(null);
   useEffect(() => {
     if (chosen) row.current?.scrollIntoView({ block: "nearest" });
@@ -142,20 +152,21 @@ function Row({ test, marks, previewed, chosen }: RowProps) {
         aria-current={chosen ? "true" : undefined}
         data-test={test.id}
         onClick={() => go({ test: test.id, chosen: `test:${test.id}` })}
-        className={`flex w-full items-start gap-1 border-l-[3px] py-0.5 pr-3 pl-[13px] text-left ${
+        className={`flex w-full items-start gap-1 border-l-[3px] py-0.5 pr-1.5 pl-[9px] text-left ${
           chosen ? "border-ink bg-plate" : "border-transparent hover:bg-plate/70"
         }`}
       >
-        <span className="min-w-0 flex-1 leading-[18px]">
+        <span className="min-w-0 flex-1 leading-[1.125rem] [overflow-wrap:anywhere]">
           {ends} <span className="quiet">{service}</span>
           <span className="sr-only">, should {expect}</span>
         </span>
+        {!marks && <Untried />}
         {marks && (
-          <span className="flex items-center gap-[9px]">
+          <span className={`flex items-center gap-0.5 ${trying.stale ? "opacity-45" : ""}`}>
             <VerdictMark label="no lists" mark={marks.baseline} />
             <VerdictMark label="running" mark={marks.running} />
             <VerdictMark
-              label="draft"
+              label={previewed ? "trial" : "draft"}
               mark={(changed && previewed ? previewed : marks).draft}
               changed={changed}
             />
@@ -165,6 +176,18 @@ function Row({ test, marks, previewed, chosen }: RowProps) {
     </li>
   );
 }
+
+/** In the place of marks that are not there: three dots, and no verdict. */
+const Untried = () => (
+  <span className="quiet flex gap-0.5">
+    <span className="sr-only">not tried yet</span>
+    {["none", "running", "draft"].map((state) => (
+      <span key={state} aria-hidden="true" className="w-[27px] text-center">
+        ·
+      </span>
+    ))}
+  </span>
+);
 
 /** The whole book as a table: out to a file, or in from one. */
 function TableMenu() {

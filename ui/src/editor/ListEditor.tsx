@@ -8,6 +8,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { type AccessList, ask, type ListReading, type ProblemItem } from "../api/client";
 import { useCounters } from "../api/queries";
 import { useWorkbench } from "../shell/context";
+import { takeCursor } from "../state/cursor";
 import { putList } from "../state/edits";
 import { useSettled } from "../state/useSettled";
 import { hitGutter, hitsOf } from "./counters";
@@ -78,7 +79,7 @@ export function ListEditor({ list, point }: Props) {
   const { show: showPreview } = preview;
   const clean = current && dirty && problems.length === 0;
   useEffect(() => {
-    if (clean) showPreview({ list: list.name, edit: putList({ ...list, entries: settled }) });
+    if (clean) showPreview({ list: list.name, edit: putList({ ...list, entries: settled }), kind: "typed" });
     else if (!dirty) showPreview(null);
   }, [clean, dirty, settled, list, showPreview]);
   useEffect(() => () => showPreview(null), [showPreview]);
@@ -143,6 +144,10 @@ export function ListEditor({ list, point }: Props) {
       }),
     });
     view.current = editor;
+    if (takeCursor(`list:${list.name}`)) {
+      editor.dispatch({ selection: { anchor: editor.state.doc.length } });
+      editor.focus();
+    }
     return () => editor.destroy();
   }, [id, list.name, list.family, list.kind]);
 
@@ -155,15 +160,20 @@ export function ListEditor({ list, point }: Props) {
     if (editor && current) editor.dispatch(setDiagnostics(editor.state, diagnostics(editor.state, problems)));
   }, [problems, current]);
 
+  const take = (line: string) => {
+    show(`${line}\n`);
+    const editor = view.current;
+    if (!editor) return;
+    editor.dispatch({ selection: { anchor: editor.state.doc.length } });
+    editor.focus();
+  };
+
   const covers = useMemo(() => (dirty ? [] : (reading.data?.covers ?? [])), [dirty, reading.data]);
   return (
     <section aria-label={`List ${list.name}`}>
       <div className="border-y border-rule bg-plate" ref={host} />
-      <div
-        className="flex border-b border-rule bg-plate font-mono text-[12.5px] text-slate"
-        data-implicit-deny
-      >
-        <span className="w-[42px] border-r border-rule py-1 pr-1.5 text-right text-[11.5px]">
+      <div className="flex border-b border-rule bg-plate font-mono text-code text-slate" data-implicit-deny>
+        <span className="w-[42px] border-r border-rule py-1 pr-1.5 text-right text-fine">
           {hits.get(0) ?? 0}
         </span>
         <span className="py-1 pl-2">
@@ -173,6 +183,7 @@ export function ListEditor({ list, point }: Props) {
           </span>
         </span>
       </div>
+      {text.trim() === "" && <FirstLines list={list} onTake={take} />}
       {problems.length > 0 && (
         <ul className="px-3 pt-2" aria-label="Problems">
           {problems.map((problem) => (
@@ -192,7 +203,7 @@ export function ListEditor({ list, point }: Props) {
           </details>
         </div>
       )}
-      <div className="flex items-center gap-2 px-3 py-2">
+      <div className="flex flex-wrap items-center gap-2 px-3 py-2">
         <button
           type="button"
           className="button button-strong"
@@ -225,6 +236,46 @@ export function ListEditor({ list, point }: Props) {
       </div>
       {covers.length > 0 && <Covers covers={covers} />}
     </section>
+  );
+}
+
+const FIRST: Record<string, [string, string][]> = {
+  "ipv4 extended": [
+    ["permit tcp from any to any port https", "one service, to begin with"],
+    ["deny any from any to any log", "what is left, seen in the log"],
+    ["permit any from any to any", "everything else: a list of denials needs it"],
+  ],
+  "ipv4 standard": [
+    ["permit from 172.20.0.0/16", "whoever is inside"],
+    ["deny from any log", "everyone else, seen in the log"],
+  ],
+  "ipv6 extended": [
+    ["permit tcp from any to any port https", "one service, to begin with"],
+    ["permit icmp packet-too-big from any to any", "without it large packets get lost"],
+    ["deny any from any to any log", "what is left, seen in the log"],
+  ],
+};
+
+/** Lines to take for a list that has none yet, for its family and kind. */
+function FirstLines({ list, onTake }: { list: AccessList; onTake: (line: string) => void }) {
+  return (
+    <div className="border-b border-rule px-3 py-2">
+      <p className="quiet">No entries yet: placed, it would deny everything. Write one, or take a line:</p>
+      <ul>
+        {FIRST[`${list.family} ${list.kind}`]?.map(([line, why]) => (
+          <li key={line}>
+            <button
+              type="button"
+              className="font-mono text-code underline decoration-rule underline-offset-2 hover:decoration-ink"
+              onClick={() => onTake(line)}
+            >
+              {line}
+            </button>{" "}
+            <span className="quiet text-fine">{why}</span>
+          </li>
+        ))}
+      </ul>
+    </div>
   );
 }
 

@@ -6,7 +6,7 @@ import {
 } from "@codemirror/autocomplete";
 import { history, historyKeymap, standardKeymap } from "@codemirror/commands";
 import { EditorState, Prec } from "@codemirror/state";
-import { EditorView, keymap, placeholder } from "@codemirror/view";
+import { EditorView, keymap, placeholder, tooltips } from "@codemirror/view";
 import { useEffect, useRef } from "react";
 import { type Asked, completions, notation } from "./notation";
 
@@ -56,6 +56,8 @@ export function NotationField({
         extensions: [
           notation,
           oneLine,
+          EditorView.lineWrapping,
+          tooltips({ parent: document.body, position: "fixed" }),
           placeholder(hint),
           history(),
           Prec.highest(keymap.of([{ key: "Enter", run: (editor) => wordIsWhole(editor) && submit() }])),

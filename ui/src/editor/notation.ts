@@ -49,10 +49,11 @@ const colours = HighlightStyle.define([
 ]);
 
 const look = EditorView.theme({
-  "&": { backgroundColor: "transparent", color: "var(--ink)", fontSize: "12.5px" },
+  "&": { backgroundColor: "transparent", color: "var(--ink)", fontSize: "0.78rem" },
   "&.cm-focused": { outline: "none" },
   ".cm-content": { fontFamily: "var(--font-mono)", padding: "6px 0", caretColor: "var(--ink)" },
-  ".cm-line": { padding: "0 8px 0 26px", textIndent: "-18px", lineHeight: "20px" },
+  ".cm-line": { padding: "0 8px 0 26px", textIndent: "-18px", lineHeight: "1.25rem" },
+  ".cm-scroller": { overflow: "hidden" },
   ".cm-placeholder": { color: "var(--slate)" },
   ".cm-gutters": { backgroundColor: "transparent", border: "none" },
   ".cm-hits": {
@@ -61,10 +62,10 @@ const look = EditorView.theme({
     textAlign: "right",
     color: "var(--slate)",
     fontFamily: "var(--font-mono)",
-    fontSize: "11.5px",
+    fontSize: "0.72rem",
     borderRight: "1px solid var(--rule)",
   },
-  ".cm-hits .cm-gutterElement": { lineHeight: "20px" },
+  ".cm-hits .cm-gutterElement": { lineHeight: "1.25rem" },
   ".cm-cursor": { borderLeftColor: "var(--ink)" },
   ".cm-activeLine": { backgroundColor: "transparent" },
   ".cm-tooltip": {
@@ -73,7 +74,7 @@ const look = EditorView.theme({
     borderRadius: "4px",
     fontFamily: "var(--font-sans)",
   },
-  ".cm-tooltip-autocomplete > ul": { fontFamily: "var(--font-mono)", fontSize: "12px", maxHeight: "13em" },
+  ".cm-tooltip-autocomplete > ul": { fontFamily: "var(--font-mono)", fontSize: "0.75rem", maxHeight: "13em" },
   ".cm-tooltip-autocomplete > ul > li": {
     padding: "2px 8px",
     lineHeight: "18px",

@@ -44,7 +44,7 @@ export function ListHeading({ list }: { list: AccessList }) {
     <div className="flex items-center gap-2 px-4 py-2">
       <Name collection="lists" name={list.name} onRenamed={renamed}>
         <h2
-          className="cursor-grab touch-none font-mono text-[14px] font-semibold"
+          className="cursor-grab touch-none font-mono text-head font-semibold"
           onPointerDown={startDrag(list, null)}
         >
           {list.name}

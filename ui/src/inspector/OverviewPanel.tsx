@@ -24,7 +24,7 @@ export function OverviewPanel() {
             <li key={list.name} className="flex items-baseline gap-2 border-b border-rule py-1">
               <button
                 type="button"
-                className="cursor-grab touch-none font-mono text-[12.5px] underline decoration-rule underline-offset-2"
+                className="cursor-grab touch-none font-mono text-code underline decoration-rule underline-offset-2"
                 onPointerDown={startDrag(list, null)}
                 onClick={() => go({ chosen: `list:${list.name}` })}
               >
@@ -81,7 +81,7 @@ function Sets() {
         >
           <button
             type="button"
-            className="font-mono text-[12.5px] underline decoration-rule underline-offset-2"
+            className="font-mono text-code underline decoration-rule underline-offset-2"
             onClick={() => setOpen({ collection, key: group.name })}
           >
             @{group.name}

@@ -32,7 +32,7 @@ export function TestPanel({ test }: { test: TestFlow }) {
         onChange={setText}
         onSubmit={save}
       />
-      <div className="mt-2 grid grid-cols-[56px_1fr] items-center gap-y-1.5">
+      <div className="mt-2 grid grid-cols-[3.5rem_minmax(0,1fr)] items-center gap-y-1.5">
         <label htmlFor="group" className="quiet">
           Group
         </label>
@@ -64,7 +64,7 @@ export function TestPanel({ test }: { test: TestFlow }) {
       </div>
       <Send test={test} />
       {marks && (
-        <dl className="mt-4 grid grid-cols-[70px_1fr] gap-y-2 border-t border-rule pt-3">
+        <dl className="mt-4 grid grid-cols-[4.375rem_minmax(0,1fr)] gap-y-2 border-t border-rule pt-3">
           <VerdictLine label="no lists" mark={marks.baseline} />
           <VerdictLine label="running" mark={marks.running} />
           <VerdictLine label="draft" mark={marks.draft} />

@@ -1,27 +1,28 @@
-import { useState } from "react";
 import { LineField } from "../inspector/Parts";
 import { useWorkbench } from "../shell/context";
 import { keepPlates } from "../state/edits";
-import { freeSpot, type Point, type Scene } from "./geometry";
+import { asPut, freeSpot, type Point, type Scene } from "./geometry";
 
 interface Props {
   scene: Scene;
   /** The middle of the window, in map units. */
   middle: () => Point;
+  /** The line to begin with, while one is being written; null while none is. */
+  line: string | null;
+  onLine: (line: string | null) => void;
 }
 
 /** Adding a device: one line, `router sluice 172.20.32.1/24`. It lies in the middle of what is seen. */
-export function AddDevice({ scene, middle }: Props) {
+export function AddDevice({ scene, middle, line, onLine }: Props) {
   const { network, go } = useWorkbench();
-  const [open, setOpen] = useState(false);
-  if (!open) {
+  if (line === null) {
     return (
       <button
         type="button"
         className="button absolute top-2 left-2"
         data-key="+"
         title="+"
-        onClick={() => setOpen(true)}
+        onClick={() => onLine("")}
       >
         Add a device
       </button>
@@ -29,23 +30,26 @@ export function AddDevice({ scene, middle }: Props) {
   }
   return (
     <section
+      key={line}
       aria-label="New device"
-      className="absolute top-2 left-2 z-10 w-[350px] rounded border border-slate bg-fog px-3 py-2"
+      className="absolute top-2 left-2 z-10 w-[22rem] max-w-[90%] rounded border border-slate bg-fog px-3 py-2"
     >
       <LineField
         label="New device"
         hint="host kiosk 172.20.16.21/24 gateway 172.20.16.1"
         asked={{ of: "device" }}
-        start=""
+        start={line}
         path="devices/read"
         about={{}}
         edit="new device"
         also={(reading) => {
           const name = reading.change?.key ?? "";
-          return keepPlates(network.draft, scene.plates, { name, at: freeSpot(scene.plates, middle()) });
+          const plates = scene.plates.map((plate) => ({ ...plate, centre: asPut(scene, plate.centre) }));
+          const at = asPut(scene, freeSpot(scene.plates, middle()));
+          return keepPlates(network.draft, plates, { name, at });
         }}
         onDone={(name) => {
-          setOpen(false);
+          onLine(null);
           if (name) go({ chosen: `device:${name}` });
         }}
       />

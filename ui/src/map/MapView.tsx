@@ -2,11 +2,16 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Network, ReachChange, TestMarks } from "../api/client";
 import { Lens } from "../policy/Lens";
 import { type Previewed, useWorkbench } from "../shell/context";
+import { rem } from "../shell/Split";
+import { Stage } from "../shell/Stage";
 import { bareFlow } from "../state/words";
 import { AddDevice } from "./AddDevice";
+import { BESIDE, closeness } from "./fitting";
 import {
   along,
+  asPut,
   type Box,
+  boundsOf,
   buildScene,
   deviceOf,
   LANE,
@@ -17,10 +22,12 @@ import {
 } from "./geometry";
 import { Plates } from "./Plates";
 import { Endings, Ribbons } from "./Ribbons";
+import { SiteFolds } from "./SiteFolds";
 import { Tags } from "./Tags";
 import { Targets } from "./Targets";
 import { usePositions } from "./usePositions";
-import { useViewport, type View as ViewOf } from "./useViewport";
+import { type Size, useViewport, type View as ViewOf } from "./useViewport";
+import { type Cloud, devicesOf, joinedBy, wayOf } from "./wayScene";
 import { ribbonsOf } from "./ways";
 
 /** Networks of more devices than this do not fit into the window at a size that can be read. */
@@ -28,39 +35,78 @@ const LARGE = 60;
 
 /** The map: what is connected to what, which lists stand where, and the way of the chosen flow. */
 export function MapView() {
-  const { network, places, place, trace, exchange, hop, carried } = useWorkbench();
-  const { positions, ready, setDragged } = usePositions(network.draft);
+  const { network, shown, places, place, go, trace, exchange, hop, carried } = useWorkbench();
+  const { positions, ready, laid, setDragged } = usePositions(network.draft);
+  const [size, setSize] = useState({ width: 1, height: 1 });
+  const large = network.draft.devices.length > LARGE;
+  const section = useRef<HTMLElement>(null);
+  const [adding, setAdding] = useState<string | null>(null);
+
+  // What is looked at: the way of a flow, or the devices that a requirement, a finding or a choice speaks of.
+  const ways = useWays();
+  const [whole, setWhole] = useState(false);
+  const looked = ways.map((way) => way.join(" ")).join("|");
+  useEffect(() => setWhole(false), [looked]);
+  const own = useMemo(
+    () => (large && !whole && !carried ? wayOf(shown, ways, size) : null),
+    [large, whole, carried, shown, looked, size],
+  );
+  const drawn = own?.positions ?? positions;
+  const onWay = useMemo(
+    () => (large || whole || carried ? null : new Set(ways.flat().filter((name) => positions.has(name)))),
+    [large, whole, carried, looked, positions],
+  );
+  const looking = onWay && onWay.size > 1 ? onWay : null;
+  const closer = useMemo(() => {
+    const points = looking ? [...looking].flatMap((name) => drawn.get(name) ?? []) : [...drawn.values()];
+    return closeness(points, size, rem(), own ? BESIDE.way : looking ? BESIDE.map : undefined);
+  }, [looking, own, drawn, size]);
   const scene = useMemo(
-    () => buildScene(network.draft, positions, places),
-    [network.draft, positions, places],
+    () => buildScene(own?.network ?? shown, drawn, places, closer),
+    [own, shown, drawn, places, closer],
   );
+  const bounds = useMemo(() => {
+    const plates = scene.plates.filter((plate) => looking?.has(plate.device.name) ?? true);
+    const box = boundsOf(plates);
+    // Tabs, lists beside their lanes and clouds stand out from the plates.
+    const beside = own ? BESIDE.way : BESIDE.map;
+    if (!looking && !own) return box;
+    return {
+      x: box.x - beside.width / 2,
+      y: box.y - beside.height * (own ? 0.65 : 0.5),
+      width: box.width + beside.width,
+      height: box.height + beside.height,
+    };
+  }, [scene, looking, own]);
   const { svg, drawing, scale, view, fit, zoomBy, reveal, middle } = useViewport(
-    scene.bounds,
-    ready,
-    network.draft.devices.length,
+    bounds,
+    ready || own !== null,
+    useCallback(
+      (next: Size) =>
+        setSize((before) => (before.width === next.width && before.height === next.height ? before : next)),
+      [],
+    ),
   );
+  useEffect(() => {
+    if (looked || own) fit();
+  }, [looked, own, fit]);
+
   const [focused, setFocused] = useState(false);
   const chosen = place.chosen?.startsWith("device:") ? place.chosen.slice(7) : null;
-  const focus = useMemo(
+  const neighbours = useMemo(
     () => (focused && chosen ? neighbourhood(network.draft, chosen) : null),
     [focused, chosen, network.draft],
   );
-  const shown = trace?.exchanges[exchange];
-  const ribbons = useMemo(() => (shown && ready ? ribbonsOf(scene, shown) : []), [scene, shown, ready]);
-  const marked = hop && shown ? (shown[hop.way]?.hops[hop.index]?.device ?? null) : null;
+  const focus = neighbours ?? looking;
+  const traced = trace?.exchanges[exchange];
+  const drawable = ready || own !== null;
+  const ribbons = useMemo(
+    () => (traced && drawable ? ribbonsOf(scene, traced) : []),
+    [scene, traced, drawable],
+  );
+  const marked = hop && traced ? (traced[hop.way]?.hops[hop.index]?.device ?? null) : null;
 
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      const typing = (event.target as HTMLElement).closest("input, textarea, .cm-editor");
-      if (typing || carried || event.ctrlKey || event.metaKey || event.altKey) return;
-      if (event.key === "f") fit();
-      if (event.key === "n") setFocused((before) => !before);
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  }, [fit, carried]);
-
-  // What is chosen elsewhere is brought into the window: a device, the way of a flow, the place hovered over.
+  // What is chosen elsewhere is brought into the window: a device, the place hovered over.
   const latest = useRef(scene);
   latest.current = scene;
   const centres = useCallback((names: string[]) => {
@@ -75,48 +121,73 @@ export function MapView() {
   useEffect(() => {
     if (ready && over) reveal(centres([over]));
   }, [ready, over, reveal, centres]);
-  const large = network.draft.devices.length > LARGE;
-  const way = shown?.out.hops.map((each) => each.device).join(" ");
   useEffect(() => {
-    if (ready && large && way) reveal(centres(way.split(" ")));
-  }, [ready, large, way, reveal, centres]);
+    if (carried) section.current?.focus();
+  }, [carried !== null]);
 
+  const far = view.level === "far" && large && !own;
   return (
-    <section aria-label="Map" className="relative flex min-h-0 flex-col">
+    <section
+      ref={section}
+      aria-label="Map"
+      data-keys
+      tabIndex={-1}
+      className="relative flex min-h-0 flex-col outline-none"
+    >
       <svg
         ref={svg}
         role="group"
         aria-label="Devices and placed lists"
-        aria-busy={!ready}
+        aria-busy={!drawable}
         className="min-h-0 w-full flex-1 touch-none select-none"
       >
-        <g ref={drawing} className={ready ? "" : "opacity-0"}>
-          <g className={carried ? "opacity-45" : ""}>
-            <Links scene={scene} view={view} focus={focus} />
-            {shown && <Ribbons ribbons={ribbons} verdict={shown.verdict} />}
-            <Plates
-              scene={scene}
-              view={view}
-              scale={scale}
-              marked={marked}
-              focus={focus}
-              onDrag={setDragged}
-            />
-            {view.level !== "far" && <Tags scene={scene} view={view} focus={focus} />}
-            <Endings ribbons={ribbons} />
-          </g>
-          <Lens scene={scene} view={view} />
-          <Targets scene={scene} view={view} />
+        <g ref={drawing} className={drawable ? "" : "opacity-0"}>
+          {far ? (
+            <SiteFolds scene={scene} unit={view.unit} onOpen={reveal} />
+          ) : (
+            <>
+              <g className={carried ? "opacity-45" : ""}>
+                {own && <Clouds clouds={own.clouds} closer={closer} onOpen={() => setWhole(true)} />}
+                <Links scene={scene} view={view} focus={focus} />
+                {traced && <Ribbons ribbons={ribbons} verdict={traced.verdict} />}
+                <Plates
+                  scene={scene}
+                  view={view}
+                  scale={scale}
+                  marked={marked}
+                  focus={focus}
+                  fixed={own !== null}
+                  onDrag={(drag) => setDragged(drag && { device: drag.device, at: asPut(scene, drag.at) })}
+                />
+                {view.level !== "far" && <Tags scene={scene} view={view} focus={focus} />}
+                <Endings ribbons={ribbons} />
+              </g>
+              <Lens scene={scene} view={view} />
+              <Targets scene={scene} view={view} />
+            </>
+          )}
         </g>
       </svg>
-      {network.draft.devices.length === 0 && (
-        <p className="quiet absolute inset-x-0 top-1/3 text-center">
-          This network has no devices yet. Add the first one: press + and write{" "}
-          <span className="font-mono">router</span> and a name.
-        </p>
+      {!drawable && network.draft.devices.length > 0 && (
+        <div className="absolute inset-x-0 top-1/3 flex flex-col items-center gap-1 px-4">
+          <Stage words={`${network.draft.devices.length} devices are being laid out`} done={laid} />
+          <p className="quiet">The book and the lists can be used meanwhile.</p>
+        </div>
       )}
-      <AddDevice scene={scene} middle={middle} />
+      {network.draft.devices.length === 0 && adding === null && <NoDevices onLine={setAdding} />}
+      <AddDevice scene={scene} middle={middle} line={adding} onLine={setAdding} />
       <div className="absolute top-2 right-2 flex gap-1">
+        {large && ways.length > 0 && (
+          <button
+            type="button"
+            className="button aria-pressed:border-ink aria-pressed:font-semibold"
+            aria-pressed={own !== null}
+            title="Only the devices of its way, in order"
+            onClick={() => setWhole(!whole)}
+          >
+            Its way only
+          </button>
+        )}
         <button type="button" className="button" aria-label="Closer" onClick={() => zoomBy(1.3)}>
           +
         </button>
@@ -127,20 +198,127 @@ export function MapView() {
           type="button"
           className="button aria-pressed:border-ink aria-pressed:font-semibold"
           aria-pressed={focused}
-          title="Only the device that is chosen and its neighbours"
+          data-key="n"
+          title="Only the device that is chosen and its neighbours (n)"
           onClick={() => setFocused(!focused)}
         >
           Neighbours
         </button>
-        <button type="button" className="button" onClick={fit}>
+        <button
+          type="button"
+          className="button"
+          data-key="f"
+          title="f"
+          onClick={() => {
+            if (place.test && !large) go({ test: null });
+            fit();
+          }}
+        >
           Fit
         </button>
       </div>
-      <Sentence />
+      <Foot />
       {carried && <Ghost name={carried.list.name} />}
     </section>
   );
 }
+
+/** The devices that are to be seen, way by way: of the traced flow, else of what is chosen. */
+function useWays(): string[][] {
+  const { network, trace, place, trial, lens } = useWorkbench();
+  return useMemo(() => {
+    if (trace) return devicesOf(trace);
+    const chosen = place.chosen ?? "";
+    const spoken = new Set<string>();
+    if (chosen.startsWith("requirement:")) {
+      const found = network.draft.requirements.find((each) => `requirement:${each.id}` === chosen);
+      const words = new Set(found?.statement.split(/[\s,:→]+/));
+      for (const { name } of network.draft.devices) if (words.has(name)) spoken.add(name);
+      for (const point of lens.shown?.points ?? []) spoken.add(point.device);
+    }
+    for (const change of trial?.edit.changes ?? []) {
+      if (change.collection === "placements") spoken.add(change.key.split(":")[0] ?? "");
+    }
+    return spoken.size > 1 ? joinedBy(network.draft, [...spoken]) : [];
+  }, [network.draft, trace, place.chosen, trial, lens.shown]);
+}
+
+/** Where a cloud lies, seen from its device. */
+const CLOUD = { x: 24, y: -60 };
+
+/** What hangs on the devices of a way, folded: how many devices, at the edge. */
+function Clouds({ clouds, closer, onOpen }: { clouds: Cloud[]; closer: number; onOpen: () => void }) {
+  return (
+    <g>
+      {clouds.map(({ device, at, count }) => {
+        const [x, y] = [at.x / closer + CLOUD.x, at.y / closer + CLOUD.y];
+        return (
+          <g
+            key={device}
+            role="button"
+            tabIndex={0}
+            aria-label={`${count} more behind ${device}: show the whole map`}
+            className="group cursor-pointer"
+            onClick={onOpen}
+            onKeyDown={(event) => {
+              if (event.key !== "Enter") return;
+              event.preventDefault();
+              onOpen();
+            }}
+          >
+            <path
+              d={`M${x} ${y}L${x - CLOUD.x * 0.7} ${y - CLOUD.y}`}
+              className="stroke-lane"
+              strokeDasharray="3 4"
+            />
+            <rect
+              x={x - 34}
+              y={y - 12}
+              width="68"
+              height="24"
+              rx="12"
+              strokeDasharray="3 4"
+              className="fill-fog stroke-slate group-hover:stroke-ink"
+            />
+            <text x={x} y={y + 4} textAnchor="middle" className="fill-slate text-[12px]">
+              {count} more
+            </text>
+          </g>
+        );
+      })}
+    </g>
+  );
+}
+
+/** What to do where there is nothing yet. */
+function NoDevices({ onLine }: { onLine: (line: string) => void }) {
+  return (
+    <div className="absolute inset-x-0 top-1/4 mx-auto max-w-[460px] px-4">
+      <p className="mb-2">This network has no devices yet. The first lines, to be written with +:</p>
+      <ul className="font-mono text-code">
+        {FIRST_LINES.map((line) => (
+          <li key={line}>
+            <button
+              type="button"
+              className="underline decoration-rule underline-offset-2 hover:decoration-ink"
+              onClick={() => onLine(line)}
+            >
+              {line}
+            </button>
+          </li>
+        ))}
+      </ul>
+      <p className="quiet mt-2">Then choose a device and press l to link it with another one.</p>
+    </div>
+  );
+}
+
+const FIRST_LINES = [
+  "router gate 172.20.1.1/24",
+  "host desk 172.20.1.10/24 gateway 172.20.1.1",
+  "switch floor",
+  "outside beyond 203.0.113.1/24",
+];
 
 /** From afar every link is one thin line; near, two lanes. */
 function Links({ scene, view, focus }: { scene: Scene; view: ViewOf; focus: ReadonlySet<string> | null }) {
@@ -159,7 +337,7 @@ function Links({ scene, view, focus }: { scene: Scene; view: ViewOf; focus: Read
             key={`${link.a} ${link.b}`}
             className={
               focus && !(focus.has(deviceOf(link.a)) && focus.has(deviceOf(link.b)))
-                ? "opacity-20"
+                ? "opacity-30"
                 : undefined
             }
           >
@@ -212,15 +390,15 @@ function Lanes({ link }: { link: Link }) {
   );
 }
 
-/** The foot of the map: what the chosen flow came to, or what dropping the carried list would do. */
-function Sentence() {
-  const { carried, preview, book, trace, place, putDown } = useWorkbench();
+/** The foot of the map: what dropping the carried list would do, or the trial that is on, by its name. */
+function Foot() {
+  const { carried, preview, book, trial, putDown } = useWorkbench();
   const changes = preview.book && book ? changed(book.tests, preview.book.tests) : null;
   if (carried) {
     return (
       <div
         role="status"
-        className="h-[46px] overflow-hidden border-t border-ochre bg-ochrewash px-4 py-1 leading-[18px]"
+        className="h-[2.9rem] overflow-y-auto border-t border-ochre bg-ochrewash px-4 py-1 leading-[1.15rem]"
         data-testid="placing"
       >
         <span className="font-semibold">{carried.list.name}</span>{" "}
@@ -237,43 +415,48 @@ function Sentence() {
       </div>
     );
   }
-  if (preview.shown?.offered) return <Offer shown={preview.shown} changes={changes} />;
-  if (!trace) return <div className="h-[46px]" />;
-  const where = { baseline: "with no lists", running: "as running", draft: "on the draft" }[place.state];
-  return (
-    <p className="quiet line-clamp-2 h-[46px] px-4 py-1 leading-[18px]" data-testid="sentence">
-      {trace.flow} {where}: {trace.text}.
-    </p>
-  );
+  if (trial?.kind === "tried") return <Offer trial={trial} changes={changes} />;
+  if (trial) {
+    return (
+      <p
+        role="status"
+        data-testid="tried"
+        className="border-t border-ochre bg-ochrewash px-4 py-1.5 leading-[1.15rem]"
+      >
+        <span className="font-semibold">Trial: {trial.list} as it is written, not saved.</span>{" "}
+        {changes ? changeWords(changes) : "Looking at the book…"}
+      </p>
+    );
+  }
+  return null;
 }
 
-/** A repair that is tried: what it would do to the book, to be made or left. */
-function Offer({ shown, changes }: { shown: Previewed; changes: string[] | null }) {
+/** A choice or repair that is tried: what it would do to the book, to be made or left. */
+function Offer({ trial, changes }: { trial: Previewed; changes: string[] | null }) {
   const { preview, make } = useWorkbench();
   const leave = () => preview.show(null);
   return (
     <div
       role="status"
       data-testid="tried"
-      className="flex h-[46px] items-center gap-3 border-t border-ochre bg-ochrewash px-4 leading-[18px]"
+      className="flex min-h-[2.9rem] items-center gap-3 border-t border-ochre bg-ochrewash px-4 py-1 leading-[1.15rem]"
     >
       <p className="line-clamp-2 min-w-0 flex-1">
-        <span className="font-semibold">Tried, not made: {shown.edit.label}.</span>{" "}
+        <span className="font-semibold">Trial, not made: {trial.edit.label}.</span>{" "}
         {changes ? changeWords(changes) : "Looking at the book…"}
       </p>
       <button
         type="button"
         className="button button-strong"
-        data-key="a"
         title="a"
         onClick={async () => {
           leave();
-          await make(shown.edit);
+          await make(trial.edit);
         }}
       >
         Make it
       </button>
-      <button type="button" className="button" data-key="v" title="v" onClick={leave}>
+      <button type="button" className="button" title="v, Esc" onClick={leave}>
         Leave it
       </button>
     </div>

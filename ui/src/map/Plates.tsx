@@ -1,7 +1,9 @@
 import { memo, type RefObject, useCallback, useMemo, useRef } from "react";
 import { useWorkbench } from "../shell/context";
+import { rem } from "../shell/Split";
 import { movePlate, pointKey } from "../state/edits";
 import {
+  asPut,
   LINE_HEIGHT,
   type LineTab,
   type Plate,
@@ -22,11 +24,13 @@ interface Props {
   marked: string | null;
   /** Devices to look at; the others recede. */
   focus: ReadonlySet<string> | null;
+  /** Whether plates stay where they are drawn: a drawing of its own is no map to arrange. */
+  fixed: boolean;
   onDrag: (drag: { device: string; at: Point } | null) => void;
 }
 
 /** Devices: flat plates that differ by silhouette and by a word, with a tab for every interface in use. */
-export function Plates({ scene, view, scale, marked, focus, onDrag }: Props) {
+export function Plates({ scene, view, scale, marked, focus, fixed, onDrag }: Props) {
   const { go, place, make, network, carried } = useWorkbench();
   const carrying = carried !== null;
   const placed = useMemo(() => {
@@ -49,7 +53,8 @@ export function Plates({ scene, view, scale, marked, focus, onDrag }: Props) {
   );
   const settle = useCallback(async (device: string, to: Point) => {
     const { make, network, scene, onDrag } = latest.current;
-    await make(movePlate(network.draft, scene.plates, { name: device, at: to }));
+    const plates = scene.plates.map((plate) => ({ ...plate, centre: asPut(scene, plate.centre) }));
+    await make(movePlate(network.draft, plates, { name: device, at: asPut(scene, to) }));
     onDrag(null);
   }, []);
   const drag = useCallback((device: string, at: Point) => latest.current.onDrag({ device, at }), []);
@@ -73,6 +78,8 @@ export function Plates({ scene, view, scale, marked, focus, onDrag }: Props) {
             chosen={chosen === plate.device.name}
             marked={marked === plate.device.name}
             receding={focus !== null && !focus.has(plate.device.name)}
+            unit={view.level === "near" ? 1 : view.unit}
+            fixed={fixed}
             carrying={carrying}
             onChoose={choose}
             onChooseLine={chooseLine}
@@ -96,6 +103,9 @@ interface PlateProps {
   chosen: boolean;
   marked: boolean;
   receding: boolean;
+  /** Map units to a pixel where names are drawn larger than the rest. */
+  unit: number;
+  fixed: boolean;
   carrying: boolean;
   onChoose: (device: string) => void;
   onChooseLine: (line: LineTab) => void;
@@ -113,7 +123,7 @@ const PlateView = memo(function PlateView(props: PlateProps) {
     const start = { x: down.clientX, y: down.clientY };
     const onMove = (move: PointerEvent) => {
       const far = Math.hypot(move.clientX - start.x, move.clientY - start.y);
-      if (!moved.current && far < 4) return;
+      if (props.fixed || (!moved.current && far < 4)) return;
       const by = scale.current;
       moved.current = {
         x: centre.x + (move.clientX - start.x) / by,
@@ -133,7 +143,7 @@ const PlateView = memo(function PlateView(props: PlateProps) {
   };
   const onKeyDown = (event: React.KeyboardEvent) => {
     const by = { ArrowLeft: [-10, 0], ArrowRight: [10, 0], ArrowUp: [0, -10], ArrowDown: [0, 10] }[event.key];
-    if (event.altKey && by) {
+    if (event.altKey && by && !props.fixed) {
       event.preventDefault();
       props.onSettle(device.name, { x: centre.x + (by[0] ?? 0), y: centre.y + (by[1] ?? 0) });
     } else if ((event.key === "Enter" || event.key === " ") && !carrying) {
@@ -148,7 +158,7 @@ const PlateView = memo(function PlateView(props: PlateProps) {
   const fill = isBar ? "fill-slate" : marked ? "fill-tidewash" : far ? "fill-lane" : "fill-plate";
   const top = centre.y - plate.height / 2;
   return (
-    <g className={receding ? "opacity-20" : undefined}>
+    <g className={receding ? "opacity-30" : undefined}>
       <PlateShape
         plate={plate}
         role="button"
@@ -164,16 +174,22 @@ const PlateView = memo(function PlateView(props: PlateProps) {
       {level !== "far" && (
         <g pointerEvents="none">
           {isBar ? (
-            <text x={centre.x - plate.width / 2} y={top - 6} className="halo fill-slate text-[12px]">
+            <text
+              x={centre.x - plate.width / 2}
+              y={top - 6}
+              fontSize={level === "middle" ? 11 * props.unit * rem() : 12}
+              className="halo fill-slate"
+            >
               {device.name} <tspan className="font-mono">{label}</tspan>
             </text>
           ) : (
             <>
               <text
                 x={centre.x}
-                y={device.kind === "host" ? centre.y + 4.5 : top + 20}
+                y={device.kind === "host" || level === "middle" ? centre.y + 4.5 : top + 20}
                 textAnchor="middle"
-                className={`fill-ink font-semibold ${level === "middle" ? "text-[22px]" : "text-[14px]"}`}
+                fontSize={level === "middle" ? 11.5 * props.unit * rem() : 14}
+                className={`fill-ink font-semibold ${level === "middle" ? "halo" : ""}`}
               >
                 {device.name}
               </text>

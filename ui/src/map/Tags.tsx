@@ -16,15 +16,21 @@ interface TagsProps {
 
 /** Placed lists: a bar across the lane that each filters, and its name beside it. */
 export function Tags({ scene, view, focus }: TagsProps) {
-  const { network } = useWorkbench();
+  const { network, shown, viewing } = useWorkbench();
   const key = (placed: Placement) => `${pointKey(placed)}:${placed.list}`;
   const running = new Set(network.running.placements.map(key));
   const drafted = new Set(network.draft.placements.map(key));
-  const gone = network.running.placements.filter(
-    (placed) =>
-      !drafted.has(key(placed)) &&
-      !network.draft.placements.some((other) => pointKey(other) === pointKey(placed)),
+  const now = new Set(shown.placements.map(key));
+  const gone = [...network.running.placements, ...network.draft.placements].filter(
+    (placed, place, every) =>
+      !now.has(key(placed)) &&
+      every.findIndex((other) => key(other) === key(placed)) === place &&
+      !shown.placements.some((other) => pointKey(other) === pointKey(placed)),
   );
+  const statusOf = (placed: Placement) => {
+    if (viewing === "trial" && !drafted.has(key(placed))) return "trial";
+    return running.has(key(placed)) ? "running" : "new";
+  };
   const recedes = (placed: Placement) => focus !== null && !focus.has(placed.device);
   const crossing = new Map<string, number>();
   const order = (placed: Placement) => {
@@ -46,7 +52,7 @@ export function Tags({ scene, view, focus }: TagsProps) {
           status="gone"
         />
       ))}
-      {network.draft.placements.map((placed) => (
+      {shown.placements.map((placed) => (
         <Tag
           key={key(placed)}
           order={order(placed)}
@@ -54,7 +60,7 @@ export function Tags({ scene, view, focus }: TagsProps) {
           view={view}
           receding={recedes(placed)}
           placed={placed}
-          status={running.has(key(placed)) ? "running" : "new"}
+          status={statusOf(placed)}
         />
       ))}
     </g>
@@ -67,7 +73,7 @@ interface TagProps {
   receding: boolean;
   placed: Placement;
   order: number;
-  status: "running" | "new" | "gone";
+  status: "running" | "new" | "gone" | "trial";
 }
 
 function Tag({ scene, view, receding, placed, order, status }: TagProps) {
@@ -79,20 +85,27 @@ function Tag({ scene, view, receding, placed, order, status }: TagProps) {
   const chosen = place.chosen === `point:${pointKey(placed)}`;
   const choose = () => go({ chosen: `point:${pointKey(placed)}` });
   const sub = scene.parents.has(`${placed.device}:${placed.at}`) ? ` ${placed.at.split(".").pop()}` : "";
-  const name = `${placed.list}${list?.family === "ipv6" ? " v6" : ""}${sub}`;
+  const trial = status === "trial" ? "trial: " : "";
+  const name = `${trial}${placed.list}${list?.family === "ipv6" ? " v6" : ""}${sub}`;
   const label = labelBox(spot, name);
-  const text = chosen ? "fill-fog" : status === "new" ? "fill-ochre" : "fill-ink";
-  const border = status === "new" ? "stroke-ochre" : "stroke-ink";
+  const fresh = status === "new" || status === "trial";
+  const text = chosen ? "fill-fog" : fresh ? "fill-ochre" : "fill-ink";
+  const border = fresh ? "stroke-ochre" : "stroke-ink";
   const words = placed.direction === "in" ? "entering" : "leaving";
-  const note = { running: "", new: ", in the draft only", gone: ", taken off in the draft" }[status];
-  const drag = status === "gone" ? undefined : startDrag(list, placed);
+  const note = {
+    running: "",
+    new: ", in the draft only",
+    gone: ", taken off in the draft",
+    trial: ", tried and not in the draft",
+  }[status];
+  const drag = status === "gone" || status === "trial" ? undefined : startDrag(list, placed);
   return (
     <g
       role="button"
       tabIndex={0}
       data-tag={`${placed.list} ${pointKey(placed)}`}
       aria-label={`${name}, ${words} ${placed.device} by ${placed.at}${note}`}
-      className={`group cursor-grab ${receding ? "opacity-20" : status === "gone" ? "opacity-60" : ""}`}
+      className={`group cursor-grab ${receding ? "opacity-30" : status === "gone" ? "opacity-60" : ""}`}
       onPointerDown={(down) => {
         if (carried) return;
         down.stopPropagation();
@@ -107,7 +120,7 @@ function Tag({ scene, view, receding, placed, order, status }: TagProps) {
     >
       <path
         d={bar(spot, 7)}
-        className={status === "new" ? "stroke-ochre" : "stroke-ink"}
+        className={fresh ? "stroke-ochre" : "stroke-ink"}
         strokeWidth={status === "gone" ? 1.5 : 4}
       />
       {view.level === "near" && (

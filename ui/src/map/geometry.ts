@@ -1,4 +1,5 @@
 import type { Device, Network, Places } from "../api/client";
+import { type Sized, spreadOut } from "./fitting";
 
 /** Where everything on the map lies, in map units. Pure: the same network gives the same scene. */
 
@@ -63,7 +64,12 @@ export interface Scene {
   parents: Map<string, string>;
   labels: Map<string, string>;
   bounds: Box;
+  /** By how much plates lie closer together than they were put, so that words can be read. */
+  closer: number;
 }
+
+/** A point of the drawing as it is kept with the network. */
+export const asPut = (scene: Scene, at: Point): Point => ({ x: at.x * scene.closer, y: at.y * scene.closer });
 
 export const TAB_HEIGHT = 18;
 export const LINE_HEIGHT = 16;
@@ -117,6 +123,13 @@ function plateSize(device: Device, network: Network): { width: number; height: n
   }
 }
 
+/** What a plate needs around it: routers have tabs on their edges, switches a line of words above. */
+function marginOf(sized: Sized): { x: number; y: number } {
+  const { kind } = (sized as Plate).device;
+  if (FORWARDING.has(kind)) return { x: 44, y: 26 };
+  return kind === "switch" ? { x: 8, y: 22 } : { x: 8, y: 10 };
+}
+
 /** The device in `device:interface`. */
 export const deviceOf = (end: string) => end.slice(0, end.indexOf(":"));
 
@@ -129,16 +142,25 @@ export function buildScene(
   network: Network,
   positions: Map<string, Point>,
   places: Places | undefined,
+  closer = 1,
 ): Scene {
   const devices = new Map(network.devices.map((device) => [device.name, device]));
   const neighbours = joined(network);
   const plates = new Map<string, Plate>();
   for (const device of network.devices) {
-    const centre = positions.get(device.name) ?? { x: 0, y: 0 };
+    const put = positions.get(device.name) ?? { x: 0, y: 0 };
+    const centre = { x: put.x / closer, y: put.y / closer };
     plates.set(device.name, { device, centre, ...plateSize(device, network) });
   }
-  for (const plate of plates.values()) {
-    if (plate.device.kind === "switch") stretch(plate, neighbours.get(plate.device.name) ?? [], plates);
+  const stretchBars = () => {
+    for (const plate of plates.values()) {
+      if (plate.device.kind === "switch") stretch(plate, neighbours.get(plate.device.name) ?? [], plates);
+    }
+  };
+  stretchBars();
+  if (closer > 1) {
+    spreadOut([...plates.values()], marginOf);
+    stretchBars();
   }
   const tabs = new Map<string, Tab>();
   for (const plate of plates.values()) {
@@ -175,6 +197,7 @@ export function buildScene(
     ),
     labels: segmentLabels(places),
     bounds: boundsOf([...plates.values()]),
+    closer,
   };
 }
 
@@ -345,7 +368,7 @@ function segmentLabels(places: Places | undefined): Map<string, string> {
   return labels;
 }
 
-function boundsOf(plates: Plate[]): Scene["bounds"] {
+export function boundsOf(plates: Plate[]): Scene["bounds"] {
   if (!plates.length) return { x: 0, y: 0, width: 1, height: 1 };
   const left = Math.min(...plates.map((plate) => plate.centre.x - plate.width / 2));
   const right = Math.max(...plates.map((plate) => plate.centre.x + plate.width / 2));

@@ -25,17 +25,24 @@ const LAYERED = {
 };
 
 /** Positions for the devices of a network, by a layout that runs beside the page. Loaded only when needed. */
-export async function layOut(network: Network): Promise<Map<string, Point>> {
+export async function layOut(
+  network: Network,
+  onStage: (done: number) => void = () => undefined,
+): Promise<Map<string, Point>> {
   const { default: ELK } = await import("elkjs/lib/elk-api.js");
   const worker = new Worker(new URL("elkjs/lib/elk-worker.min.js", import.meta.url));
   try {
-    return await laidOut(new ELK({ workerFactory: () => worker }), network);
+    return await laidOut(new ELK({ workerFactory: () => worker }), network, onStage);
   } finally {
     worker.terminate();
   }
 }
 
-async function laidOut(elk: Elk, network: Network): Promise<Map<string, Point>> {
+async function laidOut(
+  elk: Elk,
+  network: Network,
+  onStage: (done: number) => void,
+): Promise<Map<string, Point>> {
   const edges = network.links.map((link) => link.ends.map(deviceOf) as [string, string]);
   const hanging = network.devices.length > MANY ? hangingOf(network, edges) : new Map<string, string[]>();
   const folded = new Set([...hanging.values()].flat());
@@ -51,16 +58,19 @@ async function laidOut(elk: Elk, network: Network): Promise<Map<string, Point>> 
       ? [{ id: `link${index}`, sources: [source], targets: [target] }]
       : [],
   );
+  onStage(0.1);
   const spread = folded.size > 0 && children.length <= SPREADABLE;
   const pulled = spread
     ? await elk.layout({ id: "network", layoutOptions: STRESS(children), children, edges: links })
     : { children };
+  onStage(spread ? 0.5 : 0.2);
   const graph = await elk.layout({
     id: "network",
     layoutOptions: spread ? APART : LAYERED,
     children: pulled.children,
     edges: links,
   });
+  onStage(0.9);
   const positions = new Map<string, Point>();
   for (const { id, x = 0, y = 0 } of graph.children ?? []) blocks.get(id)?.put({ x, y }, positions);
   return positions;

@@ -6,6 +6,7 @@ import { layOut } from "./layout";
 /** Where each plate lies: where it was put, where it is being dragged to, or where the layout puts it. */
 export function usePositions(network: Network) {
   const [laidOut, setLaidOut] = useState<Map<string, Point> | null>(null);
+  const [laid, setLaid] = useState(0);
   const [dragged, setDragged] = useState<{ device: string; at: Point } | null>(null);
   const placed = useMemo(
     () => new Map(network.positions.map(({ device, x, y }) => [device, { x, y }])),
@@ -16,7 +17,7 @@ export function usePositions(network: Network) {
   useEffect(() => {
     if (!missing.length) return;
     let live = true;
-    layOut(network).then((found) => live && setLaidOut(found));
+    layOut(network, (done) => live && setLaid(done)).then((found) => live && setLaidOut(found));
     return () => {
       live = false;
     };
@@ -34,5 +35,10 @@ export function usePositions(network: Network) {
     return all;
   }, [placed, laidOut, dragged, network.devices]);
 
-  return { positions, ready: network.devices.every((device) => positions.has(device.name)), setDragged };
+  return {
+    positions,
+    ready: network.devices.every((device) => positions.has(device.name)),
+    laid,
+    setDragged,
+  };
 }

@@ -1,14 +1,21 @@
 import { select } from "d3-selection";
 import { type ZoomBehavior, zoom, zoomIdentity, zoomTransform } from "d3-zoom";
 import { startTransition, useCallback, useEffect, useRef, useState } from "react";
+import { rem } from "../shell/Split";
+import { around } from "./fitting";
 import type { Box, Point } from "./geometry";
+
+export interface Size {
+  width: number;
+  height: number;
+}
 
 /** How much is drawn: silhouettes only, names too, or everything. */
 export type Level = "far" | "middle" | "near";
 
-const FEW = 60;
-const NEAR = { few: 0.3, many: 0.42 };
-const MIDDLE = 0.17;
+/** Below `NEAR` the map's words would be too small to read; below `MIDDLE` there is no room for names. */
+const NEAR = 0.91;
+const MIDDLE = 0.34;
 const AROUND = 0.5;
 /** The upper edge of the window, in pixels: its buttons cover nothing that is shown. */
 const BUTTONS = 34;
@@ -21,8 +28,8 @@ export interface View {
   box: Box;
 }
 
-const levelOf = (scale: number, devices: number): Level => {
-  if (scale >= (devices > FEW ? NEAR.many : NEAR.few)) return "near";
+const levelOf = (scale: number): Level => {
+  if (scale >= NEAR * rem()) return "near";
   return scale >= MIDDLE ? "middle" : "far";
 };
 
@@ -30,7 +37,7 @@ const levelOf = (scale: number, devices: number): Level => {
  * Pan and zoom of the map. They move the drawing itself, with no help from React; `view` changes only when
  * something else must be drawn.
  */
-export function useViewport(bounds: Box, ready: boolean, devices: number) {
+export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) => void) {
   const svg = useRef<SVGSVGElement>(null);
   const drawing = useRef<SVGGElement>(null);
   const behaviour = useRef<ZoomBehavior<SVGSVGElement, unknown> | null>(null);
@@ -38,8 +45,8 @@ export function useViewport(bounds: Box, ready: boolean, devices: number) {
   const moved = useRef(false);
   const latest = useRef(bounds);
   latest.current = bounds;
-  const many = useRef(devices);
-  many.current = devices;
+  const sized = useRef(onSize);
+  sized.current = onSize;
   const [view, setView] = useState<View>({ level: "near", unit: 1, box: bounds });
 
   const look = useCallback(() => {
@@ -50,16 +57,16 @@ export function useViewport(bounds: Box, ready: boolean, devices: number) {
     drawing.current?.setAttribute("transform", `translate(${x},${y}) scale(${k})`);
     const { clientWidth: w, clientHeight: h } = element;
     const seen = { x: -x / k, y: -y / k, width: w / k, height: h / k };
-    const level = levelOf(k, many.current);
+    const level = levelOf(k);
     // What must be drawn anew may wait for the next frames; the drawing itself has moved already.
     startTransition(() => {
       setView((before) =>
         before.level === level &&
-        Math.abs(Math.log2(before.unit * k)) < 0.8 &&
+        Math.abs(Math.log2(before.unit * k)) < 0.15 &&
         within(seen, before.box) &&
         before.box.width < seen.width * 4
           ? before
-          : { level, unit: 2 ** Math.round(Math.log2(1 / k)), box: grown(seen, AROUND) },
+          : { level, unit: 2 ** (Math.round(8 * Math.log2(1 / k)) / 8), box: grown(seen, AROUND) },
       );
     });
   }, []);
@@ -106,11 +113,23 @@ export function useViewport(bounds: Box, ready: boolean, devices: number) {
 
   useEffect(() => {
     if (!ready || !svg.current) return;
-    fit();
-    const observer = new ResizeObserver(() => (moved.current ? look() : fit()));
-    observer.observe(svg.current);
+    const element = svg.current;
+    const onSize = () => {
+      sized.current({ width: element.clientWidth, height: element.clientHeight - BUTTONS });
+      if (moved.current) look();
+      else fit();
+    };
+    onSize();
+    const observer = new ResizeObserver(onSize);
+    observer.observe(element);
     return () => observer.disconnect();
   }, [ready, fit, look]);
+
+  // What is to be seen has changed: it is fitted in, unless the reader has gone elsewhere.
+  const { x, y, width, height } = bounds;
+  useEffect(() => {
+    if (ready && !moved.current) fit();
+  }, [ready, fit, x, y, width, height]);
 
   const zoomBy = useCallback((factor: number) => {
     moved.current = true;
@@ -135,9 +154,9 @@ export function useViewport(bounds: Box, ready: boolean, devices: number) {
         const at = { x: point.x * k + x, y: point.y * k + y };
         return at.x > 40 && at.y > 30 && at.x < element.clientWidth - 40 && at.y < element.clientHeight - 40;
       });
-      if (inside && levelOf(k, many.current) === "near") return;
+      if (inside && levelOf(k) === "near") return;
       moved.current = true;
-      show(grown(around(points), 0, 130), 0.9);
+      show(grown(around(points), 0, 100), 1.1);
     },
     [show],
   );
@@ -155,10 +174,3 @@ const grown = (box: Box, share: number, margin = 0): Box => {
   const [w, h] = [box.width * share + margin, box.height * share + margin];
   return { x: box.x - w, y: box.y - h, width: box.width + 2 * w, height: box.height + 2 * h };
 };
-
-function around(points: Point[]): Box {
-  const xs = points.map((point) => point.x);
-  const ys = points.map((point) => point.y);
-  const [x, y] = [Math.min(...xs), Math.min(...ys)];
-  return { x, y, width: Math.max(...xs) - x, height: Math.max(...ys) - y };
-}

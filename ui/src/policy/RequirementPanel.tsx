@@ -34,11 +34,11 @@ export function RequirementPanel({ requirement }: { requirement: Requirement }) 
         onChange={setText}
         onSubmit={save}
       />
-      <label className="mt-2 grid grid-cols-[56px_1fr] items-center">
+      <label className="mt-2 grid grid-cols-[3.5rem_minmax(0,1fr)] items-center">
         <span className="quiet">Group</span>
         <input className="field" value={group} onChange={(event) => setGroup(event.target.value)} />
       </label>
-      <label className="mt-1.5 grid grid-cols-[56px_1fr] items-center">
+      <label className="mt-1.5 grid grid-cols-[3.5rem_minmax(0,1fr)] items-center">
         <span className="quiet">Note</span>
         <input className="field" value={note} onChange={(event) => setNote(event.target.value)} />
       </label>
@@ -56,10 +56,20 @@ export function RequirementPanel({ requirement }: { requirement: Requirement }) 
           Remove
         </button>
       </div>
-      {!marks && <p className="quiet mt-4">Proving, {Math.round(policy.done * 100)}%…</p>}
+      {!marks && !policy.isError && (
+        <p className="quiet mt-4">Not proved yet: {Math.round(policy.done * 100)}%…</p>
+      )}
+      {policy.isError && (
+        <p role="alert" className="mt-4 text-clay">
+          {policy.error.message}{" "}
+          <button type="button" className="underline" onClick={() => policy.refetch()}>
+            Ask again
+          </button>
+        </p>
+      )}
       {marks && (
         <>
-          <dl className="mt-4 grid grid-cols-[70px_1fr] gap-y-1 border-t border-rule pt-3">
+          <dl className="mt-4 grid grid-cols-[4.375rem_minmax(0,1fr)] gap-y-1 border-t border-rule pt-3">
             <Answer label="no lists" report={marks.baseline} />
             <Answer label="running" report={marks.running} />
             <Answer label="draft" report={marks.draft} />

@@ -21,10 +21,18 @@ export function Requirements() {
         <h2 className="font-semibold">Requirements</h2>
         {policy.isFetching && requirements.length > 0 && (
           <span className="quiet text-fine" role="status">
-            proving, {Math.round(policy.done * 100)}%
+            proving{policy.isPlaceholderData ? " again" : ""}, {Math.round(policy.done * 100)}%
           </span>
         )}
       </div>
+      {policy.isError && (
+        <p role="alert" className="px-4 text-fine text-clay">
+          {policy.error.message}{" "}
+          <button type="button" className="underline" onClick={() => policy.refetch()}>
+            Ask again
+          </button>
+        </p>
+      )}
       <ul className="min-h-0 overflow-y-auto">
         {ordered.map((requirement, number) => {
           const heads = requirement.group && requirement.group !== ordered[number - 1]?.group;
@@ -39,15 +47,20 @@ export function Requirements() {
                 data-requirement={requirement.id}
                 aria-current={chosen ? "true" : undefined}
                 onClick={() => go({ test: null, chosen: `requirement:${requirement.id}` })}
-                className={`flex w-full items-start gap-1 border-l-[3px] py-0.5 pr-3 pl-[13px] text-left ${
+                className={`flex w-full items-start gap-1 border-l-[3px] py-0.5 pr-1.5 pl-[9px] text-left ${
                   chosen ? "border-ink bg-plate" : "border-transparent hover:bg-plate/70"
                 }`}
               >
-                <span className="min-w-0 flex-1 leading-[18px]">
+                <span className="min-w-0 flex-1 leading-[1.125rem] [overflow-wrap:anywhere]">
                   <span className="font-semibold">{kind}</span> {rest}
                 </span>
+                {found?.statement !== requirement.statement && (
+                  <span className="quiet text-fine">not proved yet</span>
+                )}
                 {found && found.statement === requirement.statement && (
-                  <span className="flex items-center gap-[9px]">
+                  <span
+                    className={`flex items-center gap-0.5 ${policy.isPlaceholderData ? "opacity-45" : ""}`}
+                  >
                     <AnswerMark label="no lists" report={found.baseline} quiet />
                     <AnswerMark label="running" report={found.running} />
                     <AnswerMark label="draft" report={found.draft} />

@@ -70,7 +70,7 @@ function ChoiceItem({ choice }: { choice: Choice }) {
   const chosen = lens.shown === choice;
   const edit = { label: `${choice.new ? "place" : "add to"} ${choice.list}`, changes: choice.changes };
   const trying = preview.shown?.edit.changes === choice.changes;
-  const attempt = () => preview.show(trying ? null : { list: choice.list, edit });
+  const attempt = () => preview.show(trying ? null : { list: choice.list, edit, kind: "tried" });
   useEffect(() => {
     if (trying && !chosen) preview.show(null);
   });

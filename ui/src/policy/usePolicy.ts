@@ -6,7 +6,6 @@ export const usePolicy = (id: string, version: number, any: boolean) =>
   useWork<Policy>({
     queryKey: ["policy", id, version],
     begin: (signal) => ask<Work<Policy>>(`/networks/${id}/policy`, { method: "POST", signal }),
-    look: (job, signal) => ask<Work<Policy>>(`/policy/${job}`, { signal }),
     enabled: any,
   });
 
@@ -14,7 +13,6 @@ export const useFindings = (id: string, version: number) =>
   useWork<Findings>({
     queryKey: ["findings", id, version],
     begin: (signal) => ask<Work<Findings>>(`/networks/${id}/findings`, { method: "POST", signal }),
-    look: (job, signal) => ask<Work<Findings>>(`/findings/${job}`, { signal }),
   });
 
 /** Where a requirement or a test flow's expectation could be made to hold, once it is asked for. */
@@ -22,7 +20,6 @@ export const useAdvice = (id: string, version: number, text: string, asked: bool
   useWork<Advice>({
     queryKey: ["advice", id, version, text],
     begin: (signal) => ask<Work<Advice>>(`/networks/${id}/advice`, { body: { text }, signal }),
-    look: (job, signal) => ask<Work<Advice>>(`/advice/${job}`, { signal }),
     enabled: asked,
     keep: false,
   });

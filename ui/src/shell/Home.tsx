@@ -1,122 +1,431 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
-import { ApiError, ask, type OpenNetwork } from "../api/client";
+import { type DragEvent, useEffect, useRef, useState } from "react";
+import { ApiError, ask, type NetworkSummary, type OpenNetwork, type Ready } from "../api/client";
 import { useNetworks } from "../api/queries";
+import { finished, useProgress, type Work } from "../api/work";
+import { keepAuthor, keepExercise, keepWalk, readAuthor, readExercise, readWalk } from "../start/kept";
+import { STEPS } from "../start/steps";
 import { usePlace } from "../state/location";
 import { Heron } from "./Heron";
+import { Menu } from "./Menu";
+import { Stage } from "./Stage";
 
-/** Every network that is kept here, and the ways to get another one. */
+const IMPORT = ["import"];
+
+/** What this is for, ways to begin, and every network that is kept here. */
 export function Home() {
   const networks = useNetworks();
   const client = useQueryClient();
   const [, go] = usePlace();
   const [error, setError] = useState<Error | null>(null);
+  const [undo, setUndo] = useState<Undo | null>(null);
+  const [reading, setReading] = useState<{ name: string; stop: AbortController } | null>(null);
+  const [over, setOver] = useState(false);
   const [name, setName] = useState("");
   const file = useRef<HTMLInputElement>(null);
+  const imported = useProgress(IMPORT);
+  const walk = readWalk();
+  const exercise = readExercise();
+  const kept = (id: string | undefined) => networks.data?.some((each) => each.id === id) ?? false;
 
   useEffect(() => {
     document.title = "Grey Heron";
   }, []);
 
-  const open = async (made: Promise<OpenNetwork>) => {
+  const again = () => client.invalidateQueries({ queryKey: ["networks"] });
+  const attempt = async (work: () => Promise<unknown>) => {
     setError(null);
     try {
-      const network = await made;
-      client.invalidateQueries({ queryKey: ["networks"] });
-      go({ network: network.id, view: "map" });
+      await work();
     } catch (failure) {
       setError(failure as Error);
     }
   };
+  const opened = (id: string) => {
+    again();
+    go({ network: id, view: "map" });
+  };
+  const demo = (which: "saltmarsh" | "storm") =>
+    ask<OpenNetwork>(`/networks/demo?which=${which}`, { method: "POST" });
+  const begin = () =>
+    attempt(async () => {
+      if (walk && kept(walk.network) && walk.step < STEPS.length) return opened(walk.network);
+      const { id } = await demo("saltmarsh");
+      keepWalk({ network: id, step: 0 });
+      opened(id);
+    });
+  const practise = () =>
+    attempt(async () => {
+      if (exercise && kept(exercise.network) && exercise.found < exercise.of) return opened(exercise.network);
+      const { id } = await demo("storm");
+      keepExercise({ network: id, found: 0, of: 10 });
+      opened(id);
+    });
+  const bringIn = (chosen: File | undefined) =>
+    chosen &&
+    attempt(async () => {
+      const stop = new AbortController();
+      setReading({ name: chosen.name, stop });
+      try {
+        const text = await chosen.text();
+        const start = (signal: AbortSignal) => ask<Work<Ready>>("/networks/import", { text, signal });
+        opened((await finished(client, IMPORT, start, stop.signal)).id);
+      } catch (failure) {
+        if (!stop.signal.aborted) throw failure;
+      } finally {
+        setReading(null);
+      }
+    });
+  const drop = (event: DragEvent) => {
+    event.preventDefault();
+    setOver(false);
+    bringIn(event.dataTransfer.files[0]);
+  };
 
   return (
-    <main className="mx-auto max-w-[640px] px-6 py-16">
-      <h1 className="mb-8 flex items-center gap-3 text-[22px] font-semibold">
-        <Heron /> Grey Heron
-      </h1>
-      {networks.error && <p className="mb-4 text-clay">{networks.error.message}</p>}
-      <h2 className="quiet mb-2">Networks</h2>
-      {networks.data?.length === 0 && (
-        <p className="mb-4">None yet. Import a workspace file, or start with the demo.</p>
-      )}
-      <ul className="mb-8 border-t border-rule">
-        {networks.data?.map((network) => (
-          <li key={network.id} className="border-b border-rule">
-            <button
-              type="button"
-              className="flex w-full justify-between px-2 py-2 text-left hover:bg-plate"
-              onClick={() => go({ network: network.id, view: "map" })}
-            >
-              <span className="font-medium">{network.name}</span>
-              <span className="quiet">changed {new Date(network.changed_at).toLocaleString()}</span>
+    <main
+      className={`h-full overflow-y-auto ${over ? "bg-tidewash" : ""}`}
+      onDragOver={(event) => {
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={drop}
+    >
+      <div className="mx-auto max-w-[46rem] px-6 py-10">
+        <h1 className="mb-2 flex items-center gap-3 text-[1.4rem] font-semibold">
+          <Heron /> Grey Heron
+        </h1>
+        <p className="mb-6 max-w-[38rem] text-head">
+          Write access lists, place them on the right device, interface and direction, and prove which traffic
+          passes and which is blocked, before anything reaches a device.
+        </p>
+        <div className="mb-8 grid gap-x-8 gap-y-3 border-y border-rule py-4 sm:grid-cols-2">
+          <Beginning
+            title="A walk of five steps"
+            words="The demo, in the real workbench: a blocked flow, its cause, its repair. Leave at any time."
+            label={
+              walk && kept(walk.network) && walk.step > 0 && walk.step < STEPS.length
+                ? `Go on at step ${walk.step + 1}`
+                : "Begin the walk"
+            }
+            onBegin={begin}
+          />
+          <Beginning
+            title="After the storm"
+            words={
+              exercise && kept(exercise.network)
+                ? `An exercise: ${exercise.found} of ${exercise.of} faults found and mended.`
+                : "An exercise: the same network with ten faults in it. How many do you find?"
+            }
+            label={
+              exercise && kept(exercise.network) && exercise.found < exercise.of
+                ? "Go on searching"
+                : "After the storm: find the faults"
+            }
+            onBegin={practise}
+          />
+        </div>
+        {networks.error && (
+          <p role="alert" className="mb-4 text-clay">
+            {networks.error.message}{" "}
+            <button type="button" className="underline" onClick={() => networks.refetch()}>
+              Ask again
             </button>
-          </li>
-        ))}
-      </ul>
-      <div className="flex flex-wrap items-center gap-3">
+          </p>
+        )}
+        <h2 className="mb-1 font-semibold">Networks</h2>
+        {undo && <UndoLine undo={undo} onDone={() => setUndo(null)} onFail={setError} />}
+        {networks.data?.length === 0 && (
+          <p className="quiet mb-4">None yet. Begin the walk, bring in a file, or make one of your own.</p>
+        )}
+        <ul className="mb-6 border-t border-rule">
+          {networks.data?.map((network) => (
+            <Row
+              key={network.id}
+              network={network}
+              onOpen={() => go({ network: network.id, view: "map" })}
+              onUndo={setUndo}
+              onFail={setError}
+            />
+          ))}
+        </ul>
+        <div className="flex flex-wrap items-center gap-3">
+          <form
+            className="flex gap-2"
+            onSubmit={(event) => {
+              event.preventDefault();
+              attempt(async () => opened((await ask<OpenNetwork>("/networks", { body: { name } })).id));
+            }}
+          >
+            <input
+              className="field w-[13rem]"
+              aria-label="Name of a new network"
+              placeholder="Name of a new network"
+              value={name}
+              onChange={(event) => setName(event.target.value)}
+            />
+            <button type="submit" className="button" disabled={!name.trim()}>
+              Create
+            </button>
+          </form>
+          <button type="button" className="button" onClick={() => file.current?.click()}>
+            Bring in a file…
+          </button>
+          <span className="quiet">or drop a workspace file anywhere here</span>
+          <button
+            type="button"
+            className="quiet ml-auto underline"
+            onClick={() => attempt(async () => opened((await demo("saltmarsh")).id))}
+          >
+            Open a fresh demo
+          </button>
+          <input
+            ref={file}
+            type="file"
+            accept=".yaml,.yml"
+            aria-label="Workspace file"
+            className="hidden"
+            onChange={(event) => {
+              bringIn(event.target.files?.[0]);
+              event.target.value = "";
+            }}
+          />
+        </div>
+        {reading && (
+          <div className="mt-4 flex items-end gap-4">
+            <Stage words={`${reading.name} is being read`} done={imported} />
+            <button type="button" className="button" onClick={() => reading.stop.abort()}>
+              Cancel
+            </button>
+          </div>
+        )}
+        {error && <Failure error={error} />}
+        <Signature />
+      </div>
+    </main>
+  );
+}
+
+interface BeginningProps {
+  title: string;
+  words: string;
+  label: string;
+  onBegin: () => void;
+}
+
+const Beginning = ({ title, words, label, onBegin }: BeginningProps) => (
+  <section aria-label={title} className="flex flex-col items-start gap-1">
+    <h2 className="font-semibold">{title}</h2>
+    <p className="quiet flex-1">{words}</p>
+    <button type="button" className="button mt-1" onClick={onBegin}>
+      {label}
+    </button>
+  </section>
+);
+
+/** What was done to a network here, and how it is taken back. */
+interface Undo {
+  words: string;
+  label: string;
+  act: () => Promise<unknown>;
+}
+
+interface RowProps {
+  network: NetworkSummary;
+  onOpen: () => void;
+  onUndo: (undo: Undo) => void;
+  onFail: (error: Error) => void;
+}
+
+function Row({ network, onOpen, onUndo, onFail }: RowProps) {
+  const client = useQueryClient();
+  const [name, setName] = useState<string | null>(null);
+  const { id, version } = network;
+  const act = async (work: () => Promise<Undo>) => {
+    try {
+      onUndo(await work());
+    } catch (failure) {
+      onFail(failure as Error);
+    }
+    await client.invalidateQueries({ queryKey: ["networks"] });
+    await client.invalidateQueries({ queryKey: ["network", id] });
+  };
+  const rename = (to: string) =>
+    act(async () => {
+      const before = network.name;
+      const after = await ask<OpenNetwork>(`/networks/${id}/name`, { body: { name: to }, version });
+      return {
+        words: `${before} is called ${to} now.`,
+        label: "Call it as before",
+        act: () => ask(`/networks/${id}/name`, { body: { name: before }, version: after.version }),
+      };
+    });
+  const copy = () =>
+    act(async () => {
+      const title = `${network.name.slice(0, 70)}, copy`;
+      const made = await ask<NetworkSummary>(`/networks/${id}/copy`, { body: { name: title } });
+      return {
+        words: `${made.name} was made.`,
+        label: "Remove it again",
+        act: () => ask(`/networks/${made.id}`, { method: "DELETE", version: made.version }),
+      };
+    });
+  const remove = () =>
+    act(async () => {
+      await ask(`/networks/${id}`, { method: "DELETE", version });
+      return {
+        words: `${network.name} was removed.`,
+        label: "Bring it back",
+        act: () => ask(`/networks/${id}/bring-back`, { method: "POST" }),
+      };
+    });
+  return (
+    <li className="flex items-center border-b border-rule hover:bg-plate">
+      {name === null ? (
         <button
           type="button"
-          className="button"
-          onClick={() => open(ask("/networks/demo", { method: "POST" }))}
+          className="flex min-w-0 flex-1 flex-wrap items-baseline gap-x-4 px-2 py-2 text-left"
+          onClick={onOpen}
         >
-          Open a fresh demo
+          <span className="font-medium">{network.name}</span>
+          <span className="quiet">
+            {counted(network.devices, "device")}, {counted(network.lists, "list")},{" "}
+            {counted(network.entries, "entry", "entries")}
+          </span>
+          <span className={network.surprises ? "text-ochre" : "quiet"}>{surprisesIn(network)}</span>
+          <span className="quiet ml-auto">
+            changed {ago(network.changed_at)}
+            {network.changed_by && ` by ${network.changed_by}`}
+          </span>
         </button>
-        <button
-          type="button"
-          className="button"
-          onClick={() => open(ask("/networks/demo?which=storm", { method: "POST" }))}
-        >
-          After the storm: find the faults
-        </button>
-        <button type="button" className="button" onClick={() => file.current?.click()}>
-          Import a file…
-        </button>
-        <input
-          ref={file}
-          type="file"
-          accept=".yaml,.yml"
-          aria-label="Workspace file"
-          className="hidden"
-          onChange={async (event) => {
-            const chosen = event.target.files?.[0];
-            event.target.value = "";
-            if (chosen) open(ask("/networks/import", { text: await chosen.text() }));
-          }}
-        />
+      ) : (
         <form
-          className="flex gap-2"
+          className="flex flex-1 gap-2 px-2 py-1"
           onSubmit={(event) => {
             event.preventDefault();
-            open(ask("/networks", { body: { name } }));
+            setName(null);
+            if (name.trim() && name !== network.name) rename(name.trim());
           }}
         >
           <input
-            className="field w-[180px]"
-            aria-label="Name of a new network"
-            placeholder="Name of a new network"
+            ref={(field) => field?.focus()}
+            className="field flex-1"
+            aria-label={`New name of ${network.name}`}
             value={name}
+            maxLength={80}
             onChange={(event) => setName(event.target.value)}
+            onKeyDown={(event) => event.key === "Escape" && setName(null)}
           />
-          <button type="submit" className="button" disabled={!name.trim()}>
-            Create
+          <button type="submit" className="button">
+            Rename
           </button>
         </form>
-      </div>
-      {error && (
-        <div role="alert" className="mt-6 border-l-2 border-clay pl-3">
-          <p>{error.message}</p>
-          <ul className="quiet mt-1">
-            {error instanceof ApiError &&
-              error.problems.length > 1 &&
-              error.problems.map((problem) => (
-                <li key={`${problem.where}${problem.line}${problem.message}`}>
-                  {problem.where}
-                  {problem.line ? `, line ${problem.line}` : ""}: {problem.message}
-                </li>
-              ))}
-          </ul>
-        </div>
       )}
-    </main>
+      <Menu
+        className="quiet px-3 py-2"
+        label={`More for ${network.name}`}
+        items={[
+          ["Rename…", () => setTimeout(() => setName(network.name))],
+          ["Copy", copy],
+          ["Remove", remove],
+        ]}
+      >
+        ⋯
+      </Menu>
+    </li>
   );
+}
+
+function UndoLine({
+  undo,
+  onDone,
+  onFail,
+}: {
+  undo: Undo;
+  onDone: () => void;
+  onFail: (error: Error) => void;
+}) {
+  const client = useQueryClient();
+  return (
+    <p
+      role="status"
+      className="mb-2 flex items-baseline gap-3 border-l-2 border-ochre bg-ochrewash px-3 py-1"
+    >
+      {undo.words}
+      <button
+        type="button"
+        className="underline"
+        onClick={async () => {
+          try {
+            await undo.act();
+          } catch (failure) {
+            onFail(failure as Error);
+          }
+          onDone();
+          client.invalidateQueries({ queryKey: ["networks"] });
+        }}
+      >
+        {undo.label}
+      </button>
+      <button type="button" className="quiet ml-auto underline" onClick={onDone}>
+        Close
+      </button>
+    </p>
+  );
+}
+
+function Failure({ error }: { error: Error }) {
+  const problems = error instanceof ApiError && error.problems.length > 1 ? error.problems : [];
+  return (
+    <div role="alert" className="mt-6 border-l-2 border-clay pl-3">
+      <p>{error.message}</p>
+      <ul className="quiet mt-1">
+        {problems.map((problem) => (
+          <li key={`${problem.where}${problem.line}${problem.message}`}>
+            {problem.where}
+            {problem.line ? `, line ${problem.line}` : ""}: {problem.message}
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}
+
+/** Who is sitting here: it stands beside what is changed. */
+function Signature() {
+  const [name, setName] = useState(readAuthor);
+  return (
+    <label className="quiet mt-10 flex items-center gap-2 text-fine">
+      Changes made in this browser are signed
+      <input
+        className="field w-[11rem]"
+        placeholder="as whoever runs the server"
+        maxLength={80}
+        value={name}
+        onChange={(event) => {
+          setName(event.target.value);
+          keepAuthor(event.target.value);
+        }}
+      />
+    </label>
+  );
+}
+
+const counted = (count: number, word: string, words = `${word}s`) =>
+  `${count.toLocaleString()} ${count === 1 ? word : words}`;
+
+function surprisesIn({ surprises }: NetworkSummary): string {
+  if (surprises === null) return "not tried since it was changed";
+  return surprises ? `${counted(surprises, "flow")} not as expected` : "all flows as expected";
+}
+
+const MINUTE = 60_000;
+
+function ago(moment: string): string {
+  const minutes = Math.floor((Date.now() - new Date(moment).getTime()) / MINUTE);
+  if (minutes < 1) return "just now";
+  if (minutes < 60) return `${counted(minutes, "minute")} ago`;
+  if (minutes < 1440) return `${counted(Math.floor(minutes / 60), "hour")} ago`;
+  return new Date(moment).toLocaleDateString();
 }

@@ -16,7 +16,7 @@ export function OccupiedDialog({ point, other, list, onCancel, onReplace }: Prop
       <AlertDialog.Portal>
         <AlertDialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
         <AlertDialog.Content className="fixed top-1/3 left-1/2 z-50 w-[420px] -translate-x-1/2 rounded border border-slate bg-plate p-5">
-          <AlertDialog.Title className="mb-2 text-[15px] font-semibold">
+          <AlertDialog.Title className="mb-2 text-head font-semibold">
             {other} stands there already
           </AlertDialog.Title>
           <AlertDialog.Description className="mb-4">

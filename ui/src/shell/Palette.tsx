@@ -57,7 +57,7 @@ function Finder({ onClose, openShortcuts }: Omit<PaletteProps, "open">) {
         aria-controls="commands"
         aria-activedescendant={shown[chosen] ? `command-${chosen}` : undefined}
         placeholder="A device, list, flow, place or deed"
-        className="border-b border-rule bg-transparent px-4 py-2.5 text-[15px] outline-none"
+        className="border-b border-rule bg-transparent px-4 py-2.5 text-head outline-none"
         value={typed}
         onChange={(event) => {
           setTyped(event.target.value);

@@ -5,7 +5,7 @@ import { SHORTCUTS } from "./useShortcuts";
 export function ShortcutsDialog({ open, onClose }: { open: boolean; onClose: () => void }) {
   return (
     <Sheet open={open} onClose={onClose} className="top-[15%] w-[560px] p-6">
-      <Dialog.Title className="mb-4 text-[15px] font-semibold">Shortcuts</Dialog.Title>
+      <Dialog.Title className="mb-4 text-head font-semibold">Shortcuts</Dialog.Title>
       <dl className="grid grid-cols-[160px_1fr] gap-y-2">
         {SHORTCUTS.map(([keys, does]) => (
           <div key={keys} className="contents">

@@ -16,7 +16,7 @@ const VIEWS: [View, string][] = [
 ];
 
 export function TopBar({ onShortcuts }: { onShortcuts: () => void }) {
-  const { id, network, place, go, draft, notices } = useWorkbench();
+  const { id, network, place, go, draft, notices, trial } = useWorkbench();
   const edits = configuration(network.changes).length;
   const others = network.changes.length - edits;
   const busy = draft.step.isPending;
@@ -25,7 +25,7 @@ export function TopBar({ onShortcuts }: { onShortcuts: () => void }) {
   const step = (name: "undo" | "redo" | "discard") =>
     draft.step.mutate({ step: name }, { onError: notices.fail });
   return (
-    <header className="flex items-center gap-4 border-b border-rule px-4">
+    <header className="flex min-h-[2.9rem] flex-wrap items-center gap-x-3 border-b border-rule px-4">
       <button type="button" aria-label="Grey Heron: all networks" onClick={() => go({ network: null })}>
         <Heron />
       </button>
@@ -50,7 +50,7 @@ export function TopBar({ onShortcuts }: { onShortcuts: () => void }) {
             type="button"
             aria-current={place.view === view ? "page" : undefined}
             onClick={() => go({ view })}
-            className={`border-b-2 px-3 ${place.view === view ? "border-ink" : "quiet border-transparent hover:text-ink"}`}
+            className={`min-h-[2.9rem] border-b-2 px-2.5 ${place.view === view ? "border-ink" : "quiet border-transparent hover:text-ink"}`}
           >
             {label}
             {view === "changes" && edits > 0 && (
@@ -59,7 +59,8 @@ export function TopBar({ onShortcuts }: { onShortcuts: () => void }) {
           </button>
         ))}
       </nav>
-      <div className="ml-auto flex items-center gap-2">
+      <div className="ml-auto flex items-center gap-1.5">
+        {trial && <span className="rounded bg-ochrewash px-1.5 font-semibold text-ochre">Trial</span>}
         <span className={edits ? "font-semibold text-ochre" : "quiet"} data-testid="draft-state">
           {edits ? `Draft: ${edits} ${edits === 1 ? "edit" : "edits"}` : "Draft as running"}
         </span>

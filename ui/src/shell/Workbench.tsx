@@ -22,7 +22,8 @@ import {
 import { Book } from "../book/Book";
 import { Inspector } from "../inspector/Inspector";
 import { MapView } from "../map/MapView";
-import { place as placeEdit, pointKey, replace as replaceEdit } from "../state/edits";
+import { Strip } from "../start/Strip";
+import { place as placeEdit, placementsAfter, pointKey, replace as replaceEdit } from "../state/edits";
 import { usePlace } from "../state/location";
 import { useSettled } from "../state/useSettled";
 import { bareFlow, runWords } from "../state/words";
@@ -32,11 +33,19 @@ import { FindingsView } from "../views/FindingsView";
 import { ListsView } from "../views/ListsView";
 import { LogView } from "../views/LogView";
 import { ReachView } from "../views/ReachView";
-import { type Carried, type Workbench as Context, type Previewed, WorkbenchContext } from "./context";
+import {
+  type Carried,
+  type Workbench as Context,
+  type Previewed,
+  type Viewing,
+  WorkbenchContext,
+} from "./context";
 import { NoticeBar, NoticesProvider, useNotices } from "./notices";
 import { OccupiedDialog } from "./OccupiedDialog";
 import { Palette } from "./Palette";
 import { ShortcutsDialog } from "./ShortcutsDialog";
+import { Split, suited } from "./Split";
+import { Stage } from "./Stage";
 import { TopBar } from "./TopBar";
 import { useShortcuts } from "./useShortcuts";
 
@@ -51,18 +60,21 @@ export function Workbench({ id }: { id: string }) {
     );
   }
   return (
-    <main className="p-16" aria-busy={network.isPending}>
+    <main className="h-full overflow-y-auto p-16" aria-busy={network.isPending}>
       {network.error ? (
         <>
           <p role="alert" className="mb-3">
             {network.error.message}
           </p>
+          <button type="button" className="button mr-2" onClick={() => network.refetch()}>
+            Try again
+          </button>
           <button type="button" className="button" onClick={() => go({ network: null })}>
             All networks
           </button>
         </>
       ) : (
-        <p className="quiet">Opening the network…</p>
+        <Stage words="Opening the network: its lists are read" done={network.done} />
       )}
     </main>
   );
@@ -73,10 +85,10 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
   const notices = useNotices();
   const draft = useDraft(id);
   const book = useBook(id, network.version);
+  const trying = { working: book.working, done: book.done, stale: book.isPlaceholderData };
   const places = usePlaces(id, network.version).data;
   const test = network.draft.tests.find((each) => each.id === place.test);
   const flow = test ? bareFlow(test.flow) : null;
-  const trace = useTrace(id, network.version, flow, place.state).data;
   const [exchange, setExchange] = useState(0);
   const [hop, setHop] = useState<Context["hop"]>(null);
   const [shown, show] = useState<Previewed | null>(null);
@@ -90,10 +102,32 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
     document.title = `${network.draft.name}: Grey Heron`;
   }, [network.draft.name]);
 
+  // A trial is a state like the others: it is shown until another one is asked for.
+  const trial = shown;
+  const [aside, setAside] = useState(false);
+  useEffect(() => setAside(false), [trial?.kind, trial?.list]);
+  const viewing: Viewing = trial && !aside ? "trial" : place.state;
+  const view = useCallback(
+    (state: Viewing) => {
+      setAside(state !== "trial");
+      if (state !== "trial") go({ state });
+    },
+    [go],
+  );
+  const tried = viewing === "trial" ? (trial?.edit.changes ?? null) : null;
+  const trace = useTrace(id, network.version, flow, tried ? "draft" : place.state, tried).data;
+  const after = useMemo(
+    () =>
+      tried
+        ? { ...network.draft, placements: placementsAfter(network.draft.placements, tried) }
+        : network.draft,
+    [network.draft, tried],
+  );
+
   useEffect(() => {
     setExchange(0);
     setHop(null);
-  }, [flow, place.state]);
+  }, [flow, viewing]);
 
   const carried = useMemo<Carried | null>(() => {
     if (!carriedList) return null;
@@ -181,6 +215,11 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
     id,
     network,
     book: book.data,
+    trying,
+    trial,
+    shown: after,
+    viewing,
+    view,
     places,
     trace,
     exchange: Math.min(exchange, Math.max((trace?.exchanges.length ?? 1) - 1, 0)),
@@ -211,20 +250,12 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
 
   return (
     <WorkbenchContext value={workbench}>
-      <div className="grid h-full grid-rows-[46px_1fr]">
-        <TopBar onShortcuts={shortcuts.open} />
-        {place.view === "map" && (
-          <div className="grid min-h-0 grid-cols-[292px_1fr]">
-            <Book />
-            <div className="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto]">
-              <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_336px]">
-                <MapView />
-                <Inspector />
-              </div>
-              <Trace />
-            </div>
-          </div>
-        )}
+      <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
+        <div>
+          <TopBar onShortcuts={shortcuts.open} />
+          <Strip />
+        </div>
+        {place.view === "map" && <MapAndBook traced={test !== undefined} />}
         {place.view === "lists" && <ListsView />}
         {place.view === "reach" && <ReachView />}
         {place.view === "findings" && <FindingsView />}
@@ -246,6 +277,48 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
         />
       )}
     </WorkbenchContext>
+  );
+}
+
+/** The view that one works in: the book, the map, whatever is chosen, and the trace below. */
+function MapAndBook({ traced }: { traced: boolean }) {
+  const above = (
+    <Split
+      id="above"
+      across="horizontal"
+      sides={[
+        { id: "map", least: 240, content: <MapView /> },
+        { id: "inspector", size: suited(0.23, 232, 336), label: "the inspector", content: <Inspector /> },
+      ]}
+    />
+  );
+  return (
+    <Split
+      id="workbench"
+      across="horizontal"
+      sides={[
+        { id: "book", size: suited(0.22, 216, 320), label: "the book", content: <Book /> },
+        {
+          id: "rest",
+          least: 480,
+          content: traced ? (
+            <Split
+              id="rest"
+              across="vertical"
+              sides={[
+                { id: "above", least: 160, content: above },
+                { id: "trace", size: suited(0.17, 190, 230), label: "the trace", content: <Trace /> },
+              ]}
+            />
+          ) : (
+            <div className="grid min-h-0 grid-rows-[minmax(0,1fr)_auto]">
+              {above}
+              <Trace />
+            </div>
+          ),
+        },
+      ]}
+    />
   );
 }
 

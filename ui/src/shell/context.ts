@@ -3,11 +3,13 @@ import type {
   AccessList,
   Book,
   Choice,
+  Network,
   OpenNetwork,
   Placement,
   Places,
   PointReport,
   ReachChange,
+  State,
   TestFlow,
   TraceReport,
 } from "../api/client";
@@ -15,13 +17,16 @@ import type { Draft, EditRequest } from "../api/queries";
 import type { Place } from "../state/location";
 import type { useNotices } from "./notices";
 
-/** An edit that is looked at before it is made. */
+/** An edit that is looked at before it is made: a trial. Every part of the screen shows it, and names it. */
 export interface Previewed {
   list: string;
   edit: EditRequest;
-  /** Whether the foot of the map offers to make it: what else offers it is not on screen. */
-  offered?: true;
+  /** A repair or choice that was taken up to be tried, or what is being typed in a list. */
+  kind: "tried" | "typed";
 }
+
+/** What the screen shows: a state of the lists, or a trial. */
+export type Viewing = State | "trial";
 
 /** A list that has been picked up, the places that could take it, and the one it hovers over. */
 export interface Carried {
@@ -35,6 +40,13 @@ export interface Workbench {
   id: string;
   network: OpenNetwork;
   book: Book | undefined;
+  /** Whether the verdicts in `book` are of the version on screen, and how far those are that are awaited. */
+  trying: { working: boolean; done: number; stale: boolean };
+  /** The trial that is on, and the draft as it would be, as far as the map shows it. */
+  trial: Previewed | null;
+  shown: Network;
+  viewing: Viewing;
+  view: (state: Viewing) => void;
   places: Places | undefined;
   trace: TraceReport | undefined;
   exchange: number;

@@ -26,17 +26,29 @@ export const SHORTCUTS: [string, string][] = [
   ["?", "this page"],
 ];
 
-/** Keys that work anywhere but in a text field. */
+const FIELDS = "input, textarea, select, .cm-editor";
+const PANELS = "[data-keys]";
+
+/** Keys: single ones act only where the map, the book or the trace has the focus. */
 export function useShortcuts(workbench: Workbench) {
   const [shown, setShown] = useState(false);
   const [finding, setFinding] = useState(false);
   const latest = useRef(workbench);
   latest.current = workbench;
+  // Whether the focus was last in one of those panels: what had it may have gone from the page since.
+  const within = useRef(true);
   const open = useCallback(() => setShown(true), []);
   const close = useCallback(() => setShown(false), []);
   const stopFinding = useCallback(() => setFinding(false), []);
 
   useEffect(() => {
+    const onFocus = (event: FocusEvent) => {
+      within.current = (event.target as HTMLElement).closest?.(PANELS) != null;
+    };
+    // A click on what takes no focus leaves it on the page: then the keys mean nothing there.
+    const onPointer = (event: PointerEvent) => {
+      within.current = (event.target as HTMLElement).closest?.(PANELS) != null;
+    };
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement;
       if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
@@ -46,21 +58,50 @@ export function useShortcuts(workbench: Workbench) {
       }
       if (target.closest("[role=dialog], [role=alertdialog], [role=menu]")) return;
       if (event.defaultPrevented) return;
-      if (target.closest("input, textarea, .cm-editor")) {
-        if (event.key === "Escape" && target instanceof HTMLInputElement) target.blur();
+      if (target.closest(FIELDS)) {
+        if (latest.current.carried) latest.current.putDown();
+        if (event.key === "Escape" && !target.closest(".cm-editor")) {
+          target.blur();
+          focusMap();
+        }
         return;
       }
-      const done = latest.current.carried
-        ? whileCarrying(event, latest.current)
-        : whenFree(event, latest.current, open);
-      if (done) event.preventDefault();
+      if (latest.current.carried) {
+        if (whileCarrying(event, latest.current)) event.preventDefault();
+        return;
+      }
+      if (isSingle(event)) {
+        const here = target === document.body ? within.current : target.closest(PANELS) !== null;
+        const views = document.querySelector(PANELS) === null && !/[a-z]/i.test(event.key);
+        if (!here && !views) return;
+      }
+      if (whenFree(event, latest.current, open)) event.preventDefault();
     };
+    window.addEventListener("focusin", onFocus);
+    window.addEventListener("pointerdown", onPointer);
     window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
+    return () => {
+      window.removeEventListener("focusin", onFocus);
+      window.removeEventListener("pointerdown", onPointer);
+      window.removeEventListener("keydown", onKey);
+    };
   }, [open]);
+
+  // Where one comes to work, the keys work at once.
+  const { view } = workbench.place;
+  useEffect(() => {
+    const { activeElement } = document;
+    if (view === "map" && (activeElement === document.body || activeElement?.closest("header"))) focusMap();
+  }, [view]);
 
   return { shown, open, close, finding, stopFinding };
 }
+
+/** A key that writes a sign, with nothing held but Shift. */
+const isSingle = (event: KeyboardEvent) =>
+  event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey;
+
+const focusMap = () => document.querySelector<HTMLElement>("[aria-label=Map]")?.focus();
 
 function whileCarrying(event: KeyboardEvent, workbench: Workbench): boolean {
   const { carried, hover, drop, putDown } = workbench;
@@ -84,16 +125,18 @@ function whileCarrying(event: KeyboardEvent, workbench: Workbench): boolean {
       step(at < 0 ? 0 : -1);
       return true;
   }
-  if (!/^[a-z]$/i.test(event.key)) return false;
+  if (["Shift", "Tab", "CapsLock"].includes(event.key)) return false;
   const order = [...targets.slice(at + 1), ...targets.slice(0, at + 1)];
   const devices = order.filter((point) => point.device.toLowerCase().startsWith(event.key.toLowerCase()));
   const next = devices.find((point) => point.device !== over?.device) ?? devices[0];
+  // What begins no place's name means nothing to a list that is carried: it was picked up by accident.
   if (next) hover(next);
+  else putDown();
   return true;
 }
 
 function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () => void): boolean {
-  const { go, place, network, draft, notices, run, preview } = workbench;
+  const { go, place, network, draft, notices, run, preview, trial, view, make } = workbench;
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
     const step = event.shiftKey ? "redo" : "undo";
     if (network[step]) draft.step.mutate({ step }, { onError: notices.fail });
@@ -108,10 +151,11 @@ function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () 
   };
   switch (event.key) {
     case "Escape":
-      if (preview.shown?.offered) {
+      if (trial?.kind === "tried") {
         preview.show(null);
         return true;
       }
+      focusMap();
       if (place.chosen) go({ chosen: null });
       return place.chosen !== null;
     case "?":
@@ -128,13 +172,17 @@ function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () 
     case "l":
       document.querySelector<HTMLElement>("[data-key=l]")?.focus();
       return true;
-    case "+":
-    case "w":
     case "v":
-    case "a": {
-      const button = document.querySelector<HTMLButtonElement>(`[data-key="${event.key}"]`);
-      button?.click();
-      return button !== null;
+    case "a":
+      if (press(event.key) || trial?.kind !== "tried") return true;
+      preview.show(null);
+      if (event.key === "a") make(trial.edit);
+      return true;
+    case "+":
+    case "f":
+    case "n":
+    case "w": {
+      return press(event.key);
     }
     case "t": {
       const trace = document.querySelector("[aria-label=Trace]");
@@ -157,13 +205,13 @@ function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () 
       run(null);
       return true;
     case "b":
-      go({ state: "baseline" });
+      view("baseline");
       return true;
     case "r":
-      go({ state: "running" });
+      view("running");
       return true;
     case "d":
-      go({ state: "draft" });
+      view("draft");
       return true;
     case "1":
       go({ view: "map" });
@@ -189,6 +237,13 @@ function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () 
       return pickUpPlaced(workbench);
   }
   return false;
+}
+
+/** Press the button on screen that has a key. */
+function press(key: string): boolean {
+  const button = document.querySelector<HTMLButtonElement>(`[data-key="${key}"]`);
+  button?.click();
+  return button !== null;
 }
 
 const focusField = (name: string) =>

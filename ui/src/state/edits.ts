@@ -72,6 +72,16 @@ export function replace(
   };
 }
 
+/** Placements as they would be after changes that are not made. */
+export function placementsAfter(placements: Placement[], changes: Change[]): Placement[] {
+  const spoken = changes.filter((change) => change.collection === "placements");
+  const touched = new Set(spoken.map((change) => change.key));
+  return [
+    ...placements.filter((placement) => !touched.has(placementKey(placement))),
+    ...spoken.flatMap((change) => (change.item ? [change.item as unknown as Placement] : [])),
+  ];
+}
+
 export const takeOff = (placement: Placement): EditRequest => ({
   label: `take ${placement.list} off ${placement.device} ${placement.at}`,
   changes: [remove("placements", placementKey(placement))],

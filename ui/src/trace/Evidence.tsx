@@ -1,4 +1,4 @@
-import type { ExchangeReport, HopReport, StepReport } from "../api/client";
+import type { AccessList, ExchangeReport, HopReport, StepReport } from "../api/client";
 import { usePartings } from "../api/queries";
 import { useWorkbench } from "../shell/context";
 import { bareFlow, capital } from "../state/words";
@@ -10,7 +10,7 @@ export function Evidence({ exchange }: { exchange: ExchangeReport }) {
   const deciding = stopped ? exchange[exchange.decided_on]?.hops.at(-1) : undefined;
   const looked = hop ? exchange[hop.way]?.hops[hop.index] : deciding;
   return (
-    <aside aria-label="Evidence" className="min-h-0 overflow-y-auto border-l border-rule bg-plate px-4 py-2">
+    <aside aria-label="Evidence" className="min-h-0 overflow-y-auto bg-plate px-3 py-2">
       <p className={stopped ? "font-semibold text-clay" : "font-semibold text-tide"}>
         {sentence(exchange.text)}
       </p>
@@ -67,7 +67,7 @@ function HopEvidence({ hop }: { hop: HopReport }) {
           </p>
         )),
       )}
-      <dl className="mt-1 grid grid-cols-[110px_1fr] text-fine">
+      <dl className="mt-1 grid grid-cols-[minmax(5rem,auto)_1fr] gap-x-2 text-fine">
         {hop.header.map((line) => (
           <div key={line.field} className="contents">
             <dt className="quiet">{line.field}</dt>
@@ -80,11 +80,17 @@ function HopEvidence({ hop }: { hop: HopReport }) {
 }
 
 function ListEvidence({ step }: { step: StepReport }) {
-  const { network, go, place } = useWorkbench();
+  const { network, go, viewing, trial } = useWorkbench();
   const decision = step.decision;
   if (!decision) return null;
-  const state = place.state === "running" ? network.running : network.draft;
-  const list = state.lists.find((each) => each.name === decision.list);
+  const state = viewing === "running" ? network.running : network.draft;
+  const written = trial?.edit.changes.find(
+    (change) => change.collection === "lists" && change.key === decision.list,
+  );
+  const list =
+    viewing === "trial" && written?.item
+      ? (written.item as unknown as AccessList)
+      : state.lists.find((each) => each.name === decision.list);
   const lines = (list?.entries ?? "").split("\n").filter((line) => line && !line.startsWith("#"));
   const text = (entry: number) => lines.find((line) => line.startsWith(`${entry} `)) ?? String(entry);
   return (

@@ -1,7 +1,8 @@
 import { useEffect, useRef } from "react";
 import type { HopReport, State, StepReport, TestFlow } from "../api/client";
 import { VerdictShape } from "../book/VerdictMark";
-import { useWorkbench } from "../shell/context";
+import { useWorkbench, type Viewing } from "../shell/context";
+import { Split, suited } from "../shell/Split";
 import { bareFlow } from "../state/words";
 import { type Column, columnsOf } from "./columns";
 import { Evidence } from "./Evidence";
@@ -18,7 +19,7 @@ export function Trace() {
   const test = network.draft.tests.find((each) => each.id === place.test);
   if (!test) {
     return (
-      <section aria-label="Trace" className="h-[52px] border-t border-rule px-4 py-4">
+      <section aria-label="Trace" className="border-t border-rule px-4 py-3">
         <p className="quiet">Choose a test flow to see its way, hop by hop, and who decides.</p>
       </section>
     );
@@ -27,22 +28,39 @@ export function Trace() {
   return (
     <section
       aria-label="Trace"
-      className="grid h-[272px] grid-rows-[auto_minmax(0,1fr)] border-t border-rule"
+      data-keys
+      tabIndex={-1}
+      className="grid min-h-0 grid-rows-[auto_minmax(0,1fr)] outline-none"
     >
       <Header test={test} />
       {shown ? (
-        <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_336px]">
-          <Table
-            columns={columnsOf(
-              shown,
-              goalOf(
-                test,
-                network.draft.devices.map((device) => device.name),
+        <Split
+          id="trace"
+          across="horizontal"
+          sides={[
+            {
+              id: "hops",
+              least: 300,
+              content: (
+                <Table
+                  columns={columnsOf(
+                    shown,
+                    goalOf(
+                      test,
+                      network.draft.devices.map((device) => device.name),
+                    ),
+                  )}
+                />
               ),
-            )}
-          />
-          <Evidence exchange={shown} />
-        </div>
+            },
+            {
+              id: "evidence",
+              size: suited(0.23, 232, 336),
+              label: "the evidence",
+              content: <Evidence exchange={shown} />,
+            },
+          ]}
+        />
       ) : (
         <p className="quiet px-4 py-3">Tracing…</p>
       )}
@@ -58,28 +76,45 @@ function goalOf(test: TestFlow, devices: string[]): string | null {
 }
 
 function Header({ test }: { test: TestFlow }) {
-  const { book, trace, exchange, setExchange, place, go } = useWorkbench();
+  const { book, trying, trace, exchange, setExchange, preview, trial, viewing, view, go } = useWorkbench();
+  const states: [Viewing, string][] = trial ? [...STATES, ["trial", "trial"]] : STATES;
+  const tried = preview.book?.tests.find((each) => each.id === test.id);
+  const where = {
+    baseline: "with no lists",
+    running: "as running",
+    draft: "on the draft",
+    trial: "in the trial",
+  };
+  const verdictOf = (state: Viewing) => {
+    if (state === "trial")
+      return tried?.draft.verdict ?? (trace && viewing === "trial" ? trace.verdict : null);
+    return marks && !trying.stale ? marks[state].verdict : null;
+  };
   const marks = book?.tests.find((each) => each.id === test.id);
   return (
-    <div className="flex items-center gap-4 border-b border-rule px-4 py-1">
-      <h2 className="min-w-[120px] truncate font-semibold">{bareFlow(test.flow)}</h2>
+    <div className="flex flex-wrap items-center gap-x-3 border-b border-rule px-4 py-1">
+      <h2 className="font-semibold whitespace-nowrap">{bareFlow(test.flow)}</h2>
       <fieldset className="flex rounded border border-rule">
         <legend className="sr-only">Lists in force</legend>
-        {STATES.map(([state, label]) => (
+        {states.map(([state, label]) => (
           <label
             key={state}
             className={`flex cursor-pointer items-center gap-1.5 px-2 whitespace-nowrap has-focus-visible:outline-2 has-focus-visible:outline-tide ${
-              place.state === state ? "bg-plate font-semibold" : "quiet"
+              viewing === state
+                ? state === "trial"
+                  ? "bg-ochrewash font-semibold text-ochre"
+                  : "bg-plate font-semibold"
+                : "quiet"
             }`}
           >
             <input
               type="radio"
               name="state"
               className="sr-only"
-              checked={place.state === state}
-              onChange={() => go({ state })}
+              checked={viewing === state}
+              onChange={() => view(state)}
             />
-            {marks && <VerdictShape shape={marks[state].verdict ?? "unknown"} size={12} />}
+            <VerdictShape shape={verdictOf(state) ?? "unknown"} size={12} />
             {label}
           </label>
         ))}
@@ -108,6 +143,16 @@ function Header({ test }: { test: TestFlow }) {
           ))}
           {trace.more_paths && <span className="quiet">and more</span>}
         </div>
+      )}
+      {trace && (
+        <p
+          className="quiet min-w-0 flex-1 truncate"
+          data-testid="sentence"
+          title={`${trace.flow} ${where[viewing]}: ${trace.text}.`}
+        >
+          <span className="sr-only">{trace.flow} </span>
+          {where[viewing]}: {trace.text}.
+        </p>
       )}
       <button
         type="button"
@@ -153,7 +198,7 @@ function Table({ columns }: { columns: Column[] }) {
     event.preventDefault();
   };
 
-  const grid = { gridTemplateColumns: `98px repeat(${columns.length}, minmax(112px, 1fr))` };
+  const grid = { gridTemplateColumns: `auto repeat(${columns.length}, minmax(min-content, 1fr))` };
   return (
     <div
       ref={body}
@@ -207,7 +252,7 @@ function DeviceName({ column }: { column: Column }) {
 }
 
 const WayLabel = ({ label, name }: { label: string; name: string | undefined }) => (
-  <div className="quiet border-t border-rule py-1.5 pl-3 text-[11px]">
+  <div className="quiet border-t border-rule py-1 pr-1.5 pl-3 text-fine">
     <div>{label}</div>
     <div className="text-ink">{name}</div>
   </div>
@@ -217,7 +262,7 @@ function Cell({ column, way, empty }: { column: Column; way: "out" | "home"; emp
   const { hop, setHop } = useWorkbench();
   const found = column[way];
   if (!found) {
-    return <div className="quiet border-t border-l border-rule px-2 py-1.5">{empty}</div>;
+    return <div className="quiet border-t border-l border-rule px-1.5 py-1 text-fine">{empty}</div>;
   }
   const current = hop?.way === way && hop.index === found.index;
   const deciding = found.hop.steps.some((step) => step.deciding);
@@ -228,7 +273,7 @@ function Cell({ column, way, empty }: { column: Column; way: "out" | "home"; emp
       data-decides={deciding || undefined}
       aria-pressed={current}
       onClick={() => setHop({ way, index: found.index })}
-      className={`flex flex-col items-stretch focus-visible:outline-offset-[-2px] border-t border-l border-rule px-2 py-1.5 text-left ${
+      className={`flex flex-col items-stretch focus-visible:outline-offset-[-2px] border-t border-l border-rule px-1.5 py-1 text-left ${
         deciding ? "bg-claywash" : current ? "bg-tidewash" : "hover:bg-plate"
       } ${current ? "shadow-[inset_0_-3px_0_var(--ink)]" : ""}`}
     >
@@ -239,7 +284,7 @@ function Cell({ column, way, empty }: { column: Column; way: "out" | "home"; emp
 
 function Steps({ hop }: { hop: HopReport }) {
   return (
-    <span className="flex flex-col gap-0.5 leading-[17px]">
+    <span className="flex flex-col gap-0.5 text-fine">
       {hop.steps.filter(worthShowing).map((step, index) => (
         <span
           key={index}

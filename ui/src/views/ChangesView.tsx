@@ -1,6 +1,8 @@
 import { useState } from "react";
-import type { Change, Network } from "../api/client";
-import { useRevisions } from "../api/queries";
+import type { Change, Difference, DiffLine, ReachQuestion } from "../api/client";
+import { useDifferences, useRevisions } from "../api/queries";
+import { useFindings, usePolicy } from "../policy/usePolicy";
+import { useReach } from "../reach/useReach";
 import { useWorkbench } from "../shell/context";
 
 const NAMES: Record<Change["collection"], string> = {
@@ -18,7 +20,10 @@ const NAMES: Record<Change["collection"], string> = {
 
 /** What exactly will change, what that does to the book, and the ways back. */
 export function ChangesView() {
-  const { id, network, book, draft, notices, go } = useWorkbench();
+  const { id, network, book: known, trying, draft, notices, go } = useWorkbench();
+  const tried = known !== undefined && !trying.stale;
+  const book = tried ? known : undefined;
+  const differences = useDifferences(id, network.version);
   const [note, setNote] = useState("");
   const revisions = useRevisions(id, network.version);
   const moved = book?.tests.filter((test) => test.running.verdict !== test.draft.verdict) ?? [];
@@ -38,24 +43,20 @@ export function ChangesView() {
       },
     );
   return (
-    <main className="grid min-h-0 grid-cols-[minmax(0,1fr)_360px]">
+    <main className="grid min-h-0 grid-cols-[minmax(0,1fr)_clamp(220px,26vw,360px)]">
       <div className="min-h-0 overflow-y-auto px-6 py-4">
-        <h2 className="mb-2 text-[15px] font-semibold">What will change</h2>
+        <h2 className="mb-2 text-head font-semibold">What will change</h2>
         {network.changes.length === 0 && <p className="quiet">Nothing: the draft is what is running.</p>}
         <ul>
-          {network.changes.map((change) => (
-            <ChangeItem
-              key={`${change.collection}${change.key}${change.item === null}`}
-              change={change}
-              running={network.running}
-              draft={network.draft}
-            />
+          {differences.data?.map((each) => (
+            <Item key={`${each.collection} ${each.key} ${each.verb}`} difference={each} />
           ))}
         </ul>
         {network.changes.length > 0 && (
           <>
             <h3 className="mt-5 mb-1 font-semibold">What it does to the book</h3>
-            {moved.length === 0 && <p className="quiet">No verdict changes.</p>}
+            {!tried && <p className="quiet">Being tried: {Math.round(trying.done * 100)}%</p>}
+            {tried && moved.length === 0 && <p className="quiet">No verdict changes.</p>}
             <ul>
               {moved.map((test) => (
                 <li key={test.id}>
@@ -76,13 +77,17 @@ export function ChangesView() {
               {broken.length > 0 && (
                 <strong className="text-clay">{broken.length} passed before and would not. </strong>
               )}
-              {surprises.length === 0
+              {tried && surprises.length === 0
                 ? "Every test flow is as expected on the draft."
-                : `${surprises.length} of ${book?.tests.length} test flows are not as expected on the draft.`}
+                : tried
+                  ? `${surprises.length} of ${book?.tests.length} test flows are not as expected on the draft.`
+                  : ""}
             </p>
+            <h3 className="mt-4 font-semibold">What else it does</h3>
+            <Beyond />
             <div className="mt-4 flex gap-2">
               <input
-                className="field w-[340px]"
+                className="field w-[20rem]"
                 aria-label="Note for this revision"
                 placeholder="Why, in a few words"
                 value={note}
@@ -109,7 +114,7 @@ export function ChangesView() {
         )}
       </div>
       <aside aria-label="Revisions" className="min-h-0 overflow-y-auto border-l border-rule px-5 py-4">
-        <h2 className="mb-2 text-[15px] font-semibold">Ways back</h2>
+        <h2 className="mb-2 text-head font-semibold">Ways back</h2>
         <ol>
           {revisions.data?.map((revision, index) => (
             <li key={revision.number} className="flex items-start gap-3 border-t border-rule py-1.5">
@@ -142,74 +147,119 @@ export function ChangesView() {
   );
 }
 
-function ChangeItem({ change, running, draft }: { change: Change; running: Network; draft: Network }) {
-  const before = textOf(change, running);
-  const after = change.item === null ? null : textOf(change, draft);
-  const verb = before === null ? "new" : after === null ? "removed" : "changed";
-  const [old, now] = [before?.split("\n") ?? [], after?.split("\n") ?? []];
+const VERBS: Record<Difference["verb"], string> = {
+  new: "new",
+  removed: "removed",
+  changed: "changed",
+  renamed: "renamed",
+  moved: "moved",
+  renumbered: "numbered anew, in the same order",
+};
+const SIGNS: Record<DiffLine["sign"], [string, string]> = {
+  same: [" ", "quiet"],
+  gone: ["−", "text-clay"],
+  added: ["+", "text-tide"],
+  gap: ["⋮", "quiet"],
+};
+
+/** One thing that will be otherwise, line by line and in order. */
+function Item({ difference }: { difference: Difference }) {
+  const { collection, key, verb, was, lines } = difference;
   return (
     <li className="border-t border-rule py-2">
       <p>
-        {NAMES[change.collection]} <span className="font-mono">{nameOf(change)}</span>{" "}
-        <span className={verb === "removed" ? "text-clay" : "text-ochre"}>{verb}</span>
+        {NAMES[collection]} <span className="font-mono">{nameOf(collection, key)}</span>{" "}
+        <span className={verb === "removed" ? "text-clay" : "text-ochre"}>{VERBS[verb]}</span>
+        {was && (
+          <span className="quiet">
+            , {verb === "moved" ? "from" : "was"} <span className="font-mono">{nameOf(collection, was)}</span>
+          </span>
+        )}
       </p>
-      <pre className="mt-0.5 font-mono text-fine whitespace-pre-wrap">
-        {old
-          .filter((line) => line && !now.includes(line))
-          .map((line) => (
-            <span key={`-${line}`} className="block text-clay">
-              − {line}
-            </span>
-          ))}
-        {now
-          .filter((line) => line && !old.includes(line))
-          .map((line) => (
-            <span key={`+${line}`} className="block text-tide">
-              + {line}
-            </span>
-          ))}
-      </pre>
+      {lines.length > 0 && (
+        <pre className="mt-0.5 font-mono text-fine whitespace-pre-wrap">
+          {lines.map((line, number) => {
+            const [sign, look] = SIGNS[line.sign];
+            const text = line.sign === "gap" ? `${line.count} more as they were` : line.text;
+            return (
+              <span key={number} className={`block ${look}`}>
+                {sign} {text}
+              </span>
+            );
+          })}
+        </pre>
+      )}
     </li>
   );
 }
 
-function nameOf(change: Change): string {
-  if (change.collection !== "placements") return change.key;
-  const [device, at, direction, list] = change.key.split(":");
+function nameOf(collection: Change["collection"], key: string): string {
+  if (collection !== "placements") return key;
+  const [device, at, direction, list] = key.split(":");
   return `${list} at ${device} ${at} ${direction}bound`;
 }
 
-/** What stands under a change's key, a line for each thing that can differ. */
-function textOf(change: Change, network: Network): string | null {
-  switch (change.collection) {
-    case "lists":
-      return network.lists.find((list) => list.name === change.key)?.entries ?? null;
-    case "requirements":
-      return network.requirements.find((each) => each.id === change.key)?.statement ?? null;
-    case "accepted":
-      return network.accepted.find((each) => each.finding === change.key)?.reason ?? null;
-    case "tests":
-      return network.tests.find((test) => test.id === change.key)?.flow ?? null;
-    case "devices": {
-      const device = network.devices.find((each) => each.name === change.key);
-      return device ? JSON.stringify(device, null, 1) : null;
-    }
-    case "address_sets":
-    case "port_sets":
-      return (
-        network[change.collection].find((group) => group.name === change.key)?.members.join("\n") ?? null
+/** What else the draft does: to the policy, to who reaches whom, and to what is wrong. */
+function Beyond() {
+  const { id, network, go } = useWorkbench();
+  const policy = usePolicy(id, network.version, network.draft.requirements.length > 0);
+  const findings = useFindings(id, network.version);
+  const reach = useReach(id, network.version, REACH);
+  const turned = policy.data?.requirements.filter(
+    (each) => each.running.answer !== each.draft.answer && !policy.isPlaceholderData,
+  );
+  const cells = reach.isPlaceholderData
+    ? undefined
+    : reach.data?.draft.reduce(
+        (sum, row, at) => sum + [...row].filter((sign, to) => sign !== reach.data?.running[at]?.[to]).length,
+        0,
       );
-    case "placements":
-      return network.placements.some(
-        (each) => `${each.device}:${each.at}:${each.direction}:${each.list}` === change.key,
-      )
-        ? ""
-        : null;
-    case "links":
-      return network.links.some((link) => link.ends.join(" ") === change.key) ? "" : null;
-    case "positions": {
-      const at = network.positions.find((each) => each.device === change.key);
-      return at ? `${at.x}, ${at.y}` : null;
-    }
-  }
+  const open = findings.isPlaceholderData
+    ? undefined
+    : findings.data?.findings.filter((each) => each.accepted === null);
+  const waiting = (done: number) => `being worked out, ${Math.round(done * 100)}%`;
+  return (
+    <dl className="mt-3 grid grid-cols-[7rem_minmax(0,1fr)] gap-y-1" data-testid="beyond">
+      <dt className="quiet">Requirements</dt>
+      <dd>
+        {network.draft.requirements.length === 0 && "none written"}
+        {network.draft.requirements.length > 0 && !turned && waiting(policy.done)}
+        {turned?.length === 0 && "every answer stays as it is"}
+        {turned?.map((each) => (
+          <button
+            key={each.id}
+            type="button"
+            className="block text-left hover:underline"
+            onClick={() => go({ view: "map", test: null, chosen: `requirement:${each.id}` })}
+          >
+            {each.statement}: {each.running.answer} → {each.draft.answer}
+          </button>
+        ))}
+      </dd>
+      <dt className="quiet">Reach</dt>
+      <dd>
+        {cells === undefined && waiting(reach.done)}
+        {cells !== undefined && (
+          <button type="button" className="hover:underline" onClick={() => go({ view: "reach" })}>
+            {cells === 0
+              ? "nobody reaches more or less"
+              : `${cells} ${cells === 1 ? "cell differs" : "cells differ"} from what is running`}
+          </button>
+        )}
+      </dd>
+      <dt className="quiet">Findings</dt>
+      <dd>
+        {open === undefined && waiting(findings.done)}
+        {open !== undefined && (
+          <button type="button" className="hover:underline" onClick={() => go({ view: "findings" })}>
+            {open.length === 0
+              ? "nothing looks wrong in the draft"
+              : `${open.filter((each) => each.severity !== "note").length} faults and warnings, ${open.filter((each) => each.severity === "note").length} notes in the draft`}
+          </button>
+        )}
+      </dd>
+    </dl>
+  );
 }
+
+const REACH: ReachQuestion = { services: ["services", "ping"], family: "ipv4", hosts_only: false };

@@ -3,6 +3,7 @@ import type { FindingItem } from "../api/client";
 import { useAsTest } from "../policy/useAsTest";
 import { useFindings } from "../policy/usePolicy";
 import { useWorkbench } from "../shell/context";
+import { wantCursor } from "../state/cursor";
 import { accept } from "../state/edits";
 
 const HEADINGS: Record<FindingItem["severity"], string> = {
@@ -20,12 +21,16 @@ export function FindingsView() {
   const open = every.filter((finding) => finding.accepted === null);
   const shown = accepted ? every : open;
   return (
-    <main className="min-h-0 overflow-y-auto px-6 py-4" aria-busy={search.isFetching}>
+    <main
+      className={`min-h-0 overflow-y-auto px-6 py-4 ${search.isPlaceholderData ? "text-slate" : ""}`}
+      aria-busy={search.isFetching}
+    >
       <div className="mb-2 flex items-baseline gap-4">
-        <h2 className="text-[15px] font-semibold">What is wrong or doubtful in the draft</h2>
+        <h2 className="text-head font-semibold">What is wrong or doubtful in the draft</h2>
         {search.isFetching && (
           <span role="status" className="quiet">
-            looking, {Math.round(search.done * 100)}%
+            looking{search.isPlaceholderData ? " again; below is how it was before the last edit" : ""},{" "}
+            {Math.round(search.done * 100)}%
           </span>
         )}
         {every.length > open.length && (
@@ -34,9 +39,19 @@ export function FindingsView() {
           </button>
         )}
       </div>
-      {search.isError && <p role="alert">{search.error.message}</p>}
-      {search.data && shown.length === 0 && (
+      {search.isError && (
+        <p role="alert">
+          {search.error.message}{" "}
+          <button type="button" className="underline" onClick={() => search.refetch()}>
+            Look again
+          </button>
+        </p>
+      )}
+      {search.data && !search.isPlaceholderData && shown.length === 0 && (
         <p className="quiet">Nothing: no list, link or route looks wrong.</p>
+      )}
+      {!search.data && !search.isError && (
+        <p className="quiet">Nothing has been looked at yet: the draft is being searched.</p>
       )}
       {(["fault", "warning", "note"] as const).map((severity) => {
         const members = shown.filter((finding) => finding.severity === severity);
@@ -69,7 +84,7 @@ function Item({ finding }: { finding: FindingItem }) {
     if (!repair) return;
     go({ view: "map", chosen: null });
     const edit = { label: repair.label, changes: repair.changes };
-    preview.show({ list: finding.lists[0] ?? "", edit, offered: true });
+    preview.show({ list: finding.lists[0] ?? "", edit, kind: "tried" });
   };
   return (
     <li
@@ -89,7 +104,15 @@ function Item({ finding }: { finding: FindingItem }) {
       {finding.accepted !== null && <p className="mt-0.5">Accepted: {finding.accepted}</p>}
       <div className="mt-1 flex flex-wrap items-center gap-x-4 gap-y-1">
         {finding.lists.map((list) => (
-          <button key={list} type="button" className="underline" onClick={() => go({ view: "lists", list })}>
+          <button
+            key={list}
+            type="button"
+            className="underline"
+            onClick={() => {
+              wantCursor(`list:${list}`);
+              go({ view: "lists", list });
+            }}
+          >
             open {list}
           </button>
         ))}

@@ -3,6 +3,8 @@ import type { AccessList } from "../api/client";
 import { ListEditor } from "../editor/ListEditor";
 import { ListHeading, PlacedAt } from "../inspector/ListPanel";
 import { useWorkbench } from "../shell/context";
+import { Split, suited } from "../shell/Split";
+import { wantCursor } from "../state/cursor";
 import { removeList } from "../state/edits";
 import { NewList } from "./NewList";
 
@@ -12,80 +14,93 @@ export function ListsView() {
   const { lists, placements } = network.draft;
   const list = lists.find((each) => each.name === place.list) ?? lists[0];
   const beside = lists.find((each) => each.name === place.beside && each !== list);
-  return (
-    <main className="grid min-h-0 grid-cols-[292px_minmax(0,1fr)]">
-      <aside aria-label="Lists" className="min-h-0 overflow-y-auto border-r border-rule">
-        <h2 className="px-4 pt-3 pb-1 font-semibold">Access lists</h2>
-        <ul>
-          {lists.map((each) => {
-            const count = placements.filter((placed) => placed.list === each.name).length;
-            return (
-              <li key={each.name}>
-                <button
-                  type="button"
-                  aria-current={each.name === list?.name ? "true" : undefined}
-                  onClick={() => go({ list: each.name })}
-                  className={`flex w-full items-baseline gap-2 border-l-[3px] px-4 py-1 text-left ${
-                    each.name === list?.name ? "border-ink bg-plate" : "border-transparent hover:bg-plate/70"
-                  }`}
-                >
-                  <span className="font-mono text-[12.5px]">{each.name}</span>
-                  <span className={`ml-auto text-fine ${count ? "quiet" : "text-ochre"}`}>
-                    {count ? `${count} ${count === 1 ? "place" : "places"}` : "placed nowhere"}
-                  </span>
-                </button>
-              </li>
-            );
-          })}
-        </ul>
-        <div className="px-4 py-3">
-          <NewList onMade={(name) => go({ list: name })} />
-        </div>
-      </aside>
-      {list ? (
-        <div className={`grid min-h-0 ${beside ? "grid-cols-2" : "grid-cols-1"}`}>
-          <Written list={list}>
-            <div className="flex items-center gap-3 px-4 pb-6">
-              <label className="quiet flex items-center gap-2">
-                Beside it
-                <select
-                  className="field"
-                  value={beside?.name ?? ""}
-                  onChange={(event) => go({ beside: event.target.value || null })}
-                >
-                  <option value="">nothing</option>
-                  {lists
-                    .filter((each) => each.name !== list.name)
-                    .map((each) => (
-                      <option key={each.name}>{each.name}</option>
-                    ))}
-                </select>
-              </label>
+  const names = (
+    <aside aria-label="Lists" className="min-h-0 overflow-y-auto">
+      <h2 className="px-4 pt-3 pb-1 font-semibold">Access lists</h2>
+      <ul>
+        {lists.map((each) => {
+          const count = placements.filter((placed) => placed.list === each.name).length;
+          return (
+            <li key={each.name}>
               <button
                 type="button"
-                className="quiet underline"
-                onClick={async () => {
-                  if (await make(removeList(network.draft, list.name))) go({ list: null });
+                aria-current={each.name === list?.name ? "true" : undefined}
+                onClick={() => {
+                  wantCursor(`list:${each.name}`);
+                  go({ list: each.name });
                 }}
+                className={`flex w-full items-baseline gap-2 border-l-[3px] px-4 py-1 text-left ${
+                  each.name === list?.name ? "border-ink bg-plate" : "border-transparent hover:bg-plate/70"
+                }`}
               >
-                Remove this list
+                <span className="font-mono text-code">{each.name}</span>
+                <span className={`ml-auto text-fine ${count ? "quiet" : "text-ochre"}`}>
+                  {count ? `${count} ${count === 1 ? "place" : "places"}` : "placed nowhere"}
+                </span>
               </button>
-            </div>
-            {beside && <Differences one={list} other={beside} />}
-          </Written>
-          {beside && (
-            <Written list={beside}>
-              <div className="px-4 pb-6">
-                <button type="button" className="quiet underline" onClick={() => go({ beside: null })}>
-                  Close this one
-                </button>
-              </div>
-            </Written>
-          )}
+            </li>
+          );
+        })}
+      </ul>
+      <div className="px-4 py-3">
+        <NewList onMade={(name) => go({ list: name })} />
+      </div>
+    </aside>
+  );
+  const written = list ? (
+    <div className={`grid min-h-0 ${beside ? "grid-cols-2" : "grid-cols-1"}`}>
+      <Written list={list}>
+        <div className="flex items-center gap-3 px-4 pb-6">
+          <label className="quiet flex items-center gap-2">
+            Beside it
+            <select
+              className="field"
+              value={beside?.name ?? ""}
+              onChange={(event) => go({ beside: event.target.value || null })}
+            >
+              <option value="">nothing</option>
+              {lists
+                .filter((each) => each.name !== list.name)
+                .map((each) => (
+                  <option key={each.name}>{each.name}</option>
+                ))}
+            </select>
+          </label>
+          <button
+            type="button"
+            className="quiet underline"
+            onClick={async () => {
+              if (await make(removeList(network.draft, list.name))) go({ list: null });
+            }}
+          >
+            Remove this list
+          </button>
         </div>
-      ) : (
-        <p className="quiet p-6">No lists yet. Give the first one a name on the left.</p>
+        {beside && <Differences one={list} other={beside} />}
+      </Written>
+      {beside && (
+        <Written list={beside}>
+          <div className="px-4 pb-6">
+            <button type="button" className="quiet underline" onClick={() => go({ beside: null })}>
+              Close this one
+            </button>
+          </div>
+        </Written>
       )}
+    </div>
+  ) : (
+    <p className="quiet p-6">No lists yet. Give the first one a name on the left.</p>
+  );
+  return (
+    <main className="grid min-h-0">
+      <Split
+        id="lists"
+        across="horizontal"
+        sides={[
+          { id: "names", size: suited(0.21, 210, 300), label: "the names of lists", content: names },
+          { id: "written", least: 300, content: written },
+        ]}
+      />
     </main>
   );
 }

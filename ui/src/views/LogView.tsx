@@ -14,7 +14,7 @@ export function LogView() {
     <main className="grid min-h-0 grid-cols-[minmax(0,1fr)_380px]">
       <div className="min-h-0 overflow-y-auto px-6 py-4">
         <div className="mb-3 flex items-center gap-2">
-          <h2 className="text-[15px] font-semibold">Log</h2>
+          <h2 className="text-head font-semibold">Log</h2>
           <input
             className="field ml-4 w-[240px]"
             aria-label="Filter by address, port or protocol"
@@ -76,7 +76,7 @@ export function LogView() {
       </div>
       <aside aria-label="Counters" className="min-h-0 overflow-y-auto border-l border-rule px-5 py-4">
         <div className="mb-2 flex items-center">
-          <h2 className="text-[15px] font-semibold">Counters</h2>
+          <h2 className="text-head font-semibold">Counters</h2>
           <button
             type="button"
             className="button ml-auto"

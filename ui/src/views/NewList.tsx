@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { AccessList } from "../api/client";
 import { useWorkbench } from "../shell/context";
+import { wantCursor } from "../state/cursor";
 import { putList } from "../state/edits";
 
 const KINDS = [
@@ -23,26 +24,27 @@ export function NewList({ onMade }: { onMade: (name: string) => void }) {
     const list: AccessList = { name, family, kind: listKind, note: "", entries: "" };
     if (await make(putList(list, `new list ${name}`))) {
       setName("");
+      wantCursor(`list:${name}`);
       onMade(name);
     }
   };
   return (
     <form
-      className="flex gap-2"
+      className="flex flex-wrap gap-2"
       onSubmit={(event) => {
         event.preventDefault();
         submit();
       }}
     >
       <input
-        className="field min-w-0 flex-1"
+        className="field min-w-[6rem] flex-1 basis-full"
         aria-label="Name of a new list"
         placeholder="New list"
         value={name}
         onChange={(event) => setName(event.target.value)}
       />
       <select
-        className="field w-[128px]"
+        className="field flex-1"
         aria-label="Kind of list"
         value={kind}
         onChange={(event) => setKind(event.target.value)}

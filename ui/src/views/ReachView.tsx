@@ -13,7 +13,7 @@ const USUAL = "services, ping";
 
 /** Who can talk to whom: every device by every other, for some services. */
 export function ReachView() {
-  const { id, network, place, go } = useWorkbench();
+  const { id, network, place, go, trial } = useWorkbench();
   const [services, family] = (place.reach ?? `${USUAL};ipv4`).split(";");
   const [text, setText] = useState(services ?? USUAL);
   const devices = network.draft.devices.length;
@@ -22,10 +22,17 @@ export function ReachView() {
       services: (services ?? USUAL).split(/[\s,]+/).filter(Boolean),
       family: family === "ipv6" ? "ipv6" : "ipv4",
       hosts_only: devices > 320,
+      ...(trial ? { changes: trial.edit.changes } : {}),
     }),
-    [services, family, devices],
+    [services, family, devices, trial],
   );
-  const { data: matrix, error, isFetching, done } = useReach(id, network.version, question);
+  const {
+    data: matrix,
+    error,
+    isFetching,
+    isPlaceholderData,
+    done,
+  } = useReach(id, network.version, question);
   const client = useQueryClient();
   const [turned, setTurned] = useState<ReadonlySet<string>>(new Set());
   const [onlyChanged, setOnlyChanged] = useState(false);
@@ -89,10 +96,10 @@ export function ReachView() {
   };
 
   return (
-    <main className="grid min-h-0 grid-cols-[minmax(0,1fr)_336px]">
+    <main className="grid min-h-0 grid-cols-[minmax(0,1fr)_clamp(232px,25vw,336px)]">
       <div className="flex min-h-0 min-w-0 flex-col">
         <form
-          className="flex items-center gap-2 border-b border-rule px-4 py-2"
+          className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-2"
           onSubmit={(event) => {
             event.preventDefault();
             ask(text, question.family);
@@ -133,9 +140,9 @@ export function ReachView() {
           </button>
           <span className="quiet ml-auto" role="status" data-testid="reach-state">
             {isFetching
-              ? `Working it out: ${Math.round(done * 100)} %`
+              ? `Working it out${isPlaceholderData ? " again" : ""}: ${Math.round(done * 100)} %`
               : matrix &&
-                `${changedCells} ${changedCells === 1 ? "cell differs" : "cells differ"} from what is running`}
+                `${trial ? `Trial, ${trial.edit.label}: ` : ""}${changedCells} ${changedCells === 1 ? "cell differs" : "cells differ"} from what is running`}
           </span>
           {isFetching && (
             <button
@@ -153,7 +160,9 @@ export function ReachView() {
           </p>
         )}
         {matrix && lines.length > 0 && (
-          <Matrix lines={lines} folded={cells} chosen={chosen} onChoose={setChosen} onFold={fold} />
+          <div className={`flex min-h-0 flex-1 flex-col ${isPlaceholderData ? "opacity-45" : ""}`}>
+            <Matrix lines={lines} folded={cells} chosen={chosen} onChoose={setChosen} onFold={fold} />
+          </div>
         )}
         {matrix && lines.length === 0 && (
           <p className="quiet px-4 py-6">
@@ -197,7 +206,7 @@ function Legend() {
     [3, "split inside"],
   ];
   return (
-    <div className="quiet flex gap-4 border-t border-rule px-4 py-1.5 text-fine">
+    <div className="quiet flex flex-wrap gap-x-4 border-t border-rule px-4 py-1.5 text-fine">
       {entries.map(([bits, words]) => (
         <span key={words} className="flex items-center gap-1">
           <CellShape bits={bits} /> {words}

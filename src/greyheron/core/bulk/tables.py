@@ -134,6 +134,10 @@ def _span_rows(spans: Iterable[tuple[int, int, int]], count: int, size: int) -> 
     return rows
 
 
+_ROW_OF_ANY_PORT = np.ones(_PORTS, dtype=np.uint8)
+"""Where no rule tells ports apart: the row behind the one for packets without ports."""
+
+
 class _PortRows:
     """Ports cut where some rule begins or ends to hold; the first row is for packets without ports."""
 
@@ -154,12 +158,16 @@ class _PortRows:
             count,
             len(rules),
         )
+        if count == 2:
+            self._row_of_port = _ROW_OF_ANY_PORT
+            return
         widths = np.diff(np.concatenate([[0], self._cuts, [_PORTS]]))
-        self._row_of_port = np.repeat(np.arange(count), widths)
+        kind = np.uint16 if count <= _PORTS else np.uint32
+        self._row_of_port = np.repeat(np.arange(count, dtype=kind), widths)
 
     def rows(self, ports: Ints) -> tuple[Words, Ints]:
         """Bits as (words, rows), and the row of each of `ports`."""
-        return self._rows, np.where(ports == NO_PORT, 0, self._row_of_port[ports])
+        return self._rows, np.where(ports == NO_PORT, 0, self._row_of_port[ports]).astype(np.int64)
 
 
 def port_spans(terms: Iterable[PortSpan | NotPort]) -> list[tuple[int, int]]:

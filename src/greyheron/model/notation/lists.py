@@ -3,7 +3,7 @@
 from dataclasses import replace
 from threading import Lock
 
-from cachetools import LRUCache, cached
+from cachetools import TTLCache, cached
 
 from greyheron.model.entry import Entry, ListBody
 from greyheron.model.notation.entries import read_entry, write_entry
@@ -11,13 +11,13 @@ from greyheron.model.notation.line import Line, LineError, Misreading, NotationE
 from greyheron.model.values import Family, ListKind
 
 STEP = 10
-MOST_READ, MOST_WRITTEN = 192 << 20, 64 << 20
-"""So many bytes of entries and of texts are kept: at every edit most lists of a document are as before."""
+MOST_READ, KEPT = 192 << 20, 120
+"""So many bytes of entries are kept for so many seconds: what runs and the draft have most lists alike."""
 ENTRY = 900
 """About how many bytes an entry takes."""
 
 
-@cached(LRUCache(MOST_READ, getsizeof=lambda body: 300 + ENTRY * len(body.entries)), lock=Lock())
+@cached(TTLCache(MOST_READ, KEPT, getsizeof=lambda body: 300 + ENTRY * len(body.entries)), lock=Lock())
 def read_body(text: str, family: Family, kind: ListKind) -> ListBody:
     """The entries in `text`, one a line, in the order of their numbers.
 
@@ -50,9 +50,15 @@ def read_body(text: str, family: Family, kind: ListKind) -> ListBody:
     return ListBody(entries, tuple(remarks))
 
 
-@cached(LRUCache(MOST_WRITTEN, getsizeof=lambda text: 200 + 2 * len(text)), lock=Lock())
 def write_body(body: ListBody, family: Family, kind: ListKind) -> str:
     """The text that `read_body` reads as `body`."""
+    known = body.texts.get((family, kind))
+    if known is None:
+        known = body.texts[family, kind] = _written(body, family, kind)
+    return known
+
+
+def _written(body: ListBody, family: Family, kind: ListKind) -> str:
     lines: list[str] = []
     for entry in body.entries:
         lines += [f"# {remark}".rstrip() for remark in entry.remarks]

@@ -1,0 +1,43 @@
+/** What the start page remembers in this browser: the walk, the exercise, and who is sitting here. */
+
+export interface Walk {
+  network: string;
+  /** The step one is at, from 0; beyond the last one it is done. */
+  step: number;
+}
+
+export interface Exercise {
+  network: string;
+  found: number;
+  of: number;
+}
+
+const read = <T>(key: string): T | null => {
+  try {
+    return JSON.parse(localStorage.getItem(key) ?? "null") as T | null;
+  } catch {
+    return null;
+  }
+};
+
+const write = (key: string, value: unknown) => {
+  localStorage.setItem(key, JSON.stringify(value));
+  window.dispatchEvent(new Event("grey-heron:kept"));
+};
+
+const WALK = "grey-heron:walk";
+const EXERCISE = "grey-heron:exercise";
+const AUTHOR = "grey-heron:author";
+
+export const readWalk = () => read<Walk>(WALK);
+export const keepWalk = (walk: Walk | null) => write(WALK, walk);
+export const readExercise = () => read<Exercise>(EXERCISE);
+export const keepExercise = (exercise: Exercise | null) => write(EXERCISE, exercise);
+export const readAuthor = () => read<string>(AUTHOR) ?? "";
+export const keepAuthor = (name: string) => write(AUTHOR, name);
+
+/** Be told when any of it changes. */
+export function onKept(listener: () => void): () => void {
+  window.addEventListener("grey-heron:kept", listener);
+  return () => window.removeEventListener("grey-heron:kept", listener);
+}
