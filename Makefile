@@ -56,7 +56,7 @@ $(BUILT): ui/node_modules/stamp $(UI_SOURCES)
 	@touch $@
 
 .venv/chromium: .venv/stamp
-	command -v chromium >/dev/null || (apt-get update && apt-get install -y --no-install-recommends chromium)
+	command -v chromium-headless-shell >/dev/null || (apt-get update && apt-get install -y --no-install-recommends chromium-headless-shell)
 	@touch $@
 
 clean:

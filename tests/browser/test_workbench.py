@@ -76,7 +76,7 @@ def test_marks_follow_what_is_typed_before_it_is_saved(page: Page) -> None:
     editor(page, "hides-in").click()
     page.keyboard.press("Control+Home")
     page.keyboard.insert_text("5 permit tcp established\n")
-    expect(mark(page, "t13", "draft")).to_have_accessible_name("draft: passes, as expected, would change")
+    expect(mark(page, "t13", "trial")).to_have_accessible_name("trial: passes, as expected, would change")
     page.get_by_role("button", name="Save to draft").click()
     expect(mark(page, "t13", "draft")).to_have_accessible_name("draft: passes, as expected")
     expect(page.get_by_test_id("book-summary")).to_contain_text("1 not as expected")
@@ -475,8 +475,8 @@ def test_only_a_device_and_its_neighbours(page: Page) -> None:
     page.locator("[data-plate=jetty]").click()
     page.keyboard.press("n")
     expect(page.get_by_role("button", name="Neighbours")).to_have_attribute("aria-pressed", "true")
-    expect(page.locator("g.opacity-20 > [data-plate=kiosk]")).to_have_count(1)
-    expect(page.locator("g.opacity-20 > [data-plate=boat-desk]")).to_have_count(0)
+    expect(page.locator("g.opacity-30 > [data-plate=kiosk]")).to_have_count(1)
+    expect(page.locator("g.opacity-30 > [data-plate=boat-desk]")).to_have_count(0)
 
 
 NUMBER_CONTROLS = """() => {

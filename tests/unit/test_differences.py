@@ -41,7 +41,8 @@ def test_entries_are_compared_in_their_order_with_their_neighbours() -> None:
     item = {**to_data(old), "entries": "\n".join([*lines[:-1], "25 permit icmp"])}
     (found,) = differences(NETWORK, after(Change(collection="lists", key="hides-in", item=item)))
     assert [line.text for line in found.lines if line.sign is Sign.GONE] == [lines[-1]]
-    assert [line.text for line in found.lines if line.sign is Sign.ADDED] == ["25 permit icmp from any to any"]
+    added = [line.text for line in found.lines if line.sign is Sign.ADDED]
+    assert added == ["25 permit icmp from any to any"]
     assert any(line.sign is Sign.SAME for line in found.lines)
 
 

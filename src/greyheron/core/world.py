@@ -80,12 +80,14 @@ class World:
         self.lists = self.discovery_lists = lists
         self._neighbourhoods: dict[Family, Neighbourhood] = {}
         self._routing: dict[Family, Routing] = {}
-        for name in ("opened", "inhabited"):  # a copy has them from the world it was copied from
+        for name in ("opened", "inhabited", "nbytes"):  # a copy has them from the world it was copied from
             self.__dict__.pop(name, None)
 
-    @property
-    def network(self) -> Network:
-        return self._network
+    @cached_property
+    def nbytes(self) -> int:
+        """About how much memory it takes beside what it shares with others of its topology."""
+        entries = sum(len(each.body.entries) for each in self._network.lists)
+        return 50_000 + 60 * entries + 2500 * len(self.interfaces)
 
     def same_topology(self, network: Network) -> bool:
         """Whether `network` differs from this one's in nothing but lists, sets, tests and the map."""

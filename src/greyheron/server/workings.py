@@ -64,13 +64,6 @@ class _Document:
         )
 
 
-def document_bytes(network: Network) -> int:
-    """About how many bytes a network and what is looked up for it take, what others share apart."""
-    entries = sum(len(each.body.entries) for each in network.lists)
-    interfaces = sum(len(device.interfaces) for device in network.devices)
-    return 50_000 + 60 * entries + 2500 * interfaces
-
-
 class Workings:
     """What has been worked out for one network: for its documents as running, as drafted, as previewed."""
 
@@ -97,7 +90,7 @@ class Workings:
     @property
     def nbytes(self) -> int:
         """About how many bytes all of it takes."""
-        worlds = sum(document_bytes(world.network) for _, world in self._worlds.items())
+        worlds = sum(world.nbytes for _, world in self._worlds.items())
         kept = (self._books, self._findings, self._reaches)
         advised = sum(reach.nbytes for reach in list(self._advised.values()))
         return worlds + sum(each.nbytes for each in kept) + int(self._proven.currsize) + advised
@@ -204,7 +197,8 @@ class Workings:
             known and all(known.fits(self.engine(each)) for each in worlds)
         ):
             return None
-        if not self._reaching.acquire(timeout=PATIENCE):
+        small = len(after.devices) <= SMALL
+        if not self._reaching.acquire(timeout=-1 if small else PATIENCE):
             return None
         try:
             cells = [

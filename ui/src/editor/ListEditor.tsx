@@ -8,7 +8,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { type AccessList, ask, type ListReading, type ProblemItem } from "../api/client";
 import { useCounters } from "../api/queries";
 import { useWorkbench } from "../shell/context";
-import { takeCursor } from "../state/cursor";
+import { onCursor } from "../state/cursor";
 import { putList } from "../state/edits";
 import { useSettled } from "../state/useSettled";
 import { hitGutter, hitsOf } from "./counters";
@@ -144,11 +144,14 @@ export function ListEditor({ list, point }: Props) {
       }),
     });
     view.current = editor;
-    if (takeCursor(`list:${list.name}`)) {
+    const stop = onCursor(`list:${list.name}`, () => {
       editor.dispatch({ selection: { anchor: editor.state.doc.length } });
       editor.focus();
-    }
-    return () => editor.destroy();
+    });
+    return () => {
+      stop();
+      editor.destroy();
+    };
   }, [id, list.name, list.family, list.kind]);
 
   useEffect(() => {

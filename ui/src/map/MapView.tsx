@@ -47,10 +47,11 @@ export function MapView() {
   const [whole, setWhole] = useState(false);
   const looked = ways.map((way) => way.join(" ")).join("|");
   useEffect(() => setWhole(false), [looked]);
-  const own = useMemo(
-    () => (large && !whole && !carried ? wayOf(shown, ways, size) : null),
-    [large, whole, carried, shown, looked, size],
-  );
+  const chosen = place.chosen?.startsWith("device:") ? place.chosen.slice(7) : null;
+  const own = useMemo(() => {
+    const way = large && !whole && !carried ? wayOf(shown, ways, size) : null;
+    return way && (chosen === null || way.positions.has(chosen)) ? way : null;
+  }, [large, whole, carried, shown, looked, size, chosen]);
   const drawn = own?.positions ?? positions;
   const onWay = useMemo(
     () => (large || whole || carried ? null : new Set(ways.flat().filter((name) => positions.has(name)))),
@@ -92,7 +93,6 @@ export function MapView() {
   }, [looked, own, fit]);
 
   const [focused, setFocused] = useState(false);
-  const chosen = place.chosen?.startsWith("device:") ? place.chosen.slice(7) : null;
   const neighbours = useMemo(
     () => (focused && chosen ? neighbourhood(network.draft, chosen) : null),
     [focused, chosen, network.draft],

@@ -4,6 +4,7 @@ import { useTheme } from "../state/theme";
 import { commandsOf, found } from "./commands";
 import { useWorkbench } from "./context";
 import { Sheet } from "./Sheet";
+import { focusMap } from "./useShortcuts";
 
 interface PaletteProps {
   open: boolean;
@@ -14,7 +15,12 @@ interface PaletteProps {
 /** One field for everything: type a few letters of a device, list, flow, place or deed, then Enter. */
 export function Palette({ open, onClose, openShortcuts }: PaletteProps) {
   return (
-    <Sheet open={open} onClose={onClose} className="top-[12%] flex max-h-[66vh] w-[600px] flex-col">
+    <Sheet
+      open={open}
+      onClose={onClose}
+      onClosed={focusMap}
+      className="top-[12%] flex max-h-[66vh] w-[37.5rem] max-w-[94vw] flex-col"
+    >
       <Dialog.Title className="sr-only">Commands</Dialog.Title>
       <Finder onClose={onClose} openShortcuts={openShortcuts} />
     </Sheet>

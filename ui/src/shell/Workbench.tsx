@@ -47,7 +47,7 @@ import { ShortcutsDialog } from "./ShortcutsDialog";
 import { Split, suited } from "./Split";
 import { Stage } from "./Stage";
 import { TopBar } from "./TopBar";
-import { useShortcuts } from "./useShortcuts";
+import { focusMap, useShortcuts } from "./useShortcuts";
 
 export function Workbench({ id }: { id: string }) {
   const network = useNetwork(id);
@@ -198,6 +198,7 @@ function Opened({ id, network }: { id: string; network: OpenNetwork }) {
     async (edit: EditRequest, point: PointReport) => {
       putDown();
       if (await make(edit)) go({ chosen: `point:${pointKey(point)}` });
+      focusMap();
     },
     [putDown, make, go],
   );

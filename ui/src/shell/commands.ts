@@ -1,3 +1,4 @@
+import { wantCursor } from "../state/cursor";
 import { pointKey } from "../state/edits";
 import type { View } from "../state/location";
 import type { Theme } from "../state/theme";
@@ -68,7 +69,10 @@ export function commandsOf(workbench: Workbench, { theme, setTheme, openShortcut
         key: `list ${list.name}`,
         label: `Open ${list.name}`,
         detail: `${familyWord(list.family)} list`,
-        run: () => go({ view: "lists", list: list.name }),
+        run: () => {
+          go({ view: "lists", list: list.name });
+          wantCursor(`list:${list.name}`);
+        },
       },
       {
         key: `place ${list.name}`,

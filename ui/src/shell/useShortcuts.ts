@@ -29,7 +29,7 @@ export const SHORTCUTS: [string, string][] = [
 const FIELDS = "input, textarea, select, .cm-editor";
 const PANELS = "[data-keys]";
 
-/** Keys: single ones act only where the map, the book or the trace has the focus. */
+/** Keys: single letters act only where the map, the book or the trace has the focus. */
 export function useShortcuts(workbench: Workbench) {
   const [shown, setShown] = useState(false);
   const [finding, setFinding] = useState(false);
@@ -42,12 +42,10 @@ export function useShortcuts(workbench: Workbench) {
   const stopFinding = useCallback(() => setFinding(false), []);
 
   useEffect(() => {
-    const onFocus = (event: FocusEvent) => {
-      within.current = (event.target as HTMLElement).closest?.(PANELS) != null;
-    };
-    // A click on what takes no focus leaves it on the page: then the keys mean nothing there.
-    const onPointer = (event: PointerEvent) => {
-      within.current = (event.target as HTMLElement).closest?.(PANELS) != null;
+    const look = (event: Event) => {
+      const target = event.target as HTMLElement;
+      if (!target.closest?.("[role=dialog], [role=alertdialog], [role=menu]"))
+        within.current = isHome(target);
     };
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement;
@@ -70,19 +68,17 @@ export function useShortcuts(workbench: Workbench) {
         if (whileCarrying(event, latest.current)) event.preventDefault();
         return;
       }
-      if (isSingle(event)) {
-        const here = target === document.body ? within.current : target.closest(PANELS) !== null;
-        const views = document.querySelector(PANELS) === null && !/[a-z]/i.test(event.key);
-        if (!here && !views) return;
-      }
+      const here = target === document.body ? within.current : isHome(target);
+      if (isLetter(event) && !here) return;
       if (whenFree(event, latest.current, open)) event.preventDefault();
     };
-    window.addEventListener("focusin", onFocus);
-    window.addEventListener("pointerdown", onPointer);
+    window.addEventListener("focusin", look);
+    // A click on what takes no focus leaves it on the page: then letters mean nothing there.
+    window.addEventListener("pointerdown", look);
     window.addEventListener("keydown", onKey);
     return () => {
-      window.removeEventListener("focusin", onFocus);
-      window.removeEventListener("pointerdown", onPointer);
+      window.removeEventListener("focusin", look);
+      window.removeEventListener("pointerdown", look);
       window.removeEventListener("keydown", onKey);
     };
   }, [open]);
@@ -97,11 +93,14 @@ export function useShortcuts(workbench: Workbench) {
   return { shown, open, close, finding, stopFinding };
 }
 
-/** A key that writes a sign, with nothing held but Shift. */
-const isSingle = (event: KeyboardEvent) =>
-  event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey;
+/** Whether letters are keys there: in the map, the book or the trace, or where the inspector itself, and nothing in it, has the focus. */
+const isHome = (target: HTMLElement) =>
+  Boolean(target.closest?.(PANELS)) || target.getAttribute?.("aria-label") === "Inspector";
 
-const focusMap = () => document.querySelector<HTMLElement>("[aria-label=Map]")?.focus();
+const isLetter = (event: KeyboardEvent) =>
+  /^[a-z]$/i.test(event.key) && !event.ctrlKey && !event.metaKey && !event.altKey;
+
+export const focusMap = () => document.querySelector<HTMLElement>("[aria-label=Map]")?.focus();
 
 function whileCarrying(event: KeyboardEvent, workbench: Workbench): boolean {
   const { carried, hover, drop, putDown } = workbench;
@@ -153,6 +152,11 @@ function whenFree(event: KeyboardEvent, workbench: Workbench, openShortcuts: () 
     case "Escape":
       if (trial?.kind === "tried") {
         preview.show(null);
+        return true;
+      }
+      // First out of the inspector, and only then away from what it shows.
+      if (document.activeElement?.closest("[aria-label=Inspector]")) {
+        focusMap();
         return true;
       }
       focusMap();

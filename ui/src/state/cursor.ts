@@ -1,13 +1,21 @@
-/** What was just made or opened to be written, and takes the cursor when it appears. */
+/** What was just made or opened to be written, and takes the cursor: at once, or when it appears. */
 let wanted: string | null = null;
 
-export const wantCursor = (what: string) => {
-  wanted = what;
-};
+const WANTED = "grey-heron:cursor";
 
-/** Whether `what` is to take the cursor; it takes it once. */
-export function takeCursor(what: string): boolean {
-  if (wanted !== what) return false;
-  wanted = null;
-  return true;
+export function wantCursor(what: string): void {
+  wanted = what;
+  window.dispatchEvent(new Event(WANTED));
+}
+
+/** Call `take` when `what` is to take the cursor, now or while it is shown. Returns how to stop listening. */
+export function onCursor(what: string, take: () => void): () => void {
+  const look = () => {
+    if (wanted !== what) return;
+    wanted = null;
+    take();
+  };
+  look();
+  window.addEventListener(WANTED, look);
+  return () => window.removeEventListener(WANTED, look);
 }
