@@ -141,7 +141,8 @@ def _sentence(proof: Proof) -> str:
     assert example is not None
     what = "does not get through" if example.expect is Expectation.PASS else "gets through, and should not"
     ending = f": it is {example.verdict}" if example.expect is Expectation.PASS else ""
-    return f"Violated. {write_flow(example.flow)} {what}{ending}."
+    more = " There are too many kinds of address to list all that violates it." if proof.undecided else ""
+    return f"Violated. {write_flow(example.flow)} {what}{ending}.{more}"
 
 
 def _covered(proof: Proof) -> str:

@@ -27,7 +27,10 @@ class Kept(Generic[K, V]):
 
     def get(self, key: K) -> V | None:
         with self._lock:
-            return self._found.get(key)
+            value = self._found.pop(key, None)
+            if value is not None:
+                self._found[key] = value  # the last of `items` is the one used last
+            return value
 
     def put(self, key: K, value: V) -> V:
         """Keep a value under its key, its size taken anew."""

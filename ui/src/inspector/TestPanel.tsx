@@ -47,7 +47,7 @@ export function TestPanel({ test }: { test: TestFlow }) {
         </label>
         <input id="note" className="field" value={note} onChange={(event) => setNote(event.target.value)} />
       </div>
-      <div className="mt-2 flex gap-2">
+      <div className="mt-2 flex flex-wrap gap-2">
         <button type="button" className="button button-strong" disabled={!changed} onClick={save}>
           Save
         </button>

@@ -42,7 +42,7 @@ export function RequirementPanel({ requirement }: { requirement: Requirement }) 
         <span className="quiet">Note</span>
         <input className="field" value={note} onChange={(event) => setNote(event.target.value)} />
       </label>
-      <div className="mt-2 flex gap-2">
+      <div className="mt-2 flex flex-wrap gap-2">
         <button type="button" className="button button-strong" disabled={!changed} onClick={save}>
           Save
         </button>

@@ -17,6 +17,9 @@ interface Props {
   sides: (Side | null | false)[];
 }
 
+/** The largest share of the window that a panel is given when its text grows. */
+const MOST = 0.27;
+
 /** Panels beside or below each other, with splitters that are moved by pointer or arrow keys and remembered. */
 export function Split({ id, across, sides }: Props) {
   const shown = sides.filter((side) => side !== null && side !== false);
@@ -26,7 +29,9 @@ export function Split({ id, across, sides }: Props) {
     storage: localStorage,
     onlySaveAfterUserInteractions: true,
   });
-  const unit = rem();
+  // Larger text asks for wider panels, as far as the window has room for them.
+  const most = MOST * (across === "horizontal" ? window.innerWidth : window.innerHeight);
+  const within = (size: number) => `${Math.round(Math.min(size * rem(), Math.max(size, most)))}px`;
   return (
     <Group
       key={shown.map((side) => side.id).join(" ")}
@@ -42,7 +47,7 @@ export function Split({ id, across, sides }: Props) {
           <Panel
             key={side.id}
             id={side.id}
-            defaultSize={side.size === undefined ? undefined : `${side.size * unit}px`}
+            defaultSize={side.size === undefined ? undefined : within(side.size)}
             minSize={`${(side.least ?? side.size ?? 120) * (sized ? 0.6 : 1)}px`}
             groupResizeBehavior={sized ? "preserve-pixel-size" : undefined}
             className="grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)]"

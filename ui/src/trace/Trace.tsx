@@ -30,7 +30,7 @@ export function Trace() {
       aria-label="Trace"
       data-keys
       tabIndex={-1}
-      className="grid min-h-0 grid-rows-[auto_minmax(0,1fr)] outline-none"
+      className="grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)] outline-none"
     >
       <Header test={test} />
       {shown ? (
@@ -94,7 +94,7 @@ function Header({ test }: { test: TestFlow }) {
   return (
     <div className="flex flex-wrap items-center gap-x-3 border-b border-rule px-4 py-1">
       <h2 className="font-semibold whitespace-nowrap">{bareFlow(test.flow)}</h2>
-      <fieldset className="flex rounded border border-rule">
+      <fieldset className="flex flex-wrap rounded border border-rule">
         <legend className="sr-only">Lists in force</legend>
         {states.map(([state, label]) => (
           <label

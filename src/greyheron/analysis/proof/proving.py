@@ -21,6 +21,7 @@ from greyheron.analysis.proof.answers import (
 from greyheron.analysis.proof.fine import apart, usual_port
 from greyheron.analysis.proof.grounds import Classes, Grounds, Half
 from greyheron.analysis.proof.prover import Part, parts_of
+from greyheron.analysis.proof.regions import TooManyParts
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Fabrics
 from greyheron.core.bulk.headers import Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
@@ -100,8 +101,21 @@ class Prover:
         engine = self._engines(world.inhabited)
         if known is not None and known.statement == statement and _same_ground(known.network, network):
             before = self._engines(known.world.inhabited)
-            if all(part.fits(engine) for half in known.halves for part in half.parts):
+            if known.halves and all(part.fits(engine) for half in known.halves for part in half.parts):
                 return self._again(known, world, network, engine, before)
+        try:
+            return self._proven(statement, world, network, engine, progress)
+        except TooManyParts as many:
+            reason = (
+                f"There are too many kinds of address to decide exactly: {many.count:,} or more on one of "
+                "its sides, which scattered wildcards tell apart. Nothing is certain."
+            )
+            proof = Proof(Answer.INCONCLUSIVE, 0, 0, 0, (), (), None, reason)
+            return Proven(statement, network, world, (), proof, None)
+
+    def _proven(
+        self, statement: Statement, world: World, network: Network, engine: BulkEngine, progress: Progress
+    ) -> Proven:
         halves = [
             Classes(grounds, half)
             for family in ((statement.family,) if statement.family else Family)

@@ -11,8 +11,12 @@ from greyheron.model.values import Family
 Region = tuple[AddressBlock, ...]
 Spans = tuple[tuple[int, int], ...]
 _FEW = 8
-MOST_BLOCKS = 1 << 14
+MOST_BLOCKS = 1 << 12
 """A region, or all parts of one, may be so many blocks: scattered wildcards that are unlike double them."""
+
+
+MOST_COMPARED = 1 << 19
+"""So many pairs of blocks are compared for one difference: about a second."""
 
 
 class TooManyParts(Exception):
@@ -56,6 +60,8 @@ def minus(region: Region, blocks: Iterable[AddressBlock]) -> Region:
         own, others = ranges_of(region), ranges_of(blocks)
         if own is not None and others is not None:
             return prefixes_of(blocks[0].family, span_minus(own, others))
+    if len(region) * len(blocks) > MOST_COMPARED:
+        raise TooManyParts(max(len(region), len(blocks)))
     for block in blocks:
         region = tuple(piece for each in region for piece in without(each, block))
         if len(region) > MOST_BLOCKS:
@@ -98,17 +104,20 @@ def parts_by(region: Region, sets: Iterable[Sequence[AddressBlock]]) -> list[Reg
         parts = [prefixes_of(region[0].family, spans) for spans in span_parts(own, swept)]
     for blocks in scattered:
         parts = _split(parts, blocks)
-        if sum(map(len, parts)) > MOST_BLOCKS:
-            raise TooManyParts(len(parts))
     return parts
 
 
 def _split(regions: Sequence[Region], blocks: Sequence[AddressBlock]) -> list[Region]:
-    """Each of `regions` as what `blocks` hold of it and what they do not, in one or two parts."""
+    """Each of `regions` as what `blocks` hold of it and what they do not. Raises TooManyParts."""
     found: list[Region] = []
+    size = 0
     for region in regions:
         outside = _outside(region, blocks)
-        found += [minus(region, outside), outside] if outside else [region]
+        pieces = [minus(region, outside), outside] if outside else [region]
+        size += sum(map(len, pieces))
+        if size > MOST_BLOCKS:
+            raise TooManyParts(len(found) + len(pieces))
+        found += pieces
     return found
 
 

@@ -1,0 +1,117 @@
+"""Bounds: what is too much to decide exactly ends with what is certain, not with the machine's memory."""
+
+from random import Random
+from unittest.mock import patch
+
+import pytest
+
+from greyheron.analysis.findings.coverage import IdleEntries
+from greyheron.analysis.findings.finder import find_all
+from greyheron.analysis.findings.finding import Ground
+from greyheron.analysis.policy import proof_report
+from greyheron.analysis.proof import fine, regions
+from greyheron.analysis.proof.answers import Answer, Proof
+from greyheron.analysis.proof.proving import Prover, engines
+from greyheron.analysis.proof.regions import TooManyParts, minus, parts_by
+from greyheron.core.conversation import converse
+from greyheron.core.progress import Cancelled
+from greyheron.core.world import build_world
+from greyheron.demo.networks import saltmarsh
+from greyheron.model.changes import Change
+from greyheron.model.document import Network
+from greyheron.model.entry import AddressBlock
+from greyheron.model.notation.requirements import read_requirement
+from greyheron.model.read import edited
+from greyheron.model.values import Family
+
+
+def scattered(chance: Random) -> str:
+    return f"172.20.16.{chance.randrange(256)}~0.0.0.{chance.randrange(256)}"
+
+
+def with_unlike_wildcards(action: str, count: int = 40) -> Network:
+    """The demo with a list of wildcards that have little in common at the visitors' gateway."""
+    chance = Random(3)
+    lines = [f"{action} tcp from {scattered(chance)} to @ledger port https" for _ in range(count)]
+    item = {
+        "name": "wild",
+        "family": "ipv4",
+        "kind": "extended",
+        "entries": "\n".join([*lines, "permit any"]),
+    }
+    placed = {"list": "wild", "device": "centre-gw", "at": "eth1", "direction": "in"}
+    changes = [
+        Change(collection="lists", key="wild", item=item),
+        Change(collection="placements", key="centre-gw:eth1:in:wild", item=placed),
+    ]
+    return edited(saltmarsh(), changes)
+
+
+def proved(network: Network, text: str) -> Proof:
+    return Prover(engines()).prove(read_requirement(text), build_world(network), network).proof
+
+
+def test_a_region_that_falls_into_too_many_parts_is_given_up() -> None:
+    everyone = (AddressBlock(Family.IPV4, 0, 0),)
+    chance = Random(1)
+    unlike = [
+        (AddressBlock(Family.IPV4, value & care, care),)
+        for value, care in ((chance.getrandbits(32), chance.getrandbits(32)) for _ in range(40))
+    ]
+    with pytest.raises(TooManyParts):
+        parts_by(everyone, unlike)
+    with pytest.raises(TooManyParts):
+        minus(everyone, [blocks[0] for blocks in unlike])
+
+
+def test_too_much_to_decide_is_inconclusive_and_says_what_is_certain() -> None:
+    network = with_unlike_wildcards("permit")
+    with patch.object(regions, "MOST_BLOCKS", 130):
+        found = proved(network, "allow visitors → ledger https")
+    assert found.answer is Answer.INCONCLUSIVE
+    assert found.undecided > 0
+    text = proof_report(found).text
+    assert "too many kinds of address to decide exactly" in text
+    assert "This much is certain" in text
+
+
+def test_what_is_found_all_the_same_is_certain() -> None:
+    network = with_unlike_wildcards("deny", 60)
+    with patch.object(regions, "MOST_BLOCKS", 130), patch.object(fine, "MOST_OF_ONE", 64):
+        found = proved(network, "allow visitors → ledger https")
+    assert found.answer is Answer.VIOLATED
+    assert found.counterexample is not None
+    tried = converse(build_world(network), found.counterexample.flow)
+    assert tried.verdict is found.counterexample.verdict
+    assert "too many kinds of address to list all" in proof_report(found).text
+
+
+def test_classes_are_tried_in_pieces_that_stay_within_their_bound() -> None:
+    network = with_unlike_wildcards("deny")
+    whole = proved(network, "block visitors → ledger telnet")
+    with (
+        patch("greyheron.core.bulk.engine._LEAST_AT_ONCE", 8),
+        patch("greyheron.core.bulk.engine._AT_ONCE", 8),
+    ):
+        pieces = proved(network, "block visitors → ledger telnet")
+    assert (pieces.answer, pieces.classes, pieces.conversations) == (
+        whole.answer,
+        whole.classes,
+        whole.conversations,
+    )
+    assert pieces.violations == whole.violations
+
+
+def test_a_search_is_cancelled_in_the_middle_of_a_step() -> None:
+    network, seen = saltmarsh(), 0
+
+    def some(_done: float) -> None:
+        nonlocal seen
+        seen += 1
+        if seen > 9:
+            raise Cancelled
+
+    ground = Ground(network, build_world(network), engines(), IdleEntries(), some)
+    with pytest.raises(Cancelled):
+        find_all(ground)
+    assert seen == 10

@@ -1,0 +1,104 @@
+"""What is kept: bounded, the least used let go first, and gone when nothing needs it."""
+
+import gc
+import weakref
+from concurrent.futures import ThreadPoolExecutor
+
+from greyheron.analysis.book import States, Tries, mark_tests
+from greyheron.analysis.proof.proving import MOST_ENGINES, engines
+from greyheron.analysis.reach import ReachQuestion
+from greyheron.core.progress import unwatched
+from greyheron.core.world import World, build_world
+from greyheron.demo.networks import saltmarsh
+from greyheron.model.changes import Change
+from greyheron.model.document import Network, to_data
+from greyheron.model.notation import lists as notation
+from greyheron.model.read import edited
+from greyheron.model.values import Family
+from greyheron.server.kept import Kept
+from greyheron.server.workings import MOST_WORLDS, AllWorkings, Workings
+from greyheron.store.networks import Stored
+
+
+def with_entry(network: Network, number: int) -> Network:
+    old = next(each for each in network.lists if each.name == "hides-in")
+    entries = (
+        f"1 deny tcp from 172.20.{number % 200}.0/24 to any port {number + 1}\n{to_data(old)['entries']}"
+    )
+    change = Change(collection="lists", key="hides-in", item={**to_data(old), "entries": entries})
+    return edited(network, [change])
+
+
+def stored(draft: Network) -> Stored:
+    return Stored("n", 1, saltmarsh(), draft, None, None)
+
+
+def test_the_least_used_goes_first_and_something_large_stays_all_the_same() -> None:
+    kept: Kept[str, int] = Kept(100, lambda value: value)
+    for key, size in (("a", 25), ("b", 25), ("c", 25), ("d", 25)):
+        kept.put(key, size)
+    kept.get("a")
+    kept.put("e", 25)
+    assert [key for key, _ in kept.items()] == ["c", "d", "a", "e"]
+    kept.put("huge", 10**9)
+    assert kept.get("huge") == 10**9
+    assert kept.nbytes <= 100
+
+
+def test_worlds_that_an_edit_left_behind_are_given_back() -> None:
+    network, workings = saltmarsh(), Workings()
+    seen: list[weakref.ref[World]] = []
+    for number in range(3 * MOST_WORLDS):
+        network = with_entry(saltmarsh(), number)
+        world = workings.world(network)
+        seen.append(weakref.ref(world))
+        workings.book(saltmarsh(), network)
+        workings.policy(stored(network), unwatched)
+        workings.findings(stored(network), unwatched)
+        workings.reach(stored(network), ReachQuestion(("ping",), Family.IPV4), unwatched)
+        del world
+    gc.collect()
+    alive = sum(each() is not None for each in seen)
+    assert alive <= MOST_WORLDS + MOST_ENGINES
+
+
+def test_engines_of_worlds_long_gone_are_not_kept() -> None:
+    engine = engines()
+    worlds = [
+        weakref.ref(world)
+        for world in (build_world(saltmarsh()) for _ in range(MOST_ENGINES + 5))
+        if engine(world)
+    ]
+    gc.collect()
+    assert sum(each() is not None for each in worlds) <= MOST_ENGINES
+
+
+def test_networks_that_were_asked_about_least_are_let_go() -> None:
+    every = AllWorkings(memory=1)
+    first = every.of("a")
+    first.world(saltmarsh())
+    assert every.of("a") is first
+    every.of("b").world(saltmarsh())
+    assert every.of("b").nbytes > 0
+    assert every.of("a") is not first
+
+
+def test_lists_that_are_read_again_and_again_are_bounded() -> None:
+    cache = notation.read_body.cache
+    for number in range(300):
+        with_entry(saltmarsh(), number)
+    assert cache is not None
+    assert len(cache) <= 4096
+    body = next(each for each in saltmarsh().lists if each.name == "hides-in").body
+    text = notation.write_body(body, Family.IPV4, next(iter(saltmarsh().lists)).kind)
+    assert notation.write_body(body, Family.IPV4, next(iter(saltmarsh().lists)).kind) is text
+
+
+def test_tries_may_be_asked_from_many_threads_at_once() -> None:
+    tries = Tries()
+    worlds = [build_world(with_entry(saltmarsh(), number)) for number in range(12)]
+    with ThreadPoolExecutor(8) as pool:
+        found = list(
+            pool.map(lambda world: mark_tests(saltmarsh().tests, States.of(world), tries), worlds * 4)
+        )
+    assert len({mark.draft.verdict for marks in found for mark in marks if mark.id == "t2"}) == 1
