@@ -104,6 +104,8 @@ interface LineProps {
   hint: string;
   asked: Parameters<typeof NotationField>[0]["asked"];
   start: string;
+  /** What is proposed to be written where there is nothing yet. */
+  offered?: string;
   /** Where the server reads such lines, and what it must know beside the text. */
   path: string;
   about: object;
@@ -122,6 +124,7 @@ export function LineField({
   hint,
   asked,
   start,
+  offered = "",
   path,
   about,
   edit,
@@ -130,7 +133,7 @@ export function LineField({
   also,
 }: LineProps) {
   const { id, network, make, notices } = useWorkbench();
-  const [text, setText] = useState(start);
+  const [text, setText] = useState(start || offered);
   const [tried, setTried] = useState(false);
   const read = (written: string | null) =>
     ask<ItemReading>(`/networks/${id}/${path}`, { body: { ...about, text: written } });

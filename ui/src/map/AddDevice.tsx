@@ -38,7 +38,8 @@ export function AddDevice({ scene, middle, line, onLine }: Props) {
         label="New device"
         hint="host kiosk 172.20.16.21/24 gateway 172.20.16.1"
         asked={{ of: "device" }}
-        start={line}
+        start=""
+        offered={line}
         path="devices/read"
         about={{}}
         edit="new device"

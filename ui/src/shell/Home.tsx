@@ -326,7 +326,7 @@ function Row({ network, onOpen, onUndo, onFail }: RowProps) {
         className="quiet px-3 py-2"
         label={`More for ${network.name}`}
         items={[
-          ["Rename…", () => setTimeout(() => setName(network.name))],
+          ["Rename…", () => setName(network.name)],
           ["Copy", copy],
           ["Remove", remove],
         ]}
