@@ -5,16 +5,20 @@ BIN := .venv/bin
 BUILT := src/greyheron/workbench/index.html
 UI_SOURCES := $(shell find ui/src ui/public -type f 2>/dev/null) ui/index.html ui/vite.config.ts
 
-.PHONY: demo dev test check shots bench contracts format clean
+.PHONY: demo dev test wheel check fuzz soak shots bench contracts format clean
 
 demo: .venv/stamp $(BUILT)
 	@$(BIN)/grey-heron serve --demo
 
 dev: .venv/stamp ui/node_modules/stamp
-	@$(BIN)/grey-heron serve --demo & server=$$!; trap "kill $$server" EXIT; cd ui && npx vite
+	@$(BIN)/grey-heron serve --demo --no-open & server=$$!; trap "kill $$server" EXIT; cd ui && npx vite
 
-test: check $(BUILT) .venv/chromium
+test: check $(BUILT) .venv/chromium wheel
 	$(BIN)/pytest -n 2 --dist loadgroup
+
+# The wheel, with the workbench in it, tried in an empty environment.
+wheel: .venv/stamp $(BUILT)
+	$(BIN)/python scripts/try_wheel.py
 
 check: .venv/stamp ui/node_modules/stamp
 	$(BIN)/ruff format --check .
@@ -36,6 +40,13 @@ format: .venv/stamp ui/node_modules/stamp
 
 shots: .venv/stamp $(BUILT) .venv/chromium
 	PYTHONPATH=. $(BIN)/python scripts/shots.py
+
+# Random requests to every route, and a day's edits in fast motion: long runs of what the tests do shortly.
+fuzz: .venv/stamp
+	PYTHONPATH=. $(BIN)/python scripts/fuzz.py 10000
+
+soak: .venv/stamp
+	$(BIN)/python scripts/soak.py --edits 2000 --limit 40
 
 bench: .venv/stamp
 	$(BIN)/pip install --quiet --disable-pip-version-check -r bench/requirements.lock

@@ -6,7 +6,10 @@ from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Page, expect, sync_playwright
-from tests.browser.conftest import QUIET, Server, open_demo
+from tests.browser.conftest import QUIET, SCROLLBARS, Server, open_demo
+
+from greyheron.demo.generator import Plan, generate
+from greyheron.formats.workspace import write_workspace
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 back: list[str] = []
@@ -126,9 +129,16 @@ def palette(page: Page) -> None:
     expect(page.get_by_role("option").first).to_contain_text("lagoon")
 
 
+def closed(page: Page) -> None:
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("combobox", name="Find anything")).to_have_count(0)
+
+
 def dark_workbench(page: Page) -> None:
     """The workbench in the dark."""
-    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Grey Heron: all networks").click()
+    page.get_by_role("button", name=re.compile("^Saltmarsh reserve")).last.click()
+    expect(page.get_by_test_id("book-summary")).to_contain_text("24 flows")
     page.keyboard.press("Control+k")
     page.get_by_role("combobox", name="Find anything").fill("dark theme")
     page.keyboard.press("Enter")
@@ -141,6 +151,37 @@ def dark_reach(page: Page) -> None:
     """The reach matrix in the dark."""
     page.keyboard.press("3")
     expect(page.get_by_role("gridcell").first).to_be_visible()
+
+
+def start(page: Page) -> None:
+    """The start page."""
+    closed(page)
+    page.get_by_role("button", name="Grey Heron: all networks").click()
+    expect(page.get_by_role("button", name="Begin the walk")).to_be_visible()
+
+
+def walk(page: Page) -> None:
+    """The walk, while a repair is a trial everywhere."""
+    page.get_by_role("button", name="Begin the walk").click()
+    page.locator("[data-test=t13]").click()
+    for _ in range(3):
+        page.get_by_role("button", name=re.compile("next step|Skip")).click()
+    page.locator("[data-tag^='hides-in hide-gw']").click()
+    page.get_by_role("textbox", name="Entries of hides-in").click()
+    page.keyboard.press("Control+Home")
+    page.keyboard.insert_text("25 permit tcp from @camhub to any established\n")
+    expect(page.get_by_test_id("sentence")).to_contain_text("in the trial: passes")
+
+
+def large(page: Page) -> None:
+    """A flow in a network of a hundred routers, in a drawing of its own."""
+    page.get_by_role("button", name="Grey Heron: all networks").click()
+    file = Path(tempfile.mkdtemp()) / "large.yaml"
+    file.write_text(write_workspace(generate(Plan(100, 60, 20, 3))), encoding="utf-8")
+    page.get_by_label("Workspace file").set_input_files(file)
+    expect(page.locator("[data-site]").first).to_be_visible(timeout=60_000)
+    page.locator("[data-test]").nth(3).click()
+    expect(page.locator("[data-ribbon=out]")).to_be_visible()
 
 
 VIEWS: list[Callable[[Page], None]] = [
@@ -156,6 +197,9 @@ VIEWS: list[Callable[[Page], None]] = [
     reach,
     beside,
     palette,
+    start,
+    walk,
+    large,
     dark_workbench,
     dark_reach,
 ]
@@ -166,7 +210,11 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as data, sync_playwright() as playwright:
         server = Server(Path(data))
         try:
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=QUIET)
+            browser = playwright.chromium.launch(
+                executable_path="/usr/bin/chromium-headless-shell",
+                args=QUIET,
+                ignore_default_args=SCROLLBARS,
+            )
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             open_demo(page, server)
             for view in VIEWS:

@@ -1,0 +1,49 @@
+"""Build the wheel, install it into an empty environment, start it there, and open the page: `make wheel`."""
+
+import re
+import subprocess
+import sys
+import tempfile
+import urllib.request
+import venv
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent
+
+
+def main() -> int:
+    target = ROOT / "dist"
+    subprocess.run(
+        [sys.executable, "-m", "pip", "wheel", "--quiet", "--no-deps", "--wheel-dir", str(target), str(ROOT)],
+        check=True,
+    )
+    wheel = max(target.glob("grey_heron-*.whl"), key=lambda file: file.stat().st_mtime)
+    with tempfile.TemporaryDirectory() as folder:
+        empty = Path(folder) / "environment"
+        venv.create(empty, with_pip=True)
+        subprocess.run([empty / "bin" / "pip", "install", "--quiet", str(wheel)], check=True)
+        command = [empty / "bin" / "grey-heron", "serve", "--demo", "--no-open", "--port", "0"]
+        server = subprocess.Popen(command, cwd=folder, stdout=subprocess.PIPE, text=True)
+        try:
+            assert server.stdout is not None
+            said = server.stdout.readline()
+            address = said.split()[-1]
+            page = fetched(address)
+            script = re.search(r'src="(/assets/[^"]+\.js)"', page)
+            assert script, f"the page at {address} loads no script: {page[:200]}"
+            fetched(address.rstrip("/") + script[1])
+            assert "Saltmarsh" in fetched(address + "api/networks")
+        finally:
+            server.terminate()
+            server.wait()
+    print(f"{wheel.name} ({wheel.stat().st_size / 2**20:.1f} MiB) installs, starts and shows its page")
+    return 0
+
+
+def fetched(address: str) -> str:
+    with urllib.request.urlopen(address, timeout=60) as response:
+        return str(response.read().decode())
+
+
+if __name__ == "__main__":
+    sys.exit(main())
