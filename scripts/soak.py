@@ -80,20 +80,20 @@ def one_edit(client: Client, network: dict[str, Any], chance: random.Random) -> 
 
 
 def questions(client: Client, network: dict[str, Any], turn: int, chance: random.Random) -> None:
-    path = f"/networks/{network['id']}"
-    client.ask(f"{path}/book")
+    at = f"/networks/{network['id']}"
+    client.ask(f"{at}/book")
     tests = network["draft"]["tests"]
     if tests:
         flow = chance.choice(tests)["flow"].rsplit(" ", 1)[0]
         for state in ("baseline", "running", "draft"):
-            client.ask(f"{path}/trace", {"flow": flow, "state": state})
+            client.ask(f"{at}/trace", {"flow": flow, "state": state})
     if turn % ASKED_EVERY == 0:
-        client.work(f"{path}/policy")
-        client.work(f"{path}/findings")
-        client.work(f"{path}/reach", {"services": ["services", "ping"], "family": "ipv4"})
+        client.work(f"{at}/policy")
+        client.work(f"{at}/findings")
+        client.work(f"{at}/reach", {"services": ["services", "ping"], "family": "ipv4"})
     if turn % (ASKED_EVERY * 8) == 0 and network["draft"]["requirements"]:
         statement = chance.choice(network["draft"]["requirements"])["statement"]
-        client.work(f"{path}/advice", {"text": statement})
+        client.work(f"{at}/advice", {"text": statement})
 
 
 def main() -> int:

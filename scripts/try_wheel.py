@@ -21,8 +21,8 @@ def main() -> int:
     with tempfile.TemporaryDirectory() as folder:
         empty = Path(folder) / "environment"
         venv.create(empty, with_pip=True)
-        subprocess.run([empty / "bin" / "pip", "install", "--quiet", str(wheel)], check=True)
-        command = [empty / "bin" / "grey-heron", "serve", "--demo", "--no-open", "--port", "0"]
+        subprocess.run([str(empty / "bin" / "pip"), "install", "--quiet", str(wheel)], check=True)
+        command = [str(empty / "bin" / "grey-heron"), "serve", "--demo", "--no-open", "--port", "0"]
         server = subprocess.Popen(command, cwd=folder, stdout=subprocess.PIPE, text=True)
         try:
             assert server.stdout is not None

@@ -164,9 +164,10 @@ export function ListEditor({ list, point }: Props) {
   }, [problems, current]);
 
   const take = (line: string) => {
-    show(`${line}\n`);
     const editor = view.current;
     if (!editor) return;
+    const before = editor.state.doc.toString().trimEnd();
+    show(`${before ? `${before}\n` : ""}${line}\n`);
     editor.dispatch({ selection: { anchor: editor.state.doc.length } });
     editor.focus();
   };
@@ -186,7 +187,7 @@ export function ListEditor({ list, point }: Props) {
           </span>
         </span>
       </div>
-      {text.trim() === "" && <FirstLines list={list} onTake={take} />}
+      {saved.trim() === "" && <FirstLines list={list} onTake={take} />}
       {problems.length > 0 && (
         <ul className="px-3 pt-2" aria-label="Problems">
           {problems.map((problem) => (
@@ -244,8 +245,8 @@ export function ListEditor({ list, point }: Props) {
 
 const FIRST: Record<string, [string, string][]> = {
   "ipv4 extended": [
-    ["permit tcp from any to any port https", "one service, to begin with"],
-    ["deny any from any to any log", "what is left, seen in the log"],
+    ["deny tcp from any to any port telnet log", "one service kept out, seen in the log"],
+    ["permit tcp from any to any port https", "one service let in"],
     ["permit any from any to any", "everything else: a list of denials needs it"],
   ],
   "ipv4 standard": [
@@ -263,7 +264,9 @@ const FIRST: Record<string, [string, string][]> = {
 function FirstLines({ list, onTake }: { list: AccessList; onTake: (line: string) => void }) {
   return (
     <div className="border-b border-rule px-3 py-2">
-      <p className="quiet">No entries yet: placed, it would deny everything. Write one, or take a line:</p>
+      <p className="quiet">
+        No entries yet: placed, it would deny everything. Write one, or take some of these:
+      </p>
       <ul>
         {FIRST[`${list.family} ${list.kind}`]?.map(([line, why]) => (
           <li key={line}>

@@ -26,7 +26,7 @@ export function Inspector() {
     <aside
       aria-label="Inspector"
       tabIndex={-1}
-      className="min-h-0 min-w-0 overflow-y-auto [overflow-wrap:anywhere] outline-none"
+      className="min-h-0 min-w-0 overflow-y-auto break-words outline-none"
     >
       {panel && (
         <button

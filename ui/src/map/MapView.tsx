@@ -1,5 +1,6 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Network, ReachChange, TestMarks } from "../api/client";
+import type { EditRequest } from "../api/queries";
 import { Lens } from "../policy/Lens";
 import { type Previewed, useWorkbench } from "../shell/context";
 import { rem } from "../shell/Split";
@@ -147,6 +148,7 @@ export function MapView() {
           ) : (
             <>
               <g className={carried ? "opacity-45" : ""}>
+                {own && <SegmentNames scene={scene} />}
                 {own && <Clouds clouds={own.clouds} closer={closer} onOpen={() => setWhole(true)} />}
                 <Links scene={scene} view={view} focus={focus} />
                 {traced && <Ribbons ribbons={ribbons} verdict={traced.verdict} />}
@@ -230,6 +232,7 @@ function useWays(): string[][] {
     if (trace) return devicesOf(trace);
     const chosen = place.chosen ?? "";
     const spoken = new Set<string>();
+    if (chosen.startsWith("devices:")) for (const name of chosen.slice(8).split(",")) spoken.add(name);
     if (chosen.startsWith("requirement:")) {
       const found = network.draft.requirements.find((each) => `requirement:${each.id}` === chosen);
       const words = new Set(found?.statement.split(/[\s,:→]+/));
@@ -241,6 +244,35 @@ function useWays(): string[][] {
     }
     return spoken.size > 1 ? joinedBy(network.draft, [...spoken]) : [];
   }, [network.draft, trace, place.chosen, trial, lens.shown]);
+}
+
+/** The prefix of each link that no switch names, beside its lanes. */
+function SegmentNames({ scene }: { scene: Scene }) {
+  const { places } = useWorkbench();
+  const named = new Map(
+    places?.segments.flatMap((segment) => segment.members.map((member) => [member, segment] as const)),
+  );
+  return (
+    <g pointerEvents="none">
+      {scene.links.map(({ a, b, from, to }) => {
+        const segment = named.get(a) ?? named.get(b);
+        const prefix = segment?.prefixes.find((each) => !each.includes(":")) ?? segment?.prefixes[0];
+        if (!prefix || segment?.switches.length) return null;
+        const level = Math.abs(to.y - from.y) < Math.abs(to.x - from.x);
+        return (
+          <text
+            key={a}
+            x={(from.x + to.x) / 2 - (level ? 0 : 12)}
+            y={(from.y + to.y) / 2 + (level ? 40 : 4)}
+            textAnchor={level ? "middle" : "end"}
+            className="halo fill-slate font-mono text-[12px]"
+          >
+            {prefix}
+          </text>
+        );
+      })}
+    </g>
+  );
 }
 
 /** Where a cloud lies, seen from its device. */
@@ -290,8 +322,19 @@ function Clouds({ clouds, closer, onOpen }: { clouds: Cloud[]; closer: number; o
   );
 }
 
+const GATE = {
+  name: "gate",
+  kind: "router",
+  interfaces: [
+    { name: "eth0", addresses: ["172.20.1.1/24"] },
+    { name: "eth1", addresses: ["172.20.2.1/24"] },
+  ],
+  lines: [{ name: "remote", transports: ["ssh"] }, { name: "console" }],
+};
+
 /** What to do where there is nothing yet. */
 function NoDevices({ onLine }: { onLine: (line: string) => void }) {
+  const { make } = useWorkbench();
   return (
     <div className="absolute inset-x-0 top-1/4 mx-auto max-w-[460px] px-4">
       <p className="mb-2">This network has no devices yet. The first lines, to be written with +:</p>
@@ -309,9 +352,34 @@ function NoDevices({ onLine }: { onLine: (line: string) => void }) {
         ))}
       </ul>
       <p className="quiet mt-2">Then choose a device and press l to link it with another one.</p>
+      <button type="button" className="button mt-3" onClick={() => make(FIRST_NETWORK)}>
+        Take a first network: a router between two hosts
+      </button>
     </div>
   );
 }
+
+const host = (name: string, net: string) => ({
+  name,
+  kind: "host",
+  interfaces: [{ name: "eth0", addresses: [`${net}.10/24`] }],
+  gateway: `${net}.1`,
+  services: [
+    { name: "web", protocol: "tcp", port: 80 },
+    { name: "login", protocol: "tcp", port: 23 },
+  ],
+});
+
+const FIRST_NETWORK: EditRequest = {
+  label: "a first network",
+  changes: [
+    ["devices", "gate", GATE],
+    ["devices", "desk", host("desk", "172.20.1")],
+    ["devices", "store", host("store", "172.20.2")],
+    ["links", "gate:eth0 desk:eth0", { ends: ["gate:eth0", "desk:eth0"] }],
+    ["links", "gate:eth1 store:eth0", { ends: ["gate:eth1", "store:eth0"] }],
+  ].map(([collection, key, item]) => ({ collection, key, item })) as EditRequest["changes"],
+};
 
 const FIRST_LINES = [
   "router gate 172.20.1.1/24",

@@ -71,10 +71,46 @@ export function Requirements() {
           );
         })}
       </ul>
+      {requirements.length === 0 && <FirstRequirements />}
       <div className="px-3 pt-1">
         <NewRequirement />
       </div>
     </section>
+  );
+}
+
+const SOME = 2;
+
+/** What could be required of the hosts that are there, to be taken as it stands. */
+function FirstRequirements() {
+  const { network, make, go } = useWorkbench();
+  const hosts = network.draft.devices.filter((device) => device.kind === "host" && device.services.length);
+  const [one, other] = hosts;
+  if (!one || !other) return null;
+  const service = other.services.find(({ port }) => port === 23) ?? other.services[0];
+  const offered = [
+    `block ${one.name} → ${other.name} ${service?.name}`,
+    `allow ${one.name} → ${other.name} ${other.services[0]?.name}`,
+  ].slice(0, SOME);
+  const take = async (statement: string) => {
+    const requirement = { id: freeRequirementId(network.draft), statement, group: "", note: "" };
+    if (await make(putRequirement(requirement, `require ${statement}`)))
+      go({ test: null, chosen: `requirement:${requirement.id}` });
+  };
+  return (
+    <div className="px-4 pb-1">
+      <p className="quiet text-fine">Nothing is required yet. Write it below, or take one:</p>
+      {offered.map((statement) => (
+        <button
+          key={statement}
+          type="button"
+          className="block text-left underline decoration-rule underline-offset-2 hover:decoration-ink"
+          onClick={() => take(statement)}
+        >
+          {statement}
+        </button>
+      ))}
+    </div>
   );
 }
 

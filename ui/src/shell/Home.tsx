@@ -155,7 +155,11 @@ export function Home() {
             className="flex gap-2"
             onSubmit={(event) => {
               event.preventDefault();
-              attempt(async () => opened((await ask<OpenNetwork>("/networks", { body: { name } })).id));
+              attempt(async () =>
+                opened(
+                  (await ask<OpenNetwork>("/networks", { body: { name: name.trim() || "My network" } })).id,
+                ),
+              );
             }}
           >
             <input
@@ -165,7 +169,7 @@ export function Home() {
               value={name}
               onChange={(event) => setName(event.target.value)}
             />
-            <button type="submit" className="button" disabled={!name.trim()}>
+            <button type="submit" className="button">
               Create
             </button>
           </form>

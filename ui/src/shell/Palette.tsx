@@ -12,7 +12,7 @@ interface PaletteProps {
   openShortcuts: () => void;
 }
 
-/** One field for everything: type a few letters of a device, list, flow, place or deed, then Enter. */
+/** One field for everything: type a few letters of a device, list, flow, place or command, then Enter. */
 export function Palette({ open, onClose, openShortcuts }: PaletteProps) {
   return (
     <Sheet
@@ -62,7 +62,7 @@ function Finder({ onClose, openShortcuts }: Omit<PaletteProps, "open">) {
         aria-expanded="true"
         aria-controls="commands"
         aria-activedescendant={shown[chosen] ? `command-${chosen}` : undefined}
-        placeholder="A device, list, flow, place or deed"
+        placeholder="A device, list, flow, place or command"
         className="border-b border-rule bg-transparent px-4 py-2.5 text-head outline-none"
         value={typed}
         onChange={(event) => {

@@ -58,7 +58,9 @@ export function useShortcuts(workbench: Workbench) {
       if (event.defaultPrevented) return;
       if (target.closest(FIELDS)) {
         if (latest.current.carried) latest.current.putDown();
-        if (event.key === "Escape" && !target.closest(".cm-editor")) {
+        // Of a line with something in it Esc closes what is offered, and keeps what was written at hand.
+        const line = target.closest("[data-field]");
+        if (event.key === "Escape" && (line ? isEmpty(target) : !target.closest(".cm-editor"))) {
           target.blur();
           focusMap();
         }
@@ -96,6 +98,9 @@ export function useShortcuts(workbench: Workbench) {
 /** Whether letters are keys there: in the map, the book or the trace, or where the inspector itself, and nothing in it, has the focus. */
 const isHome = (target: HTMLElement) =>
   Boolean(target.closest?.(PANELS)) || target.getAttribute?.("aria-label") === "Inspector";
+
+/** Whether a line of notation shows nothing but its hint. */
+const isEmpty = (line: HTMLElement) => line.querySelector(".cm-placeholder") !== null;
 
 const isLetter = (event: KeyboardEvent) =>
   /^[a-z]$/i.test(event.key) && !event.ctrlKey && !event.metaKey && !event.altKey;

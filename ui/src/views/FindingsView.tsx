@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { FindingItem } from "../api/client";
+import type { FindingItem, Network } from "../api/client";
 import { useAsTest } from "../policy/useAsTest";
 import { useFindings } from "../policy/usePolicy";
 import { useWorkbench } from "../shell/context";
@@ -72,10 +72,18 @@ export function FindingsView() {
   );
 }
 
+/** The devices that a finding is about: those it names, and those where its lists stand. */
+const wayOf = (finding: FindingItem, network: Network) => [
+  ...new Set([
+    ...finding.devices,
+    ...network.placements.filter(({ list }) => finding.lists.includes(list)).map(({ device }) => device),
+  ]),
+];
+
 const MARKS = { fault: "border-clay", warning: "border-ochre", note: "border-slate" };
 
 function Item({ finding }: { finding: FindingItem }) {
-  const { make, go, preview } = useWorkbench();
+  const { network, make, go, preview } = useWorkbench();
   const asTest = useAsTest();
   const [reason, setReason] = useState<string | null>(null);
   const { repair } = finding;
@@ -126,6 +134,21 @@ function Item({ finding }: { finding: FindingItem }) {
             show {device}
           </button>
         ))}
+        {wayOf(finding, network.draft).length > 1 && (
+          <button
+            type="button"
+            className="underline"
+            onClick={() =>
+              go({
+                view: "map",
+                test: null,
+                chosen: `devices:${wayOf(finding, network.draft).join(",")}`,
+              })
+            }
+          >
+            show it on the map
+          </button>
+        )}
         {finding.flow && (
           <button
             type="button"

@@ -10,12 +10,19 @@ const KINDS = [
   ["ipv6 extended", "IPv6 extended"],
 ] as const;
 
+function freeName(taken: string[]): string {
+  let number = taken.length + 1;
+  while (taken.includes(`list${number}`)) number += 1;
+  return `list${number}`;
+}
+
 /** A new list: its name and kind; the entries are written in the editor. */
 export function NewList({ onMade }: { onMade: (name: string) => void }) {
   const { network, make, notices } = useWorkbench();
-  const [name, setName] = useState("");
+  const [written, setName] = useState("");
   const [kind, setKind] = useState<string>(KINDS[0][0]);
   const submit = async () => {
+    const name = written.trim() || freeName(network.draft.lists.map((list) => list.name));
     if (network.draft.lists.some((list) => list.name === name)) {
       notices.fail(new Error(`There is a list named ${name} already: choose another name.`));
       return;
@@ -40,7 +47,7 @@ export function NewList({ onMade }: { onMade: (name: string) => void }) {
         className="field min-w-[6rem] flex-1 basis-full"
         aria-label="Name of a new list"
         placeholder="New list"
-        value={name}
+        value={written}
         onChange={(event) => setName(event.target.value)}
       />
       <select
@@ -55,7 +62,7 @@ export function NewList({ onMade }: { onMade: (name: string) => void }) {
           </option>
         ))}
       </select>
-      <button type="submit" className="button" disabled={!name.trim()}>
+      <button type="submit" className="button">
         Make
       </button>
     </form>
