@@ -180,6 +180,7 @@ def test_a_network_without_positions_is_laid_out(page: Page, server: Server, tmp
     plates = page.locator("[data-plate]")
     expect(plates).to_have_count(10)
     expect(page.get_by_role("group", name="Devices and placed lists")).to_have_attribute("aria-busy", "false")
+    expect(plates).to_have_count(10)
     centres = {tuple(plate.bounding_box().values())[:2] for plate in plates.all()}  # type: ignore[union-attr]
     assert len(centres) == 10
 

@@ -43,6 +43,7 @@ export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) =>
   const behaviour = useRef<ZoomBehavior<SVGSVGElement, unknown> | null>(null);
   const scale = useRef(1);
   const moved = useRef(false);
+  const jumping = useRef(false);
   const latest = useRef(bounds);
   latest.current = bounds;
   const sized = useRef(onSize);
@@ -58,8 +59,9 @@ export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) =>
     const { clientWidth: w, clientHeight: h } = element;
     const seen = { x: -x / k, y: -y / k, width: w / k, height: h / k };
     const level = levelOf(k);
-    // What must be drawn anew may wait for the next frames; the drawing itself has moved already.
-    startTransition(() => {
+    // While one pans, what must be drawn anew may wait for the next frames: the drawing itself has moved.
+    const later = jumping.current ? (draw: () => void) => draw() : startTransition;
+    later(() => {
       setView((before) =>
         before.level === level &&
         Math.abs(Math.log2(before.unit * k)) < 0.15 &&
@@ -103,7 +105,9 @@ export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) =>
         BUTTONS + free / 2 - k * (box.y + box.height / 2),
       )
       .scale(k);
+    jumping.current = true;
     select(element).call(behaviour.current.transform, next);
+    jumping.current = false;
   }, []);
 
   const fit = useCallback(() => {
