@@ -1,12 +1,11 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import type { Network, ReachChange, TestMarks } from "../api/client";
-import type { EditRequest } from "../api/queries";
+import type { Network } from "../api/client";
 import { Lens } from "../policy/Lens";
-import { type Previewed, useWorkbench } from "../shell/context";
+import { useWorkbench } from "../shell/context";
 import { rem } from "../shell/Split";
 import { Stage } from "../shell/Stage";
-import { bareFlow } from "../state/words";
 import { AddDevice } from "./AddDevice";
+import { Foot } from "./Foot";
 import { BESIDE, closeness } from "./fitting";
 import {
   along,
@@ -21,6 +20,7 @@ import {
   type Point,
   type Scene,
 } from "./geometry";
+import { NoDevices } from "./NoDevices";
 import { Plates } from "./Plates";
 import { Endings, Ribbons } from "./Ribbons";
 import { SiteFolds } from "./SiteFolds";
@@ -28,7 +28,8 @@ import { Tags } from "./Tags";
 import { Targets } from "./Targets";
 import { usePositions } from "./usePositions";
 import { type Size, useViewport, type View as ViewOf } from "./useViewport";
-import { type Cloud, devicesOf, joinedBy, wayOf } from "./wayScene";
+import { Clouds, SegmentNames } from "./WayMarks";
+import { devicesOf, joinedBy, wayOf } from "./wayScene";
 import { ribbonsOf } from "./ways";
 
 /** Networks of more devices than this do not fit into the window at a size that can be read. */
@@ -246,148 +247,6 @@ function useWays(): string[][] {
   }, [network.draft, trace, place.chosen, trial, lens.shown]);
 }
 
-/** The prefix of each link that no switch names, beside its lanes. */
-function SegmentNames({ scene }: { scene: Scene }) {
-  const { places } = useWorkbench();
-  const named = new Map(
-    places?.segments.flatMap((segment) => segment.members.map((member) => [member, segment] as const)),
-  );
-  return (
-    <g pointerEvents="none">
-      {scene.links.map(({ a, b, from, to }) => {
-        const segment = named.get(a) ?? named.get(b);
-        const prefix = segment?.prefixes.find((each) => !each.includes(":")) ?? segment?.prefixes[0];
-        if (!prefix || segment?.switches.length) return null;
-        const level = Math.abs(to.y - from.y) < Math.abs(to.x - from.x);
-        return (
-          <text
-            key={a}
-            x={(from.x + to.x) / 2 - (level ? 0 : 12)}
-            y={(from.y + to.y) / 2 + (level ? 40 : 4)}
-            textAnchor={level ? "middle" : "end"}
-            className="halo fill-slate font-mono text-[12px]"
-          >
-            {prefix}
-          </text>
-        );
-      })}
-    </g>
-  );
-}
-
-/** Where a cloud lies, seen from its device. */
-const CLOUD = { x: 24, y: -60 };
-
-/** What hangs on the devices of a way, folded: how many devices, at the edge. */
-function Clouds({ clouds, closer, onOpen }: { clouds: Cloud[]; closer: number; onOpen: () => void }) {
-  return (
-    <g>
-      {clouds.map(({ device, at, count }) => {
-        const [x, y] = [at.x / closer + CLOUD.x, at.y / closer + CLOUD.y];
-        return (
-          <g
-            key={device}
-            role="button"
-            tabIndex={0}
-            aria-label={`${count} more behind ${device}: show the whole map`}
-            className="group cursor-pointer"
-            onClick={onOpen}
-            onKeyDown={(event) => {
-              if (event.key !== "Enter") return;
-              event.preventDefault();
-              onOpen();
-            }}
-          >
-            <path
-              d={`M${x} ${y}L${x - CLOUD.x * 0.7} ${y - CLOUD.y}`}
-              className="stroke-lane"
-              strokeDasharray="3 4"
-            />
-            <rect
-              x={x - 34}
-              y={y - 12}
-              width="68"
-              height="24"
-              rx="12"
-              strokeDasharray="3 4"
-              className="fill-fog stroke-slate group-hover:stroke-ink"
-            />
-            <text x={x} y={y + 4} textAnchor="middle" className="fill-slate text-[12px]">
-              {count} more
-            </text>
-          </g>
-        );
-      })}
-    </g>
-  );
-}
-
-const GATE = {
-  name: "gate",
-  kind: "router",
-  interfaces: [
-    { name: "eth0", addresses: ["172.20.1.1/24"] },
-    { name: "eth1", addresses: ["172.20.2.1/24"] },
-  ],
-  lines: [{ name: "remote", transports: ["ssh"] }, { name: "console" }],
-};
-
-/** What to do where there is nothing yet. */
-function NoDevices({ onLine }: { onLine: (line: string) => void }) {
-  const { make } = useWorkbench();
-  return (
-    <div className="absolute inset-x-0 top-1/4 mx-auto max-w-[460px] px-4">
-      <p className="mb-2">This network has no devices yet. The first lines, to be written with +:</p>
-      <ul className="font-mono text-code">
-        {FIRST_LINES.map((line) => (
-          <li key={line}>
-            <button
-              type="button"
-              className="underline decoration-rule underline-offset-2 hover:decoration-ink"
-              onClick={() => onLine(line)}
-            >
-              {line}
-            </button>
-          </li>
-        ))}
-      </ul>
-      <p className="quiet mt-2">Then choose a device and press l to link it with another one.</p>
-      <button type="button" className="button mt-3" onClick={() => make(FIRST_NETWORK)}>
-        Take a first network: a router between two hosts
-      </button>
-    </div>
-  );
-}
-
-const host = (name: string, net: string) => ({
-  name,
-  kind: "host",
-  interfaces: [{ name: "eth0", addresses: [`${net}.10/24`] }],
-  gateway: `${net}.1`,
-  services: [
-    { name: "web", protocol: "tcp", port: 80 },
-    { name: "login", protocol: "tcp", port: 23 },
-  ],
-});
-
-const FIRST_NETWORK: EditRequest = {
-  label: "a first network",
-  changes: [
-    ["devices", "gate", GATE],
-    ["devices", "desk", host("desk", "172.20.1")],
-    ["devices", "store", host("store", "172.20.2")],
-    ["links", "gate:eth0 desk:eth0", { ends: ["gate:eth0", "desk:eth0"] }],
-    ["links", "gate:eth1 store:eth0", { ends: ["gate:eth1", "store:eth0"] }],
-  ].map(([collection, key, item]) => ({ collection, key, item })) as EditRequest["changes"],
-};
-
-const FIRST_LINES = [
-  "router gate 172.20.1.1/24",
-  "host desk 172.20.1.10/24 gateway 172.20.1.1",
-  "switch floor",
-  "outside beyond 203.0.113.1/24",
-];
-
 /** From afar every link is one thin line; near, two lanes. */
 function Links({ scene, view, focus }: { scene: Scene; view: ViewOf; focus: ReadonlySet<string> | null }) {
   if (view.level === "far") {
@@ -456,99 +315,6 @@ function Lanes({ link }: { link: Link }) {
       })}
     </g>
   );
-}
-
-/** The foot of the map: what dropping the carried list would do, or the trial that is on, by its name. */
-function Foot() {
-  const { carried, preview, book, trial, putDown } = useWorkbench();
-  const changes = preview.book && book ? changed(book.tests, preview.book.tests) : null;
-  if (carried) {
-    return (
-      <div
-        role="status"
-        className="h-[2.9rem] overflow-y-auto border-t border-ochre bg-ochrewash px-4 py-1 leading-[1.15rem]"
-        data-testid="placing"
-      >
-        <span className="font-semibold">{carried.list.name}</span>{" "}
-        {carried.over ? carried.over.words : "is picked up: choose a place, with the arrows or the pointer"}
-        {carried.over && changes && (
-          <span>
-            . {changeWords(changes)}
-            {preview.reach && ` ${reachWords(preview.reach)}`}
-          </span>
-        )}
-        <button type="button" className="ml-3 underline" onClick={putDown}>
-          Put down (Esc)
-        </button>
-      </div>
-    );
-  }
-  if (trial?.kind === "tried") return <Offer trial={trial} changes={changes} />;
-  if (trial) {
-    return (
-      <p
-        role="status"
-        data-testid="tried"
-        className="border-t border-ochre bg-ochrewash px-4 py-1.5 leading-[1.15rem]"
-      >
-        <span className="font-semibold">Trial: {trial.list} as it is written, not saved.</span>{" "}
-        {changes ? changeWords(changes) : "Looking at the book…"}
-      </p>
-    );
-  }
-  return null;
-}
-
-/** A choice or repair that is tried: what it would do to the book, to be made or left. */
-function Offer({ trial, changes }: { trial: Previewed; changes: string[] | null }) {
-  const { preview, make } = useWorkbench();
-  const leave = () => preview.show(null);
-  return (
-    <div
-      role="status"
-      data-testid="tried"
-      className="flex min-h-[2.9rem] items-center gap-3 border-t border-ochre bg-ochrewash px-4 py-1 leading-[1.15rem]"
-    >
-      <p className="line-clamp-2 min-w-0 flex-1">
-        <span className="font-semibold">Trial, not made: {trial.edit.label}.</span>{" "}
-        {changes ? changeWords(changes) : "Looking at the book…"}
-      </p>
-      <button
-        type="button"
-        className="button button-strong"
-        title="a"
-        onClick={async () => {
-          leave();
-          await make(trial.edit);
-        }}
-      >
-        Make it
-      </button>
-      <button type="button" className="button" title="v, Esc" onClick={leave}>
-        Leave it
-      </button>
-    </div>
-  );
-}
-
-const changeWords = (changes: string[]) =>
-  changes.length === 0 ? "No verdict of the book would change." : `Would change: ${changes.join("; ")}.`;
-
-/** How many cells of the reach matrix would change, and which way. */
-function reachWords(reach: ReachChange): string {
-  if (reach.changed === 0) return `Reach for ${reach.services.join(", ")} stays as it is.`;
-  const ways = [reach.lose && `${reach.lose} lose traffic`, reach.gain && `${reach.gain} gain some`].filter(
-    Boolean,
-  );
-  return `Reach: ${reach.changed} ${reach.changed === 1 ? "cell" : "cells"} would change${ways.length ? `, ${ways.join(", ")}` : ""}.`;
-}
-
-function changed(before: TestMarks[], after: TestMarks[]): string[] {
-  const old = new Map(before.map((test) => [test.id, test.draft.verdict]));
-  const words = after
-    .filter((test) => old.get(test.id) !== test.draft.verdict)
-    .map((test) => `${bareFlow(test.flow)} ${old.get(test.id)} → ${test.draft.verdict}`);
-  return words.length > 3 ? [...words.slice(0, 3), `${words.length - 3} more`] : words;
 }
 
 /** The carried list's name, beside the pointer. */

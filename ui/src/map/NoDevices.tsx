@@ -1,0 +1,68 @@
+import type { EditRequest } from "../api/queries";
+import { useWorkbench } from "../shell/context";
+
+const GATE = {
+  name: "gate",
+  kind: "router",
+  interfaces: [
+    { name: "eth0", addresses: ["172.20.1.1/24"] },
+    { name: "eth1", addresses: ["172.20.2.1/24"] },
+  ],
+  lines: [{ name: "remote", transports: ["ssh"] }, { name: "console" }],
+};
+
+/** What to do where there is nothing yet. */
+export function NoDevices({ onLine }: { onLine: (line: string) => void }) {
+  const { make } = useWorkbench();
+  return (
+    <div className="absolute inset-x-0 top-1/4 mx-auto max-w-[460px] px-4">
+      <p className="mb-2">This network has no devices yet. The first lines, to be written with +:</p>
+      <ul className="font-mono text-code">
+        {FIRST_LINES.map((line) => (
+          <li key={line}>
+            <button
+              type="button"
+              className="underline decoration-rule underline-offset-2 hover:decoration-ink"
+              onClick={() => onLine(line)}
+            >
+              {line}
+            </button>
+          </li>
+        ))}
+      </ul>
+      <p className="quiet mt-2">Then choose a device and press l to link it with another one.</p>
+      <button type="button" className="button mt-3" onClick={() => make(FIRST_NETWORK)}>
+        Take a first network: a router between two hosts
+      </button>
+    </div>
+  );
+}
+
+const host = (name: string, net: string) => ({
+  name,
+  kind: "host",
+  interfaces: [{ name: "eth0", addresses: [`${net}.10/24`] }],
+  gateway: `${net}.1`,
+  services: [
+    { name: "web", protocol: "tcp", port: 80 },
+    { name: "login", protocol: "tcp", port: 23 },
+  ],
+});
+
+const FIRST_NETWORK: EditRequest = {
+  label: "a first network",
+  changes: [
+    ["devices", "gate", GATE],
+    ["devices", "desk", host("desk", "172.20.1")],
+    ["devices", "store", host("store", "172.20.2")],
+    ["links", "gate:eth0 desk:eth0", { ends: ["gate:eth0", "desk:eth0"] }],
+    ["links", "gate:eth1 store:eth0", { ends: ["gate:eth1", "store:eth0"] }],
+  ].map(([collection, key, item]) => ({ collection, key, item })) as EditRequest["changes"],
+};
+
+const FIRST_LINES = [
+  "router gate 172.20.1.1/24",
+  "host desk 172.20.1.10/24 gateway 172.20.1.1",
+  "switch floor",
+  "outside beyond 203.0.113.1/24",
+];
