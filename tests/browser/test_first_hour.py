@@ -112,7 +112,7 @@ def test_what_is_made_takes_the_cursor_and_letters_go_nowhere_else(page: Page) -
 
 def test_a_list_picked_up_by_accident_is_put_down_by_a_key_that_means_nothing(page: Page) -> None:
     page.get_by_role("button", name="Place hides-in").click()
-    expect(page.get_by_test_id("placing")).to_be_visible()
+    expect(page.locator("[data-target]").first).to_be_visible()
     page.keyboard.press("c")
     expect(page.get_by_test_id("placing")).to_contain_text("centre-gw")
     page.keyboard.press("9")

@@ -135,7 +135,7 @@ function whileCarrying(event: KeyboardEvent, workbench: Workbench): boolean {
   const next = devices.find((point) => point.device !== over?.device) ?? devices[0];
   // What begins no place's name means nothing to a list that is carried: it was picked up by accident.
   if (next) hover(next);
-  else putDown();
+  else if (targets.length) putDown();
   return true;
 }
 
