@@ -302,7 +302,7 @@ def test_an_empty_network_and_an_empty_list_offer_first_lines(page: Page, server
 
 
 MOST_CLICKS, MOST_KEYS = 12, 120
-"""Before, the same took at least 216 signs to be typed, whichever way, and the keys or clicks between them."""
+"""Before, at least 216 signs had to be typed for the same, whichever way, and the keys between them."""
 
 
 def blocked_and_proved(page: Page) -> None:
