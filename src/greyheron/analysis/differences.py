@@ -14,7 +14,8 @@ from greyheron.model.parts import PARTS, lines_of
 
 AROUND = 2
 """Lines that are shown before and behind one that differs."""
-LINES_ALONE = frozenset({"name", "kind", "interfaces", "gateways", *PARTS})
+LINES_ALONE = frozenset({"name", "kind", "gateway", "gateway6", *PARTS})
+"""What lines of parts say already."""
 
 
 class Verb(StrEnum):

@@ -124,6 +124,9 @@ class NetworkStore:
                 for row in rows
             ]
 
+    def _summary(self, network_id: str) -> Summary:
+        return next(each for each in self.summaries() if each.id == network_id)
+
     def create(self, network: Network, by: str = "") -> Stored:
         """Keep a new network, running and draft alike. `by`: who makes it."""
         text = self._documents.text_of(network)
@@ -156,7 +159,7 @@ class NetworkStore:
             if row is None:
                 raise UnknownNetwork(f"there is no network “{network_id}”")
             row.removed_at = None
-        return next(each for each in self.summaries() if each.id == network_id)
+        return self._summary(network_id)
 
     def copy(self, network_id: str, name: str, by: str = "") -> Summary:
         """A network like another one, running and draft, with a history of its own."""
@@ -168,7 +171,7 @@ class NetworkStore:
                 self._edited(
                     session, row, "as copied", difference(running, draft), difference(draft, running), draft
                 )
-        return next(each for each in self.summaries() if each.id == made.id)
+        return self._summary(made.id)
 
     def rename(self, network_id: str, version: int, name: str, by: str = "") -> Stored:
         """Call a network otherwise, running and draft alike."""

@@ -27,13 +27,8 @@ export function Strip() {
 
 function WalkStrip({ step, onStep }: { step: number; onStep: (step: number | null) => void }) {
   const workbench = useWorkbench();
-  const [seen, setSeen] = useState(step);
   const current = STEPS[step];
   const done = current?.done(workbench) ?? false;
-  useEffect(() => {
-    if (!done || seen === step) return;
-    setSeen(step);
-  }, [done, seen, step]);
   if (!current) {
     return (
       <Bar label="Walk">

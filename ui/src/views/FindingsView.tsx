@@ -87,6 +87,7 @@ function Item({ finding }: { finding: FindingItem }) {
   const asTest = useAsTest();
   const [reason, setReason] = useState<string | null>(null);
   const { repair } = finding;
+  const way = wayOf(finding, network.draft);
   const mend = () => repair && make({ label: repair.label, changes: repair.changes });
   const attempt = () => {
     if (!repair) return;
@@ -134,7 +135,7 @@ function Item({ finding }: { finding: FindingItem }) {
             show {device}
           </button>
         ))}
-        {wayOf(finding, network.draft).length > 1 && (
+        {way.length > 1 && (
           <button
             type="button"
             className="underline"
@@ -142,7 +143,7 @@ function Item({ finding }: { finding: FindingItem }) {
               go({
                 view: "map",
                 test: null,
-                chosen: `devices:${wayOf(finding, network.draft).join(",")}`,
+                chosen: `devices:${way.join(",")}`,
               })
             }
           >
