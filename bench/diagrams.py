@@ -8,10 +8,10 @@ from collections.abc import Iterator, Sequence
 
 from dd.cudd import BDD, Function
 
+from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.conversation import Leg, converse_from
 from greyheron.core.lists import ResolvedList, Rule
 from greyheron.core.packet import Packet, TcpFlags
-from greyheron.core.places import AttachmentPoint
 from greyheron.core.steps import Filtered, Unfiltered
 from greyheron.core.world import World
 from greyheron.model.entry import AddressBlock, NotPort, PortSpan
@@ -39,7 +39,7 @@ class Diagrams:
         cube = {
             bits[bit]: bool(block.value >> (ADDRESS - 1 - bit) & 1)
             for bit in range(ADDRESS)
-            if block.care >> (ADDRESS - 1 - bit) & 1
+            if block.mask >> (ADDRESS - 1 - bit) & 1
         }
         return self._bdd.cube(cube) if cube else self._bdd.true
 
@@ -103,7 +103,7 @@ class Diagrams:
     def passing(self, world: World, device: str, asked: Function, packet: Packet) -> Function:
         """Which of the conversations in `asked`, which go where `packet` of `device` goes, get through."""
         through = self._bdd.false
-        for exchange in converse_from(world.opened, packet, device).exchanges:
+        for exchange in converse_from(world.permissive, packet, device).exchanges:
             if exchange.verdict != "passes":
                 continue
             passed = asked

@@ -19,17 +19,17 @@ from rich.console import Console
 from rich.table import Table
 
 from bench.diagrams import Diagrams, first_packet
-from greyheron.analysis.advice import Advisor
-from greyheron.analysis.book import States, Tries, mark_tests
-from greyheron.analysis.findings.coverage import IdleEntries
+from greyheron.analysis.advice.advisor import Advisor
 from greyheron.analysis.findings.finder import find_all
 from greyheron.analysis.findings.finding import Ground
+from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.analysis.proof.grounds import Grounds
-from greyheron.analysis.proof.proving import Proven, Prover, engines
-from greyheron.analysis.reach import Reach
+from greyheron.analysis.proof.prover import Proven, Prover, engines
+from greyheron.analysis.reach.matrix import Reach
+from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.core.bulk.conversations import Conversations
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Fabrics
-from greyheron.core.bulk.headers import Addresses, Headers, Kind
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, ForwardingIndexes
+from greyheron.core.bulk.headers import Addresses, Headers, PacketKind
 from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.conversation import converse, converse_from
 from greyheron.core.lists import Names, ResolvedList, resolve
@@ -47,7 +47,7 @@ from greyheron.model.values import Family
 
 T = TypeVar("T")
 SEED = 8470
-FABRICS = Fabrics()
+FABRICS = ForwardingIndexes()
 ENOUGH = 0.4
 RESULTS = Path(__file__).parent / "results.json"
 REQUESTS = [Request(TCP, port) for port in (443, 80, 22, 53, 25, 23, 161, 389, 514, 587, 993, 8080)]
@@ -79,10 +79,10 @@ def microseconds(work: Callable[[], object], items: int = 1) -> float:
 
 
 def plain_loop(resolved: ResolvedList, packet: Packet) -> int:
-    """The place of the first entry that matches, found by looking at one after another."""
-    for place, rule in enumerate(resolved.rules):
+    """The index of the first entry that matches, found by looking at one after another."""
+    for index, rule in enumerate(resolved.rules):
         if first_mismatch(rule, packet) is None:
-            return place
+            return index
     return len(resolved.rules)
 
 
@@ -93,11 +93,11 @@ def classification(entries: int) -> Row:
     table, chance, count = DecisionTable(resolved), np.random.default_rng(SEED), 100_000
     addresses = Addresses(Family.IPV4)
     sites = [(172 << 24) | (20 << 16) | (site << 8) | host for site in range(50) for host in range(1, 255)]
-    known = np.array([addresses.place(address) for address in sites])
+    known = np.array([addresses.index(address) for address in sites])
     ports = np.array([request.port for request in REQUESTS if request.protocol == TCP])
     headers = Headers(
         addresses,
-        (Kind(TCP), Kind(UDP)),
+        (PacketKind(TCP), PacketKind(UDP)),
         chance.choice(known, count),
         chance.choice(known, count),
         chance.integers(0, 2, count),
@@ -134,7 +134,7 @@ def random_conversations(world: World, hosts: list[str], count: int) -> Conversa
     return Conversations(
         Family.IPV4,
         [(host, None) for host in hosts],
-        [world.addresses(host, Family.IPV4)[0] for host in hosts],
+        [world.topology.addresses(host, Family.IPV4)[0] for host in hosts],
         REQUESTS,
         chance.integers(0, len(hosts), count),
         chance.integers(0, len(hosts), count),
@@ -286,7 +286,7 @@ def answers(network: Network, world: World, after: World, edited: Network) -> li
 def findings(routers: int) -> Row:
     network = generate(Plan(routers, routers, 200, SEED))
     world = build_world(network)
-    found, taken = timed(lambda: find_all(Ground(network, world, engines(), IdleEntries())))
+    found, taken = timed(lambda: find_all(Ground(network, world, engines(), IneffectiveEntries())))
     what = f"all findings, {routers} routers, {routers * 200:,} entries"
     return Row(what, taken * 1e6, None, f"{len(found)} found")
 
@@ -305,18 +305,18 @@ def violating(proven: Proven) -> int:
 
 def in_diagrams(library: Diagrams, world: World, network: Network, statement: Statement) -> int:
     """The same number, by diagrams: for each that sends, all that gets through to the goal."""
-    inhabited = world.inhabited
-    grounds = Grounds(inhabited, network, Family.IPV4, BulkEngine(inhabited, FABRICS))
+    with_possible_hosts = world.with_possible_hosts
+    grounds = Grounds(with_possible_hosts, network, Family.IPV4, BulkEngine(with_possible_hosts, FABRICS))
     total = 0
-    for place in grounds.pieces(grounds.places.of(statement.sources)):
-        for goal in grounds.pieces(grounds.places.of(statement.destinations)):
-            sends, goes = place.region[0].first, goal.region[0].first
-            if place.device == goal.device:
+    for index in grounds.pieces(grounds.endpoints.of(statement.sources)):
+        for goal in grounds.pieces(grounds.endpoints.of(statement.destinations)):
+            sends, goes = index.region[0].first, goal.region[0].first
+            if index.device == goal.device:
                 continue
-            asked = library.blocks("s", place.region) & library.blocks("d", goal.region)
+            asked = library.blocks("s", index.region) & library.blocks("d", goal.region)
             asked &= library.span("q", 443, 443)
             packet = first_packet(sends, goes, 443)
-            total += library.count(library.passing(inhabited, place.device, asked, packet))
+            total += library.count(library.passing(with_possible_hosts, index.device, asked, packet))
     return total
 
 

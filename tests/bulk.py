@@ -18,11 +18,11 @@ def in_bulk(world: World, openers: Sequence[tuple[Packet, str]]) -> list[tuple[s
     engine = BulkEngine(world)
     found: dict[int, tuple[str, object]] = {}
     for family in Family:
-        places = [place for place, (packet, _) in enumerate(openers) if packet.family is family]
-        if places:
-            verdicts = engine.verdicts(_conversations(family, [openers[place] for place in places]))
-            found |= {place: _decider(verdicts, number) for number, place in enumerate(places)}
-    return [found[place] for place in range(len(openers))]
+        indices = [index for index, (packet, _) in enumerate(openers) if packet.family is family]
+        if indices:
+            verdicts = engine.verdicts(_conversations(family, [openers[index] for index in indices]))
+            found |= {index: _decider(verdicts, number) for number, index in enumerate(indices)}
+    return [found[index] for index in range(len(openers))]
 
 
 def _conversations(family: Family, openers: Sequence[tuple[Packet, str]]) -> Conversations:
@@ -44,10 +44,10 @@ def _conversations(family: Family, openers: Sequence[tuple[Packet, str]]) -> Con
 
 def _decider(verdicts: Verdicts, number: int) -> tuple[str, object]:
     verdict = VERDICT_ORDER[verdicts.verdict[number]].value
-    place = int(verdicts.gate[number])
-    if place == NONE:
+    index = int(verdicts.point[number])
+    if index == NONE:
         return verdict, None
-    point, entry, resolved = verdicts.points[place], int(verdicts.entry[number]), verdicts.lists[place]
+    point, entry, resolved = verdicts.points[index], int(verdicts.entry[number]), verdicts.lists[index]
     assert resolved is not None
     return verdict, (
         point.device,

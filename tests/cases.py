@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from greyheron.analysis.report import TraceReport, report
+from greyheron.analysis.words.report import TraceReport, report
 from greyheron.core.conversation import converse
 from greyheron.core.world import build_world
 from greyheron.model.notation.flows import read_bare_flow
@@ -27,7 +27,7 @@ class Case:
 def traced(lab: Lab, flow: str, baseline: bool = False) -> TraceReport:
     world = build_world(lab.network())
     result = converse(world.baseline if baseline else world, read_bare_flow(flow))
-    return report(result, world.segments, flow, "draft")
+    return report(result, world.topology.segments, flow, "draft")
 
 
 def check(lab: Lab, case: Case) -> None:

@@ -217,7 +217,7 @@ class Reference:
         if a is None:
             return False
         if isinstance(term, AddressBlock):
-            return int(a) & term.care == term.value
+            return int(a) & term.mask == term.value
         assert isinstance(term, NamedAddresses)
         group = next((g for g in self.n.address_sets if g.name == term.name), None)
         if group is not None:
@@ -640,8 +640,8 @@ def _member(text: str, a: Addr) -> bool:
         return False
     if "~" in text:
         head, wildcard = text.split("~")
-        care = 0xFFFFFFFF ^ int(IPv4Address(wildcard))
-        return int(a) & care == int(IPv4Address(head)) & care
+        mask = 0xFFFFFFFF ^ int(IPv4Address(wildcard))
+        return int(a) & mask == int(IPv4Address(head)) & mask
     return a in ip_network(text)
 
 

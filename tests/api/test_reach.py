@@ -7,7 +7,7 @@ from fastapi.testclient import TestClient
 
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.values import Family
-from greyheron.server.workings import Workings
+from greyheron.server.derived import DerivedState
 from tests.working import worked
 
 
@@ -76,9 +76,9 @@ def test_a_matrix_can_be_cancelled(client: TestClient) -> None:
 
 
 def test_requests_at_once_share_one_world_for_each_document() -> None:
-    workings, network = Workings(), saltmarsh()
+    derived, network = DerivedState(), saltmarsh()
     other = network.model_copy(update={"tests": ()})
     with ThreadPoolExecutor(8) as pool:
-        worlds = list(pool.map(workings.world, [network, other] * 8))
+        worlds = list(pool.map(derived.world, [network, other] * 8))
     assert len({id(world) for world in worlds}) == 2
-    assert worlds[0].routing(Family.IPV4) is worlds[1].routing(Family.IPV4)
+    assert worlds[0].routes.routing(Family.IPV4) is worlds[1].routes.routing(Family.IPV4)

@@ -4,13 +4,13 @@ from random import Random
 
 import pytest
 
-from greyheron.analysis.advice import Advice, Advisor, statement_of
+from greyheron.analysis.advice.advisor import Advice, Advisor, statement_of
 from greyheron.analysis.proof import grounds
-from greyheron.analysis.proof.proving import Prover, engines
-from greyheron.analysis.reach import ReachQuestion, axis_of, flows_between
+from greyheron.analysis.proof.prover import Prover, engines
+from greyheron.analysis.reach.matrix import ReachQuestion, axis_of, flows_between
+from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.conversation import Verdict, converse, converse_from
 from greyheron.core.packet import Packet
-from greyheron.core.places import AttachmentPoint
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import Change, apply
@@ -69,7 +69,9 @@ def matrix(world: World, network: Network) -> dict[str, Verdict]:
     question = ReachQuestion((OWN_SERVICES, "ping"), Family.IPV4)
     axis = axis_of(world, network, question)
     asking = [
-        name for name in axis.devices if world.devices[name].kind in (DeviceKind.HOST, DeviceKind.OUTSIDE)
+        name
+        for name in axis.devices
+        if world.topology.devices[name].kind in (DeviceKind.HOST, DeviceKind.OUTSIDE)
     ]
     flows = (
         flow

@@ -5,13 +5,13 @@ from unittest.mock import patch
 
 import pytest
 
-from greyheron.analysis.findings.coverage import IdleEntries
 from greyheron.analysis.findings.finder import find_all
 from greyheron.analysis.findings.finding import Ground
-from greyheron.analysis.policy import proof_report
+from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.analysis.proof import fine, regions
 from greyheron.analysis.proof.answers import Answer, Proof
-from greyheron.analysis.proof.proving import Prover, engines
+from greyheron.analysis.proof.policy import proof_report
+from greyheron.analysis.proof.prover import Prover, engines
 from greyheron.analysis.proof.regions import TooManyParts, minus, parts_by
 from greyheron.core.conversation import converse
 from greyheron.core.progress import Cancelled
@@ -55,8 +55,8 @@ def test_a_region_that_falls_into_too_many_parts_is_given_up() -> None:
     everyone = (AddressBlock(Family.IPV4, 0, 0),)
     chance = Random(1)
     unlike = [
-        (AddressBlock(Family.IPV4, value & care, care),)
-        for value, care in ((chance.getrandbits(32), chance.getrandbits(32)) for _ in range(40))
+        (AddressBlock(Family.IPV4, value & mask, mask),)
+        for value, mask in ((chance.getrandbits(32), chance.getrandbits(32)) for _ in range(40))
     ]
     with pytest.raises(TooManyParts):
         parts_by(everyone, unlike)
@@ -111,7 +111,7 @@ def test_a_search_is_cancelled_in_the_middle_of_a_step() -> None:
         if seen > 9:
             raise Cancelled
 
-    ground = Ground(network, build_world(network), engines(), IdleEntries(), some)
+    ground = Ground(network, build_world(network), engines(), IneffectiveEntries(), some)
     with pytest.raises(Cancelled):
         find_all(ground)
     assert seen == 10

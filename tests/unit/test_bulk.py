@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from greyheron.core.bulk.conversations import Conversations
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Fabrics
-from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Headers, Kind
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, ForwardingIndexes
+from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Headers, PacketKind
 from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.conversation import converse_from
 from greyheron.core.lists import Names, ResolvedList, resolve
@@ -28,15 +28,15 @@ from tests.random_networks import random_network
 from tests.unit.test_reference import decider, explained
 
 KINDS = (
-    Kind(6),
-    Kind(6, answers=True),
-    Kind(17),
-    Kind(47),
-    Kind(1, 8, 0),
-    Kind(1, 3, 1),
-    Kind(58, 128, 0),
-    Kind(58, 135, 0),
-    Kind(89),
+    PacketKind(6),
+    PacketKind(6, answers=True),
+    PacketKind(17),
+    PacketKind(47),
+    PacketKind(1, 8, 0),
+    PacketKind(1, 3, 1),
+    PacketKind(58, 128, 0),
+    PacketKind(58, 135, 0),
+    PacketKind(89),
 )
 NEAR = (0, 0, 0, 1, 2, 255, 1 << 16, 1 << 64)
 PORTS = (0, 21, 22, 53, 80, 81, 1023, 1024, 49152, 65535)
@@ -48,7 +48,7 @@ def random_headers(family: Family, known: list[int], chance: Random, count: int)
 
     def drawn() -> list[int]:
         return [
-            addresses.place((chance.choice(known) ^ chance.choice(NEAR)) & family.every_bit)
+            addresses.index((chance.choice(known) ^ chance.choice(NEAR)) & family.every_bit)
             for _ in range(count)
         ]
 
@@ -81,9 +81,9 @@ def packet_of(headers: Headers, number: int) -> Packet:
 def compare_table(resolved: ResolvedList, headers: Headers) -> None:
     table = DecisionTable(resolved)
     found = table.first_match(headers)
-    for number, place in enumerate(found.tolist()):
+    for number, index in enumerate(found.tolist()):
         decision = decide(resolved, packet_of(headers, number))
-        assert (table.entries[place], bool(table.denies[place])) == (
+        assert (table.entries[index], bool(table.denies[index])) == (
             NONE if decision.entry is None else decision.entry,
             decision.denies,
         )
@@ -127,7 +127,7 @@ def test_even_hosts_across_a_great_prefix_are_one_class_and_odd_ones_another() -
     zeros = np.zeros(count, dtype=np.int64)
     ports = np.full(count, NO_PORT)
     found = DecisionTable(resolved).first_match(
-        Headers(addresses, (Kind(47),), np.arange(count), zeros, zeros, ports, ports)
+        Headers(addresses, (PacketKind(47),), np.arange(count), zeros, zeros, ports, ports)
     )
     assert found.tolist() == [0 if address % 2 == 0 else 1 for address in addresses.values]
 
@@ -203,7 +203,7 @@ def test_source_ports_are_told_apart_by_what_lists_say_of_replies() -> None:
 def test_many_conversations_are_tried_once_for_each_class() -> None:
     world = build_world(saltmarsh())
     hosts = ["kiosk", "wardens-desk", "ringing-desk"]
-    addresses = [world.addresses(host, Family.IPV4)[0] for host in hosts]
+    addresses = [world.topology.addresses(host, Family.IPV4)[0] for host in hosts]
     chance, count = np.random.default_rng(8470), 20_000
     asked = Conversations(
         Family.IPV4,
@@ -236,7 +236,7 @@ def test_many_conversations_are_tried_once_for_each_class() -> None:
 def all_pairs(network: Network, family: Family) -> Conversations:
     """Every device to every other's first address, about a few services."""
     world = build_world(network)
-    ends = [(name, world.addresses(name, family)) for name in world.devices]
+    ends = [(name, world.topology.addresses(name, family)) for name in world.topology.devices]
     senders = [(name, None) for name, held in ends if held]
     requests = [Request(TCP, 80), Request(17, 53), Request(family.icmp, None, family.echo[0], 0)]
     count = len(senders)
@@ -253,7 +253,7 @@ def test_an_edit_of_lists_changes_only_the_rows_that_it_can(seed: int) -> None:
     edited = network.model_copy(
         update={"placements": tuple(placed for placed in network.placements if placed not in gone)}
     )
-    world, fabrics = build_world(network), Fabrics()
+    world, fabrics = build_world(network), ForwardingIndexes()
     before, after = BulkEngine(world, fabrics), BulkEngine(build_world(edited, world), fabrics)
     for family in Family:
         asked = all_pairs(network, family)

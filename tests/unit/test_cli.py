@@ -5,7 +5,7 @@ from importlib.resources import files
 from pathlib import Path
 from xml.etree import ElementTree
 
-from greyheron.analysis.book import States, Tries, mark_tests
+from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.core.world import build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.workspace import read_workspace

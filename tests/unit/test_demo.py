@@ -1,6 +1,6 @@
 """The demo networks: sound, healthy where they should be, and ill where they should be."""
 
-from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
+from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
 from greyheron.core.world import build_world
 from greyheron.demo import exercise
 from greyheron.demo.networks import saltmarsh, storm
@@ -33,7 +33,7 @@ def test_two_flows_of_the_demo_surprise_and_no_neighbour_is_cut() -> None:
     assert (
         "on the way home, entering hide-gw by eth1: hides-in denies, implicit deny" in found["t13"].draft.text
     )
-    assert build_world(saltmarsh()).cut_neighbours() == []
+    assert build_world(saltmarsh()).routes.cut_neighbours() == []
 
 
 def test_the_exercise_knows_each_planted_fault() -> None:
@@ -60,7 +60,7 @@ def test_the_storm_left_its_faults_and_each_is_seen_with_its_cause() -> None:
     found = surprises(storm())
     for test, cause in FAULTS.items():
         assert cause in found[test].draft.text, test
-    cut = {(each.port[0], each.neighbour[0]) for each in build_world(storm()).cut_neighbours()}
+    cut = {(each.port[0], each.neighbour[0]) for each in build_world(storm()).routes.cut_neighbours()}
     assert {frozenset(pair) for pair in cut} == {
         frozenset({"sluice", "hide-gw"}),
         frozenset({"lagoon", "hide-gw"}),

@@ -2,8 +2,8 @@
 
 import pytest
 
-from greyheron.analysis.compare import parting
-from greyheron.analysis.derive import Derivation, derive
+from greyheron.analysis.testing.derive import Derivation, derive
+from greyheron.analysis.words.compare import parting
 from greyheron.core.conversation import FlowError
 from greyheron.core.world import build_world
 from greyheron.demo.networks import saltmarsh

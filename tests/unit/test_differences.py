@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from greyheron.analysis.differences import Sign, Verb, differences
+from greyheron.analysis.network.differences import Sign, Verb, differences
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import Change
 from greyheron.model.document import Network, to_data

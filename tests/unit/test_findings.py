@@ -6,11 +6,11 @@ from typing import Any
 import pytest
 
 from greyheron.analysis.findings import facing
-from greyheron.analysis.findings.coverage import IdleEntries
 from greyheron.analysis.findings.finder import find_all, noted
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
-from greyheron.analysis.judge import Standing, judge
-from greyheron.analysis.proof.proving import engines
+from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.proof.prover import engines
+from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.conversation import converse
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh, storm
@@ -338,7 +338,7 @@ CASES: list[tuple[str, Callable[[Data], None], Callable[[Data], None]]] = [
 
 
 def findings(network: Network) -> tuple[Finding, ...]:
-    return find_all(Ground(network, build_world(network), engines(), IdleEntries()))
+    return find_all(Ground(network, build_world(network), engines(), IneffectiveEntries()))
 
 
 def built(change: Callable[[Data], None]) -> Network:

@@ -4,8 +4,8 @@ from dataclasses import replace
 
 import pytest
 
+from greyheron.core.connection import ConnectionState
 from greyheron.core.conversation import converse
-from greyheron.core.memory import Memory
 from greyheron.core.packet import TcpFlags
 from greyheron.core.walk import walk
 from greyheron.core.world import build_world
@@ -179,10 +179,10 @@ def test_firewalls(case: Case) -> None:
 def test_a_packet_that_cannot_begin_a_session_is_dropped(flags: TcpFlags) -> None:
     world = build_world(Lab.of(WALL).place("wall out0 in", "permit any").network())
     syn = converse(world, read_bare_flow("visitor → server web")).exchanges[0].legs[0].path.packet
-    paths, _ = walk(world, replace(syn, flags=flags), "visitor", Memory())
+    paths, _ = walk(world, replace(syn, flags=flags), "visitor", ConnectionState())
     assert [(path.last.device, path.outcome.value) for path in paths] == [("wall", "no session")]
     bare = build_world(Lab.of(WALL).place("wall out0 in", "permit any").with_(untracked).network())
-    paths, _ = walk(bare, replace(syn, flags=flags), "visitor", Memory())
+    paths, _ = walk(bare, replace(syn, flags=flags), "visitor", ConnectionState())
     assert paths[0].last.device == "server"
 
 

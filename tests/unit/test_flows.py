@@ -2,8 +2,8 @@
 
 import pytest
 
-from greyheron.analysis.flows import Flows
-from greyheron.analysis.proof.proving import engines
+from greyheron.analysis.proof.prover import engines
+from greyheron.analysis.testing.bulk_verdicts import Flows
 from greyheron.core.conversation import FlowError, converse
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh, storm

@@ -34,7 +34,7 @@ def test_everybody_reaches_everybody_with_no_lists(meshed: bool) -> None:
 
 
 def test_no_generated_list_cuts_routing_neighbours() -> None:
-    assert build_world(generate(PLAN)).cut_neighbours() == []
+    assert build_world(generate(PLAN)).routes.cut_neighbours() == []
 
 
 def test_a_plan_that_cannot_be_carried_out() -> None:

@@ -2,7 +2,7 @@
 
 import pytest
 
-from greyheron.analysis.judge import judge
+from greyheron.analysis.testing.judge import judge
 from greyheron.core.conversation import Verdict
 from greyheron.model.values import Expectation
 

@@ -4,9 +4,9 @@ import gc
 import weakref
 from concurrent.futures import ThreadPoolExecutor
 
-from greyheron.analysis.book import States, Tries, mark_tests
-from greyheron.analysis.proof.proving import MOST_ENGINES, engines
-from greyheron.analysis.reach import ReachQuestion
+from greyheron.analysis.proof.prover import MOST_ENGINES, engines
+from greyheron.analysis.reach.matrix import ReachQuestion
+from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.core.progress import unwatched
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh
@@ -15,8 +15,8 @@ from greyheron.model.document import Network, to_data
 from greyheron.model.notation import lists as notation
 from greyheron.model.read import edited
 from greyheron.model.values import Family
+from greyheron.server.derived import MOST_WORLDS, DerivedState, DerivedStates
 from greyheron.server.kept import Kept
-from greyheron.server.workings import MOST_WORLDS, AllWorkings, Workings
 from greyheron.store.networks import Stored
 
 
@@ -46,16 +46,16 @@ def test_the_least_used_goes_first_and_something_large_stays_all_the_same() -> N
 
 
 def test_worlds_that_an_edit_left_behind_are_given_back() -> None:
-    network, workings = saltmarsh(), Workings()
+    network, derived = saltmarsh(), DerivedState()
     seen: list[weakref.ref[World]] = []
     for number in range(3 * MOST_WORLDS):
         network = with_entry(saltmarsh(), number)
-        world = workings.world(network)
+        world = derived.world(network)
         seen.append(weakref.ref(world))
-        workings.book(saltmarsh(), network)
-        workings.policy(stored(network), unwatched)
-        workings.findings(stored(network), unwatched)
-        workings.reach(stored(network), ReachQuestion(("ping",), Family.IPV4), unwatched)
+        derived.book(saltmarsh(), network)
+        derived.policy(stored(network), unwatched)
+        derived.findings(stored(network), unwatched)
+        derived.reach(stored(network), ReachQuestion(("ping",), Family.IPV4), unwatched)
         del world
     gc.collect()
     alive = sum(each() is not None for each in seen)
@@ -74,7 +74,7 @@ def test_engines_of_worlds_long_gone_are_not_kept() -> None:
 
 
 def test_networks_that_were_asked_about_least_are_let_go() -> None:
-    every = AllWorkings(memory=1)
+    every = DerivedStates(memory=1)
     first = every.of("a")
     first.world(saltmarsh())
     assert every.of("a") is first

@@ -35,7 +35,7 @@ def blocks(family: Family) -> st.SearchStrategy[AddressBlock]:
     prefixes = st.builds(lambda a, n: AddressBlock.prefix(family, a, n), number, st.integers(0, family.bits))
     if family is Family.IPV6:
         return prefixes
-    return prefixes | st.builds(lambda a, care: AddressBlock(family, a & care, care), number, number)
+    return prefixes | st.builds(lambda a, mask: AddressBlock(family, a & mask, mask), number, number)
 
 
 def addresses(family: Family) -> st.SearchStrategy[AddressTerm | None]:

@@ -206,7 +206,7 @@ def test_the_cheaper_way_is_the_one_walked() -> None:
 
 def test_a_cut_neighbour_is_known_with_the_entry_that_cut_it() -> None:
     lab = Lab.of(RING).place("b wan0 in", "10 permit tcp\n20 deny ospf log\n30 permit any")
-    (cut_off,) = build_world(lab.network()).cut_neighbours()
+    (cut_off,) = build_world(lab.network()).routes.cut_neighbours()
     assert (cut_off.port, cut_off.neighbour) == (("a", "wan0"), ("b", "wan0"))
     assert (cut_off.by.list_name, cut_off.by.decision.entry) == ("list", 20)
-    assert build_world(lab.network()).baseline.cut_neighbours() == []
+    assert build_world(lab.network()).baseline.routes.cut_neighbours() == []

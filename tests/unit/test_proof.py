@@ -6,12 +6,12 @@ from itertools import product
 
 import pytest
 
-from greyheron.analysis.judge import Standing, judge
 from greyheron.analysis.proof import grounds
 from greyheron.analysis.proof.answers import Answer, Box, Proof, asking_words, side_words
-from greyheron.analysis.proof.proving import Prover, engines
+from greyheron.analysis.proof.prover import Prover, engines
 from greyheron.analysis.proof.regions import Region
 from greyheron.analysis.proof.services import Tag
+from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.conversation import FlowError, Verdict, converse, converse_from
 from greyheron.core.packet import Packet
 from greyheron.core.progress import Cancelled
@@ -75,9 +75,9 @@ def conversations(box: Box) -> Iterator[Conversation]:
 
 
 def addresses(region: Region) -> Iterator[int]:
-    """Every address of a small region, whatever bits its blocks care for."""
+    """Every address of a small region, whatever bits its blocks mask for."""
     for block in region:
-        free = [1 << bit for bit in range(block.family.bits) if not block.care >> bit & 1]
+        free = [1 << bit for bit in range(block.family.bits) if not block.mask >> bit & 1]
         for bits in product((0, 1), repeat=len(free)):
             yield block.value | sum(value for value, bit in zip(free, bits, strict=True) if bit)
 

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 import pytest
 
-from greyheron.analysis.reach import (
+from greyheron.analysis.reach.matrix import (
     Axis,
     Reach,
     ReachError,
@@ -15,7 +15,7 @@ from greyheron.analysis.reach import (
     require_services,
     rows_of,
 )
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Fabrics
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, ForwardingIndexes
 from greyheron.core.conversation import converse
 from greyheron.core.progress import Cancelled
 from greyheron.core.world import World, build_world
@@ -77,7 +77,7 @@ def test_each_destination_is_asked_for_what_it_listens_on() -> None:
 
 def test_an_edit_is_looked_at_only_where_it_can_matter() -> None:
     network, question = saltmarsh(), asked("web", "telnet")
-    world, fabrics = build_world(network), Fabrics()
+    world, fabrics = build_world(network), ForwardingIndexes()
     engine = BulkEngine(world, fabrics)
     reach = Reach(world, engine, axis_of(world, network, question), question)
     item = {
@@ -95,7 +95,7 @@ def test_an_edit_is_looked_at_only_where_it_can_matter() -> None:
         ],
     )
     later = build_world(after, world)
-    assert later.routing(Family.IPV4) is world.routing(Family.IPV4)
+    assert later.routes.routing(Family.IPV4) is world.routes.routing(Family.IPV4)
     other = BulkEngine(later, fabrics)
     assert reach.fits(other)
     cells = reach.cells_in(other)
@@ -109,12 +109,12 @@ def test_an_edit_is_looked_at_only_where_it_can_matter() -> None:
 
 def test_a_list_that_parts_neighbours_fits_no_longer() -> None:
     network, question = saltmarsh(), asked("ping")
-    world, fabrics = build_world(network), Fabrics()
+    world, fabrics = build_world(network), ForwardingIndexes()
     reach = Reach(world, BulkEngine(world, fabrics), axis_of(world, network, question), question)
     placed = {"list": "from-beyond", "device": "sluice", "at": "wan1", "direction": "in"}
     change = Change(collection="placements", key="sluice:wan1:in:from-beyond", item=placed)
     later = build_world(edited(network, [change]), world)
-    assert later.cut_neighbours() != []
+    assert later.routes.cut_neighbours() != []
     assert not reach.fits(BulkEngine(later, fabrics))
 
 

@@ -6,7 +6,7 @@ from ipaddress import IPv4Address, IPv6Address
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from greyheron.analysis.book import Tries
+from greyheron.analysis.testing.book import Tries
 from greyheron.core.conversation import Exchange, FlowError, Verdict, converse_from, first_packet
 from greyheron.core.packet import Packet, TcpFlags
 from greyheron.core.world import World, build_world

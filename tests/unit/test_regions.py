@@ -5,7 +5,7 @@ from random import Random
 
 import pytest
 
-from greyheron.analysis.findings.coverage import IdleEntries
+from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.analysis.proof.regions import (
     Region,
     Spans,
@@ -39,8 +39,8 @@ def some_block(chance: Random) -> AddressBlock:
     address = BASE | chance.randrange(256)
     if chance.random() < 0.6:
         return AddressBlock.prefix(Family.IPV4, address, chance.randint(24, 32))
-    care = 0xFFFFFF00 | chance.randrange(256)
-    return AddressBlock(Family.IPV4, address & care, care)
+    mask = 0xFFFFFF00 | chance.randrange(256)
+    return AddressBlock(Family.IPV4, address & mask, mask)
 
 
 @pytest.mark.parametrize("seed", range(150))
@@ -128,7 +128,7 @@ def test_idle_entries_are_those_that_no_packet_misses(seed: int) -> None:
     chance = Random(seed)
     entries = [some_entry(chance) for _ in range(chance.randint(2, 7))]
     found = resolved(entries)
-    idle = {each.number: each for each in IdleEntries().of(found)}
+    idle = {each.number: each for each in IneffectiveEntries().of(found)}
     deciding = [decide(found, packet) for packet in PACKETS]
     for place, entry in enumerate(entries):
         number = 10 * (place + 1)

@@ -6,11 +6,11 @@ from typing import Annotated
 
 import typer
 
-from greyheron.analysis.advice import Advisor, wanted
-from greyheron.analysis.findings.coverage import IdleEntries
+from greyheron.analysis.advice.advisor import Advisor, wanted
 from greyheron.analysis.findings.finder import find_all, noted
 from greyheron.analysis.findings.finding import Ground, Severity
-from greyheron.analysis.proof.proving import Prover, engines
+from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.proof.prover import Prover, engines
 from greyheron.cli.reading import UNEXPECTED, AsJson, File, out, read_file
 from greyheron.core.world import build_world
 from greyheron.model.document import to_data
@@ -52,7 +52,7 @@ def findings(
 ) -> None:
     """Say what is wrong or doubtful. Exit status: 0 nothing above a note, 1 something is, 2 a bad file."""
     network = read_file(file)
-    ground = Ground(network, build_world(network), engines(), IdleEntries())
+    ground = Ground(network, build_world(network), engines(), IneffectiveEntries())
     order = list(Severity)
     found = [
         each

@@ -7,11 +7,11 @@ from typing import Annotated
 
 import typer
 
-from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
-from greyheron.analysis.judge import Standing
-from greyheron.analysis.policy import ProofReport, proof_report
 from greyheron.analysis.proof.answers import Answer
-from greyheron.analysis.proof.proving import Prover, engines
+from greyheron.analysis.proof.policy import ProofReport, proof_report
+from greyheron.analysis.proof.prover import Prover, engines
+from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
+from greyheron.analysis.testing.judge import Standing
 from greyheron.cli.reading import UNEXPECTED, AsJson, File, out, read_file, write_file
 from greyheron.core.conversation import Verdict
 from greyheron.core.world import build_world

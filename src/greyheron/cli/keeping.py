@@ -10,18 +10,18 @@ from greyheron.store.backup import back_up
 from greyheron.store.backup import restore as put_back
 
 DATABASE = "networks.db"
-Data = Annotated[Path, typer.Option(help="The folder for the database.")]
+Folder = Annotated[Path, typer.Option(help="The folder for the database.")]
 DATA = Path("grey-heron-data")
 
 
-def backup(file: Annotated[Path, typer.Argument(help="The copy to make.")], data: Data = DATA) -> None:
+def backup(file: Annotated[Path, typer.Argument(help="The copy to make.")], data: Folder = DATA) -> None:
     """Copy the database to a file, while the server runs or not."""
     back_up(data / DATABASE, file)
     out.print(f"{file} holds all networks, with their edits, revisions, counters and log.", markup=False)
 
 
 def restore(
-    file: Annotated[Path, typer.Argument(help="A copy that `backup` made.")], data: Data = DATA
+    file: Annotated[Path, typer.Argument(help="A copy that `backup` made.")], data: Folder = DATA
 ) -> None:
     """Put a copy made by `backup` in the database's place. What was there is kept beside it."""
     before = put_back(file, data / DATABASE)

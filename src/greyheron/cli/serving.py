@@ -16,13 +16,13 @@ from typing import Annotated
 import typer
 import uvicorn
 
-from greyheron.cli.keeping import DATA, DATABASE, Data
+from greyheron.cli.keeping import DATA, DATABASE, Folder
 from greyheron.cli.reading import CannotGoOn, out
 from greyheron.demo.networks import saltmarsh
 from greyheron.server.app import make_app
+from greyheron.server.derived import MEMORY
 from greyheron.server.logs import LogFormat, write_logs
 from greyheron.server.safety import LOOPBACK, Access
-from greyheron.server.workings import MEMORY
 from greyheron.store.database import open_database
 from greyheron.store.networks import NetworkStore
 
@@ -36,7 +36,7 @@ FINISHING = 20
 def serve(
     host: Annotated[str, typer.Option(help="The address to listen on.")] = "127.0.0.1",
     port: Annotated[int, typer.Option(min=0, max=65535, help="0 for any that is free.")] = PORT,
-    data: Data = DATA,
+    data: Folder = DATA,
     interface: Annotated[
         Path | None, typer.Option(help="A folder with another build of the workbench.")
     ] = None,

@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from greyheron.analysis.report import LegReport, TraceReport, report
+from greyheron.analysis.words.report import LegReport, TraceReport, report
 from greyheron.cli.reading import AsJson, File, out, read_file
 from greyheron.core.conversation import converse
 from greyheron.core.world import build_world
@@ -28,7 +28,7 @@ def trace(
     flow = read_bare_flow(f"{source} → {destination} {service}{port}")
     world = build_world(network)
     result = converse(world.baseline if baseline else world, flow)
-    found = report(result, world.segments, write_flow(flow), "baseline" if baseline else "draft")
+    found = report(result, world.topology.segments, write_flow(flow), "baseline" if baseline else "draft")
     if as_json:
         print(json.dumps(asdict(found), ensure_ascii=False, indent=2))
     else:

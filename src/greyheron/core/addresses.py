@@ -13,7 +13,7 @@ LINK_LOCAL = AddressBlock.prefix(Family.IPV6, int(IPv6Address("fe80::")), 10)
 
 
 @dataclass(frozen=True, slots=True)
-class Held:
+class HeldAddress:
     """An address of an interface, and the prefix that it is on."""
 
     address: int
@@ -29,9 +29,9 @@ def is_link_local(family: Family, address: int) -> bool:
     return family is Family.IPV6 and LINK_LOCAL.holds(address)
 
 
-def held(device: str, interface: Interface, family: Family) -> tuple[Held, ...]:
+def held(device: str, interface: Interface, family: Family) -> tuple[HeldAddress, ...]:
     """Every address of `interface` in `family`; for IPv6 a link-local one, given or derived, comes last."""
-    given = tuple(Held(int(address.ip), block_of(address.network)) for address in interface.of(family))
+    given = tuple(HeldAddress(int(address.ip), block_of(address.network)) for address in interface.of(family))
     if family is Family.IPV4:
         return given
     wide = tuple(each for each in given if not LINK_LOCAL.holds(each.address))
@@ -40,8 +40,8 @@ def held(device: str, interface: Interface, family: Family) -> tuple[Held, ...]:
 
 
 @lru_cache(maxsize=65536)
-def derived_link_local(device: str, interface: str) -> Held:
+def derived_link_local(device: str, interface: str) -> HeldAddress:
     """A link-local address that is always the same for a device and interface name (2-semantics §1)."""
     digest = sha256(f"{device}/{interface}".encode()).digest()
     prefix = AddressBlock.prefix(Family.IPV6, int(IPv6Address("fe80::")), 64)
-    return Held(prefix.value | int.from_bytes(digest[:8], "big"), prefix)
+    return HeldAddress(prefix.value | int.from_bytes(digest[:8], "big"), prefix)

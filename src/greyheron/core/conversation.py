@@ -6,17 +6,17 @@ from enum import StrEnum
 from ipaddress import ip_address, ip_interface
 
 from greyheron.core.addresses import block_of, is_link_local
-from greyheron.core.answers import Answer, Seen, answer_to
-from greyheron.core.memory import Memory
+from greyheron.core.connection import ConnectionState
 from greyheron.core.packet import Packet, TcpFlags
 from greyheron.core.possible import reserved
+from greyheron.core.responses import Response, Seen, response_to
 from greyheron.core.steps import Outcome, Path
 from greyheron.core.walk import MOST_PATHS, walk
 from greyheron.core.world import World
 from greyheron.model.flow import Flow, FlowEnd
 from greyheron.model.names import TCP, UDP
 from greyheron.model.services import requested
-from greyheron.model.values import DeviceKind, Family
+from greyheron.model.values import Family
 
 USUAL_SOURCE_PORT = 49152
 
@@ -64,13 +64,13 @@ class Exchange:
     """A whole conversation along one combination of equal-cost paths.
 
     legs:  its packets in order, up to the first that did not arrive
-    answer:  what a device said of that one
+    response:  what a device said of that one
     sees:  what the conversation's sender sees, and by whom
     """
 
     legs: tuple[Leg, ...]
     verdict: Verdict
-    answer: Answer | None
+    response: Response | None
     sees: Seen
     seen_from: int | None
 
@@ -102,7 +102,9 @@ def first_packet(world: World, flow: Flow) -> Packet:
     family = family_of_flow(world, flow)
     source = _source(world, flow.source, family)
     destination = _destination(world, flow.destination, family)
-    device = world.devices.get(flow.destination.device or world.owner(family, destination) or "")
+    device = world.topology.devices.get(
+        flow.destination.device or world.topology.owner(family, destination) or ""
+    )
     request = requested(flow.service, device, family)
     if request is None:
         raise FlowError(f"no service is known by the name “{flow.service}”: write tcp/443, say")
@@ -128,7 +130,7 @@ def converse(world: World, flow: Flow) -> Result:
 
 def world_of(world: World, flow: Flow) -> World:
     """Where `flow` is tried: with everyone who could be there if one of its ends is such a host."""
-    return world.inhabited if flow.source.possible or flow.destination.possible else world
+    return world.with_possible_hosts if flow.source.possible or flow.destination.possible else world
 
 
 def sender_of(flow: Flow) -> str:
@@ -142,7 +144,7 @@ def sender_of(flow: Flow) -> str:
 def converse_from(world: World, packet: Packet, device: str) -> Result:
     """The conversation that `packet`, made by `device`, opens."""
     exchanges: list[Exchange] = []
-    paths, more = walk(world, packet, device, Memory())
+    paths, more = walk(world, packet, device, ConnectionState())
     for path in paths:
         left = MOST_PATHS - len(exchanges)
         if left <= 0:
@@ -165,7 +167,7 @@ def _exchanges(world: World, out: Path, most: int) -> tuple[list[Exchange], bool
         return [_ended(world, (first,))], False
     home_name = "SYN+ACK" if packet.protocol == TCP else "reply"
     reply = reply_to(out.last.received)
-    homes, more = walk(world, reply, out.last.device, out.memory, most=most)
+    homes, more = walk(world, reply, out.last.device, out.connection, most=most)
     exchanges = []
     for home in homes:
         legs: tuple[Leg, ...] = (first, Leg(home_name, Way.HOME, home))
@@ -178,12 +180,12 @@ def _exchanges(world: World, out: Path, most: int) -> tuple[list[Exchange], bool
 def _acknowledgements(world: World, out: Path, home: Path) -> tuple[Leg, ...]:
     """The later packets of a TCP connection, along the same paths as the first ones."""
     legs: list[Leg] = []
-    memory = home.memory
+    connection = home.connection
     for way, like in ((Way.OUT, out), (Way.HOME, home)):
         ack = replace(like.packet, flags=TcpFlags.ACK)
-        path = walk(world, ack, like.hops[0].device, memory, like.choices, most=1)[0][0]
+        path = walk(world, ack, like.hops[0].device, connection, like.choices, most=1)[0][0]
         legs.append(Leg("ACK", way, path))
-        memory = path.memory
+        connection = path.connection
         if path.outcome is not Outcome.ARRIVED:
             break
     return tuple(legs)
@@ -192,15 +194,15 @@ def _acknowledgements(world: World, out: Path, home: Path) -> tuple[Leg, ...]:
 def _ended(world: World, legs: Sequence[Leg]) -> Exchange:
     last = legs[-1]
     verdict = VERDICTS[last.path.outcome]
-    answer = answer_to(world, last.path)
+    response = response_to(world, last.path)
     sees, seen_from = Seen.NOTHING, None
     if verdict is Verdict.PASSES:
         if last.way is Way.HOME:
             sees, seen_from = Seen.REPLY, legs[1].path.last.received.source
-    elif answer is not None and answer.heard and last.way is Way.OUT:
-        sees = answer.says
-        seen_from = None if answer.path is None else answer.path.last.received.source
-    return Exchange(tuple(legs), verdict, answer, sees, seen_from)
+    elif response is not None and response.heard and last.way is Way.OUT:
+        sees = response.says
+        seen_from = None if response.path is None else response.path.last.received.source
+    return Exchange(tuple(legs), verdict, response, sees, seen_from)
 
 
 def expects_reply(packet: Packet) -> bool:
@@ -223,10 +225,12 @@ def family_of_flow(world: World, flow: Flow) -> Family:
     if flow.family is not None:
         return flow.family
     for end in (flow.source, flow.destination):
-        if end.at is not None and (end.device is None or (end.device, end.at) not in world.interfaces):
+        if end.at is not None and (
+            end.device is None or (end.device, end.at) not in world.topology.interfaces
+        ):
             return _number(end.at.partition("/")[0])[0]
-    ends = [end.device for end in (flow.source, flow.destination) if end.device in world.devices]
-    has_ipv4 = all(world.addresses(end, Family.IPV4) for end in ends if end is not None)
+    ends = [end.device for end in (flow.source, flow.destination) if end.device in world.topology.devices]
+    has_ipv4 = all(world.topology.addresses(end, Family.IPV4) for end in ends if end is not None)
     return Family.IPV4 if has_ipv4 else Family.IPV6
 
 
@@ -236,7 +240,9 @@ def _possible_host(world: World, end: FlowEnd, family: Family) -> int:
     interface = ip_interface(end.at)
     prefix = str(interface.network)
     address = _in_family(str(interface.ip), family)
-    if world.owner(family, address) == prefix and address not in reserved(block_of(interface.network)):
+    if world.topology.owner(family, address) == prefix and address not in reserved(
+        block_of(interface.network)
+    ):
         return address
     raise FlowError(
         f"no host could have {interface.ip} on {prefix}: a device has it, or no segment has that prefix"
@@ -246,11 +252,12 @@ def _possible_host(world: World, end: FlowEnd, family: Family) -> int:
 def _source(world: World, end: FlowEnd, family: Family) -> int | None:
     if end.possible:
         return _possible_host(world, end, family)
-    if end.device not in world.devices:
+    device = world.topology.devices.get(end.device or "")
+    if device is None:
         raise FlowError(f"there is no device “{end.device}” in this network")
-    if world.devices[end.device].kind is DeviceKind.SWITCH:
-        raise FlowError(f"{end.device} is a switch: it neither sends nor answers")
-    return None if end.at is None else _address_of(world, end.device, end.at, family)
+    if device.traits.bridges:
+        raise FlowError(f"{device.name} is a switch: it neither sends nor answers")
+    return None if end.at is None else _address_of(world, device.name, end.at, family)
 
 
 def _destination(world: World, end: FlowEnd, family: Family) -> int:
@@ -259,26 +266,26 @@ def _destination(world: World, end: FlowEnd, family: Family) -> int:
     if end.device is None:
         assert end.at is not None
         return _in_family(end.at, family)
-    if end.device not in world.devices:
+    if end.device not in world.topology.devices:
         raise FlowError(f"there is no device “{end.device}” in this network")
     if end.at is not None:
         return _address_of(world, end.device, end.at, family)
-    addresses = world.addresses(end.device, family)
+    addresses = world.topology.addresses(end.device, family)
     if not addresses or is_link_local(family, addresses[0]):
         raise FlowError(f"{end.device} has no {family.word} address to send to")
     return addresses[0]
 
 
 def _address_of(world: World, device: str, at: str, family: Family) -> int:
-    interface = world.interfaces.get((device, at))
+    interface = world.topology.interfaces.get((device, at))
     if interface is None:
         address = _in_family(at, family)
-        if not world.owns(device, family, address):
+        if not world.topology.owns(device, family, address):
             raise FlowError(f"{at} is neither an interface nor an address of {device}")
         return address
     if not interface.of(family):
         raise FlowError(f"{device} {at} has no {family.word} address")
-    return world.held((device, at), family)[0].address
+    return world.topology.held((device, at), family)[0].address
 
 
 def _in_family(text: str, family: Family) -> int:

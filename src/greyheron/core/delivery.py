@@ -1,27 +1,29 @@
 """Delivery: services, management lines and who answers (2-semantics §5)."""
 
+from greyheron.core.attachment import AttachmentPoint
+from greyheron.core.connection import ConnectionState
 from greyheron.core.filters import meet
-from greyheron.core.memory import Memory
 from greyheron.core.packet import Packet
-from greyheron.core.places import AttachmentPoint
 from greyheron.core.steps import Delivered, Filtered, NoSession, Outcome, Refused, Step
 from greyheron.core.world import World
-from greyheron.model.document import Device, Line
+from greyheron.model.document import Device, ManagementLine
 from greyheron.model.names import PORTS, TCP, UDP
-from greyheron.model.values import DeviceKind, Direction
+from greyheron.model.values import Direction
 
 LOGIN_PORTS = frozenset(PORTS[name] for name in ("ssh", "telnet", "https", "http"))
 
 
-def deliver(world: World, name: str, packet: Packet, memory: Memory) -> tuple[Outcome, tuple[Step, ...]]:
+def deliver(
+    world: World, name: str, packet: Packet, connection: ConnectionState
+) -> tuple[Outcome, tuple[Step, ...]]:
     """What device `name` makes of a packet for one of its own addresses."""
-    device = world.devices[name]
-    holder = world.holder(name, packet.family, packet.destination)
+    device = world.topology.devices[name]
+    holder = world.topology.holder(name, packet.family, packet.destination)
     if packet.reply:
-        if memory.awaited(name, packet):
+        if connection.awaited(name, packet):
             return Outcome.ARRIVED, (Delivered(holder),)
         return Outcome.NO_SESSION, (Delivered(holder), NoSession())
-    if packet.protocol not in (TCP, UDP) or device.kind is DeviceKind.OUTSIDE:
+    if packet.protocol not in (TCP, UDP) or device.traits.open_ended:
         return Outcome.ARRIVED, (Delivered(holder),)
     if packet.protocol == TCP and packet.destination_port in LOGIN_PORTS:
         line = line_for(device, packet.destination_port)
@@ -35,7 +37,7 @@ def deliver(world: World, name: str, packet: Packet, memory: Memory) -> tuple[Ou
 
 
 def _log_in(
-    world: World, device: str, line: Line, holder: str | None, packet: Packet
+    world: World, device: str, line: ManagementLine, holder: str | None, packet: Packet
 ) -> tuple[Outcome, tuple[Step, ...]]:
     """The line's own list is asked for the packet that opens a login, not for the later ones."""
     delivered = Delivered(holder, f"{line.name} line")
@@ -46,7 +48,7 @@ def _log_in(
     return (Outcome.DENIED if denied else Outcome.ARRIVED), (delivered, met)
 
 
-def line_for(device: Device, port: int) -> Line | None:
+def line_for(device: Device, port: int) -> ManagementLine | None:
     """The line that takes a login at `port`: the first that offers its transport."""
     return next((line for line in device.lines if port in line.ports), None)
 

@@ -2,13 +2,13 @@
 
 from collections.abc import Mapping
 
+from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.lists import ResolvedList
 from greyheron.core.matching import decide
 from greyheron.core.packet import Packet
-from greyheron.core.places import AttachmentPoint
 from greyheron.core.steps import Filtered, Unfiltered
 from greyheron.model.document import Device
-from greyheron.model.values import DeviceKind, Direction, Family
+from greyheron.model.values import Direction, Family
 
 Lists = Mapping[tuple[AttachmentPoint, Family], ResolvedList]
 """What is placed at each attachment point, by family."""
@@ -40,4 +40,4 @@ def sends_through(device: Device) -> bool:
     """Whether a device's outbound lists see the packets that it sends itself (§4)."""
     if device.filters_own_traffic is not None:
         return device.filters_own_traffic
-    return device.kind is DeviceKind.HOST
+    return device.traits.filters_own_traffic

@@ -4,7 +4,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from greyheron.core.addresses import block_of, held
-from greyheron.core.places import AttachmentPoint
+from greyheron.core.attachment import AttachmentPoint
 from greyheron.model.document import AccessList, Network, family_of
 from greyheron.model.entry import (
     AddressBlock,

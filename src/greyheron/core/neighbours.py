@@ -5,17 +5,16 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv6Address
 
-from greyheron.core.addresses import Held, held
+from greyheron.core.addresses import HeldAddress, held
 from greyheron.core.filters import Lists, stopped_between
 from greyheron.core.packet import Packet
-from greyheron.core.segments import Port, Segments
+from greyheron.core.segments import InterfaceId, Segments
 from greyheron.core.steps import Filtered
 from greyheron.model.document import Device, Interface, Network, Ospf
 from greyheron.model.names import PROTOCOLS
-from greyheron.model.values import DeviceKind, Family
+from greyheron.model.values import Family
 
 ALL_ROUTERS = {Family.IPV4: int(IPv4Address("224.0.0.5")), Family.IPV6: int(IPv6Address("ff02::5"))}
-SPEAKING = (DeviceKind.ROUTER, DeviceKind.FIREWALL)
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,8 +31,8 @@ class Adjacency:
 class CutNeighbour:
     """Two routers that would be neighbours, and the list that keeps them from it."""
 
-    port: Port
-    neighbour: Port
+    port: InterfaceId
+    neighbour: InterfaceId
     by: Filtered
 
 
@@ -49,7 +48,7 @@ class Neighbourhood:
     cut: tuple[CutNeighbour, ...]
 
     @property
-    def parted(self) -> frozenset[tuple[Port, Port]]:
+    def parted(self) -> frozenset[tuple[InterfaceId, InterfaceId]]:
         """The pairs that are cut; in one network they tell neighbourhoods apart."""
         return frozenset((each.port, each.neighbour) for each in self.cut)
 
@@ -69,7 +68,7 @@ class OspfPairs:
 
     def __init__(self, network: Network, segments: Segments, family: Family) -> None:
         self._family = family
-        self._devices = {device.name: device for device in network.devices if device.kind in SPEAKING}
+        self._devices = {device.name: device for device in network.devices if device.traits.forwards}
         self._pairs = tuple(self._find(segments))
 
     def under(self, lists: Lists) -> Neighbourhood:
@@ -113,7 +112,7 @@ class OspfPairs:
                 return stopped
         return None
 
-    def _speaker(self, port: Port) -> _Speaker | None:
+    def _speaker(self, port: InterfaceId) -> _Speaker | None:
         device = self._devices.get(port[0])
         if device is None:
             return None
@@ -124,7 +123,7 @@ class OspfPairs:
             return None
         return _Speaker(device.name, interface.name, address.address, ospf.cost)
 
-    def _speaking_address(self, device: Device, interface: Interface) -> Held | None:
+    def _speaking_address(self, device: Device, interface: Interface) -> HeldAddress | None:
         """v2 speaks from the first address, v3 from the link-local one where there is any IPv6 at all."""
         if not interface.of(self._family):
             return None

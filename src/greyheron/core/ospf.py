@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from scipy.sparse.csgraph import csgraph_from_dense, dijkstra
 
 from greyheron.core.addresses import block_of, held, is_link_local
-from greyheron.core.neighbours import SPEAKING, Adjacency, Neighbourhood
+from greyheron.core.neighbours import Adjacency, Neighbourhood
 from greyheron.core.routing import OSPF_PREFERENCE, KnownRoute, Origin
 from greyheron.model.document import Device, Network, family_of
 from greyheron.model.entry import AddressBlock
@@ -29,14 +29,14 @@ class Announced:
 class _Told:
     """Every announcement of the area, in two arrays of the same length.
 
-    by:  the place of the announcing router;  cost:  beyond that router
-    of:  each prefix, with the announcements of it, by value and care;  cares:  those that occur
+    by:  the index of the announcing router;  cost:  beyond that router
+    of:  each prefix, with the announcements of it, by value and mask;  masks:  those that occur
     """
 
     by: NDArray[np.int64]
     cost: NDArray[np.int64]
     of: dict[tuple[int, int], tuple[AddressBlock, list[int]]]
-    cares: frozenset[int]
+    masks: frozenset[int]
 
 
 class OspfArea:
@@ -44,33 +44,33 @@ class OspfArea:
 
     def __init__(self, network: Network, neighbourhood: Neighbourhood, family: Family) -> None:
         self.family = family
-        self._devices = {device.name: device for device in network.devices if device.kind in SPEAKING}
+        self._devices = {device.name: device for device in network.devices if device.traits.forwards}
         self._adjacent = neighbourhood.adjacent
         self._order = sorted(name for name in self._devices if self._speaks(self._devices[name]))
-        self._place = {name: place for place, name in enumerate(self._order)}
+        self._index = {name: index for index, name in enumerate(self._order)}
         self.told = _gathered([self._announcements(self._devices[name]) for name in self._order])
         self._distance = self._distances()
 
     def routes(self, name: str) -> "LearntRoutes | None":
         """What router `name` learns: every equally short way to every prefix that others announce."""
-        if name not in self._place:
+        if name not in self._index:
             return None
-        here = self._place[name]
+        here = self._index[name]
         total = self._distance[here, self.told.by] + self.told.cost
         total[self.told.by == here] = np.inf
         return LearntRoutes(self, name, total)
 
     def hops(self, name: str, goals: frozenset[int]) -> list[Adjacency]:
-        """The neighbours of `name` on shortest ways to the routers at those places."""
+        """The neighbours of `name` on shortest ways to the routers at those indices."""
         found = {hop for goal in goals for hop in self._first_hops(name, goal)}
         return sorted(found, key=lambda hop: (hop.interface, hop.address))
 
     def _first_hops(self, name: str, there: int) -> set[Adjacency]:
-        here = self._place[name]
+        here = self._index[name]
         return {
             neighbour
             for neighbour in self._adjacent.get(name, ())
-            if neighbour.cost + self._distance[self._place[neighbour.neighbour], there]
+            if neighbour.cost + self._distance[self._index[neighbour.neighbour], there]
             == self._distance[here, there]
         }
 
@@ -79,7 +79,7 @@ class OspfArea:
         cheapest: dict[tuple[int, int], int] = {}
         for name in self._order:
             for each in self._adjacent.get(name, ()):
-                pair = (self._place[name], self._place[each.neighbour])
+                pair = (self._index[name], self._index[each.neighbour])
                 cheapest[pair] = min(each.cost, cheapest.get(pair, each.cost))
         costs = np.full((size, size), np.inf)
         for pair, cost in cheapest.items():
@@ -115,7 +115,7 @@ class OspfArea:
 class LearntRoutes:
     """The routes that one router learns, each made when it is asked for: most tables are asked for few.
 
-    cares:  the prefix masks that occur
+    masks:  the prefix masks that occur
     """
 
     def __init__(self, area: OspfArea, name: str, total: NDArray[np.float64]) -> None:
@@ -123,11 +123,11 @@ class LearntRoutes:
         self._area, self._name, self._total = area, name, total.tolist()
         self._by: list[int] = area.told.by.tolist()
         self._hops: dict[frozenset[int], list[Adjacency]] = {}
-        self.cares = area.told.cares
+        self.masks = area.told.masks
 
-    def to(self, value: int, care: int) -> list[KnownRoute]:
+    def to(self, value: int, mask: int) -> list[KnownRoute]:
         """The routes to one prefix."""
-        found = self._area.told.of.get((value, care))
+        found = self._area.told.of.get((value, mask))
         if found is None:
             return []
         prefix, announced = found
@@ -143,15 +143,15 @@ class LearntRoutes:
         ]
 
     def every(self) -> list[KnownRoute]:
-        return [route for value, care in self._area.told.of for route in self.to(value, care)]
+        return [route for value, mask in self._area.told.of for route in self.to(value, mask)]
 
 
 def _gathered(announcements: list[list[Announced]]) -> _Told:
     """The announcements of each router, in the order of the routers."""
     of: dict[tuple[int, int], tuple[AddressBlock, list[int]]] = {}
     rows = [(router, each) for router, own in enumerate(announcements) for each in own]
-    for place, (_, each) in enumerate(rows):
-        of.setdefault((each.prefix.value, each.prefix.care), (each.prefix, []))[1].append(place)
+    for index, (_, each) in enumerate(rows):
+        of.setdefault((each.prefix.value, each.prefix.mask), (each.prefix, []))[1].append(index)
     by = np.array([router for router, _ in rows], dtype=np.int64)
     cost = np.array([each.cost for _, each in rows], dtype=np.int64)
-    return _Told(by, cost, of, frozenset(care for _, care in of))
+    return _Told(by, cost, of, frozenset(mask for _, mask in of))

@@ -7,16 +7,16 @@ the segment, sends by the gateway that its neighbours use, answers on every serv
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from greyheron.core.addresses import Held, is_link_local
-from greyheron.core.segments import Port, Segments
+from greyheron.core.addresses import HeldAddress, is_link_local
+from greyheron.core.segments import InterfaceId, Segments
 from greyheron.model.document import Device, Interface, Route
 from greyheron.model.entry import AddressBlock
-from greyheron.model.values import FORWARDING, DeviceKind, Family
+from greyheron.model.values import DeviceKind, Family
 
 STAND_IN_PORT = "eth0"
 
 
-Holdings = Mapping[tuple[Port, Family], tuple[Held, ...]]
+Holdings = Mapping[tuple[InterfaceId, Family], tuple[HeldAddress, ...]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +51,7 @@ def reserved(prefix: AddressBlock) -> tuple[int, ...]:
     return (prefix.first, prefix.last) if prefix.family is Family.IPV4 else (prefix.first,)
 
 
-def _prefixes(members: tuple[Port, ...], held: Holdings) -> dict[AddressBlock, int]:
+def _prefixes(members: tuple[InterfaceId, ...], held: Holdings) -> dict[AddressBlock, int]:
     """The prefixes on a segment, and how many of their addresses are held there."""
     found: dict[AddressBlock, int] = {}
     for port in members:
@@ -64,7 +64,7 @@ def _prefixes(members: tuple[Port, ...], held: Holdings) -> dict[AddressBlock, i
 
 def _gateways(
     prefix: AddressBlock,
-    members: tuple[Port, ...],
+    members: tuple[InterfaceId, ...],
     devices: Mapping[str, Device],
     held: Holdings,
 ) -> list[int]:
@@ -77,9 +77,9 @@ def _gateways(
         own = [each.address for each in held.get((port, family), ()) if each.prefix == prefix]
         if not own:
             continue
-        if device.kind in FORWARDING:
+        if device.traits.forwards:
             routers.update(own)
-        elif device.kind is DeviceKind.HOST:
+        elif device.traits.end_system:
             gateway = device.gateway if family is Family.IPV4 else device.gateway6
             used.update(() if gateway is None else (int(gateway),))
     return sorted(used or routers)

@@ -86,10 +86,10 @@ class Learnt(Protocol):
     """Routes that a routing protocol brings."""
 
     @property
-    def cares(self) -> Collection[int]:
+    def masks(self) -> Collection[int]:
         """The prefix masks that occur."""
 
-    def to(self, value: int, care: int) -> Sequence[KnownRoute]:
+    def to(self, value: int, mask: int) -> Sequence[KnownRoute]:
         """The routes to one prefix."""
 
     def every(self) -> Sequence[KnownRoute]:
@@ -107,9 +107,9 @@ class RoutingTable:
         self._learnt = learnt
         self._by_prefix: dict[tuple[int, int], list[KnownRoute]] = defaultdict(list)
         for route in self._own:
-            self._by_prefix[route.prefix.value, route.prefix.care].append(route)
-        cares = {route.prefix.care for route in self._own}.union(() if learnt is None else learnt.cares)
-        self._cares = sorted(cares, reverse=True)
+            self._by_prefix[route.prefix.value, route.prefix.mask].append(route)
+        masks = {route.prefix.mask for route in self._own}.union(() if learnt is None else learnt.masks)
+        self._masks = sorted(masks, reverse=True)
         self._found: dict[tuple[int, int], Lookup] = {}
 
     @property
@@ -153,11 +153,11 @@ class RoutingTable:
     def _covering(self, destination: int) -> list[KnownRoute]:
         """Routes that cover `destination`, best first."""
         found: list[KnownRoute] = []
-        for care in self._cares:
-            value = destination & care
-            same = list(self._by_prefix.get((value, care), ()))
+        for mask in self._masks:
+            value = destination & mask
+            same = list(self._by_prefix.get((value, mask), ()))
             if self._learnt is not None:
-                same += self._learnt.to(value, care)
+                same += self._learnt.to(value, mask)
             found += sorted(same, key=lambda route: (route.preference, route.metric))
         return found
 

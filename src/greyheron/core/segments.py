@@ -4,9 +4,8 @@ from collections import defaultdict, deque
 from dataclasses import dataclass
 
 from greyheron.model.document import Device, Interface, Network
-from greyheron.model.values import DeviceKind
 
-Port = tuple[str, str]
+InterfaceId = tuple[str, str]
 """A device's name and an interface's."""
 
 LinkEnds = tuple[str, str]
@@ -25,14 +24,14 @@ class Segments:
     crossings:  from each interface, or switch in a VLAN, what comes next along each enabled link
     """
 
-    of: dict[Port, int]
-    members: tuple[tuple[Port, ...], ...]
+    of: dict[InterfaceId, int]
+    members: tuple[tuple[InterfaceId, ...], ...]
     carriers: tuple[tuple[tuple[str, int], ...], ...]
-    crossings: dict[Port, list[tuple[Port, LinkEnds]]]
+    crossings: dict[InterfaceId, list[tuple[InterfaceId, LinkEnds]]]
 
-    def links_between(self, start: Port, goal: Port) -> tuple[LinkEnds, ...]:
+    def links_between(self, start: InterfaceId, goal: InterfaceId) -> tuple[LinkEnds, ...]:
         """The fewest links that carry a frame from one interface to another; none if nothing does."""
-        came: dict[Port, tuple[Port, LinkEnds]] = {}
+        came: dict[InterfaceId, tuple[InterfaceId, LinkEnds]] = {}
         ahead = deque([start])
         while ahead and goal not in came:
             here = ahead.popleft()
@@ -54,13 +53,13 @@ def find_segments(network: Network) -> Segments:
     enabled = [
         (device.name, interface.name)
         for device in network.devices
-        if device.kind is not DeviceKind.SWITCH
+        if not device.traits.bridges
         for interface in device.interfaces
         if is_up(device, interface)
     ]
     for port in enabled:
         joined.add(port)
-    crossings: dict[Port, list[tuple[Port, LinkEnds]]] = defaultdict(list)
+    crossings: dict[InterfaceId, list[tuple[InterfaceId, LinkEnds]]] = defaultdict(list)
     for link in network.links:
         if not link.enabled:
             continue
@@ -69,9 +68,9 @@ def find_segments(network: Network) -> Segments:
             joined.join(near[tag], far[tag])
             crossings[near[tag]].append((far[tag], link.ends))
             crossings[far[tag]].append((near[tag], (link.ends[1], link.ends[0])))
-    numbers: dict[Port, int] = {}
-    members: list[list[Port]] = []
-    of: dict[Port, int] = {}
+    numbers: dict[InterfaceId, int] = {}
+    members: list[list[InterfaceId]] = []
+    of: dict[InterfaceId, int] = {}
     for port in enabled:
         root = joined.root(port)
         if root not in numbers:
@@ -100,26 +99,26 @@ def is_up(device: Device, interface: Interface) -> bool:
 _VLAN = "\0vlan "
 
 
-def _by_tag(devices: dict[str, Device], end: str) -> dict[int | None, Port]:
+def _by_tag(devices: dict[str, Device], end: str) -> dict[int | None, InterfaceId]:
     """What frames with each tag (None: without one) meet at one end of a link."""
     name, _, interface_name = end.partition(":")
     device = devices[name]
     interface = next(candidate for candidate in device.interfaces if candidate.name == interface_name)
     if not interface.enabled:
         return {}
-    if device.kind is not DeviceKind.SWITCH:
-        met: dict[int | None, Port] = {None: (name, interface_name)}
+    if not device.traits.bridges:
+        met: dict[int | None, InterfaceId] = {None: (name, interface_name)}
         for sub in device.interfaces:
             if sub.parent == interface_name and sub.enabled:
                 met[sub.vlan] = (name, sub.name)
         return met
 
-    def vlan(number: int) -> Port:
+    def vlan(number: int) -> InterfaceId:
         return name, f"{_VLAN}{number}"
 
     if not interface.trunk and interface.untagged is None:
         return {None: vlan(interface.access or DEFAULT_VLAN)}
-    tagged: dict[int | None, Port] = {
+    tagged: dict[int | None, InterfaceId] = {
         number: vlan(number) for number in interface.trunk if number != interface.untagged
     }
     return tagged if interface.untagged is None else {None: vlan(interface.untagged), **tagged}
@@ -129,21 +128,21 @@ class _Groups:
     """Disjoint sets of ports, joined pair by pair."""
 
     def __init__(self) -> None:
-        self._parent: dict[Port, Port] = {}
+        self._parent: dict[InterfaceId, InterfaceId] = {}
 
-    def within(self, prefix: str) -> list[Port]:
+    def within(self, prefix: str) -> list[InterfaceId]:
         """The members whose second part begins with `prefix`."""
         return [port for port in self._parent if port[1].startswith(prefix)]
 
-    def add(self, port: Port) -> None:
+    def add(self, port: InterfaceId) -> None:
         self._parent.setdefault(port, port)
 
-    def root(self, port: Port) -> Port:
+    def root(self, port: InterfaceId) -> InterfaceId:
         self.add(port)
         while self._parent[port] != port:
             self._parent[port] = self._parent[self._parent[port]]
             port = self._parent[port]
         return port
 
-    def join(self, one: Port, other: Port) -> None:
+    def join(self, one: InterfaceId, other: InterfaceId) -> None:
         self._parent[self.root(one)] = self.root(other)

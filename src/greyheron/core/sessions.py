@@ -3,16 +3,12 @@
 from greyheron.core.packet import Packet, TcpFlags
 from greyheron.model.document import Device
 from greyheron.model.names import TCP, UDP
-from greyheron.model.values import DeviceKind
-
-_ALL = ("tcp", "udp", "icmp")
-_USUAL: dict[DeviceKind, tuple[str, ...]] = {DeviceKind.FIREWALL: _ALL, DeviceKind.HOST: _ALL}
 
 
 def tracks(device: Device, packet: Packet) -> bool:
     """Whether the device keeps sessions of the packet's protocol, or of that which an ICMP error is about."""
     packet = packet.about or packet
-    tracked = _USUAL.get(device.kind, ()) if device.tracks is None else device.tracks
+    tracked = device.traits.tracks if device.tracks is None else device.tracks
     names = {TCP: "tcp", UDP: "udp", packet.family.icmp: "icmp"}
     return names.get(packet.protocol) in tracked
 

@@ -3,10 +3,10 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
+from greyheron.core.attachment import AttachmentPoint
+from greyheron.core.connection import ConnectionState
 from greyheron.core.matching import Decision
-from greyheron.core.memory import Memory
 from greyheron.core.packet import Packet
-from greyheron.core.places import AttachmentPoint
 from greyheron.core.routing import Lookup, NextHop
 from greyheron.model.values import Direction
 
@@ -217,7 +217,7 @@ class Path:
 
     hops: tuple[Hop, ...]
     outcome: Outcome
-    memory: Memory
+    connection: ConnectionState
 
     @property
     def last(self) -> Hop:

@@ -1,23 +1,25 @@
-"""Translation: rewriting addresses between inside and outside interfaces (2-semantics §7)."""
+"""Translation: binding addresses between inside and outside interfaces (2-semantics §7)."""
 
 from dataclasses import replace
 
 from greyheron.core.addresses import block_of, held
-from greyheron.core.memory import Key, Memory, Rewriting, key_of
+from greyheron.core.connection import Binding, ConnectionState, Key, key_of
 from greyheron.core.packet import Packet
 from greyheron.model.document import Device, Prefix, Translation, family_of
 from greyheron.model.entry import AddressBlock
 from greyheron.model.names import TCP, UDP
 
 
-def entering(device: Device, ingress: str, packet: Packet, memory: Memory) -> tuple[Packet, Memory] | None:
+def entering(
+    device: Device, ingress: str, packet: Packet, connection: ConnectionState
+) -> tuple[Packet, ConnectionState] | None:
     """The packet with its destination as it is inside, or None when a rule forbids the inside address.
 
     An earlier translation of the conversation comes first, then the first static rule.
     """
-    known = _remembered(device, ingress, packet, memory, outside=True)
+    known = _remembered(device, ingress, packet, connection, outside=True)
     if known is not None:
-        return known, memory
+        return known, connection
     static = [rule for rule in device.translations if rule.kind == "static" and rule.outside == ingress]
     for rule in static:
         if rule.to is not None and _is(
@@ -26,24 +28,24 @@ def entering(device: Device, ingress: str, packet: Packet, memory: Memory) -> tu
             to = _moved(packet.destination, rule.to, rule.source)
             port = packet.destination_port if rule.port is None else rule.port
             inside = replace(packet, destination=to, destination_port=port)
-            return inside, memory.with_rewriting(
-                Rewriting(device.name, ingress, key_of(inside), key_of(packet))
+            return inside, connection.with_binding(
+                Binding(device.name, ingress, key_of(inside), key_of(packet))
             )
     for rule in static:
         if not packet.reply and _is(
             packet, rule, rule.source, packet.destination, packet.destination_port, rule.port
         ):
             return None
-    return packet, memory
+    return packet, connection
 
 
 def leaving(
-    device: Device, ingress: str, egress: str, packet: Packet, memory: Memory
-) -> tuple[Packet, Memory]:
-    """The packet with its source as it is outside: by memory, the first static or the first dynamic rule."""
-    known = _remembered(device, egress, packet, memory, outside=False)
+    device: Device, ingress: str, egress: str, packet: Packet, connection: ConnectionState
+) -> tuple[Packet, ConnectionState]:
+    """The packet with its source as it is outside: by its binding, the first static or dynamic rule."""
+    known = _remembered(device, egress, packet, connection, outside=False)
     if known is not None:
-        return known, memory
+        return known, connection
     assert packet.source is not None
     rules = [rule for rule in device.translations if rule.outside == egress and ingress in rule.inside]
     for rule in sorted(rules, key=lambda rule: rule.kind != "static"):
@@ -56,8 +58,8 @@ def leaving(
         if rule.kind == "static" and rule.port is not None:
             port = rule.to_port or rule.port
         sent = replace(packet, source=source, source_port=port)
-        return sent, memory.with_rewriting(Rewriting(device.name, egress, key_of(packet), key_of(sent)))
-    return packet, memory
+        return sent, connection.with_binding(Binding(device.name, egress, key_of(packet), key_of(sent)))
+    return packet, connection
 
 
 def answered_addresses(device: Device) -> list[tuple[str, AddressBlock]]:
@@ -94,16 +96,14 @@ def _outside_source(device: Device, rule: Translation, packet: Packet) -> int | 
 
 
 def _remembered(
-    device: Device, interface: str, packet: Packet, memory: Memory, outside: bool
+    device: Device, interface: str, packet: Packet, connection: ConnectionState, outside: bool
 ) -> Packet | None:
     """The packet as the other side sees it, when the device translated its conversation before."""
     key = key_of(packet)
-    for rewriting in memory.rewritings:
-        if (rewriting.device, rewriting.outside_interface) != (device.name, interface):
+    for binding in connection.bindings:
+        if (binding.device, binding.outside_interface) != (device.name, interface):
             continue
-        seen, other = (
-            (rewriting.outside, rewriting.inside) if outside else (rewriting.inside, rewriting.outside)
-        )
+        seen, other = (binding.outside, binding.inside) if outside else (binding.inside, binding.outside)
         for before, after in ((seen, other), (seen.back, other.back)):
             if key == before:
                 return _rewritten(packet, after)

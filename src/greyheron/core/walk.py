@@ -7,14 +7,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from greyheron.core.addresses import is_link_local
+from greyheron.core.attachment import AttachmentPoint
+from greyheron.core.connection import ConnectionState
 from greyheron.core.delivery import deliver
 from greyheron.core.discovery import stopped_discovery
 from greyheron.core.filters import meet, sends_through
-from greyheron.core.memory import Memory
 from greyheron.core.packet import Packet
-from greyheron.core.places import AttachmentPoint
 from greyheron.core.routing import Lookup, NextHop
-from greyheron.core.segments import Port
+from greyheron.core.segments import InterfaceId
 from greyheron.core.sessions import can_open, tracks
 from greyheron.core.steps import (
     DiscoveryStopped,
@@ -42,7 +42,7 @@ from greyheron.core.steps import (
 from greyheron.core.translation import entering, leaving
 from greyheron.core.world import World
 from greyheron.core.zones import lets_through, zone_of
-from greyheron.model.values import FORWARDING, Direction, Family
+from greyheron.model.values import Direction, Family
 
 MOST_PATHS = 64
 
@@ -55,7 +55,7 @@ class _Visit:
     ingress: str | None
     arrived: Packet
     hops: tuple[Hop, ...]
-    memory: Memory
+    connection: ConnectionState
     packet: Packet
     steps: tuple[Step, ...] = ()
     tracked: bool = False
@@ -65,7 +65,7 @@ class _Visit:
 
     def ends(self, outcome: Outcome, *last: Step) -> Path:
         hop = Hop(self.device, self.ingress, None, self.arrived, None, (*self.steps, *last))
-        return Path((*self.hops, hop), outcome, self.memory)
+        return Path((*self.hops, hop), outcome, self.connection)
 
 
 Choices = Mapping[str, NextHop]
@@ -75,18 +75,18 @@ def walk(
     world: World,
     packet: Packet,
     origin: str,
-    memory: Memory,
+    connection: ConnectionState,
     choices: Choices | None = None,
     most: int = MOST_PATHS,
 ) -> tuple[tuple[Path, ...], bool]:
     """Every path of `packet` from device `origin`, and whether there were more than `most`.
 
-    memory:  what devices remember of the conversation so far
+    connection:  what devices remember of the conversation so far
     choices:  next hops to keep to where equal routes offer them, so that later packets of a
         conversation follow the first
     """
     paths: list[Path] = []
-    ahead: list[Path | _Visit] = [_Visit(origin, None, packet, (), memory, packet)]
+    ahead: list[Path | _Visit] = [_Visit(origin, None, packet, (), connection, packet)]
     while ahead:
         if len(paths) == most:
             return tuple(paths), True
@@ -110,16 +110,16 @@ def _visit(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]
     entered = _enter(world, visit, ingress)
     if isinstance(entered, Path):
         return [entered]
-    if world.owns(visit.device, entered.packet.family, entered.packet.destination):
+    if world.topology.owns(visit.device, entered.packet.family, entered.packet.destination):
         return [_delivered(world, entered)]
     return _forward(world, entered, ingress, choices)
 
 
 def _enter(world: World, visit: _Visit, ingress: str) -> Path | _Visit:
     """Steps 1 to 3: session, inbound list, translation of the destination."""
-    device = world.devices[visit.device]
+    device = world.topology.devices[visit.device]
     if tracks(device, visit.packet):
-        if visit.memory.knows(visit.device, visit.packet):
+        if visit.connection.knows(visit.device, visit.packet):
             visit = replace(visit, tracked=True).did(Tracked())
         elif visit.packet.about is None and not can_open(visit.packet):
             return visit.ends(Outcome.NO_SESSION, NoSession())
@@ -128,22 +128,22 @@ def _enter(world: World, visit: _Visit, ingress: str) -> Path | _Visit:
         if isinstance(met, Filtered) and met.decision.denies:
             return visit.ends(Outcome.DENIED, met)
         visit = visit.did(met)
-    translated = entering(device, ingress, visit.packet, visit.memory)
+    translated = entering(device, ingress, visit.packet, visit.connection)
     if translated is None:
         return visit.ends(Outcome.UNTRANSLATED, TranslatedAddressNeeded())
     return _rewritten(visit, *translated)
 
 
-def _rewritten(visit: _Visit, packet: Packet, memory: Memory) -> _Visit:
+def _rewritten(visit: _Visit, packet: Packet, connection: ConnectionState) -> _Visit:
     if packet == visit.packet:
         return visit
-    return replace(visit.did(Translated(visit.packet, packet)), packet=packet, memory=memory)
+    return replace(visit.did(Translated(visit.packet, packet)), packet=packet, connection=connection)
 
 
 def _make(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]:
     """A packet of the device's own: it skips the outbound list where §4 says so."""
     asked, family = visit.packet, visit.packet.family
-    if world.owns(visit.device, family, asked.destination):
+    if world.topology.owns(visit.device, family, asked.destination):
         source = asked.destination if asked.source is None else asked.source
         made = _made(visit, replace(asked, source=source))
         return [_delivered(world, made)]
@@ -151,7 +151,7 @@ def _make(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]:
     if not lookup.hops:
         return [visit.ends(Outcome.NO_ROUTE, Sends(asked), Unrouted(lookup))]
     found: list[Path | _Visit] = []
-    device = world.devices[visit.device]
+    device = world.topology.devices[visit.device]
     for chosen in _kept(lookup, choices.get(visit.device)):
         packet = asked
         if packet.source is None:
@@ -161,7 +161,7 @@ def _make(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]:
         met: Step
         if not sends_through(device):
             met = Unfiltered(out, own=(out, family) in world.lists)
-        elif tracks(device, packet) and visit.memory.knows(visit.device, packet):
+        elif tracks(device, packet) and visit.connection.knows(visit.device, packet):
             met = Tracked()
         else:
             met = meet(world.lists, out, packet)
@@ -171,13 +171,13 @@ def _make(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]:
 
 def _made(visit: _Visit, packet: Packet) -> _Visit:
     """The visit with its packet made; the device waits for answers unless it is an answer itself."""
-    memory = visit.memory if packet.reply else visit.memory.with_asked(visit.device, packet)
-    return replace(visit, packet=packet, arrived=packet, memory=memory).did(Sends(packet))
+    connection = visit.connection if packet.reply else visit.connection.with_asked(visit.device, packet)
+    return replace(visit, packet=packet, arrived=packet, connection=connection).did(Sends(packet))
 
 
 def _delivered(world: World, visit: _Visit) -> Path:
     """Step 4: the packet is for the device itself."""
-    outcome, last = deliver(world, visit.device, visit.packet, visit.memory)
+    outcome, last = deliver(world, visit.device, visit.packet, visit.connection)
     if outcome in (Outcome.ARRIVED, Outcome.REFUSED):
         visit = _admitted(world, visit, visit.packet)
     return visit.ends(outcome, *last)
@@ -188,17 +188,17 @@ def _admitted(world: World, visit: _Visit, sent: Packet) -> _Visit:
     if (
         visit.tracked
         or visit.arrived.about is not None
-        or not tracks(world.devices[visit.device], visit.arrived)
+        or not tracks(world.topology.devices[visit.device], visit.arrived)
     ):
         return visit
-    return replace(visit, memory=visit.memory.with_session(visit.device, visit.arrived, sent))
+    return replace(visit, connection=visit.connection.with_session(visit.device, visit.arrived, sent))
 
 
 def _forward(world: World, visit: _Visit, ingress: str, choices: Choices) -> list[Path | _Visit]:
     """Steps 5 to 8 for a packet in transit, by each of the equal next hops."""
-    device = world.devices[visit.device]
+    device = world.topology.devices[visit.device]
     family = visit.packet.family
-    if device.kind not in FORWARDING:
+    if not device.traits.forwards:
         return [visit.ends(Outcome.LOST, NotForwarded())]
     if visit.packet.hop_limit <= 1:
         return [visit.ends(Outcome.HOP_LIMIT, HopLimitReached())]
@@ -214,7 +214,9 @@ def _forward(world: World, visit: _Visit, ingress: str, choices: Choices) -> lis
             zones = ZonesDeny(zone_of(device, ingress), zone_of(device, chosen.interface))
             found.append(routed.ends(Outcome.ZONE, zones))
             continue
-        routed = _rewritten(routed, *leaving(device, ingress, chosen.interface, routed.packet, routed.memory))
+        routed = _rewritten(
+            routed, *leaving(device, ingress, chosen.interface, routed.packet, routed.connection)
+        )
         out = AttachmentPoint(visit.device, chosen.interface, Direction.OUT)
         met = Tracked() if visit.tracked else meet(world.lists, out, routed.packet)
         found.append(_leave(world, routed, chosen, met))
@@ -228,15 +230,15 @@ def _leave(world: World, visit: _Visit, chosen: NextHop, met: Step) -> Path | _V
 
     def ends(outcome: Outcome, *last: Step, egress: str | None = chosen.interface) -> Path:
         done = replace(hop, egress=egress, steps=(*hop.steps, *last))
-        return Path((*visit.hops, done), outcome, visit.memory)
+        return Path((*visit.hops, done), outcome, visit.connection)
 
     if isinstance(met, Filtered) and met.decision.denies:
         return ends(Outcome.DENIED, met, egress=None)
     steps = () if isinstance(met, Tracked) else (met,)
     visit = _admitted(world, visit, sent)
     address = sent.destination if chosen.address is None else chosen.address
-    port: Port = (visit.device, chosen.interface)
-    neighbour = world.neighbour(port, sent.family, address)
+    port: InterfaceId = (visit.device, chosen.interface)
+    neighbour = world.topology.neighbour(port, sent.family, address)
     if neighbour is None:
         return ends(Outcome.NO_NEIGHBOUR, *steps, NobodyAnswers(chosen.interface, address))
     if sent.family is Family.IPV6:
@@ -245,7 +247,7 @@ def _leave(world: World, visit: _Visit, chosen: NextHop, met: Step) -> Path | _V
             return ends(Outcome.NO_DISCOVERY, *steps, DiscoveryStopped(chosen.interface, address, stopped))
     leaves = Leaves(chosen.interface, neighbour[0], address)
     done = replace(hop, egress=chosen.interface, steps=(*hop.steps, *steps, leaves))
-    return _Visit(neighbour[0], neighbour[1], sent, (*visit.hops, done), visit.memory, sent)
+    return _Visit(neighbour[0], neighbour[1], sent, (*visit.hops, done), visit.connection, sent)
 
 
 def _kept(lookup: Lookup, kept: NextHop | None) -> tuple[NextHop, ...]:
@@ -270,10 +272,10 @@ def own_address(world: World, device: str, hop: NextHop, packet: Packet) -> int 
     local = is_link_local(family, packet.destination)
     held = [
         each
-        for each in world.held((device, hop.interface), family)
+        for each in world.topology.held((device, hop.interface), family)
         if is_link_local(family, each.address) == local
     ]
     near = [each for each in held if each.prefix.holds(toward)]
     if near or held:
         return (near or held)[0].address
-    return next(iter(world.addresses(device, family)), None)
+    return next(iter(world.topology.addresses(device, family)), None)

@@ -1,7 +1,6 @@
 """Zones: what a firewall lets through where no inbound list decides (2-semantics §6)."""
 
 from greyheron.model.document import Device
-from greyheron.model.values import DeviceKind
 
 
 def zone_of(device: Device, interface: str) -> str | None:
@@ -10,7 +9,7 @@ def zone_of(device: Device, interface: str) -> str | None:
 
 def lets_through(device: Device, ingress: str, egress: str) -> bool:
     """From a more to a less trusted zone; within one only if the firewall says so; never without a zone."""
-    if device.kind is not DeviceKind.FIREWALL:
+    if not device.traits.zoned:
         return True
     order = [zone.name for zone in device.zones]
     here, there = zone_of(device, ingress), zone_of(device, egress)

@@ -3,9 +3,9 @@
 from collections.abc import Iterable, Sequence
 from xml.etree.ElementTree import Element, SubElement, indent, tostring
 
-from greyheron.analysis.book import TestMarks
-from greyheron.analysis.policy import ProofReport
 from greyheron.analysis.proof.answers import Answer
+from greyheron.analysis.proof.policy import ProofReport
+from greyheron.analysis.testing.book import TestMarks
 from greyheron.model.document import Network, Requirement
 from greyheron.model.notation.requirements import write_requirement
 

@@ -3,7 +3,7 @@
 import re
 
 from greyheron.model.document import AccessList
-from greyheron.model.notation.line import Line, LineError, Misreading, NotationError, Option
+from greyheron.model.notation.line import LineError, Misreading, NotationError, NotationLine, Option
 from greyheron.model.notation.lists import read_body, write_body
 from greyheron.model.notation.terms import NAME
 from greyheron.model.values import Family, ListKind
@@ -25,7 +25,7 @@ def read_listing(text: str) -> tuple[AccessList, ...]:
     lines = text.splitlines()
     starts = [number for number, line in enumerate(lines) if _HEADING.match(line)]
     misreadings = [
-        Line(line, number + 1)
+        NotationLine(line, number + 1)
         .error("no list has begun: write `list NAME FAMILY KIND` first", at=0)
         .misreading
         for number, line in enumerate(lines[: starts[0] if starts else len(lines)])
@@ -34,7 +34,7 @@ def read_listing(text: str) -> tuple[AccessList, ...]:
     found: list[AccessList] = []
     names: dict[str, int] = {}
     for start, end in zip(starts, [*starts[1:], len(lines)], strict=False):
-        heading = Line(lines[start], start + 1)
+        heading = NotationLine(lines[start], start + 1)
         try:
             name, family, kind = _read_heading(heading)
             if name in names:
@@ -63,7 +63,7 @@ def write_listing(lists: tuple[AccessList, ...]) -> str:
     )
 
 
-def _read_heading(line: Line) -> tuple[str, Family, ListKind]:
+def _read_heading(line: NotationLine) -> tuple[str, Family, ListKind]:
     line.take("list", "a list begins")
     name = line.value(_name, Option("visitors-in", "a name for the list", literal=False))
     family = Family(line.choose({Family.IPV4: "an IPv4 list", Family.IPV6: "an IPv6 list"}))

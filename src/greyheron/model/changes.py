@@ -103,15 +103,15 @@ def apply(network: Network, changes: Sequence[Change]) -> Network:
         if change.collection not in collections:
             collections[change.collection] = list(getattr(network, change.collection))
         items = collections[change.collection]
-        place = _place(items, change)
+        index = _index_of(items, change)
         if change.item is None:
-            if place is None:
+            if index is None:
                 raise ChangeError(f"there is no “{change.key}” in {change.collection} to remove")
-            del items[place]
+            del items[index]
             continue
         item = ITEM_TYPES[change.collection].model_validate(change.item)
-        if place is not None:
-            items[place] = item
+        if index is not None:
+            items[index] = item
         else:
             items.insert(len(items) if change.index is None else change.index, item)
     return network.model_copy(update={name: tuple(items) for name, items in collections.items()})
@@ -122,18 +122,18 @@ def reversed_edit(network: Network, changes: Sequence[Change]) -> list[Change]:
     back: list[Change] = []
     for change in changes:
         items = list(getattr(network, change.collection))
-        place = _place(items, change)
-        if place is None:
+        index = _index_of(items, change)
+        if index is None:
             new = ITEM_TYPES[change.collection].model_validate(change.item)
             back.append(Change(collection=change.collection, key=key_of(change.collection, new)))
         else:
-            old = items[place]
+            old = items[index]
             after = (
                 change.key
                 if change.item is None
                 else key_of(change.collection, ITEM_TYPES[change.collection].model_validate(change.item))
             )
-            back.append(Change(collection=change.collection, key=after, item=to_data(old), index=place))
+            back.append(Change(collection=change.collection, key=after, item=to_data(old), index=index))
         network = apply(network, [change])
     return back[::-1]
 
@@ -169,9 +169,9 @@ def _out_of_order(old: list[str], new: list[str]) -> list[str]:
     return moved
 
 
-def _place(items: Sequence[Item], change: Change) -> int | None:
+def _index_of(items: Sequence[Item], change: Change) -> int | None:
     """Where the item with the change's key stands in `items`."""
-    for place, item in enumerate(items):
+    for index, item in enumerate(items):
         if key_of(change.collection, item) == change.key:
-            return place
+            return index
     return None

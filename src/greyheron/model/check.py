@@ -11,7 +11,7 @@ from greyheron.model.flow import FlowEnd
 from greyheron.model.problems import Problem
 from greyheron.model.requirement import KIND_WORDS, TermKind
 from greyheron.model.services import KNOWN_SERVICES, requested
-from greyheron.model.values import DeviceKind, Direction, Family
+from greyheron.model.values import Direction, Family
 
 
 @dataclass(frozen=True)
@@ -20,8 +20,8 @@ class Broken:
 
     names: dict[str, frozenset[str]] = field(default_factory=dict)
 
-    def __contains__(self, place: tuple[str, str]) -> bool:
-        collection, name = place
+    def __contains__(self, where: tuple[str, str]) -> bool:
+        collection, name = where
         return name in self.names.get(collection, frozenset())
 
 
@@ -79,13 +79,13 @@ def _addresses(devices: Iterable[Device]) -> Iterator[Problem]:
     holders: dict[Address, str] = {}
     for device in devices:
         for interface in device.interfaces:
-            place = f"device {device.name}, interface {interface.name}"
+            where = f"device {device.name}, interface {interface.name}"
             for address in interface.addresses:
                 if address.ip.is_link_local:
                     continue  # every segment may use the same one again
                 if address.ip in holders:
-                    yield Problem(place, f"{address.ip} is also the address of {holders[address.ip]}")
-                holders.setdefault(address.ip, place)
+                    yield Problem(where, f"{address.ip} is also the address of {holders[address.ip]}")
+                holders.setdefault(address.ip, where)
                 prefix = address.network
                 if (
                     prefix.version == 4
@@ -94,7 +94,7 @@ def _addresses(devices: Iterable[Device]) -> Iterator[Problem]:
                 ):
                     kind = "network" if address.ip == prefix.network_address else "broadcast"
                     yield Problem(
-                        place, f"{address.ip} is the {kind} address of {prefix}: no interface can hold it"
+                        where, f"{address.ip} is the {kind} address of {prefix}: no interface can hold it"
                     )
 
 
@@ -165,7 +165,7 @@ def _placements(rests: _Rests) -> Iterator[Problem]:
 def _attachment(placed: Placement, device: Device, where: str) -> Iterator[Problem]:
     lines = [line.name for line in device.lines]
     names = [interface.name for interface in device.interfaces] + lines
-    if device.kind in (DeviceKind.SWITCH, DeviceKind.OUTSIDE):
+    if not device.traits.takes_lists:
         yield Problem(where, f"a {device.kind} takes no lists: place it on a router or host")
     elif placed.at not in names:
         yield Problem(where, unknown("interface or line", placed.at, names))
@@ -204,7 +204,7 @@ def _test(test: TestFlow, devices: dict[str, Device], broken: Broken) -> Iterato
             if ("devices", end.device) not in broken:
                 yield Problem(where, unknown("device", end.device, devices))
             continue
-        if device.kind is DeviceKind.SWITCH:
+        if device.traits.bridges:
             yield Problem(where, f"{end.device} is a switch: it neither sends nor answers")
         elif not any(interface.addresses for interface in device.interfaces):
             yield Problem(where, f"{end.device} has no address yet: give one of its interfaces an address")
@@ -231,14 +231,14 @@ def _test(test: TestFlow, devices: dict[str, Device], broken: Broken) -> Iterato
 def _possible(end: FlowEnd, devices: dict[str, Device], where: str) -> Iterator[Problem]:
     if not end.possible or end.at is None:
         return
-    place = ip_interface(end.at)
+    host = ip_interface(end.at)
     for device in devices.values():
         for interface in device.interfaces:
-            if any(address.ip == place.ip for address in interface.addresses):
-                yield Problem(where, f"{place.ip} is held by {device.name}: write {device.name}:{place.ip}")
+            if any(address.ip == host.ip for address in interface.addresses):
+                yield Problem(where, f"{host.ip} is held by {device.name}: write {device.name}:{host.ip}")
                 return
-    if not _has_segment(str(place.network), devices):
-        yield Problem(where, f"no interface has an address in {place.network}: no host could be there")
+    if not _has_segment(str(host.network), devices):
+        yield Problem(where, f"no interface has an address in {host.network}: no host could be there")
 
 
 def _has_segment(prefix: str, devices: dict[str, Device]) -> bool:

@@ -4,9 +4,6 @@ from collections.abc import Iterable, Iterator
 
 from greyheron.model.document import Address, Device, Interface, Prefix, Translation
 from greyheron.model.problems import Problem
-from greyheron.model.values import FORWARDING, DeviceKind
-
-_KINDS_WITH_GATEWAY = (DeviceKind.HOST, DeviceKind.OUTSIDE)
 
 
 def device_problems(device: Device) -> Iterator[Problem]:
@@ -53,8 +50,8 @@ def unknown(what: str, name: str, known: Iterable[str]) -> str:
 
 def _kind(device: Device, where: str) -> Iterator[Problem]:
     """What belongs to other kinds of device."""
-    kind = device.kind
-    if kind is DeviceKind.SWITCH:
+    kind, traits = device.kind, device.traits
+    if traits.bridges:
         for interface in device.interfaces:
             if interface.addresses:
                 yield Problem(
@@ -63,14 +60,14 @@ def _kind(device: Device, where: str) -> Iterator[Problem]:
         if device.routes or device.services:
             yield Problem(where, "a switch has neither routes nor services: take them out")
     gateways = device.gateway is not None or device.gateway6 is not None
-    if gateways and kind not in _KINDS_WITH_GATEWAY:
+    if gateways and not traits.has_gateway:
         yield Problem(where, f"a {kind} has no gateway: write a route to 0.0.0.0/0 or ::/0 instead")
     if device.gateway6 is not None and device.gateway6.is_link_local and len(device.interfaces) != 1:
         yield Problem(where, "a link-local gateway needs its interface: write a route to ::/0 with one")
-    if device.prefixes and kind is not DeviceKind.OUTSIDE:
+    if device.prefixes and not traits.open_ended:
         yield Problem(where, "prefixes belong to an outside network: take them out, or change the kind")
-    if kind in FORWARDING:
-        if kind is not DeviceKind.FIREWALL and device.zones:
+    if traits.forwards:
+        if not traits.zoned and device.zones:
             yield Problem(where, f"a {kind} has no zones: take them out, or make it a firewall")
         return
     for given, what in (
@@ -85,7 +82,7 @@ def _kind(device: Device, where: str) -> Iterator[Problem]:
 
 def _interface(device: Device, interface: Interface, where: str) -> Iterator[Problem]:
     of_switch = interface.access is not None or interface.trunk or interface.untagged is not None
-    if of_switch and device.kind is not DeviceKind.SWITCH:
+    if of_switch and not device.traits.bridges:
         yield Problem(where, "access, trunk and untagged belong to switch ports: use parent and vlan here")
     if interface.access is not None and (interface.trunk or interface.untagged is not None):
         yield Problem(where, "a switch port is access or trunk, not both")
@@ -94,7 +91,7 @@ def _interface(device: Device, interface: Interface, where: str) -> Iterator[Pro
     if interface.parent is None:
         return
     parents = {other.name: other for other in device.interfaces}
-    if device.kind not in FORWARDING:
+    if not device.traits.forwards:
         yield Problem(where, f"a {device.kind} has no subinterfaces")
     elif interface.parent not in parents:
         yield Problem(where, unknown("interface", interface.parent, parents))
@@ -113,21 +110,21 @@ def _routes(device: Device, where: str) -> Iterator[Problem]:
     own = {address.ip for interface in device.interfaces for address in interface.addresses}
     names = [interface.name for interface in device.interfaces]
     for route in device.routes:
-        place = f"{where}, route {route.to}"
+        at = f"{where}, route {route.to}"
         if route.discard == bool(route.via or route.interface):
-            yield Problem(place, "a route has a next hop, an interface, or both; or it discards")
+            yield Problem(at, "a route has a next hop, an interface, or both; or it discards")
         if route.interface is not None and route.interface not in names:
-            yield Problem(place, unknown("interface", route.interface, names))
+            yield Problem(at, unknown("interface", route.interface, names))
         if route.via is None:
             continue
         if route.via in own and not route.via.is_link_local:
             yield Problem(
-                place, f"the next hop {route.via} is the device's own address: name the neighbour's"
+                at, f"the next hop {route.via} is the device's own address: name the neighbour's"
             )
         if route.via.version != route.to.version:
-            yield Problem(place, f"the next hop {route.via} is of the other family")
+            yield Problem(at, f"the next hop {route.via} is of the other family")
         if route.via.is_link_local and route.interface is None:
-            yield Problem(place, f"the link-local next hop {route.via} needs its interface beside it")
+            yield Problem(at, f"the link-local next hop {route.via} needs its interface beside it")
     for hop in _cyclic_next_hops(device):
         yield Problem(f"{where}, route {hop}", "its next hop is reached only by way of the route itself")
 
@@ -167,11 +164,11 @@ def _zones(device: Device, where: str, interfaces: list[str]) -> Iterator[Proble
     zoned: dict[str, str] = {}
     for zone in device.zones:
         for name in zone.interfaces:
-            place = f"{where}, zone {zone.name}"
+            at = f"{where}, zone {zone.name}"
             if name not in interfaces:
-                yield Problem(place, unknown("interface", name, interfaces))
+                yield Problem(at, unknown("interface", name, interfaces))
             if name in zoned:
-                yield Problem(place, f"{name} is in zone {zoned[name]} already: an interface has one zone")
+                yield Problem(at, f"{name} is in zone {zoned[name]} already: an interface has one zone")
             zoned.setdefault(name, zone.name)
 
 

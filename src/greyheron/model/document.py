@@ -28,6 +28,7 @@ from greyheron.model.notation.lists import read_body, write_body
 from greyheron.model.notation.requirements import read_requirement, write_requirement
 from greyheron.model.notation.terms import read_block, read_ports
 from greyheron.model.requirement import Statement
+from greyheron.model.traits import TRAITS, Tracked, Traits
 from greyheron.model.values import DeviceKind, Direction, Family, LineKind, ListKind
 
 FORMAT: Final = "grey-heron/1"
@@ -37,7 +38,7 @@ MOST_DEVICES = 5000
 Name = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9._-]{0,62}$")]
 InterfaceName = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9._/-]{0,31}$")]
 Text = Annotated[str, StringConstraints(max_length=2000)]
-Port = Annotated[int, Field(ge=0, le=65535)]
+PortNumber = Annotated[int, Field(ge=0, le=65535)]
 
 
 def _whole_addresses(value: Any) -> Any:
@@ -109,10 +110,10 @@ class Service(Item):
 
     name: Name
     protocol: Literal["tcp", "udp"]
-    port: Port
+    port: PortNumber
 
 
-class Line(Item):
+class ManagementLine(Item):
     """A management line and the services it offers logins on (2-semantics §5)."""
 
     name: LineKind
@@ -145,8 +146,8 @@ class Translation(Item):
     source: Prefix
     to: Prefix | None = None
     protocol: Literal["tcp", "udp"] | None = None
-    port: Port | None = None
-    to_port: Port | None = None
+    port: PortNumber | None = None
+    to_port: PortNumber | None = None
 
 
 class Device(Item):
@@ -168,18 +169,23 @@ class Device(Item):
     gateway6: IPv6Address | None = None
     routes: tuple[Route, ...] = ()
     services: tuple[Service, ...] = ()
-    lines: tuple[Line, ...] = ()
+    lines: tuple[ManagementLine, ...] = ()
     prefixes: tuple[Prefix, ...] = ()
     zones: tuple[Zone, ...] = ()
     same_zone: bool = False
     translations: tuple[Translation, ...] = ()
-    tracks: tuple[Literal["tcp", "udp", "icmp"], ...] | None = None
+    tracks: tuple[Tracked, ...] | None = None
     announces_default: bool = False
     announces_static: bool = False
     answers_denied: bool | None = None
     filters_own_traffic: bool | None = None
     site: Annotated[str, StringConstraints(max_length=60)] = ""
     note: Text = ""
+
+    @property
+    def traits(self) -> Traits:
+        """What its kind does."""
+        return TRAITS[self.kind]
 
 
 class Link(Item):
@@ -190,7 +196,7 @@ class Link(Item):
 
     @field_validator("ends")
     @classmethod
-    def _two_places(cls, ends: tuple[str, str]) -> tuple[str, str]:
+    def _two_ends(cls, ends: tuple[str, str]) -> tuple[str, str]:
         for end in ends:
             device, colon, interface = end.partition(":")
             if not (device and colon and interface):

@@ -7,25 +7,25 @@ from greyheron.model.values import Action, Family, ListKind
 
 @dataclass(frozen=True, slots=True)
 class AddressBlock:
-    """The addresses that equal `value` in every bit that is set in `care`.
+    """The addresses that equal `value` in every bit that is set in `mask`.
 
-    One address has every bit set in `care`, a prefix its leading bits, a wildcard any bits.
+    One address has every bit set in `mask`, a prefix its leading bits, a wildcard any bits.
     """
 
     family: Family
     value: int
-    care: int
+    mask: int
 
     @classmethod
     def prefix(cls, family: Family, address: int, length: int) -> "AddressBlock":
         """The block of `length` leading bits of `address`."""
-        care = family.every_bit ^ (family.every_bit >> length)
-        return cls(family, address & care, care)
+        mask = family.every_bit ^ (family.every_bit >> length)
+        return cls(family, address & mask, mask)
 
     @property
     def length(self) -> int | None:
         """Prefix length in bits, or None when the bits that matter are not the leading ones."""
-        wildcard = self.care ^ self.family.every_bit
+        wildcard = self.mask ^ self.family.every_bit
         return self.family.bits - wildcard.bit_length() if wildcard & (wildcard + 1) == 0 else None
 
     @property
@@ -34,20 +34,20 @@ class AddressBlock:
 
     @property
     def last(self) -> int:
-        return self.value | (self.care ^ self.family.every_bit)
+        return self.value | (self.mask ^ self.family.every_bit)
 
     @property
     def size(self) -> int:
         """How many addresses the block holds."""
-        return 1 << (self.family.bits - self.care.bit_count())
+        return 1 << (self.family.bits - self.mask.bit_count())
 
     def holds(self, address: int) -> bool:
-        return address & self.care == self.value
+        return address & self.mask == self.value
 
     def __str__(self) -> str:
         address = self.family.text(self.value)
         if self.length is None:
-            return f"{address}~{self.family.text(self.care ^ self.family.every_bit)}"
+            return f"{address}~{self.family.text(self.mask ^ self.family.every_bit)}"
         return address if self.length == self.family.bits else f"{address}/{self.length}"
 
 

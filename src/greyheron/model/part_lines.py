@@ -12,7 +12,7 @@ from greyheron.model.document import (
     Device,
     Interface,
     InterfaceAddress,
-    Line,
+    ManagementLine,
     Ospf,
     Prefix,
     Route,
@@ -22,10 +22,9 @@ from greyheron.model.document import (
 )
 from greyheron.model.names import PORTS, UDP_SERVICES
 from greyheron.model.notation.flows import INTERFACE
-from greyheron.model.notation.line import Line as Words
-from greyheron.model.notation.line import Option
+from greyheron.model.notation.line import NotationLine, Option
 from greyheron.model.notation.terms import NAME, read_port
-from greyheron.model.values import DeviceKind, LineKind
+from greyheron.model.values import LineKind
 
 TRANSPORTS: Final = ("ssh", "telnet", "https", "http")
 HOP: Final = Option("172.20.32.1", "an address", literal=False)
@@ -111,7 +110,7 @@ def _names(word: str) -> tuple[str, ...]:
     return tuple(_interface_name(part) for part in word.split(","))
 
 
-def read_addresses(line: Words) -> tuple[InterfaceAddress, ...]:
+def read_addresses(line: NotationLine) -> tuple[InterfaceAddress, ...]:
     found: tuple[InterfaceAddress, ...] = ()
     line.offer(_ADDRESS)
     while line.word is not None and _is_address(line.word):
@@ -120,10 +119,10 @@ def read_addresses(line: Words) -> tuple[InterfaceAddress, ...]:
     return found
 
 
-def read_interface(line: Words, device: Device) -> Interface:
+def read_interface(line: NotationLine, device: Device) -> Interface:
     given: dict[str, Any] = {}
     name = line.value(_interface_name, Option("eth0", "what the interface is called", literal=False))
-    if device.kind is DeviceKind.SWITCH:
+    if device.traits.bridges:
         if line.take("access", "in one VLAN"):
             given["access"] = line.value(_vlan, _VLAN)
         elif line.take("trunk", "carries several VLANs with tags"):
@@ -167,7 +166,7 @@ def write_interface(part: Interface) -> str:
     return " ".join(words) + " disabled" * (not part.enabled)
 
 
-def read_route(line: Words, device: Device) -> Route:
+def read_route(line: NotationLine, device: Device) -> Route:
     given: dict[str, Any] = {}
     to = line.value(
         _prefix,
@@ -199,7 +198,7 @@ def write_route(part: Route) -> str:
     return " ".join(words)
 
 
-def read_service(line: Words, _device: Device) -> Service:
+def read_service(line: NotationLine, _device: Device) -> Service:
     """`https`, or a name of one's own and what it is: `page tcp/8080`."""
     name = line.value(
         name_of,
@@ -232,7 +231,7 @@ def write_service(part: Service) -> str:
     return part.name if known else f"{part.name} {part.protocol}/{part.port}"
 
 
-def read_line(line: Words, _device: Device) -> Line:
+def read_line(line: NotationLine, _device: Device) -> ManagementLine:
     name = LineKind(
         line.choose(
             {
@@ -246,7 +245,7 @@ def read_line(line: Words, _device: Device) -> Line:
     if line.word is not None or name is not LineKind.CONSOLE:
         transports = line.value(_transports, *(Option(each, f"tcp/{PORTS[each]}") for each in TRANSPORTS))
     line.end()
-    return Line(name=name, transports=transports)
+    return ManagementLine(name=name, transports=transports)
 
 
 def _transports(word: str) -> tuple[str, ...]:
@@ -257,11 +256,11 @@ def _transports(word: str) -> tuple[str, ...]:
     return found
 
 
-def write_line(part: Line) -> str:
+def write_line(part: ManagementLine) -> str:
     return " ".join([part.name, *([",".join(part.transports)] if part.transports else [])])
 
 
-def read_zone(line: Words, device: Device) -> Zone:
+def read_zone(line: NotationLine, device: Device) -> Zone:
     name = line.value(name_of, Option("inner", "what the zone is called", literal=False))
     interfaces: tuple[str, ...] = ()
     if line.word is None:
@@ -276,7 +275,7 @@ def write_zone(part: Zone) -> str:
     return " ".join([part.name, *([",".join(part.interfaces)] if part.interfaces else [])])
 
 
-def read_translation(line: Words, device: Device) -> Translation:
+def read_translation(line: NotationLine, device: Device) -> Translation:
     """`static INSIDE [tcp/PORT] as OUTSIDE [port N] from INTERFACES to INTERFACE`, or `dynamic …`."""
     given: dict[str, Any] = {}
     kind: Any = line.choose(
@@ -326,13 +325,13 @@ def _short(prefix: Prefix) -> str:
     return str(prefix.network_address if prefix.prefixlen == prefix.max_prefixlen else prefix)
 
 
-def read_gateway(line: Words, _device: Device) -> Address:
+def read_gateway(line: NotationLine, _device: Device) -> Address:
     found = line.value(address_of, HOP)
     line.end()
     return found
 
 
-def read_prefix(line: Words, _device: Device) -> Prefix:
+def read_prefix(line: NotationLine, _device: Device) -> Prefix:
     found = line.value(_prefix, Option("198.51.100.0/24", "addresses that are out there", literal=False))
     line.end()
     return found

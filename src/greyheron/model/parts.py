@@ -8,9 +8,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, Final, Literal, TypeVar
 
-from greyheron.model.document import Address, Device, Interface, Line
-from greyheron.model.notation.line import Line as Words
-from greyheron.model.notation.line import LineError, NotationError, Option
+from greyheron.model.document import Address, Device, Interface, ManagementLine
+from greyheron.model.notation.line import LineError, NotationError, NotationLine, Option
 from greyheron.model.part_lines import (
     HOP,
     address_of,
@@ -31,7 +30,8 @@ from greyheron.model.part_lines import (
     write_translation,
     write_zone,
 )
-from greyheron.model.values import FORWARDING, DeviceKind, LineKind
+from greyheron.model.traits import TRAITS, Traits
+from greyheron.model.values import DeviceKind, LineKind
 
 T = TypeVar("T")
 Section = Literal[
@@ -51,14 +51,14 @@ class PartKind:
     """How the lines of one section are read and written.
 
     read:  raises LineError;  of:  the parts that a device has;  put:  the device with other ones
-    kinds:  the devices that may have it
+    fits:  whether devices of some traits may have it
     """
 
-    read: Callable[[Words, Device], Any]
+    read: Callable[[NotationLine, Device], Any]
     write: Callable[[Any], str]
     of: Callable[[Device], tuple[Any, ...]]
     put: Callable[[Device, tuple[Any, ...]], Device]
-    kinds: frozenset[DeviceKind]
+    fits: Callable[[Traits], bool]
 
 
 def lines_of(device: Device, section: Section) -> tuple[str, ...]:
@@ -67,26 +67,26 @@ def lines_of(device: Device, section: Section) -> tuple[str, ...]:
     return tuple(kind.write(part) for part in kind.of(device))
 
 
-def with_part(device: Device, section: Section, text: str, place: int | None) -> Device:
-    """`device` with the part that `text` describes, instead of the one at `place` or behind the others.
+def with_part(device: Device, section: Section, text: str, index: int | None) -> Device:
+    """`device` with the part that `text` describes, instead of the one at `index` or behind the others.
 
     Raises NotationError.
     """
     kind = PARTS[section]
     part = _whole(text, lambda line: kind.read(line, device))
     parts = list(kind.of(device))
-    if place is None:
+    if index is None:
         parts.append(part)
     else:
-        parts[place] = part
+        parts[index] = part
     return kind.put(device, tuple(parts))
 
 
-def without_part(device: Device, section: Section, place: int) -> Device:
-    """`device` without the part at `place`, which it has."""
+def without_part(device: Device, section: Section, index: int) -> Device:
+    """`device` without the part at `index`, which it has."""
     kind = PARTS[section]
     parts = kind.of(device)
-    return kind.put(device, (*parts[:place], *parts[place + 1 :]))
+    return kind.put(device, (*parts[:index], *parts[index + 1 :]))
 
 
 def read_new_device(text: str) -> Device:
@@ -94,13 +94,14 @@ def read_new_device(text: str) -> Device:
     return _whole(text, new_device)
 
 
-def new_device(line: Words) -> Device:
+def new_device(line: NotationLine) -> Device:
     """Read a device's kind, name and first addresses. Raises LineError."""
     kind = DeviceKind(line.choose({each.value: words for each, words in KINDS.items()}))
+    traits = TRAITS[kind]
     name = line.value(name_of, Option("new-name", "what it is called", literal=False))
-    addresses = read_addresses(line) if kind is not DeviceKind.SWITCH else ()
+    addresses = () if traits.bridges else read_addresses(line)
     gateways: tuple[Address, ...] = ()
-    if kind in _ENDS:
+    if traits.has_gateway:
         while line.take("gateway", "where it sends what is not on its own segment"):
             gateways += (line.value(address_of, HOP),)
     line.end()
@@ -108,15 +109,18 @@ def new_device(line: Words) -> Device:
         name=name,
         kind=kind,
         interfaces=(Interface(name="eth0", addresses=addresses),) if addresses else (),
-        lines=(Line(name=LineKind.REMOTE, transports=("ssh",)), Line(name=LineKind.CONSOLE))
-        if kind in FORWARDING
+        lines=(
+            ManagementLine(name=LineKind.REMOTE, transports=("ssh",)),
+            ManagementLine(name=LineKind.CONSOLE),
+        )
+        if traits.forwards
         else (),
     )
     return _put_gateways(device, gateways)
 
 
-def _whole(text: str, read: Callable[[Words], T]) -> T:
-    line = Words(text)
+def _whole(text: str, read: Callable[[NotationLine], T]) -> T:
+    line = NotationLine(text)
     try:
         if line.note is not None:
             raise line.error("there is no room for a note here: take out what begins with #")
@@ -146,14 +150,19 @@ def _field(
     return (lambda device: getattr(device, name)), put
 
 
-_ENDS = frozenset({DeviceKind.HOST, DeviceKind.OUTSIDE})
+def _forwards(traits: Traits) -> bool:
+    return traits.forwards
+
+
 PARTS: Final[dict[Section, PartKind]] = {
-    "interfaces": PartKind(read_interface, write_interface, *_field("interfaces"), frozenset(DeviceKind)),
-    "gateways": PartKind(read_gateway, str, _gateways, _put_gateways, _ENDS),
-    "prefixes": PartKind(read_prefix, str, *_field("prefixes"), frozenset({DeviceKind.OUTSIDE})),
-    "services": PartKind(read_service, write_service, *_field("services"), FORWARDING | {DeviceKind.HOST}),
-    "lines": PartKind(read_line, write_line, *_field("lines"), FORWARDING),
-    "zones": PartKind(read_zone, write_zone, *_field("zones"), frozenset({DeviceKind.FIREWALL})),
-    "translations": PartKind(read_translation, write_translation, *_field("translations"), FORWARDING),
-    "routes": PartKind(read_route, write_route, *_field("routes"), FORWARDING | _ENDS),
+    "interfaces": PartKind(read_interface, write_interface, *_field("interfaces"), lambda _traits: True),
+    "gateways": PartKind(read_gateway, str, _gateways, _put_gateways, lambda traits: traits.has_gateway),
+    "prefixes": PartKind(read_prefix, str, *_field("prefixes"), lambda traits: traits.open_ended),
+    "services": PartKind(read_service, write_service, *_field("services"), lambda traits: traits.listens),
+    "lines": PartKind(read_line, write_line, *_field("lines"), _forwards),
+    "zones": PartKind(read_zone, write_zone, *_field("zones"), lambda traits: traits.zoned),
+    "translations": PartKind(
+        read_translation, write_translation, *_field("translations"), lambda traits: traits.forwards
+    ),
+    "routes": PartKind(read_route, write_route, *_field("routes"), lambda traits: not traits.bridges),
 }

@@ -23,10 +23,10 @@ def renaming(network: Network, collection: Named, old: str, new: str) -> list[Ch
         raise DocumentError([Problem("name", f"there is no “{old}” any more: look at the network again")])
     if new in names and new != old:
         raise DocumentError([Problem("name", f"there is a {new} already: choose another name")])
-    return difference(network, _Renaming(network, collection, old, new).network())
+    return difference(network, _Renamer(network, collection, old, new).network())
 
 
-class _Renaming:
+class _Renamer:
     """One name put in place of another in all of a document."""
 
     def __init__(self, network: Network, collection: Named, old: str, new: str) -> None:
@@ -60,8 +60,8 @@ class _Renaming:
         return item.model_copy(update={field: self._new}) if getattr(item, field) == self._old else item
 
     def _link(self, link: Link) -> Link:
-        places = (end.split(":", 1) for end in link.ends)
-        ends = tuple(f"{self._word(device)}:{at}" for device, at in places)
+        named = (end.split(":", 1) for end in link.ends)
+        ends = tuple(f"{self._word(device)}:{at}" for device, at in named)
         return link if ends == link.ends else link.model_copy(update={"ends": ends})
 
     def _test(self, test: TestFlow) -> TestFlow:

@@ -37,10 +37,6 @@ class DeviceKind(StrEnum):
     OUTSIDE = "outside"
 
 
-FORWARDING = frozenset({DeviceKind.ROUTER, DeviceKind.FIREWALL})
-"""The kinds that pass on what is not for themselves."""
-
-
 class ListKind(StrEnum):
     STANDARD = "standard"
     EXTENDED = "extended"

@@ -17,6 +17,7 @@ from starlette.staticfiles import StaticFiles
 from greyheron import __version__
 from greyheron.server import problems
 from greyheron.server.book_routes import router as book_router
+from greyheron.server.derived import MEMORY, DerivedStates
 from greyheron.server.device_routes import router as device_router
 from greyheron.server.job_routes import router as job_router
 from greyheron.server.jobs import Jobs
@@ -27,7 +28,6 @@ from greyheron.server.routes import router
 from greyheron.server.safety import Access, Safety, content_policy
 from greyheron.server.traffic_routes import router as traffic_router
 from greyheron.server.watching import Watching, watch
-from greyheron.server.workings import MEMORY, AllWorkings
 from greyheron.store.networks import NetworkStore
 from greyheron.store.results import ResultStore
 from greyheron.store.traffic import TrafficStore
@@ -54,7 +54,7 @@ def make_app(engine: Engine, access: Access, interface: Path | None, memory: int
     app.state.store = NetworkStore(engine)
     app.state.traffic = TrafficStore(engine)
     app.state.results = ResultStore(engine)
-    app.state.workings = AllWorkings(memory)
+    app.state.derived = DerivedStates(memory)
     app.state.jobs = Jobs()
     app.state.author = getpass.getuser()
     problems.install(app)

@@ -4,13 +4,13 @@ from fastapi import APIRouter, Response
 from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel
 
-from greyheron.analysis.derive import Derivation, derive
+from greyheron.analysis.testing.derive import Derivation, derive
 from greyheron.formats.tests_csv import LARGEST, read_tests, write_tests
 from greyheron.model.changes import Change
 from greyheron.model.document import to_data
 from greyheron.model.notation.flows import read_expected_flow, write_expected_flow
 from greyheron.model.read import edited
-from greyheron.server.needs import PROBLEMS, Body, Results, Store, Workings
+from greyheron.server.needs import PROBLEMS, Body, Derived, Results, Store
 from greyheron.server.problems import Refusal
 from greyheron.server.shapes import FlowText
 from greyheron.store.results import PastResult
@@ -24,7 +24,7 @@ class DeriveRequest(FlowText):
     how: Derivation
 
 
-class Derived(BaseModel):
+class DerivedFlows(BaseModel):
     flows: list[str]
 
 
@@ -35,11 +35,11 @@ class TableReading(BaseModel):
 
 
 @router.post("/networks/{network_id}/tests/derive")
-def derive_tests(network_id: str, asked: DeriveRequest, store: Store, workings: Workings) -> Derived:
+def derive_tests(network_id: str, asked: DeriveRequest, store: Store, derived: Derived) -> DerivedFlows:
     """The test flows that can be made of one; none is kept."""
-    world = workings.of(network_id).world(store.get(network_id).draft)
+    world = derived.of(network_id).world(store.get(network_id).draft)
     found = derive(world, read_expected_flow(asked.text), asked.how)
-    return Derived(flows=[write_expected_flow(each) for each in found])
+    return DerivedFlows(flows=[write_expected_flow(each) for each in found])
 
 
 @router.get("/networks/{network_id}/tests/table", response_class=PlainTextResponse)

@@ -2,7 +2,7 @@
 
 from fastapi import APIRouter
 
-from greyheron.analysis.facts import DeviceFacts, facts_of
+from greyheron.analysis.network.facts import DeviceFacts, facts_of
 from greyheron.model.changes import Change, putting
 from greyheron.model.document import Device, Network
 from greyheron.model.notation.line import NotationError
@@ -10,7 +10,7 @@ from greyheron.model.parts import PARTS, Section, lines_of, read_new_device, wit
 from greyheron.model.problems import DocumentError, misread
 from greyheron.model.read import edited
 from greyheron.model.renaming import renaming
-from greyheron.server.needs import PROBLEMS, Store, Workings
+from greyheron.server.needs import PROBLEMS, Derived, Store
 from greyheron.server.problems import ProblemItem, Refusal, problem_items
 from greyheron.server.shapes import FlowText, ItemReading, NewName, PartLines, PartText, Renaming, State
 
@@ -33,11 +33,11 @@ def read_device_text(network_id: str, text: FlowText, store: Store) -> ItemReadi
 
 @router.get("/networks/{network_id}/devices/{name}")
 def device_facts(
-    network_id: str, name: str, store: Store, workings: Workings, state: State = "draft"
+    network_id: str, name: str, store: Store, derived: Derived, state: State = "draft"
 ) -> DeviceFacts:
     """What a device knows in one state: routes, and OSPF neighbours with those that lists cut off."""
-    world = workings.of(network_id).world_in(store.get(network_id), state)
-    if name not in world.devices:
+    world = derived.of(network_id).world_in(store.get(network_id), state)
+    if name not in world.topology.devices:
         raise Refusal(404, f"There is no device “{name}” in this network.")
     return facts_of(world, name)
 
@@ -49,7 +49,7 @@ def device_parts(network_id: str, name: str, store: Store) -> list[PartLines]:
     return [
         PartLines(section=section, lines=list(lines_of(device, section)))
         for section, kind in PARTS.items()
-        if device.kind in kind.kinds
+        if kind.fits(device.traits)
     ]
 
 

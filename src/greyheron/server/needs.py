@@ -5,9 +5,9 @@ from urllib.parse import unquote
 
 from fastapi import Depends, Header, Request
 
+from greyheron.server.derived import DerivedStates
 from greyheron.server.jobs import Jobs
 from greyheron.server.problems import ProblemDocument, Refusal
-from greyheron.server.workings import AllWorkings
 from greyheron.store.networks import NetworkStore
 from greyheron.store.results import ResultStore
 from greyheron.store.traffic import TrafficStore
@@ -52,7 +52,7 @@ async def body_of(request: Request) -> bytes:
 Body = Annotated[bytes, Depends(body_of)]
 Author = Annotated[str, Depends(author_of)]
 Store = Annotated[NetworkStore, _kept("store")]
-Workings = Annotated[AllWorkings, _kept("workings")]
+Derived = Annotated[DerivedStates, _kept("workings")]
 Computations = Annotated[Jobs, _kept("jobs")]
 Version = Annotated[int, Depends(based_on)]
 Results = Annotated[ResultStore, _kept("results")]

@@ -5,19 +5,19 @@ from typing import Annotated
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from greyheron.analysis.advice import Advice, wanted
+from greyheron.analysis.advice.advisor import Advice, wanted
 from greyheron.analysis.findings.finder import Noted, noted
 from greyheron.analysis.findings.finding import Repair, Severity
-from greyheron.analysis.policy import RequirementMarks
+from greyheron.analysis.proof.policy import RequirementMarks
 from greyheron.core.progress import Progress
 from greyheron.model.changes import Change
 from greyheron.model.notation.requirements import read_requirement, write_requirement
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited
 from greyheron.server.jobs import Working
-from greyheron.server.needs import PROBLEMS, Computations, Store, Workings
+from greyheron.server.needs import PROBLEMS, Computations, Derived, Store
 from greyheron.server.problems import ProblemItem, problem_items
-from greyheron.server.shapes import Asked, FlowText
+from greyheron.server.shapes import FlowText, RequestBody
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 
@@ -79,19 +79,19 @@ class Findings(BaseModel):
     findings: list[FindingItem]
 
 
-class AdviceRequest(Asked):
+class AdviceRequest(RequestBody):
     """What should hold: a requirement, or a test flow with its expectation, as they are written."""
 
     text: Annotated[str, Field(max_length=500)]
 
 
 @router.post("/networks/{network_id}/findings")
-def ask_findings(network_id: str, store: Store, workings: Workings, jobs: Computations) -> Working[Findings]:
+def ask_findings(network_id: str, store: Store, derived: Derived, jobs: Computations) -> Working[Findings]:
     """Begin to look for what is wrong or doubtful in the draft."""
     stored = store.get(network_id)
 
     def work(progress: Progress) -> Findings:
-        found = noted(workings.of(network_id).findings(stored, progress), stored.draft.accepted)
+        found = noted(derived.of(network_id).findings(stored, progress), stored.draft.accepted)
         return Findings(version=stored.version, findings=[FindingItem.of(each) for each in found])
 
     return jobs.start(network_id, work)
@@ -99,24 +99,22 @@ def ask_findings(network_id: str, store: Store, workings: Workings, jobs: Comput
 
 @router.post("/networks/{network_id}/advice")
 def ask_advice(
-    network_id: str, asked: AdviceRequest, store: Store, workings: Workings, jobs: Computations
+    network_id: str, asked: AdviceRequest, store: Store, derived: Derived, jobs: Computations
 ) -> Working[Advice]:
     """Begin to try every place where a list would make a requirement or a test flow's expectation hold."""
     stored = store.get(network_id)
     statement = wanted(asked.text, stored.draft)
-    return jobs.start(
-        network_id, lambda progress: workings.of(network_id).advice(stored, statement, progress)
-    )
+    return jobs.start(network_id, lambda progress: derived.of(network_id).advice(stored, statement, progress))
 
 
 @router.post("/networks/{network_id}/policy")
-def ask_policy(network_id: str, store: Store, workings: Workings, jobs: Computations) -> Working[Policy]:
+def ask_policy(network_id: str, store: Store, derived: Derived, jobs: Computations) -> Working[Policy]:
     """Begin to prove every requirement, with no lists, as running and on the draft."""
     stored = store.get(network_id)
 
     def work(progress: Progress) -> Policy:
         return Policy(
-            version=stored.version, requirements=list(workings.of(network_id).policy(stored, progress))
+            version=stored.version, requirements=list(derived.of(network_id).policy(stored, progress))
         )
 
     return jobs.start(network_id, work)

@@ -6,8 +6,7 @@ from typing import Annotated
 from fastapi import APIRouter
 from pydantic import BaseModel, Field, StringConstraints
 
-from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
-from greyheron.analysis.reach import (
+from greyheron.analysis.reach.matrix import (
     Group,
     ReachChange,
     ReachQuestion,
@@ -15,22 +14,23 @@ from greyheron.analysis.reach import (
     require_services,
     rows_of,
 )
+from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
 from greyheron.core.progress import Progress
 from greyheron.model.changes import Change
 from greyheron.model.document import TestFlow
 from greyheron.model.read import edited
 from greyheron.model.values import Family
 from greyheron.server.jobs import Working
-from greyheron.server.needs import PROBLEMS, Computations, Store, Workings
+from greyheron.server.needs import PROBLEMS, Computations, Derived, Store
 from greyheron.server.problems import Refusal
-from greyheron.server.shapes import Asked, Preview
+from greyheron.server.shapes import Preview, RequestBody
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 
 Word = Annotated[str, StringConstraints(min_length=1, max_length=80)]
 
 
-class ReachRequest(Asked):
+class ReachRequest(RequestBody):
     """services:  words as in test flows, or `services` for whatever each destination listens on
     changes:  of a trial: to the draft, and not made
     """
@@ -71,16 +71,16 @@ class CellRequest(ReachRequest):
 
 @router.post("/networks/{network_id}/reach")
 def ask_reach(
-    network_id: str, asked: ReachRequest, store: Store, workings: Workings, jobs: Computations
+    network_id: str, asked: ReachRequest, store: Store, derived: Derived, jobs: Computations
 ) -> Working[ReachMatrix]:
     """Begin to work out who can talk to whom, as running and on the draft."""
     stored, question = store.get(network_id), asked.question()
     if asked.changes:
         stored = replace(stored, draft=edited(stored.draft, asked.changes))
-    require_services(workings.of(network_id).world(stored.draft), question)
+    require_services(derived.of(network_id).world(stored.draft), question)
 
     def work(progress: Progress) -> ReachMatrix:
-        found = workings.of(network_id).reach(stored, question, progress)
+        found = derived.of(network_id).reach(stored, question, progress)
         return ReachMatrix(
             version=stored.version,
             devices=list(found.axis.devices),
@@ -93,25 +93,25 @@ def ask_reach(
 
 
 @router.post("/networks/{network_id}/reach/preview")
-def reach_preview(network_id: str, changes: Preview, store: Store, workings: Workings) -> ReachForeseen:
+def reach_preview(network_id: str, changes: Preview, store: Store, derived: Derived) -> ReachForeseen:
     """How many cells would differ after changes to the draft, which are not made."""
     stored = store.get(network_id)
     return ReachForeseen(
-        change=workings.of(network_id).reach_change(stored, edited(stored.draft, changes.changes))
+        change=derived.of(network_id).reach_change(stored, edited(stored.draft, changes.changes))
     )
 
 
 @router.post("/networks/{network_id}/reach/cell")
-def reach_cell(network_id: str, asked: CellRequest, store: Store, workings: Workings) -> list[TestMarks]:
+def reach_cell(network_id: str, asked: CellRequest, store: Store, derived: Derived) -> list[TestMarks]:
     """The conversations behind one cell, each with its three verdicts, as if it were expected to pass."""
     stored, question = store.get(network_id), asked.question()
     world, drafted = (
-        workings.of(network_id).world(stored.running),
-        workings.of(network_id).world(stored.draft),
+        derived.of(network_id).world(stored.running),
+        derived.of(network_id).world(stored.draft),
     )
     require_services(drafted, question)
     for name in (asked.source, asked.destination):
-        if name not in drafted.devices:
+        if name not in drafted.topology.devices:
             raise Refusal(404, f"There is no device “{name}” in this network.")
     flows = flows_between(drafted, asked.source, asked.destination, question)
     tests = [

@@ -7,18 +7,18 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Header, Path, Response
 from fastapi.responses import PlainTextResponse
 
-from greyheron.analysis.compare import Parting, parting
-from greyheron.analysis.completion import (
+from greyheron.analysis.network.completion import (
     complete_device,
     complete_entry,
     complete_flow,
     complete_part,
     complete_requirement,
 )
-from greyheron.analysis.cover import cover_list
-from greyheron.analysis.differences import Difference, differences
-from greyheron.analysis.points import Places, places_of
-from greyheron.analysis.report import TraceReport
+from greyheron.analysis.network.differences import Difference, differences
+from greyheron.analysis.network.places import Places, places_of
+from greyheron.analysis.words.compare import Parting, parting
+from greyheron.analysis.words.ranges import cover_list
+from greyheron.analysis.words.report import TraceReport
 from greyheron.core.progress import Progress
 from greyheron.demo.exercise import FAULTS, Fault
 from greyheron.demo.networks import saltmarsh, storm
@@ -36,10 +36,10 @@ from greyheron.server.needs import (
     Author,
     Body,
     Computations,
+    Derived,
     Results,
     Store,
     Version,
-    Workings,
 )
 from greyheron.server.problems import Refusal, problem_items
 from greyheron.server.shapes import (
@@ -218,23 +218,23 @@ def restore(
 
 
 @router.get("/networks/{network_id}/book")
-def book(network_id: str, store: Store, workings: Workings, results: Results) -> Book:
+def book(network_id: str, store: Store, derived: Derived, results: Results) -> Book:
     """Every test flow with its three verdicts; what is news is kept in its history."""
     stored = store.get(network_id)
-    marks = workings.of(network_id).book(stored.running, stored.draft)
+    marks = derived.of(network_id).book(stored.running, stored.draft)
     results.record(stored, marks)
     return Book(version=stored.version, tests=list(marks))
 
 
 @router.post("/networks/{network_id}/book")
 def try_book(
-    network_id: str, store: Store, workings: Workings, results: Results, jobs: Computations
+    network_id: str, store: Store, derived: Derived, results: Results, jobs: Computations
 ) -> Working[Book]:
     """Begin to try every test flow: the same as reading the book, which tells how far it is."""
     stored = store.get(network_id)
 
     def work(progress: Progress) -> Book:
-        marks = workings.of(network_id).book(stored.running, stored.draft, progress)
+        marks = derived.of(network_id).book(stored.running, stored.draft, progress)
         results.record(stored, marks)
         return Book(version=stored.version, tests=list(marks))
 
@@ -278,29 +278,27 @@ def read_item_text(
 
 
 @router.post("/networks/{network_id}/preview")
-def preview(network_id: str, changes: Preview, store: Store, workings: Workings) -> Book:
+def preview(network_id: str, changes: Preview, store: Store, derived: Derived) -> Book:
     """What the book would say after changes to the draft, which are not made."""
     stored = store.get(network_id)
     draft = edited(stored.draft, changes.changes)
-    return Book(version=stored.version, tests=list(workings.of(network_id).book(stored.running, draft)))
+    return Book(version=stored.version, tests=list(derived.of(network_id).book(stored.running, draft)))
 
 
 @router.post("/networks/{network_id}/trace")
-def trace(network_id: str, asked: TraceRequest, store: Store, workings: Workings) -> TraceReport:
+def trace(network_id: str, asked: TraceRequest, store: Store, derived: Derived) -> TraceReport:
     """One flow in one state, with every hop and step."""
     stored = store.get(network_id)
     if asked.changes:
         stored = replace(stored, draft=edited(stored.draft, asked.changes))
-    return workings.of(network_id).trace(stored, read_bare_flow(asked.flow), asked.state)
+    return derived.of(network_id).trace(stored, read_bare_flow(asked.flow), asked.state)
 
 
 @router.post("/networks/{network_id}/compare")
-def compare(network_id: str, asked: BareFlow, store: Store, workings: Workings) -> list[Parting]:
+def compare(network_id: str, asked: BareFlow, store: Store, derived: Derived) -> list[Parting]:
     """Where the traces of a flow part: with no lists from as running, and as running from on the draft."""
     stored, flow = store.get(network_id), read_bare_flow(asked.flow)
-    traces = [
-        workings.of(network_id).trace(stored, flow, state) for state in ("baseline", "running", "draft")
-    ]
+    traces = [derived.of(network_id).trace(stored, flow, state) for state in ("baseline", "running", "draft")]
     found = (parting(one, other) for one, other in pairwise(traces))
     return [each for each in found if each is not None]
 

@@ -6,8 +6,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from greyheron.analysis.book import TestMarks
-from greyheron.analysis.cover import EntryCover
+from greyheron.analysis.testing.book import TestMarks
+from greyheron.analysis.words.ranges import EntryCover
 from greyheron.model.changes import Change, difference
 from greyheron.model.document import Network
 from greyheron.model.notation.line import Option
@@ -20,7 +20,7 @@ from greyheron.store.networks import Revision, Stored, Summary
 State = Literal["baseline", "running", "draft"]
 
 
-class Asked(BaseModel):
+class RequestBody(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
 
@@ -69,7 +69,7 @@ class OpenNetwork(BaseModel):
         )
 
 
-class NewNetwork(Asked):
+class NewNetwork(RequestBody):
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
 
 
@@ -80,24 +80,24 @@ class Ready(BaseModel):
     version: int
 
 
-class Edit(Asked):
+class Edit(RequestBody):
     """Changes that belong together; `label` is what undoing them is called."""
 
     label: Annotated[str, Field(min_length=1, max_length=200)]
     changes: Annotated[list[Change], Field(min_length=1, max_length=10_000)]
 
 
-class Preview(Asked):
+class Preview(RequestBody):
     """Changes that are not made."""
 
     changes: Annotated[list[Change], Field(max_length=10_000)]
 
 
-class ApplyNote(Asked):
+class ApplyNote(RequestBody):
     note: Annotated[str, Field(max_length=2000)] = ""
 
 
-class BareFlow(Asked):
+class BareFlow(RequestBody):
     """A flow in the notation, without its expectation."""
 
     flow: Annotated[str, Field(max_length=500)]
@@ -113,7 +113,7 @@ class TraceRequest(BareFlow):
     changes: Annotated[list[Change], Field(max_length=10_000)] = []
 
 
-class ListText(Asked):
+class ListText(RequestBody):
     name: Annotated[str, Field(max_length=63)] = "list"
     family: Family
     kind: ListKind
@@ -132,7 +132,7 @@ class ListReading(BaseModel):
     covers: list[EntryCover]
 
 
-class FlowText(Asked):
+class FlowText(RequestBody):
     text: Annotated[str, Field(max_length=500)]
 
 
@@ -143,7 +143,7 @@ class FlowReading(BaseModel):
     formatted: str | None
 
 
-class ItemText(Asked):
+class ItemText(RequestBody):
     """One item of a document as it stands in a workspace file."""
 
     text: Annotated[str, Field(max_length=1_000_000)]
@@ -156,7 +156,7 @@ class ItemReading(BaseModel):
     change: Change | None
 
 
-class NewName(Asked):
+class NewName(RequestBody):
     """What an item of a collection is to be called instead of `key`."""
 
     collection: Named
@@ -171,7 +171,7 @@ class Renaming(BaseModel):
     changes: list[Change]
 
 
-class PartText(Asked):
+class PartText(RequestBody):
     """A part of a device as it is typed; without text the part at `place` is taken out."""
 
     text: Annotated[str, Field(max_length=2000)] | None
@@ -185,7 +185,7 @@ class PartLines(BaseModel):
     lines: list[str]
 
 
-class Completion(Asked):
+class Completion(RequestBody):
     """A line up to the cursor.
 
     family, kind: of an entry's list;  device, section: of a device's part

@@ -5,21 +5,21 @@ from typing import Annotated
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from greyheron.analysis.judge import Standing
-from greyheron.analysis.report import deciding
-from greyheron.analysis.sending import run_tests, sending_of
-from greyheron.analysis.words import ending_words
+from greyheron.analysis.testing.judge import Standing
+from greyheron.analysis.testing.sending import run_tests, sending_of
+from greyheron.analysis.words.report import deciding
+from greyheron.analysis.words.steps import ending_words
 from greyheron.core.conversation import Verdict, converse
 from greyheron.model.notation.flows import read_bare_flow
 from greyheron.model.values import Action
-from greyheron.server.needs import PROBLEMS, Store, Traffic, Workings
-from greyheron.server.shapes import Asked, State
+from greyheron.server.needs import PROBLEMS, Derived, Store, Traffic
+from greyheron.server.shapes import RequestBody, State
 from greyheron.store.traffic import Count, Wanted, Written
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 
 
-class SendRequest(Asked):
+class SendRequest(RequestBody):
     """A flow in the notation, how often to send it, and the lists in force."""
 
     flow: Annotated[str, Field(max_length=500)]
@@ -37,9 +37,9 @@ class Sent(BaseModel):
 
 
 @router.post("/networks/{network_id}/send")
-def send(network_id: str, asked: SendRequest, store: Store, workings: Workings, traffic: Traffic) -> Sent:
+def send(network_id: str, asked: SendRequest, store: Store, derived: Derived, traffic: Traffic) -> Sent:
     """Send a flow: it is counted at every list that its packets meet, and logged where entries say so."""
-    world = workings.of(network_id).world_in(store.get(network_id), asked.state)
+    world = derived.of(network_id).world_in(store.get(network_id), asked.state)
     result = converse(world, read_bare_flow(asked.flow))
     sending = sending_of(result, asked.times)
     traffic.add(network_id, sending)
@@ -51,7 +51,7 @@ def send(network_id: str, asked: SendRequest, store: Store, workings: Workings, 
     )
 
 
-class RunRequest(Asked):
+class RunRequest(RequestBody):
     """Which test flows to run (None: the whole book), and the lists in force."""
 
     tests: list[str] | None = None
@@ -69,13 +69,13 @@ class Run(BaseModel):
 
 
 @router.post("/networks/{network_id}/run")
-def run(network_id: str, asked: RunRequest, store: Store, workings: Workings, traffic: Traffic) -> Run:
+def run(network_id: str, asked: RunRequest, store: Store, derived: Derived, traffic: Traffic) -> Run:
     """Send test flows of the book once each, and count and log them in one go."""
     stored = store.get(network_id)
     tests = [test for test in stored.draft.tests if asked.tests is None or test.id in asked.tests]
     baseline, world = (
-        workings.of(network_id).world(stored.draft).baseline,
-        workings.of(network_id).world_in(stored, asked.state),
+        derived.of(network_id).world(stored.draft).baseline,
+        derived.of(network_id).world_in(stored, asked.state),
     )
     found = run_tests(tests, world, baseline)
     traffic.add(network_id, found.sending)

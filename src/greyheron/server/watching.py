@@ -64,7 +64,7 @@ class Watching:
 _METHODS = frozenset({"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"})
 
 
-class _State(Collector):
+class _Gauges(Collector):
     """What the application holds at the moment it is asked."""
 
     def __init__(self, app: FastAPI) -> None:
@@ -78,14 +78,14 @@ class _State(Collector):
             GaugeMetricFamily("grey_heron_jobs_waiting", "Computations that wait for their turn.", waiting),
             GaugeMetricFamily("grey_heron_jobs_running", "Computations under way.", running),
             GaugeMetricFamily(
-                "grey_heron_kept_bytes", "Bytes of what was worked out, estimated.", state.workings.nbytes
+                "grey_heron_kept_bytes", "Bytes of what was worked out, estimated.", state.derived.nbytes
             ),
         ]
 
 
 def watch(app: FastAPI, registry: CollectorRegistry) -> None:
     """Add the health check and the metrics to the application."""
-    registry.register(_State(app))
+    registry.register(_Gauges(app))
     ProcessCollector(registry=registry)
     router = APIRouter()
 

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
-from greyheron.analysis.book import TestMarks
+from greyheron.analysis.testing.book import TestMarks
 from greyheron.store.database import reading
 from greyheron.store.networks import Stored, require_network
 from greyheron.store.tables import NetworkRow, ResultRow, now

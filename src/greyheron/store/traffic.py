@@ -7,7 +7,7 @@ from sqlalchemy import Engine, delete, select
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
-from greyheron.analysis.sending import CountedAt, LogLine, Sending
+from greyheron.analysis.testing.sending import CountedAt, LogLine, Sending
 from greyheron.model.values import Action, Direction
 from greyheron.store.database import reading
 from greyheron.store.networks import require_network

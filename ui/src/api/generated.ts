@@ -1035,16 +1035,16 @@ export interface components {
         Action: "permit" | "deny";
         /**
          * AddressBlock
-         * @description The addresses that equal `value` in every bit that is set in `care`.
+         * @description The addresses that equal `value` in every bit that is set in `mask`.
          *
-         *     One address has every bit set in `care`, a prefix its leading bits, a wildcard any bits.
+         *     One address has every bit set in `mask`, a prefix its leading bits, a wildcard any bits.
          */
         AddressBlock: {
             family: components["schemas"]["Family"];
             /** Value */
             value: number;
-            /** Care */
-            care: number;
+            /** Mask */
+            mask: number;
         };
         /**
          * AddressSet
@@ -1314,8 +1314,8 @@ export interface components {
             text: string;
             how: components["schemas"]["Derivation"];
         };
-        /** Derived */
-        Derived: {
+        /** DerivedFlows */
+        DerivedFlows: {
             /** Flows */
             flows: string[];
         };
@@ -1358,7 +1358,7 @@ export interface components {
              * Lines
              * @default []
              */
-            lines: components["schemas"]["Line"][];
+            lines: components["schemas"]["ManagementLine"][];
             /**
              * Prefixes
              * @default []
@@ -1658,7 +1658,7 @@ export interface components {
         };
         /**
          * Group
-         * @description Devices that are looked at together. `members` are places among the devices of the matrix.
+         * @description Devices that are looked at together. `members` are indices among the devices of the matrix.
          */
         Group: {
             kind: components["schemas"]["GroupKind"];
@@ -1794,18 +1794,6 @@ export interface components {
             hops: components["schemas"]["HopReport"][];
         };
         /**
-         * Line
-         * @description A management line and the services it offers logins on (2-semantics §5).
-         */
-        Line: {
-            name: components["schemas"]["LineKind"];
-            /**
-             * Transports
-             * @default []
-             */
-            transports: ("ssh" | "telnet" | "https" | "http")[];
-        };
-        /**
          * LineKind
          * @description A way to log in to a device (2-semantics §5).
          * @enum {string}
@@ -1897,6 +1885,18 @@ export interface components {
             destination: string;
             /** Count */
             count: number;
+        };
+        /**
+         * ManagementLine
+         * @description A management line and the services it offers logins on (2-semantics §5).
+         */
+        ManagementLine: {
+            name: components["schemas"]["LineKind"];
+            /**
+             * Transports
+             * @default []
+             */
+            transports: ("ssh" | "telnet" | "https" | "http")[];
         };
         /**
          * Mark
@@ -6240,7 +6240,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Derived"];
+                    "application/json": components["schemas"]["DerivedFlows"];
                 };
             };
             /** @description Not Found */

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from greyheron.analysis.entries import holding, rewritten
+from greyheron.analysis.advice.entries import holding, rewritten
 from greyheron.analysis.findings.finding import (
     Finding,
     Repair,
@@ -25,7 +25,9 @@ from greyheron.model.notation.entries import write_entry
 from greyheron.model.values import Action, Family
 
 
-def in_addresses(access_list: AccessList, resolved: ResolvedList, held: "Held") -> Iterator[Finding]:
+def in_addresses(
+    access_list: AccessList, resolved: ResolvedList, held: "KnownAddresses"
+) -> Iterator[Finding]:
     """What is doubtful in the addresses of one list."""
     for rule in resolved.rules:
         yield from _blocks(access_list, rule, held)
@@ -33,7 +35,7 @@ def in_addresses(access_list: AccessList, resolved: ResolvedList, held: "Held") 
     yield from _one_address_only(access_list, resolved, held)
 
 
-class Held:
+class KnownAddresses:
     """What addresses there are in a network, and whose."""
 
     def __init__(self, network: Network) -> None:
@@ -60,7 +62,7 @@ class Held:
         self._prefix_firsts = {
             family: [block.first for block in blocks] for family, blocks in self._prefixes.items()
         }
-        known = {(block.value, block.care) for block in found[Family.IPV4]}
+        known = {(block.value, block.mask) for block in found[Family.IPV4]}
         self._scattered = np.array(sorted(known), dtype=np.int64).reshape(-1, 2)
 
     def only_in(self, block: AddressBlock) -> AddressBlock | None:
@@ -72,8 +74,8 @@ class Held:
 
     def any_in(self, block: AddressBlock) -> bool:
         if block.length is None:  # a wildcard mask, so IPv4
-            value, care = self._scattered.T
-            return bool((((value ^ block.value) & care & block.care) == 0).any())
+            value, mask = self._scattered.T
+            return bool((((value ^ block.value) & mask & block.mask) == 0).any())
         at = bisect_right(self._firsts[block.family], block.last) - 1
         return at >= 0 and self._spans[block.family][at][1] >= block.first
 
@@ -86,10 +88,10 @@ _LOCAL = (
 )
 
 
-def _blocks(access_list: AccessList, rule: Rule, held: Held) -> Iterator[Finding]:
+def _blocks(access_list: AccessList, rule: Rule, held: KnownAddresses) -> Iterator[Finding]:
     for blocks in (rule.sources, rule.destinations):
         for block in blocks or ():
-            wild = block.care ^ block.family.every_bit
+            wild = block.mask ^ block.family.every_bit
             if block.length is None and wild & (wild + 1) and _is_mask(wild, block.family):
                 yield Finding(
                     "inverted wildcard",
@@ -122,7 +124,7 @@ def _is_mask(wild: int, family: Family) -> bool:
     return wild == family.every_bit ^ (family.every_bit >> wild.bit_count())
 
 
-def _too_wide(access_list: AccessList, rule: Rule, held: Held) -> Iterator[Finding]:
+def _too_wide(access_list: AccessList, rule: Rule, held: KnownAddresses) -> Iterator[Finding]:
     """A wildcard or prefix that begins where a segment's does, and covers much that nobody has."""
     entry = rule.entry
     sides: tuple[tuple[AddressTerm | None, Callable[[AddressBlock], Entry]], ...] = (
@@ -130,14 +132,14 @@ def _too_wide(access_list: AccessList, rule: Rule, held: Held) -> Iterator[Findi
         (entry.destination, lambda block: replace(entry, destination=block)),
     )
     for term, narrowed in sides:
-        if not isinstance(term, AddressBlock) or term.length is None or term.care == 0:
+        if not isinstance(term, AddressBlock) or term.length is None or term.mask == 0:
             continue
         only = held.only_in(term)
         if only is None or only.size >= term.size or only.first != term.first:
             continue
         wildcard = ""
         if term.family is Family.IPV4:
-            wildcard = f", the wildcard {term.family.text(only.care ^ term.family.every_bit)}"
+            wildcard = f", the wildcard {term.family.text(only.mask ^ term.family.every_bit)}"
         yield Finding(
             "wider than what is there",
             Severity.WARNING,
@@ -159,7 +161,9 @@ def _with_entry(access_list: AccessList, entry: Entry) -> Change:
     return holding(access_list, (entry if each.number == entry.number else each for each in entries))
 
 
-def _one_address_only(access_list: AccessList, resolved: ResolvedList, held: Held) -> Iterator[Finding]:
+def _one_address_only(
+    access_list: AccessList, resolved: ResolvedList, held: KnownAddresses
+) -> Iterator[Finding]:
     """A deny towards one address of a device that has more: the others are not covered."""
     family = access_list.family
     denying = [rule for rule in resolved.rules if rule.entry.action is Action.DENY and rule.destinations]

@@ -6,18 +6,18 @@ from dataclasses import dataclass
 import numpy as np
 
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving
-from greyheron.analysis.proof.places import Place, Places
+from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.analysis.proof.regions import Region, meet
-from greyheron.analysis.words import place_words
+from greyheron.analysis.words.steps import place_words
+from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.headers import Bools, Ints
 from greyheron.core.lists import Rule
-from greyheron.core.places import AttachmentPoint
 from greyheron.core.world import World
 from greyheron.model.document import Placement
 from greyheron.model.entry import AddressBlock
 from greyheron.model.services import Request
-from greyheron.model.values import FORWARDING, DeviceKind, Direction, Family
+from greyheron.model.values import Direction, Family
 
 MOST_ENDS = 1200
 """Where there are more addresses and segments, only places before segments of hosts are judged."""
@@ -26,9 +26,9 @@ _ANY_PROTOCOL = 253
 
 @dataclass(frozen=True, slots=True)
 class _Passing:
-    """Who sends by a place and to whom, as places among the ends.
+    """Who sends by a place and to whom, as indices among the endpoints.
 
-    pairs:  which source to which goal, by their places in those two; None: each to each
+    pairs:  which source to which goal, by their indices in those two; None: each to each
     """
 
     sources: Ints
@@ -46,14 +46,14 @@ def facing_away(ground: Ground) -> Iterator[Finding]:
         placed = [
             point
             for point, which in ground.world.lists
-            if which is family and (point.device, point.at) in ground.world.interfaces
+            if which is family and (point.device, point.at) in ground.world.topology.interfaces
         ]
         if placed:
-            found = Places(ground.world.inhabited, ground.network, family)
-            places = (*found.every, *found.translated)
-            few = len(places) <= MOST_ENDS
-            passers = _traced(ground, family, places) if few else _before_hosts(ground.world, places)
-            regions = [place.region for place in places]
+            found = Endpoints(ground.world.with_possible_hosts, ground.network, family)
+            endpoints = (*found.every, *found.translated)
+            few = len(endpoints) <= MOST_ENDS
+            passers = _traced(ground, family, endpoints) if few else _before_hosts(ground.world, endpoints)
+            regions = [endpoint.region for endpoint in endpoints]
             for number, point in enumerate(placed):
                 ground.progress(number / len(placed))
                 yield from _judged(ground, family, point, passers, regions)
@@ -104,7 +104,7 @@ def _comes_by(rule: Rule, regions: Sequence[Region], passing: _Passing) -> bool:
 
 
 def _within(ends: Ints, blocks: tuple[AddressBlock, ...] | None, regions: Sequence[Region]) -> Ints:
-    """The places in `ends` of those that have an address in some of `blocks`."""
+    """The indices in `ends` of those that have an address in some of `blocks`."""
     if blocks is None:
         return np.arange(len(ends))
     held = [
@@ -115,12 +115,12 @@ def _within(ends: Ints, blocks: tuple[AddressBlock, ...] | None, regions: Sequen
     return np.array(held, dtype=np.int64)
 
 
-def _traced(ground: Ground, family: Family, places: Sequence[Place]) -> _Passers:
+def _traced(ground: Ground, family: Family, endpoints: Sequence[Endpoint]) -> _Passers:
     """Everyone sends to everyone else, and it is seen by which places that goes."""
-    ends = [(place.device, place.region[0].first) for place in places]
+    ends = [(endpoint.device, endpoint.region[0].first) for endpoint in endpoints]
     numbers = {device: number for number, (device, _) in enumerate(ends)}
     devices = np.array([numbers[device] for device, _ in ends], dtype=np.int64)
-    sends = np.array([not place.translated for place in places], dtype=np.bool_)
+    sends = np.array([not endpoint.translated for endpoint in endpoints], dtype=np.bool_)
     source, goal = np.divmod(np.arange(len(ends) ** 2), max(len(ends), 1))
     apart = (devices[source] != devices[goal]) & sends[source]
     source, goal = source[apart], goal[apart]
@@ -135,7 +135,7 @@ def _traced(ground: Ground, family: Family, places: Sequence[Place]) -> _Passers
         nothing,
         nothing,
     )
-    courses = ground.engines(ground.world.inhabited.baseline).courses(asked)
+    courses = ground.engines(ground.world.with_possible_hosts.baseline).courses(asked)
     rows, codes = courses.meetings()
     order = np.argsort(codes, kind="stable")
     codes, rows = codes[order], rows[order]
@@ -143,7 +143,7 @@ def _traced(ground: Ground, family: Family, places: Sequence[Place]) -> _Passers
     pair[courses.row_of] = np.stack([source, goal], axis=1)
 
     def at(point: AttachmentPoint) -> _Passing:
-        code = courses.fabric.gate[point]
+        code = courses.forwarding.point[point]
         first, end = np.searchsorted(codes, [code, code + 1])
         (sources, from_), (goals, to) = (
             np.unique(side, return_inverse=True) for side in pair[rows[first:end]].T
@@ -155,21 +155,21 @@ def _traced(ground: Ground, family: Family, places: Sequence[Place]) -> _Passers
     return at
 
 
-def _before_hosts(world: World, places: Sequence[Place]) -> _Passers:
+def _before_hosts(world: World, endpoints: Sequence[Endpoint]) -> _Passers:
     """Where a segment has hosts and one router only: what enters comes from them, what leaves is for them."""
-    inhabited = world.inhabited
+    topology, drawn = world.with_possible_hosts.topology, world.topology.devices
 
     def at(point: AttachmentPoint) -> _Passing | None:
-        own = inhabited.devices[point.device]
-        segment = inhabited.segments.of.get((point.device, point.at))
+        own = topology.devices[point.device]
+        segment = topology.segments.of.get((point.device, point.at))
         if segment is None or own.translations:
             return None
-        members = {name for name, _ in inhabited.segments.members[segment]} - {point.device}
-        kinds = {inhabited.devices[name].kind for name in members if name in world.devices}
-        if kinds & {*FORWARDING, DeviceKind.OUTSIDE}:
+        members = {name for name, _ in topology.segments.members[segment]} - {point.device}
+        traits = [drawn[name].traits for name in members if name in drawn]
+        if any(each.forwards or each.open_ended for each in traits):
             return None
-        near = np.array([place.device in members for place in places], dtype=np.bool_)
-        far = np.array([place.device != point.device for place in places], dtype=np.bool_) & ~near
+        near = np.array([endpoint.device in members for endpoint in endpoints], dtype=np.bool_)
+        far = np.array([endpoint.device != point.device for endpoint in endpoints], dtype=np.bool_) & ~near
         if point.direction is Direction.OUT:
             return _Passing(np.flatnonzero(far), np.flatnonzero(near), None)
         return _Passing(np.flatnonzero(near), np.flatnonzero(~near), None)

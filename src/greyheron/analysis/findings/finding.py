@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 from hashlib import sha256
 
-from greyheron.analysis.findings.coverage import IdleEntries
-from greyheron.analysis.proof.proving import Engines
+from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.proof.prover import Engines
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.world import World
 from greyheron.model.changes import Change, key_of, putting
@@ -72,7 +72,7 @@ class Ground:
     network: Network
     world: World
     engines: Engines
-    idle: IdleEntries
+    idle: IneffectiveEntries
     progress: Progress = unwatched
 
 

@@ -7,9 +7,8 @@ from dataclasses import replace
 import numpy as np
 from scipy.sparse import csr_array, triu
 
-from greyheron.analysis.entries import holding, rewritten
-from greyheron.analysis.findings.addressed import Held, in_addresses
-from greyheron.analysis.findings.coverage import Idle
+from greyheron.analysis.advice.entries import holding, rewritten
+from greyheron.analysis.findings.addressed import KnownAddresses, in_addresses
 from greyheron.analysis.findings.finding import (
     Finding,
     Ground,
@@ -19,6 +18,7 @@ from greyheron.analysis.findings.finding import (
     shortened,
     text_of,
 )
+from greyheron.analysis.findings.ineffective import Ineffective
 from greyheron.core.lists import Names, resolve
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network
@@ -35,7 +35,7 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
     network, names = ground.network, Names(ground.network)
     placed = {each.list for each in network.placements}
     known = {found.name: found for found in ground.world.lists.values()}
-    held = Held(network)
+    held = KnownAddresses(network)
     for number, access_list in enumerate(network.lists):
         ground.progress(number / len(network.lists))
         resolved = known.get(access_list.name) or resolve(access_list, names)
@@ -88,7 +88,7 @@ def _only_denies(access_list: AccessList) -> Finding:
     )
 
 
-def _idle(access_list: AccessList, idle: Iterable[Idle]) -> Iterator[Finding]:
+def _idle(access_list: AccessList, idle: Iterable[Ineffective]) -> Iterator[Finding]:
     idle = tuple(idle)
     hidden = [each for each in idle if not each.matched]
     opposite = [each for each in hidden if each.opposite]
@@ -140,7 +140,7 @@ def _idle(access_list: AccessList, idle: Iterable[Idle]) -> Iterator[Finding]:
         )
 
 
-def _pairs(access_list: AccessList, idle: Iterable[Idle]) -> tuple[str, ...]:
+def _pairs(access_list: AccessList, idle: Iterable[Ineffective]) -> tuple[str, ...]:
     return tuple(
         f"{line_of(access_list, each.number)}: "
         f"{'; '.join(line_of(access_list, number) for number in each.by[:3])}"
@@ -148,15 +148,15 @@ def _pairs(access_list: AccessList, idle: Iterable[Idle]) -> tuple[str, ...]:
     )
 
 
-def _moved_up(access_list: AccessList, idle: Iterable[Idle]) -> Repair:
+def _moved_up(access_list: AccessList, idle: Iterable[Ineffective]) -> Repair:
     """Specific entries before the general ones that hide them."""
     entries = list(access_list.body.entries)
     for each in idle:
-        at = next(place for place, entry in enumerate(entries) if entry.number == each.number)
+        at = next(index for index, entry in enumerate(entries) if entry.number == each.number)
         moved = entries.pop(at)
-        goal = next(place for place, entry in enumerate(entries) if entry.number in each.by)
+        goal = next(index for index, entry in enumerate(entries) if entry.number in each.by)
         entries.insert(goal, moved)
-    even = (replace(entry, number=10 * place) for place, entry in enumerate(entries, 1))
+    even = (replace(entry, number=10 * index) for index, entry in enumerate(entries, 1))
     return Repair(f"move the hidden entries of {access_list.name} up", (holding(access_list, even),))
 
 
@@ -250,8 +250,8 @@ def _nearly_alike(lines: Mapping[str, frozenset[str]]) -> list[tuple[str, str]]:
         return []
     names = list(lines)
     number = {
-        line: place
-        for place, line in enumerate(dict.fromkeys(line for own in lines.values() for line in own))
+        line: index
+        for index, line in enumerate(dict.fromkeys(line for own in lines.values() for line in own))
     }
     columns = np.array([number[line] for own in lines.values() for line in own], dtype=np.int64)
     sizes = np.array([len(own) for own in lines.values()], dtype=np.int64)

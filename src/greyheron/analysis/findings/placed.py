@@ -4,8 +4,8 @@ from collections.abc import Iterator
 
 from greyheron.analysis.findings.facing import facing_away
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving, shortened
-from greyheron.analysis.words import place_words
-from greyheron.model.values import FORWARDING, Action, Direction, LineKind, ListKind
+from greyheron.analysis.words.steps import place_words
+from greyheron.model.values import Action, Direction, LineKind, ListKind
 
 
 def in_placements(ground: Ground) -> Iterator[Finding]:
@@ -47,14 +47,14 @@ def _on_console(ground: Ground) -> Iterator[Finding]:
 def _near_the_source(ground: Ground) -> Iterator[Finding]:
     """A standard list where those whom it denies come in: it keeps them from everything."""
     for (point, family), found in ground.world.lists.items():
-        device = ground.world.devices[point.device]
-        router = device.kind in FORWARDING
+        device = ground.world.topology.devices[point.device]
+        router = device.traits.forwards
         port = (point.device, point.at)
         if found.kind is not ListKind.STANDARD or not router or point.direction is not Direction.IN:
             continue
-        if port not in ground.world.segments.of:
+        if port not in ground.world.topology.segments.of:
             continue
-        prefixes = [each.prefix for each in ground.world.held(port, family)]
+        prefixes = [each.prefix for each in ground.world.topology.held(port, family)]
         denied = [
             rule.entry.number
             for rule in found.rules

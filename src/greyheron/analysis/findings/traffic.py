@@ -3,11 +3,11 @@
 from collections import defaultdict
 from collections.abc import Iterator
 
-from greyheron.analysis.book import Tries
 from greyheron.analysis.findings.finding import Finding, Ground, Severity, counted, shortened
-from greyheron.analysis.judge import Standing, judge
-from greyheron.analysis.reach import Reach, ReachQuestion, axis_of
-from greyheron.analysis.words import ending_words, entry_words, place_words
+from greyheron.analysis.reach.matrix import Reach, ReachQuestion, axis_of
+from greyheron.analysis.testing.book import Tries
+from greyheron.analysis.testing.judge import Standing, judge
+from greyheron.analysis.words.steps import ending_words, entry_words, place_words
 from greyheron.core.conversation import Verdict, Way, converse
 from greyheron.core.matching import Decision
 from greyheron.core.progress import part
@@ -32,7 +32,7 @@ def in_traffic(ground: Ground) -> Iterator[Finding]:
 
 
 def _neighbours(ground: Ground) -> Iterator[Finding]:
-    for cut in ground.world.cut_neighbours():
+    for cut in ground.world.routes.cut_neighbours():
         entry = _which(cut.by.decision)
         ends = (":".join(cut.port), ":".join(cut.neighbour))
         yield Finding(

@@ -6,7 +6,7 @@ from greyheron.analysis.findings.finding import Finding, Ground, Severity
 from greyheron.core.addresses import block_of, is_link_local
 from greyheron.model.document import Device, Interface
 from greyheron.model.entry import AddressBlock
-from greyheron.model.values import DeviceKind, Family
+from greyheron.model.values import Family
 
 _DEFAULT = 1
 
@@ -29,7 +29,7 @@ def _vlans(ground: Ground) -> Iterator[Finding]:
         words = " – ".join(link.ends)
         if not tags[0].keys() & tags[1].keys():
             yield _mismatch(words, "nothing that one end sends is taken by the other", tags, link.ends)
-        elif all(device.kind is DeviceKind.SWITCH for device, _ in found):
+        elif all(device.traits.bridges for device, _ in found):
             apart = [tag for tag in tags[0].keys() & tags[1].keys() if tags[0][tag] != tags[1][tag]]
             if apart:
                 text = f"frames change from VLAN {tags[0][apart[0]]} to {tags[1][apart[0]]} on it"
@@ -66,7 +66,7 @@ def _interface(device: Device, name: str) -> Interface:
 
 def _tags(device: Device, interface: Interface) -> dict[int | None, int] | None:
     """The VLAN of frames with each tag (None: without one); None where every frame is taken."""
-    if device.kind is not DeviceKind.SWITCH:
+    if not device.traits.bridges:
         subs = {sub.vlan: sub.vlan or 0 for sub in device.interfaces if sub.parent == interface.name}
         return {None: _DEFAULT, **subs} if subs and interface.addresses else (dict(subs) or None)
     if not interface.trunk and interface.untagged is None:
@@ -78,9 +78,9 @@ def _tags(device: Device, interface: Interface) -> dict[int | None, int] | None:
 def _prefixes(ground: Ground) -> Iterator[Finding]:
     """One prefix on two segments: half of its addresses cannot be reached from the other half."""
     segments: dict[AddressBlock, dict[int, str]] = {}
-    for port, number in ground.world.segments.of.items():
+    for port, number in ground.world.topology.segments.of.items():
         for family in Family:
-            for each in ground.world.held(port, family):
+            for each in ground.world.topology.held(port, family):
                 if not is_link_local(family, each.address) and each.prefix.size > 1:
                     segments.setdefault(each.prefix, {}).setdefault(number, ":".join(port))
     for prefix, places in segments.items():
@@ -96,10 +96,10 @@ def _prefixes(ground: Ground) -> Iterator[Finding]:
 
 
 def _local_addresses(ground: Ground) -> Iterator[Finding]:
-    for members in ground.world.segments.members:
+    for members in ground.world.topology.segments.members:
         held: dict[int, str] = {}
         for port in members:
-            for each in ground.world.held(port, Family.IPV6):
+            for each in ground.world.topology.held(port, Family.IPV6):
                 if is_link_local(Family.IPV6, each.address):
                     other = held.setdefault(each.address, ":".join(port))
                     if other != ":".join(port):

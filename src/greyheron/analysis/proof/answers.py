@@ -17,7 +17,7 @@ from greyheron.analysis.proof.regions import (
     span_union,
     tidied,
 )
-from greyheron.analysis.proof.services import ALL_PORTS, Service, Tag, whole
+from greyheron.analysis.proof.services import ALL_PORTS, ServiceSet, Tag, whole
 from greyheron.core.bulk.headers import Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.model.flow import Flow, FlowEnd
@@ -52,7 +52,7 @@ class Party:
 class Asking:
     """Services, and the source ports they are asked from; those are empty where there are none."""
 
-    service: Service
+    service: ServiceSet
     source_ports: Spans
 
 
@@ -119,12 +119,12 @@ class Proof:
 
 
 @dataclass(frozen=True, slots=True)
-class Cells:
+class ClassRows:
     """Conversations by classes that are alike: arrays of one length, and what their numbers stand for."""
 
     sources: Sequence[Party]
     destinations: Sequence[Party]
-    services: Sequence[Service]
+    services: Sequence[ServiceSet]
     ports: Sequence[Spans]
     source: Ints
     destination: Ints
@@ -132,12 +132,12 @@ class Cells:
     port: Ints
 
 
-Side = tuple[Party, ...]
+Parties = tuple[Party, ...]
 
 
-def boxes_of(family: Family, found: Iterable[Cells], wholes: "Wholes") -> tuple[Box, ...]:
+def boxes_of(family: Family, found: Iterable[ClassRows], wholes: "Wholes") -> tuple[Box, ...]:
     """Few boxes that hold exactly the conversations in all cells, which are disjoint."""
-    sides, services, ports = _Numbered[Party](), _Numbered[Service](), _Numbered[Spans]()
+    sides, services, ports = _Numbered[Party](), _Numbered[ServiceSet](), _Numbered[Spans]()
     columns = [
         np.stack(
             [
@@ -196,16 +196,16 @@ class _Numbered(Generic[T]):
         return np.array(found, dtype=np.int64)
 
 
-def _joined(services: Iterable[tuple[Service, Spans]]) -> frozenset[Asking]:
+def _joined(services: Iterable[tuple[ServiceSet, Spans]]) -> frozenset[Asking]:
     """The same as few products: ports joined where source ports are the same, and the other way about."""
-    by_service: dict[Service, list[tuple[int, int]]] = {}
+    by_service: dict[ServiceSet, list[tuple[int, int]]] = {}
     for service, ports in services:
         by_service.setdefault(service, []).extend(ports)
     by_ports: dict[tuple[Tag, Spans], list[tuple[int, int]]] = {}
     for service, spans in by_service.items():
         by_ports.setdefault((service.tag, span_union(spans)), []).extend(service.spans)
     return frozenset(
-        Asking(Service(tag, span_union(spans)), ports) for (tag, ports), spans in by_ports.items()
+        Asking(ServiceSet(tag, span_union(spans)), ports) for (tag, ports), spans in by_ports.items()
     )
 
 
@@ -216,10 +216,10 @@ class _Merging:
         self._parties, self._wholes = parties, wholes
         self._whose = [(party.device, party.drawn) for party in parties]
         self._ranges: dict[int, Spans | None] = {}
-        self._sides: dict[tuple[int, ...], Side] = {}
+        self._sides: dict[tuple[int, ...], Parties] = {}
         self._joined: dict[tuple[int, ...], Party] = {}
 
-    def grouped(self, pairs: Iterable[tuple[int, int]]) -> list[tuple[Side, Side]]:
+    def grouped(self, pairs: Iterable[tuple[int, int]]) -> list[tuple[Parties, Parties]]:
         """Products that hold exactly `pairs`: first by what stands first, then by what goes with it."""
         beside: dict[int, list[int]] = {}
         for one, other in pairs:
@@ -227,12 +227,12 @@ class _Merging:
         by_numbers: dict[tuple[int, ...], list[int]] = {}
         for one, others in beside.items():
             by_numbers.setdefault(tuple(sorted(others)), []).append(one)
-        together: dict[Side, list[int]] = {}
+        together: dict[Parties, list[int]] = {}
         for numbers, ones in by_numbers.items():
             together.setdefault(self._side(numbers), []).extend(ones)
         return [(self._side(tuple(sorted(ones))), others) for others, ones in together.items()]
 
-    def _side(self, numbers: tuple[int, ...]) -> Side:
+    def _side(self, numbers: tuple[int, ...]) -> Parties:
         """Parties with all that is theirs in one, in the order of their names."""
         if numbers not in self._sides:
             own: dict[tuple[str, bool], list[int]] = {}
@@ -293,7 +293,7 @@ def _end(family: Family, party: Party) -> FlowEnd:
 MOST_NAMED = 6
 
 
-def side_words(side: Side, most: int = MOST_NAMED) -> list[str]:
+def side_words(side: Parties, most: int = MOST_NAMED) -> list[str]:
     """Everyone of a side, each in a few words."""
     found = [party_words(party) for party in side]
     return found if len(found) <= most else [*found[: most - 1], f"{len(found) - most + 1} more"]
@@ -315,7 +315,7 @@ def asking_words(asking: Asking, family: Family) -> str:
     return service_words(asking.service, family) + ("" if usual else f" from port {span_words(ports)}")
 
 
-def service_words(service: Service, family: Family) -> str:
+def service_words(service: ServiceSet, family: Family) -> str:
     if service.tag is Tag.OTHER:
         if service.spans == whole(family)[Tag.OTHER]:
             return "every other protocol"

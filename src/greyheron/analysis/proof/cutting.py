@@ -15,7 +15,7 @@ from cachetools import LRUCache
 
 from greyheron.analysis.proof.regions import Region, Spans, meet, parts_by, size, span_parts, tells_apart
 from greyheron.analysis.proof.services import (
-    Service,
+    ServiceSet,
     back,
     telling,
     telling_source_ports,
@@ -41,7 +41,7 @@ class Role(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class _Spans:
+class _TellingSpans:
     """The sets of services and of source ports by which a list tells packets of one service apart."""
 
     services: frozenset[Spans]
@@ -52,9 +52,9 @@ class _Spans:
 class _OfList:
     """What is known of one list, as long as the list is in use."""
 
-    spans: "dict[Service, _Spans]" = field(default_factory=dict)
-    borders: "dict[tuple[Service, Role], Borders]" = field(default_factory=dict)
-    near: "dict[tuple[Service, Role, Region], frozenset[Blocks]]" = field(default_factory=dict)
+    spans: "dict[ServiceSet, _TellingSpans]" = field(default_factory=dict)
+    borders: "dict[tuple[ServiceSet, Role], Borders]" = field(default_factory=dict)
+    near: "dict[tuple[ServiceSet, Role, Region], frozenset[Blocks]]" = field(default_factory=dict)
 
 
 class Cutter:
@@ -77,7 +77,7 @@ class Cutter:
         )
 
     def regions(
-        self, region: Region, lists: Sequence[ResolvedList], service: Service, role: Role
+        self, region: Region, lists: Sequence[ResolvedList], service: ServiceSet, role: Role
     ) -> list[Region]:
         """`region` in parts that no entry of `lists` tells apart in packets of `service`.
 
@@ -92,7 +92,7 @@ class Cutter:
         return parts
 
     def some(
-        self, region: Region, lists: Sequence[ResolvedList], service: Service, role: Role, most: int
+        self, region: Region, lists: Sequence[ResolvedList], service: ServiceSet, role: Role, most: int
     ) -> list[Region]:
         """At most `most` single addresses of `region`, in some of the parts that `lists` tell apart."""
         told = sorted(
@@ -104,12 +104,12 @@ class Cutter:
         return [(AddressBlock(self._family, address, self._family.every_bit),) for address in addresses]
 
     def _told(
-        self, region: Region, lists: Sequence[ResolvedList], service: Service, role: Role
+        self, region: Region, lists: Sequence[ResolvedList], service: ServiceSet, role: Role
     ) -> frozenset[Blocks]:
         return frozenset(blocks for found in lists for blocks in self._between(found, service, role, region))
 
     def _between(
-        self, found: ResolvedList, service: Service, role: Role, region: Region
+        self, found: ResolvedList, service: ServiceSet, role: Role, region: Region
     ) -> frozenset[Blocks]:
         """The sets of blocks in a list that may part `region`."""
         near, key = self._of(found).near, (service, role, region)
@@ -119,15 +119,15 @@ class Cutter:
             near[key] = frozenset(blocks for blocks in between if tells_apart(blocks, region))
         return near[key]
 
-    def services(self, service: Service, lists: Sequence[ResolvedList]) -> list[Service]:
+    def services(self, service: ServiceSet, lists: Sequence[ResolvedList]) -> list[ServiceSet]:
         """`service` in parts that no entry of `lists` tells apart."""
         first, last = service.spans[0][0], service.spans[-1][1]
         if first == last:
             return [service]
         told = {spans for found in lists for spans in self._spans(found, service).services}
-        return [Service(service.tag, part) for part in span_parts(service.spans, told)]
+        return [ServiceSet(service.tag, part) for part in span_parts(service.spans, told)]
 
-    def source_ports(self, ports: Spans, service: Service, lists: Sequence[ResolvedList]) -> list[Spans]:
+    def source_ports(self, ports: Spans, service: ServiceSet, lists: Sequence[ResolvedList]) -> list[Spans]:
         """Source ports of `service` in parts that no entry of `lists` tells apart."""
         if not ports:
             return [ports]
@@ -135,19 +135,19 @@ class Cutter:
             ports, {spans for found in lists for spans in self._spans(found, service).source_ports}
         )
 
-    def _spans(self, found: ResolvedList, service: Service) -> "_Spans":
+    def _spans(self, found: ResolvedList, service: ServiceSet) -> "_TellingSpans":
         known = self._of(found).spans
         if service not in known:
             family = self._family
             rules = [
                 rule for rule in found.rules if there(rule, service, family) or back(rule, service, family)
             ]
-            known[service] = _Spans(
+            known[service] = _TellingSpans(
                 telling(rules, service, family), telling_source_ports(rules, service, family)
             )
         return known[service]
 
-    def _telling(self, found: ResolvedList, service: Service, role: Role) -> "Borders":
+    def _telling(self, found: ResolvedList, service: ServiceSet, role: Role) -> "Borders":
         known, key = self._of(found).borders, (service, role)
         if key not in known:
             seen = {blocks for rule in found.rules for blocks in self._seen(rule, service, role) if blocks}
@@ -157,7 +157,7 @@ class Cutter:
     def _of(self, found: ResolvedList) -> "_OfList":
         return self._lists.setdefault(found, _OfList())
 
-    def _seen(self, rule: Rule, service: Service, role: Role) -> Iterator[Blocks]:
+    def _seen(self, rule: Rule, service: ServiceSet, role: Role) -> Iterator[Blocks]:
         """The sets of addresses by which `rule` may tell one packet from another, on that side of it."""
         sides = (rule.sources, rule.destinations)
         own, other = sides if role is Role.SOURCE else sides[::-1]
@@ -200,8 +200,8 @@ def _is_discovery(rule: Rule) -> bool:
 
 def _low_bits(block: AddressBlock) -> AddressBlock:
     """The addresses whose solicited-node group is in `block`."""
-    care = block.care & 0xFF_FFFF
-    return AddressBlock(Family.IPV6, block.value & care, care)
+    mask = block.mask & 0xFF_FFFF
+    return AddressBlock(Family.IPV6, block.value & mask, mask)
 
 
 def _moved(blocks: Blocks, rule: Translation) -> Iterator[Blocks]:
@@ -211,7 +211,7 @@ def _moved(blocks: Blocks, rule: Translation) -> Iterator[Blocks]:
         for here, target in ((inside, outside), (outside, inside)):
             found = (meet(block, here) for block in blocks)
             yield tuple(
-                AddressBlock(each.family, each.value - here.value + target.value, each.care)
+                AddressBlock(each.family, each.value - here.value + target.value, each.mask)
                 for each in found
                 if each is not None
             )
@@ -222,7 +222,7 @@ def _moved(blocks: Blocks, rule: Translation) -> Iterator[Blocks]:
         AddressBlock(
             each.family,
             inside.value | (each.value & offsets & (outside.size - 1)),
-            inside.care | each.care & offsets & (outside.size - 1),
+            inside.mask | each.mask & offsets & (outside.size - 1),
         )
         for each in pooled
         if each is not None and not (each.value - outside.value) & ~offsets & (outside.size - 1)

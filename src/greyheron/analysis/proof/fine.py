@@ -8,9 +8,9 @@ import numpy as np
 
 from greyheron.analysis.proof.answers import Party
 from greyheron.analysis.proof.cutting import Role
-from greyheron.analysis.proof.grounds import Classes, Piece
+from greyheron.analysis.proof.grounds import CoarseClasses, Piece
 from greyheron.analysis.proof.regions import Region, Spans, TooManyParts, size
-from greyheron.analysis.proof.services import Service
+from greyheron.analysis.proof.services import ServiceSet
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
 from greyheron.core.bulk.headers import Bools, Ints
@@ -26,7 +26,7 @@ _PASSES = VERDICT_ORDER.index(Verdict.PASSES)
 
 @dataclass(frozen=True, slots=True)
 class Fine:
-    """Fine classes: of each its coarse class, its places in the tables, and what becomes of it."""
+    """Fine classes: of each its coarse class, its indices in the tables, and what becomes of it."""
 
     coarse: Ints
     source: Ints
@@ -39,8 +39,8 @@ class Fine:
     def __len__(self) -> int:
         return len(self.coarse)
 
-    def take(self, places: Ints | Bools) -> "Fine":
-        return Fine(*(getattr(self, name)[places] for name in FIELDS))
+    def take(self, indices: Ints | Bools) -> "Fine":
+        return Fine(*(getattr(self, name)[indices] for name in FIELDS))
 
 
 SOME = 64
@@ -56,33 +56,33 @@ NO_CLASSES = Fine(_NONE, _NONE, _NONE, _NONE, _NONE, _NONE, _NONE.astype(np.bool
 
 
 @dataclass(frozen=True, slots=True)
-class Tables:
+class ClassTables:
     """What the numbers of fine classes stand for. Parties come with an address to try, or two."""
 
     sources: list[Party] = field(default_factory=list)
     destinations: list[Party] = field(default_factory=list)
-    services: list[Service] = field(default_factory=list)
+    services: list[ServiceSet] = field(default_factory=list)
     ports: list[Spans] = field(default_factory=list)
 
 
-def compacted(tables: Tables, fine: Fine) -> tuple[Tables, Fine]:
+def compacted(tables: ClassTables, fine: Fine) -> tuple[ClassTables, Fine]:
     """Only what `fine` speaks of, so that nothing is held of classes that were decided otherwise."""
     kept: list[list[Any]] = []
-    places: list[Ints] = []
+    indices: list[Ints] = []
     sides = ((fine.source, tables.sources), (fine.destination, tables.destinations))
     for numbers, held in (*sides, (fine.service, tables.services), (fine.ports, tables.ports)):
-        used, place = np.unique(numbers, return_inverse=True)
+        used, index = np.unique(numbers, return_inverse=True)
         kept.append([held[number] for number in used.tolist()])
-        places.append(place)
-    source, destination, service, ports = places
-    return Tables(*kept), Fine(fine.coarse, source, destination, service, ports, fine.verdict, fine.some)
+        indices.append(index)
+    source, destination, service, ports = indices
+    return ClassTables(*kept), Fine(fine.coarse, source, destination, service, ports, fine.verdict, fine.some)
 
 
-def appended(first: Tables, second: Tables, rows: Fine) -> tuple[Tables, Fine]:
-    """Two sets of tables as one, and `rows` of the second with their places in it."""
+def appended(first: ClassTables, second: ClassTables, rows: Fine) -> tuple[ClassTables, Fine]:
+    """Two sets of tables as one, and `rows` of the second with their indices in it."""
     names = ("sources", "destinations", "services", "ports")
     offsets = [len(getattr(first, name)) for name in names]
-    tables = Tables(*([*getattr(first, name), *getattr(second, name)] for name in names))
+    tables = ClassTables(*([*getattr(first, name), *getattr(second, name)] for name in names))
     return tables, Fine(
         rows.coarse,
         rows.source + offsets[0],
@@ -101,14 +101,14 @@ class Decided:
     many:  for each coarse class 0, or so many kinds of addresses and more, of which only some were tried
     """
 
-    tables: Tables
+    tables: ClassTables
     wrong: Fine
     counts: Ints
     many: Ints
 
 
 @dataclass(frozen=True, slots=True)
-class _Parts:
+class _FieldParts:
     """The parts of one class in one field; `many` is not 0 where they are only some of so many and more."""
 
     numbers: range
@@ -117,7 +117,7 @@ class _Parts:
 
 @dataclass(frozen=True, slots=True)
 class _Dimension:
-    """For each class where its parts begin in `flat`, how many there are, and `many` as in `_Parts`."""
+    """For each class where its parts begin in `flat`, how many there are, and `many` as in `_FieldParts`."""
 
     starts: Ints
     counts: Ints
@@ -142,14 +142,14 @@ def _within_bounds(dimensions: list[_Dimension], many: Ints) -> Ints:
 
 
 def _expanded(dimensions: list[_Dimension], total: Ints, first: int, end: int) -> tuple[Ints, ...]:
-    """Every fine class of the coarse ones from `first` on, before `end`: its coarse class and its places."""
+    """Every fine class of the coarse ones from `first` on, before `end`: its coarse class and its indices."""
     some = total[first:end]
     coarse = np.repeat(np.arange(first, end), some)
     left = np.arange(len(coarse)) - np.repeat(np.cumsum(some) - some, some)
     found = [coarse]
     for each in dimensions:
-        left, place = np.divmod(left, each.counts[coarse])
-        found.append(each.flat[each.starts[coarse] + place])
+        left, index = np.divmod(left, each.counts[coarse])
+        found.append(each.flat[each.starts[coarse] + index])
     return tuple(found)
 
 
@@ -158,7 +158,7 @@ class Cut:
 
     def __init__(
         self,
-        classes: Classes,
+        classes: CoarseClasses,
         source: Ints,
         goal: Ints,
         engine: BulkEngine,
@@ -167,7 +167,7 @@ class Cut:
     ) -> None:
         """rows:  which conversations of `courses` these are; all unless given"""
         self._classes, self._engine, self._source, self._goal = classes, engine, source, goal
-        self.tables = Tables()
+        self.tables = ClassTables()
         self._groups: list[tuple[ResolvedList, ...]] = [()]
         self._group = np.zeros(len(source), dtype=np.int64)
         if courses is not None:
@@ -189,14 +189,14 @@ class Cut:
         groups: Ints = group.astype(np.int64)
         return groups
 
-    def _dimension(self, key: Ints, parts: Callable[[int], _Parts]) -> _Dimension:
-        unique, place = np.unique(key, return_inverse=True)
+    def _dimension(self, key: Ints, parts: Callable[[int], _FieldParts]) -> _Dimension:
+        unique, index = np.unique(key, return_inverse=True)
         found = [parts(each) for each in unique.tolist()]
         counts = np.array([len(each.numbers) for each in found], dtype=np.int64)
         starts = np.cumsum(counts) - counts
         flat = np.array([number for each in found for number in each.numbers], dtype=np.int64)
         many = np.array([each.many for each in found], dtype=np.int64)
-        return _Dimension(starts[place], counts[place], flat, many[place])
+        return _Dimension(starts[index], counts[index], flat, many[index])
 
     def _dimensions(self) -> list[_Dimension]:
         """What the coarse classes are cut into, field by field."""
@@ -206,8 +206,8 @@ class Cut:
         groups, kinds = len(self._groups), len(services)
         cutter = classes.grounds.cutter
 
-        def sides(pieces: list[Piece], role: Role, into: list[Party]) -> Callable[[int], _Parts]:
-            def parts(key: int) -> _Parts:
+        def sides(pieces: list[Piece], role: Role, into: list[Party]) -> Callable[[int], _FieldParts]:
+            def parts(key: int) -> _FieldParts:
                 key, asked = divmod(key, kinds)
                 number, group = divmod(key, groups)
                 piece, lists, many = pieces[number], self._groups[group], 0
@@ -217,22 +217,22 @@ class Cut:
                     many = too_many.count
                     regions = cutter.some(piece.region, lists, services[asked], role, SOME)
                 into.extend(piece.party(region) for region in regions)
-                return _Parts(range(len(into) - len(regions), len(into)), many)
+                return _FieldParts(range(len(into) - len(regions), len(into)), many)
 
             return parts
 
-        def asked_parts(key: int) -> _Parts:
+        def asked_parts(key: int) -> _FieldParts:
             asked, group = divmod(key, groups)
             found = cutter.services(services[asked], self._groups[group])
             tables.services.extend(found)
-            return _Parts(range(len(tables.services) - len(found), len(tables.services)), 0)
+            return _FieldParts(range(len(tables.services) - len(found), len(tables.services)), 0)
 
-        def port_parts(key: int) -> _Parts:
+        def port_parts(key: int) -> _FieldParts:
             key, group = divmod(key, groups)
             number, asked = divmod(key, kinds)
             found = cutter.source_ports(spans[number], services[asked], self._groups[group])
             tables.ports.extend(found)
-            return _Parts(range(len(tables.ports) - len(found), len(tables.ports)), 0)
+            return _FieldParts(range(len(tables.ports) - len(found), len(tables.ports)), 0)
 
         # What cannot be cut is the same whatever it meets.
         single_source = np.array([size(piece.region) == 1 for piece in classes.sources], dtype=np.bool_)
@@ -308,21 +308,21 @@ class Cut:
         )
         other_source: dict[int, int] = {}
         other_goal: dict[int, int] = {}
-        for place in np.flatnonzero(to_itself).tolist():
-            from_, to = int(source[place]), int(destination[place])
+        for index in np.flatnonzero(to_itself).tolist():
+            from_, to = int(source[index]), int(destination[index])
             if senders[from_][1] != goals[to]:
                 continue
             second = another(tables.destinations[to].region)
             if second is not None:
-                destination[place] = other_goal.setdefault(to, len(goals))
+                destination[index] = other_goal.setdefault(to, len(goals))
                 goals += [second] * (other_goal[to] == len(goals))
                 continue
             second = another(tables.sources[from_].region)
             if second is not None:
-                source[place] = other_source.setdefault(from_, len(senders))
+                source[index] = other_source.setdefault(from_, len(senders))
                 senders += [(senders[from_][0], second)] * (other_source[from_] == len(senders))
             else:
-                kept[place] = False
+                kept[index] = False
         asked = Conversations(
             family,
             senders,
@@ -352,7 +352,7 @@ def apart(source: Party, destination: Party) -> tuple[Party, Party]:
 def another(region: Region) -> int | None:
     """Another address of a region than the first of its first block, if it has more than one."""
     if region[0].size > 1:
-        free = ~region[0].care & region[0].family.every_bit
+        free = ~region[0].mask & region[0].family.every_bit
         return region[0].first | (free & -free)
     return region[1].first if len(region) > 1 else None
 

@@ -7,9 +7,9 @@ import numpy as np
 
 from greyheron.analysis.proof.answers import EPHEMERAL, Party
 from greyheron.analysis.proof.cutting import Borders, Cutter
-from greyheron.analysis.proof.places import Place, Places
+from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.analysis.proof.regions import Region, Spans, common, parts_by, size, span_parts, span_size
-from greyheron.analysis.proof.services import ALL_PORTS, Service, by_delivery, meant
+from greyheron.analysis.proof.services import ALL_PORTS, ServiceSet, by_delivery, meant
 from greyheron.core.bulk.engine import BulkEngine
 from greyheron.core.lists import Names
 from greyheron.core.world import World
@@ -25,14 +25,14 @@ class Half:
     """
 
     expect: Expectation
-    sources: tuple[Place, ...]
-    destinations: tuple[Place, ...]
+    sources: tuple[Endpoint, ...]
+    destinations: tuple[Endpoint, ...]
     services: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
 class Piece:
-    """Addresses of a place that routes and owners do not tell apart."""
+    """Addresses of an endpoint that routes and owners do not tell apart."""
 
     device: str
     region: Region
@@ -43,16 +43,16 @@ class Piece:
 
 
 class Grounds:
-    """What proofs of one family in one world rest on: its places, borders and cuts."""
+    """What proofs of one family in one world rest on: its endpoints, borders and cuts."""
 
     def __init__(self, world: World, network: Network, family: Family, engine: BulkEngine) -> None:
         """world, engine:  with everyone in it who could be there"""
         self.world, self.family, self.engine = world, family, engine
-        self.places = Places(world, network, family)
+        self.endpoints = Endpoints(world, network, family)
         self.cutter = Cutter(family, network.devices)
         self.names = Names(network)
-        self.fabric = engine.fabric(family)
-        self._borders = Borders((block,) for block in self.fabric.known)
+        self.forwarding = engine.forwarding(family)
+        self._borders = Borders((block,) for block in self.forwarding.known)
         self.translated_ports = frozenset(
             port
             for device in network.devices
@@ -60,32 +60,32 @@ class Grounds:
             for port in (rule.port, rule.to_port)
             if port is not None
         )
-        self._services: dict[tuple[str, tuple[str, ...]], list[Service]] = {}
+        self._services: dict[tuple[str, tuple[str, ...]], list[ServiceSet]] = {}
 
-    def pieces(self, places: Iterable[Place]) -> list[Piece]:
+    def pieces(self, endpoints: Iterable[Endpoint]) -> list[Piece]:
         found: list[Piece] = []
-        for place in places:
-            parts = [place.region]
-            if size(place.region) > 1:
-                low = min(block.first for block in place.region)
-                high = max(block.last for block in place.region)
-                parts = parts_by(place.region, self._borders.between(low, high))
-            found += [Piece(place.device, part, place.drawn) for part in parts]
+        for endpoint in endpoints:
+            parts = [endpoint.region]
+            if size(endpoint.region) > 1:
+                low = min(block.first for block in endpoint.region)
+                high = max(block.last for block in endpoint.region)
+                parts = parts_by(endpoint.region, self._borders.between(low, high))
+            found += [Piece(endpoint.device, part, endpoint.drawn) for part in parts]
         return found
 
-    def services(self, device: str, words: tuple[str, ...]) -> list[Service]:
+    def services(self, device: str, words: tuple[str, ...]) -> list[ServiceSet]:
         """What `words` ask of a device, in parts that are delivered alike."""
         key = device, words
         if key not in self._services:
-            goal = self.world.devices[device]
+            goal = self.world.topology.devices[device]
             self._services[key] = [
                 part
                 for service in meant(words, goal, self.names, self.family)
-                for part in by_delivery(service, goal, self.fabric, self.translated_ports)
+                for part in by_delivery(service, goal, self.forwarding, self.translated_ports)
             ]
         return self._services[key]
 
-    def source_ports(self, service: Service, expect: Expectation) -> list[Spans]:
+    def source_ports(self, service: ServiceSet, expect: Expectation) -> list[Spans]:
         """All that the semantics ask for (§8), in parts that translations treat alike."""
         if not service.tag.with_ports:
             return [()]
@@ -93,14 +93,14 @@ class Grounds:
         return span_parts(whole, [((port, port),) for port in self.translated_ports])
 
 
-class Classes:
+class CoarseClasses:
     """The coarse classes of one half: who, to whom, about what, and from which ports."""
 
     def __init__(self, grounds: Grounds, half: Half) -> None:
         self.grounds, self.half = grounds, half
         self.sources = grounds.pieces(half.sources)
         self.destinations = grounds.pieces(half.destinations)
-        self.services: dict[Service, int] = {}
+        self.services: dict[ServiceSet, int] = {}
         self.ports: dict[Spans, int] = {}
         goals: list[tuple[int, int, int]] = []
         for number, piece in enumerate(self.destinations):
@@ -109,7 +109,7 @@ class Classes:
                 for ports in grounds.source_ports(service, half.expect):
                     goals.append((number, asked, self.ports.setdefault(ports, len(self.ports))))
         self.goals = np.array(goals, dtype=np.int64).reshape(-1, 3)
-        devices = {name: number for number, name in enumerate(grounds.world.devices)}
+        devices = {name: number for number, name in enumerate(grounds.world.topology.devices)}
         self.source_device = np.array([devices[piece.device] for piece in self.sources], dtype=np.int64)
         self.goal_device = np.array(
             [devices[self.destinations[number].device] for number in self.goals[:, 0].tolist()],

@@ -1,153 +1,287 @@
-"""The prover: a requirement answered over every conversation it speaks of, by classes that are alike.
-
-First who talks to whom is cut by what routes, owners and services tell apart, and the courses of those coarse
-classes are found. Then each is cut finer by the entries of the lists that its packets may meet, and one
-conversation of each fine class is decided.
-"""
+"""Requirements answered, and answered again after an edit of lists (2-semantics §10)."""
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, replace
 
 import numpy as np
+from cachetools import LRUCache
 
-from greyheron.analysis.proof.answers import Cells, flow_between
-from greyheron.analysis.proof.fine import FIELDS, Cut, Decided, Fine, apart, appended, compacted, usual_port
-from greyheron.analysis.proof.grounds import Classes
-from greyheron.core.bulk.conversations import Verdicts
-from greyheron.core.bulk.engine import BulkEngine, Courses
+from greyheron.analysis.proof.answers import (
+    Answer,
+    Box,
+    ClassRows,
+    Counterexample,
+    Proof,
+    Violation,
+    Wholes,
+    boxes_of,
+    flow_between,
+)
+from greyheron.analysis.proof.coarse import ProofPart, parts_of
+from greyheron.analysis.proof.fine import apart, usual_port
+from greyheron.analysis.proof.grounds import CoarseClasses, Grounds, Half
+from greyheron.analysis.proof.regions import TooManyParts
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, ForwardingIndexes
 from greyheron.core.bulk.headers import Ints
-from greyheron.core.places import AttachmentPoint
-from greyheron.core.progress import Progress
+from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
+from greyheron.core.progress import Progress, unwatched
 from greyheron.core.progress import part as part_of
-from greyheron.model.flow import Flow
-from greyheron.model.values import Family
+from greyheron.core.world import World
+from greyheron.model.document import Network
+from greyheron.model.requirement import RequirementKind, Statement
+from greyheron.model.values import Expectation, Family
+
+Engines = Callable[[World], BulkEngine]
+MOST_ENGINES = 16
+MOST_GROUNDS = 6
 
 
-def parts_of(classes: Classes, progress: Progress) -> Iterator["Part"]:
-    """Every coarse class, some at a time. Raises Cancelled."""
-    count = len(classes.goals)
-    step = max(1, classes.grounds.engine.at_once // max(count, 1))
-    firsts = range(0, len(classes.sources) if count else 0, step)
-    for number, first in enumerate(firsts):
-        share = part_of(progress, number, len(firsts))
-        share(0)
-        senders = np.arange(first, min(first + step, len(classes.sources)))
-        source, goal = np.repeat(senders, count), np.tile(np.arange(count), len(senders))
-        apart = ~(classes.alone[source] & (classes.source_device[source] == classes.goal_device[goal]))
-        yield Part.of(classes, source[apart], goal[apart], share)
+def engines() -> Engines:
+    """The engines of worlds, which share what they find, each made when asked for; the least used go."""
+    indexes = ForwardingIndexes()
+    made: LRUCache[World, BulkEngine] = LRUCache(MOST_ENGINES)
+
+    def engine(world: World) -> BulkEngine:
+        with indexes.lock:
+            found = made.get(world)
+            if found is None:
+                found = made[world] = BulkEngine(world, indexes)
+            return found
+
+    return engine
 
 
-class Part:
-    """Some coarse classes of one half, where they go, and which of the finer ones violate it.
+@dataclass(frozen=True, slots=True)
+class ProvenHalf:
+    classes: CoarseClasses
+    parts: tuple[ProofPart, ...]
 
-    counts:  how many fine classes each coarse one has
-    many:  for each coarse class 0, or so many kinds of addresses and more, of which only some were tried
+
+@dataclass(frozen=True, slots=True)
+class Proven:
+    """A proof with what it rests on, so that it can be had again when lists have changed.
+
+    network, world:  which it holds for;  tried:  what the baseline makes of a block that holds, by verdict
     """
 
-    def __init__(
-        self,
-        classes: Classes,
-        source: Ints,
-        goal: Ints,
-        courses: Courses,
-        decided: Decided,
-    ) -> None:
-        self._classes, self._source, self._goal, self._courses = classes, source, goal, courses
-        self._tables, self.wrong, self.counts, self.many = (
-            decided.tables,
-            decided.wrong,
-            decided.counts,
-            decided.many,
-        )
-
-    @classmethod
-    def of(cls, classes: Classes, source: Ints, goal: Ints, progress: Progress) -> "Part":
-        engine = classes.grounds.engine
-        coarse, kept = Cut(classes, source, goal, engine, None).conversations()
-        source, goal = source[kept], goal[kept]
-        courses = engine.courses(coarse)
-        decided = Cut(classes, source, goal, engine, courses).wrong(np.arange(len(source)), progress)
-        return cls(classes, source, goal, courses, decided)
-
-    @property
-    def family(self) -> Family:
-        return self._classes.grounds.family
+    statement: Statement
+    network: Network
+    world: World
+    halves: tuple[ProvenHalf, ...]
+    proof: Proof
+    tried: Counter[Verdict] | None
 
     @property
     def nbytes(self) -> int:
         """About how much memory it takes."""
-        tables = self._tables
-        parties = len(tables.sources) + len(tables.destinations)
-        return self._courses.nbytes + 57 * len(self.wrong) + 500 * parties
+        return 2000 + sum(part.nbytes for half in self.halves for part in half.parts)
 
-    def fits(self, engine: BulkEngine) -> bool:
-        return engine.fits(self._courses)
 
-    def paths(self) -> int:
-        return self._courses.paths()
+class Prover:
+    """Proofs in worlds that may differ in little; what they share is worked out once."""
 
-    def lists(self, engine: BulkEngine) -> set[str]:
-        _, numbers, lists = engine.lists_met(self._courses)
-        return {lists[number].name for number in np.unique(numbers).tolist()}
+    def __init__(self, engines: Engines) -> None:
+        """engines:  gives the bulk engine of a world, which shares what it finds with those of others"""
+        self._engines = engines
+        self._grounds: LRUCache[tuple[World, Family], Grounds] = LRUCache(MOST_GROUNDS)
 
-    def points_met(self) -> Counter[AttachmentPoint]:
-        """Every attachment point that packets which violate come to, and for how many coarse classes."""
-        rows = np.zeros(len(self._courses.rows), dtype=np.bool_)
-        rows[self._courses.row_of[self.wrong.coarse]] = True
-        met, codes = self._courses.meetings()
-        points = self._courses.fabric.points
-        codes, counts = np.unique(codes[rows[met] & (codes < len(points))], return_counts=True)
-        return Counter(
-            {points[code]: count for code, count in zip(codes.tolist(), counts.tolist(), strict=True)}
+    def prove(
+        self,
+        statement: Statement,
+        world: World,
+        network: Network,
+        known: Proven | None = None,
+        progress: Progress = unwatched,
+    ) -> Proven:
+        """The answer in `world`. Raises Cancelled.
+
+        known:  an answer to the same statement, perhaps of another world
+        """
+        engine = self._engines(world.with_possible_hosts)
+        if known is not None and known.statement == statement and _same_ground(known.network, network):
+            before = self._engines(known.world.with_possible_hosts)
+            if known.halves and all(part.fits(engine) for half in known.halves for part in half.parts):
+                return self._again(known, world, network, engine, before)
+        try:
+            return self._proven(statement, world, network, engine, progress)
+        except TooManyParts as many:
+            reason = (
+                f"There are too many kinds of address to decide exactly: {many.count:,} or more on one of "
+                "its sides, which scattered wildcards tell apart. Nothing is certain."
+            )
+            proof = Proof(Answer.INCONCLUSIVE, 0, 0, 0, (), (), None, reason)
+            return Proven(statement, network, world, (), proof, None)
+
+    def _proven(
+        self, statement: Statement, world: World, network: Network, engine: BulkEngine, progress: Progress
+    ) -> Proven:
+        halves = [
+            CoarseClasses(grounds, half)
+            for family in ((statement.family,) if statement.family else Family)
+            for grounds in (self._grounds_of(world, network, family),)
+            for half in _halves(statement, grounds)
+        ]
+        found: list[ProvenHalf] = []
+        for number, classes in enumerate(halves):
+            parts = parts_of(classes, part_of(progress, number, len(halves)))
+            found.append(ProvenHalf(classes, tuple(parts)))
+        proof, tried = self._proof(statement, found, world, engine, None)
+        return Proven(statement, network, world, tuple(found), proof, tried)
+
+    def _again(
+        self, known: Proven, world: World, network: Network, engine: BulkEngine, before: BulkEngine
+    ) -> Proven:
+        halves = [
+            ProvenHalf(half.classes, tuple(part.again(engine, before) for part in half.parts))
+            for half in known.halves
+        ]
+        same = all(
+            new is old
+            for one, other in zip(halves, known.halves, strict=True)
+            for new, old in zip(one.parts, other.parts, strict=True)
         )
+        if same:
+            return replace(known, world=world, network=network)
+        proof, tried = self._proof(known.statement, halves, world, engine, known.tried)
+        return Proven(known.statement, network, world, tuple(halves), proof, tried)
 
-    def ends(self, sources: bool) -> set[str]:
-        """The devices that send what violates, or those it is sent to."""
-        side = self._tables.sources if sources else self._tables.destinations
-        places = np.unique(self.wrong.source if sources else self.wrong.destination)
-        return {side[place].device for place in places.tolist()}
-
-    def flows(self, most: int) -> list[Flow]:
-        """Some conversations that violate, one for each way of being told apart, as test flows."""
-        cells, found = self.cells(), []
-        for place in np.unique(self._courses.row_of[self.wrong.coarse], return_index=True)[1][:most].tolist():
-            ports = cells.ports[cells.port[place]]
-            request = cells.services[cells.service[place]].first(self.family)
-            ends = apart(cells.sources[cells.source[place]], cells.destinations[cells.destination[place]])
-            found.append(flow_between(self.family, *ends, request, usual_port(ports)))
+    def _grounds_of(self, world: World, network: Network, family: Family) -> Grounds:
+        found = self._grounds.get((world, family))
+        if found is None:
+            with_possible_hosts = world.with_possible_hosts
+            found = Grounds(with_possible_hosts, network, family, self._engines(with_possible_hosts))
+            self._grounds[world, family] = found
         return found
 
-    def again(self, engine: BulkEngine, before: BulkEngine) -> "Part":
-        """The same with other lists: only what they may change is cut and decided again."""
-        differs = engine.may_differ(self._courses, before)[self._courses.row_of]
-        if not differs.any():
-            return self
-        rows = np.flatnonzero(differs)
-        cut = Cut(self._classes, self._source[rows], self._goal[rows], engine, self._courses, rows)
-        fresh = cut.wrong(rows)
-        tables, kept = compacted(self._tables, self.wrong.take(~differs[self.wrong.coarse]))
-        tables, moved = appended(tables, fresh.tables, fresh.wrong)
-        joined = Fine(*(np.concatenate([getattr(kept, name), getattr(moved, name)]) for name in FIELDS))
-        counts, many = self.counts.copy(), self.many.copy()
-        counts[rows], many[rows] = fresh.counts, fresh.many
-        decided = Decided(tables, joined, counts, many)
-        return Part(self._classes, self._source, self._goal, self._courses, decided)
-
-    def verdicts(self, engine: BulkEngine) -> Verdicts:
-        """What becomes of one conversation of each coarse class: of all, where there are no lists."""
-        cut = Cut(self._classes, self._source, self._goal, self._classes.grounds.engine, None)
-        return engine.verdicts(cut.conversations()[0])
-
-    def cells(self) -> Cells:
-        """The fine classes that violate the half."""
-        tables, wrong = self._tables, self.wrong
-        return Cells(
-            tables.sources,
-            tables.destinations,
-            tables.services,
-            tables.ports,
-            wrong.source,
-            wrong.destination,
-            wrong.service,
-            wrong.ports,
+    def _proof(
+        self,
+        statement: Statement,
+        halves: Iterable[ProvenHalf],
+        world: World,
+        engine: BulkEngine,
+        tried: Counter[Verdict] | None,
+    ) -> tuple[Proof, Counter[Verdict] | None]:
+        halves = tuple(halves)
+        parts = [part for half in halves for part in half.parts]
+        proof = Proof(
+            Answer.PROVED,
+            classes=sum(int(part.counts.sum()) for part in parts),
+            conversations=sum(half.classes.conversations() for half in halves),
+            paths=sum(part.paths() for part in parts),
+            lists=tuple(sorted({name for part in parts for name in part.lists(engine)})),
+            violations=tuple(_violations(halves)),
+            counterexample=_counterexample(halves),
+            reason="",
+            undecided=sum(int((part.many > 0).sum()) for part in parts),
+            decided=sum(int((part.many == 0).sum()) for part in parts),
+            kinds=max((int(part.many.max(initial=0)) for part in parts), default=0),
         )
+        if proof.counterexample is not None:
+            return replace(proof, answer=Answer.VIOLATED), tried
+        if proof.undecided:
+            return replace(proof, answer=Answer.INCONCLUSIVE, reason=_too_many(proof)), tried
+        if proof.conversations == 0:
+            reason = (
+                "It speaks of no conversation at all: nobody is on one of its sides, or nothing is asked."
+            )
+            return replace(proof, answer=Answer.INCONCLUSIVE, reason=reason), tried
+        if statement.kind is RequirementKind.BLOCK:
+            if tried is None:
+                baseline = self._engines(world.with_possible_hosts.baseline)
+                verdicts = (part.verdicts(baseline).verdict.tolist() for part in parts)
+                tried = Counter(VERDICT_ORDER[each] for found in verdicts for each in found)
+            if tried.keys() <= {Verdict.UNREACHABLE, Verdict.REFUSED}:
+                reason = "With no lists none of it gets through either: " + _tried_words(tried)
+                return replace(proof, answer=Answer.INCONCLUSIVE, reason=reason), tried
+        return proof, tried
+
+
+def _too_many(proof: Proof) -> str:
+    """What is certain where there is too much to decide all."""
+    sure = (
+        f"of {proof.decided + proof.undecided:,} groups of conversations {proof.decided:,} are certain"
+        if proof.decided
+        else "none of it is certain"
+    )
+    return (
+        f"There are too many kinds of address to decide exactly: {proof.kinds:,} or more where "
+        f"{', '.join(proof.lists)} tell them apart by scattered wildcards. This much is certain: {sure}, and "
+        f"nothing that was tried of the others ({proof.classes:,} conversations in all) violates it."
+    )
+
+
+def _same_ground(one: Network, other: Network) -> bool:
+    """Whether two networks differ in lists and placements only, as far as proofs can see."""
+    return (one.devices, one.links, one.address_sets, one.port_sets) == (
+        other.devices,
+        other.links,
+        other.address_sets,
+        other.port_sets,
+    )
+
+
+def _halves(statement: Statement, grounds: Grounds) -> Iterator[Half]:
+    indices, services = grounds.endpoints, statement.services
+    sources = indices.of(statement.sources)
+    if statement.kind is not RequirementKind.BLOCK:
+        drawn = tuple(index for index in indices.of(statement.destinations) if index.drawn)
+        yield Half(Expectation.PASS, sources, drawn, services)
+    if statement.kind is not RequirementKind.ALLOW:
+        denied = sources if statement.kind is RequirementKind.BLOCK else indices.others(statement.sources)
+        yield Half(Expectation.BLOCK, denied, indices.of(statement.destinations, translated=True), services)
+
+
+def _violations(halves: Iterable[ProvenHalf]) -> Iterator[Violation]:
+    for expect in Expectation:
+        boxes: list[Box] = []
+        for half in halves:
+            if half.classes.half.expect is expect:
+                pieces = (*half.classes.sources, *half.classes.destinations)
+                every = {(piece.device, piece.drawn, piece.region): None for piece in pieces}
+                cells = (part.cells() for part in half.parts)
+                boxes += boxes_of(half.classes.grounds.family, cells, Wholes(every))
+        if boxes:
+            yield Violation(expect, tuple(boxes))
+
+
+def _counterexample(halves: Iterable[ProvenHalf]) -> Counterexample | None:
+    """A violating conversation, if there is any: between drawn devices rather than possible ones."""
+    best: tuple[int, Half, ProofPart, int] | None = None
+    for half in halves:
+        for part in half.parts:
+            if len(part.wrong) == 0:
+                continue
+            ranks = _oddness(part.cells())
+            index = int(ranks.argmin())
+            if best is None or ranks[index] < best[0]:
+                best = int(ranks[index]), half.classes.half, part, index
+    if best is None:
+        return None
+    _, asked, part, index = best
+    cells, family = part.cells(), part.family
+    source, destination = apart(
+        cells.sources[cells.source[index]], cells.destinations[cells.destination[index]]
+    )
+    request = cells.services[cells.service[index]].first(family)
+    flow = flow_between(family, source, destination, request, usual_port(cells.ports[cells.port[index]]))
+    return Counterexample(flow, asked.expect, VERDICT_ORDER[part.wrong.verdict[index]])
+
+
+def _oddness(cells: ClassRows) -> Ints:
+    """How far each class is from what people would try: between drawn devices, from the usual port."""
+    possible = [
+        np.array([not party.drawn for party in side], dtype=np.int64)[index]
+        for side, index in ((cells.sources, cells.source), (cells.destinations, cells.destination))
+    ]
+    odd = [bool(ports) and usual_port(ports) != USUAL_SOURCE_PORT for ports in cells.ports]
+    ranks: Ints = 4 * possible[0] + 2 * possible[1] + np.array(odd, dtype=np.int64)[cells.port]
+    return ranks
+
+
+def _tried_words(tried: Counter[Verdict]) -> str:
+    words = {Verdict.UNREACHABLE: "cannot be reached", Verdict.REFUSED: "find nobody listening"}
+    return (
+        " and ".join(f"{count} kinds of conversations {words[verdict]}" for verdict, count in tried.items())
+        + "."
+    )

@@ -29,9 +29,9 @@ class TooManyParts(Exception):
 
 def meet(one: AddressBlock, other: AddressBlock) -> AddressBlock | None:
     """The addresses that both blocks hold."""
-    if (one.value ^ other.value) & one.care & other.care:
+    if (one.value ^ other.value) & one.mask & other.mask:
         return None
-    return AddressBlock(one.family, one.value | other.value, one.care | other.care)
+    return AddressBlock(one.family, one.value | other.value, one.mask | other.mask)
 
 
 def without(block: AddressBlock, other: AddressBlock) -> Region:
@@ -39,12 +39,12 @@ def without(block: AddressBlock, other: AddressBlock) -> Region:
     if meet(block, other) is None:
         return (block,)
     pieces: list[AddressBlock] = []
-    value, care = block.value, block.care
-    left = other.care & ~care
+    value, mask = block.value, block.mask
+    left = other.mask & ~mask
     while left:
         bit = 1 << (left.bit_length() - 1)
-        pieces.append(AddressBlock(block.family, value | (~other.value & bit), care | bit))
-        value, care, left = value | (other.value & bit), care | bit, left ^ bit
+        pieces.append(AddressBlock(block.family, value | (~other.value & bit), mask | bit))
+        value, mask, left = value | (other.value & bit), mask | bit, left ^ bit
     return tuple(pieces)
 
 
@@ -194,7 +194,7 @@ def tidied(region: Region) -> Region:
     spans = span_union((block.first, block.last) for block in region if block.length is not None)
     return (
         *prefixes_of(region[0].family, spans),
-        *sorted(scattered, key=lambda block: (block.value, block.care)),
+        *sorted(scattered, key=lambda block: (block.value, block.mask)),
     )
 
 

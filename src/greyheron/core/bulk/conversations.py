@@ -5,11 +5,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from greyheron.core.bulk.headers import NO_PORT, Addresses, Bools, Ints, Kind
+from greyheron.core.attachment import AttachmentPoint
+from greyheron.core.bulk.headers import NO_PORT, Addresses, Bools, Ints, PacketKind
 from greyheron.core.conversation import expects_reply, reply_to
 from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Packet, TcpFlags
-from greyheron.core.places import AttachmentPoint
 from greyheron.model.names import TCP
 from greyheron.model.services import Request
 from greyheron.model.values import Family
@@ -21,7 +21,7 @@ class Conversations:
 
     senders:  devices, each with the address it sends from (None: its own choice, 2-semantics §4)
     destinations:  addresses;  requests:  what is asked for
-    sender, destination, request:  for each conversation its place in those
+    sender, destination, request:  for each conversation its index in those
     source_port:  for each conversation, where its request has a port
     """
 
@@ -42,11 +42,11 @@ class Conversations:
 class Verdicts:
     """What became of each conversation, in arrays of one length. Where paths differ, of the first that fails.
 
-    verdict:  place in VERDICT_ORDER;  outcome:  place in OUTCOMES
+    verdict:  index in VERDICT_ORDER;  outcome:  index in OUTCOMES
     some:  whether it gets through on one path at least
-    gate:  place in `points` and `lists` of the list that decided, or NONE where none did
+    point:  index in `points` and `lists` of the list that decided, or NONE where none did
     entry:  its entry's number, or NONE for the implicit end of the list
-    device:  place in `devices` of the device where the deciding packet ended
+    device:  index in `devices` of the device where the deciding packet ended
     """
 
     points: Sequence[AttachmentPoint]
@@ -55,24 +55,24 @@ class Verdicts:
     verdict: Ints
     some: Bools
     outcome: Ints
-    gate: Ints
+    point: Ints
     entry: Ints
     device: Ints
 
-    def take(self, places: Ints) -> "Verdicts":
+    def take(self, indices: Ints) -> "Verdicts":
         return replace(
             self,
-            verdict=self.verdict[places],
-            some=self.some[places],
-            outcome=self.outcome[places],
-            gate=self.gate[places],
-            entry=self.entry[places],
-            device=self.device[places],
+            verdict=self.verdict[indices],
+            some=self.some[indices],
+            outcome=self.outcome[indices],
+            point=self.point[indices],
+            entry=self.entry[indices],
+            device=self.device[indices],
         )
 
 
 @dataclass(frozen=True, slots=True)
-class Asked:
+class Prepared:
     """A request with what follows from it.
 
     opener:  the packet that opens it, between no addresses
@@ -82,10 +82,10 @@ class Asked:
     request: Request
     opener: Packet
     replies: bool
-    kinds: tuple[Kind, ...]
+    kinds: tuple[PacketKind, ...]
 
     @classmethod
-    def of(cls, request: Request, family: Family) -> "Asked":
+    def of(cls, request: Request, family: Family) -> "Prepared":
         flags = TcpFlags.SYN if request.protocol == TCP else TcpFlags.NONE
         port = None if request.port is None else NO_PORT
         opener = Packet(
@@ -99,21 +99,21 @@ class Asked:
         return cls(request, opener, True, tuple(kinds))
 
 
-def kind_of(packet: Packet) -> Kind:
+def kind_of(packet: Packet) -> PacketKind:
     answers = packet.protocol == TCP and bool(packet.flags & (TcpFlags.ACK | TcpFlags.RST))
-    return Kind(packet.protocol, packet.icmp_type, packet.icmp_code, answers)
+    return PacketKind(packet.protocol, packet.icmp_type, packet.icmp_code, answers)
 
 
 @dataclass(frozen=True, slots=True)
 class Rows:
-    """Conversations that can be told apart; arrays of one length, and what the places in them stand for.
+    """Conversations that can be told apart; arrays of one length, and what the indices in them stand for.
 
     device:  numbers of senders
-    source, destination:  places in `addresses`; the source NONE where it depends on the path
+    source, destination:  indices in `addresses`; the source NONE where it depends on the path
     """
 
     addresses: Addresses
-    asked: Sequence[Asked]
+    asked: Sequence[Prepared]
     device: Ints
     source: Ints
     destination: Ints
@@ -123,15 +123,15 @@ class Rows:
     def __len__(self) -> int:
         return len(self.device)
 
-    def take(self, places: Ints) -> "Rows":
+    def take(self, indices: Ints) -> "Rows":
         return Rows(
             self.addresses,
             self.asked,
-            self.device[places],
-            self.source[places],
-            self.destination[places],
-            self.request[places],
-            self.source_port[places],
+            self.device[indices],
+            self.source[indices],
+            self.destination[indices],
+            self.request[indices],
+            self.source_port[indices],
         )
 
 
@@ -142,19 +142,23 @@ class Exchanges:
     row: Ints
     outcome: Ints
     end: Ints
-    gate: Ints
+    point: Ints
     entry: Ints
 
-    def take(self, places: Ints) -> "Exchanges":
+    def take(self, indices: Ints) -> "Exchanges":
         return Exchanges(
-            self.row[places], self.outcome[places], self.end[places], self.gate[places], self.entry[places]
+            self.row[indices],
+            self.outcome[indices],
+            self.end[indices],
+            self.point[indices],
+            self.entry[indices],
         )
 
 
 def joined(parts: Sequence[Exchanges]) -> Exchanges:
     """All of `parts`, sorted by row."""
-    row, outcome, end, gate, entry = (
+    row, outcome, end, point, entry = (
         np.concatenate([getattr(part, name) for part in parts])
-        for name in ("row", "outcome", "end", "gate", "entry")
+        for name in ("row", "outcome", "end", "point", "entry")
     )
-    return Exchanges(row, outcome, end, gate, entry).take(np.argsort(row, kind="stable"))
+    return Exchanges(row, outcome, end, point, entry).take(np.argsort(row, kind="stable"))

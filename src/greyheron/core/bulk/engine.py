@@ -1,4 +1,4 @@
-"""Very many conversations at once: verdict, deciding place and entry, exactly as the walk says (§8).
+"""Very many conversations at once: verdict, deciding point and entry, exactly as the walk says (§8).
 
 Conversations that no list, service or line can tell apart are tried once. Their paths come from `traced`,
 or from `recorded` where packets are rewritten; then every list is asked once about all that it meets.
@@ -12,10 +12,10 @@ from threading import RLock
 import numpy as np
 
 from greyheron.core.addresses import is_link_local
-from greyheron.core.bulk.conversations import Asked, Conversations, Exchanges, Rows, Verdicts, joined
-from greyheron.core.bulk.fabric import Fabric, fabric_key
+from greyheron.core.bulk.conversations import Conversations, Exchanges, Prepared, Rows, Verdicts, joined
+from greyheron.core.bulk.forwarding import ForwardingIndex, forwarding_key
 from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Bools, Ints, distinct, first_of_each
-from greyheron.core.bulk.placed import Placed, Tables
+from greyheron.core.bulk.placed import ListTables, PlacedLists
 from greyheron.core.bulk.recorded import RecordedCourses, Recorder, walked_exchanges
 from greyheron.core.bulk.tables import occurring
 from greyheron.core.bulk.traced import TracedCourses
@@ -37,24 +37,24 @@ _DEVICE_CONVERSATIONS = 1 << 22
 """The larger a network, the longer each conversation takes."""
 _MOST_FABRICS = 6
 _MOST_GROWN = 192 << 20
-"""A fabric that knows so many bytes about what it was asked about is made anew."""
+"""An index that knows so many bytes about what it was asked about is made anew."""
 
 
-class Fabrics:
-    """Fabrics and decision tables that worlds which differ in little share; the least used are forgotten."""
+class ForwardingIndexes:
+    """Forwarding indexes and list tables that worlds which differ in little share; the least used go."""
 
     def __init__(self) -> None:
-        self._found: OrderedDict[Hashable, tuple[Fabric, Recorder]] = OrderedDict()
-        self.tables = Tables()
+        self._found: OrderedDict[Hashable, tuple[ForwardingIndex, Recorder]] = OrderedDict()
+        self.tables = ListTables()
         self.lock = RLock()  # engines that share what they find may be asked from several threads
 
-    def of(self, world: World, family: Family) -> tuple[Fabric, Recorder]:
-        key = family, fabric_key(world, family)
+    def of(self, world: World, family: Family) -> tuple[ForwardingIndex, Recorder]:
+        key = family, forwarding_key(world, family)
         if key in self._found and self._found[key][0].nbytes > _MOST_GROWN:
             del self._found[key]
         if key not in self._found:
-            fabric = Fabric(world, family)
-            self._found[key] = fabric, Recorder(world, fabric)
+            forwarding = ForwardingIndex(world, family)
+            self._found[key] = forwarding, Recorder(world, forwarding)
             if len(self._found) > _MOST_FABRICS:
                 self._found.popitem(last=False)
         self._found.move_to_end(key)
@@ -68,7 +68,7 @@ class Courses:
     row_of:  which row each conversation is;  plain:  the rows of each part that was traced
     """
 
-    fabric: Fabric
+    forwarding: ForwardingIndex
     rows: Rows
     row_of: Ints
     plain: tuple[Ints, ...]
@@ -81,52 +81,54 @@ class Courses:
         return _COURSE * len(self.rows)
 
     def passing(self, codes: Bools) -> Bools:
-        """Whether each row has a packet that comes to one of the gates or questions marked in `codes`."""
+        """Whether each row has a packet that comes to a point or solicitation marked in `codes`."""
         found = self.recorded.rows_passing(codes)
         found[self.recorded.crowded] = True
-        for places, part in zip(self.plain, self.traced, strict=True):
-            found[places] |= part.rows_passing(codes)
+        for indices, part in zip(self.plain, self.traced, strict=True):
+            found[indices] |= part.rows_passing(codes)
         return found
 
-    def decided_otherwise(self, placed: Placed, before: Placed) -> Bools:
+    def decided_otherwise(self, placed: PlacedLists, before: PlacedLists) -> Bools:
         """Whether each row may end otherwise in `placed`: whether what denies some packet is not the same."""
         found = self.recorded.decided_otherwise(placed, before)
         found[self.recorded.crowded] = True
-        for places, part in zip(self.plain, self.traced, strict=True):
-            found[places] |= part.decided_otherwise(placed, before)
+        for indices, part in zip(self.plain, self.traced, strict=True):
+            found[indices] |= part.decided_otherwise(placed, before)
         return found
 
     def meetings(self) -> tuple[Ints, Ints]:
-        """Every row with every gate or question that a packet of it comes to, each pair once."""
+        """Every row with every point or solicitation that a packet of it comes to, each pair once."""
         found = [self.recorded.meetings()]
-        for places, part in zip(self.plain, self.traced, strict=True):
+        for indices, part in zip(self.plain, self.traced, strict=True):
             row, code = part.meetings()
-            found.append((places[row], code))
+            found.append((indices[row], code))
         rows, codes = (np.concatenate(each) for each in zip(*found, strict=True))
         return rows, codes
 
     def paths(self) -> int:
-        """How many different ways through the network, as far as gates tell them apart."""
+        """How many different ways through the network, as far as points tell them apart."""
         return self.recorded.paths() + sum(part.paths() for part in self.traced)
 
 
 class BulkEngine:
     """One world made ready for very many conversations."""
 
-    def __init__(self, world: World, fabrics: Fabrics | None = None) -> None:
-        """fabrics: to share with the engines of worlds that differ in little"""
+    def __init__(self, world: World, indexes: ForwardingIndexes | None = None) -> None:
+        """indexes: to share with the engines of worlds that differ in little"""
         self._world = world
-        self._fabrics = fabrics or Fabrics()
+        self._indexes = indexes or ForwardingIndexes()
         self._families: dict[Family, _FamilyEngine] = {}
 
     @property
     def at_once(self) -> int:
         """So many conversations are best asked about together: they take about a second at most."""
-        return min(_AT_ONCE, max(_LEAST_AT_ONCE, _DEVICE_CONVERSATIONS // (1 + len(self._world.devices))))
+        return min(
+            _AT_ONCE, max(_LEAST_AT_ONCE, _DEVICE_CONVERSATIONS // (1 + len(self._world.topology.devices)))
+        )
 
     def courses(self, conversations: Conversations) -> Courses:
         """Where every one of `conversations` goes."""
-        with self._fabrics.lock:
+        with self._indexes.lock:
             return self._of(conversations.family).courses(conversations)
 
     def verdicts(self, conversations: Conversations) -> Verdicts:
@@ -135,55 +137,55 @@ class BulkEngine:
         return self.row_verdicts(courses).take(courses.row_of)
 
     def row_verdicts(self, courses: Courses) -> Verdicts:
-        """What becomes of each row of `courses`, which were found in a world of the same fabric."""
-        with self._fabrics.lock:
-            return self._of(courses.fabric.family).verdicts(courses)
+        """What becomes of each row of `courses`, which were found in a world of the same forwarding."""
+        with self._indexes.lock:
+            return self._of(courses.forwarding.family).verdicts(courses)
 
     def lists_met(self, courses: Courses) -> tuple[Ints, Ints, Sequence[ResolvedList]]:
-        """Every row with every list that may decide about a packet of it, as its place in the lists.
+        """Every row with every list that may decide about a packet of it, as its index in the lists.
 
         A row with too many paths to look at meets them all.
         """
-        with self._fabrics.lock:
-            return self._of(courses.fabric.family).lists_met(courses)
+        with self._indexes.lock:
+            return self._of(courses.forwarding.family).lists_met(courses)
 
     def fits(self, courses: Courses) -> bool:
         """Whether conversations take the same courses here."""
-        with self._fabrics.lock:
-            return self._of(courses.fabric.family).fabric is courses.fabric
+        with self._indexes.lock:
+            return self._of(courses.forwarding.family).forwarding is courses.forwarding
 
     def changed_rows(self, courses: Courses, before: "BulkEngine") -> tuple[Ints, Verdicts]:
         """The rows of `courses` that may have become something else than with `before`, and what they are.
 
         Both fit the courses. Each row must stand for one source port: lists may cut ports anew.
         """
-        family = courses.fabric.family
-        with self._fabrics.lock:
+        family = courses.forwarding.family
+        with self._indexes.lock:
             return self._of(family).changed(courses, before._of(family))
 
     def may_differ(self, courses: Courses, before: "BulkEngine") -> Bools:
         """Which rows of `courses`, which fit both, may have become something else than with `before`."""
-        family = courses.fabric.family
-        with self._fabrics.lock:
+        family = courses.forwarding.family
+        with self._indexes.lock:
             return courses.passing(self._of(family).changed_codes(before._of(family)))
 
-    def fabric(self, family: Family) -> Fabric:
+    def forwarding(self, family: Family) -> ForwardingIndex:
         """What decides where packets of a family go."""
-        with self._fabrics.lock:
-            return self._of(family).fabric
+        with self._indexes.lock:
+            return self._of(family).forwarding
 
     def _of(self, family: Family) -> "_FamilyEngine":
         if family not in self._families:
-            self._families[family] = _FamilyEngine(self._world, family, self._fabrics)
+            self._families[family] = _FamilyEngine(self._world, family, self._indexes)
         return self._families[family]
 
 
 class _FamilyEngine:
-    def __init__(self, world: World, family: Family, fabrics: Fabrics) -> None:
+    def __init__(self, world: World, family: Family, indexes: ForwardingIndexes) -> None:
         self._world, self._family = world, family
-        self.fabric, self._recorder = fabrics.of(world, family)
-        self._tables = fabrics.tables
-        self._placed = Placed(world, self.fabric, self._tables)
+        self.forwarding, self._recorder = indexes.of(world, family)
+        self._tables = indexes.tables
+        self._placed = PlacedLists(world, self.forwarding, self._tables)
         self._port_cuts = self._source_port_cuts()
 
     def _source_port_cuts(self) -> Ints:
@@ -202,11 +204,11 @@ class _FamilyEngine:
         special = (rows.source == NONE) | is_local[rows.source] | is_local[rows.destination]
         every = np.flatnonzero(~special)
         plain = tuple(every[first : first + _AT_ONCE] for first in range(0, len(every), _AT_ONCE))
-        traced = tuple(TracedCourses(self.fabric, rows.take(places)) for places in plain)
-        untraced = [places[part.untraced] for places, part in zip(plain, traced, strict=True)]
+        traced = tuple(TracedCourses(self.forwarding, rows.take(indices)) for indices in plain)
+        untraced = [indices[part.untraced] for indices, part in zip(plain, traced, strict=True)]
         others = np.sort(np.concatenate([np.flatnonzero(special), *untraced]))
-        recorded = RecordedCourses(self._recorder, self.fabric, rows, others)
-        return Courses(self.fabric, rows, row_of, plain, traced, recorded)
+        recorded = RecordedCourses(self._recorder, self.forwarding, rows, others)
+        return Courses(self.forwarding, rows, row_of, plain, traced, recorded)
 
     def verdicts(self, courses: Courses) -> Verdicts:
         return self._combined(self._exchanges(courses, None), len(courses.rows))
@@ -215,9 +217,9 @@ class _FamilyEngine:
         differs = courses.decided_otherwise(self._placed, before._placed)
         rows = np.flatnonzero(differs)
         exchanges = self._exchanges(courses, differs)
-        place = np.zeros(len(differs), dtype=np.int64)
-        place[rows] = np.arange(len(rows))
-        return rows, self._combined(replace(exchanges, row=place[exchanges.row]), len(rows))
+        index = np.zeros(len(differs), dtype=np.int64)
+        index[rows] = np.arange(len(rows))
+        return rows, self._combined(replace(exchanges, row=index[exchanges.row]), len(rows))
 
     def lists_met(self, courses: Courses) -> tuple[Ints, Ints, Sequence[ResolvedList]]:
         rows, codes = courses.meetings()
@@ -247,16 +249,16 @@ class _FamilyEngine:
         codes, request = np.divmod(codes, widths[1])
         sender, destination = np.divmod(codes, widths[0])
         addresses = Addresses(self._family)
-        place = np.array([addresses.place(address) for address in asked.destinations], dtype=np.int64)
-        device = np.array([self.fabric.number[device] for device, _ in asked.senders], dtype=np.int64)
+        index = np.array([addresses.index(address) for address in asked.destinations], dtype=np.int64)
+        device = np.array([self.forwarding.number[device] for device, _ in asked.senders], dtype=np.int64)
         source_port = np.zeros(len(request), dtype=np.int64)
         source_port[row_of] = np.where(with_ports[asked.request], asked.source_port, NO_PORT)
         rows = Rows(
             addresses,
-            [Asked.of(request, self._family) for request in asked.requests],
+            [Prepared.of(request, self._family) for request in asked.requests],
             device[sender],
-            self._sources(asked, addresses, sender, place[destination]),
-            place[destination],
+            self._sources(asked, addresses, sender, index[destination]),
+            index[destination],
             request,
             source_port,
         )
@@ -264,30 +266,30 @@ class _FamilyEngine:
 
     def _sources(self, asked: Conversations, addresses: Addresses, sender: Ints, destination: Ints) -> Ints:
         """The source of each row, as its sender would choose it; NONE where that depends on its path."""
-        given = [NONE if address is None else addresses.place(address) for _, address in asked.senders]
+        given = [NONE if address is None else addresses.index(address) for _, address in asked.senders]
         source = np.array(given, dtype=np.int64)[sender]
         left = np.flatnonzero(source == NONE)
         width = len(addresses)
-        codes, place = np.unique(sender[left] * width + destination[left], return_inverse=True)
+        codes, index = np.unique(sender[left] * width + destination[left], return_inverse=True)
         chosen = []
         for code in codes.tolist():
             one, to = divmod(code, width)
-            own = self.fabric.own_source(asked.senders[one][0], addresses.values[to])
-            chosen.append(NONE if own is None else addresses.place(own))
-        source[left] = np.array(chosen, dtype=np.int64)[place]
+            own = self.forwarding.own_source(asked.senders[one][0], addresses.values[to])
+            chosen.append(NONE if own is None else addresses.index(own))
+        source[left] = np.array(chosen, dtype=np.int64)[index]
         return source
 
     def _exchanges(self, courses: Courses, only: Bools | None) -> Exchanges:
         """Those of every row, or of those marked in `only`."""
         found = [courses.recorded.decided(self._placed, only)]
-        for places, part in zip(courses.plain, courses.traced, strict=True):
-            some = None if only is None else only[places]
+        for indices, part in zip(courses.plain, courses.traced, strict=True):
+            some = None if only is None else only[indices]
             if some is None or some.any():
                 exchanges = part.decided(self._placed, some)
-                found.append(replace(exchanges, row=places[exchanges.row]))
+                found.append(replace(exchanges, row=indices[exchanges.row]))
         crowded = courses.recorded.crowded
         crowded = crowded if only is None else crowded[only[crowded]]
-        found.append(walked_exchanges(self._world, self.fabric, courses.rows, crowded))
+        found.append(walked_exchanges(self._world, self.forwarding, courses.rows, crowded))
         return joined(found)
 
     def _combined(self, exchanges: Exchanges, count: int) -> Verdicts:
@@ -301,13 +303,13 @@ class _FamilyEngine:
         failing = failing[first_of_each(exchanges.row[failing])]
         deciding[exchanges.row[failing]] = failing
         return Verdicts(
-            self.fabric.points,
+            self.forwarding.points,
             self._placed.lists,
-            self.fabric.devices,
+            self.forwarding.devices,
             np.where(low == high, low, _MIXED),
             low == _PASSES,
             exchanges.outcome[deciding],
-            exchanges.gate[deciding],
+            exchanges.point[deciding],
             exchanges.entry[deciding],
             exchanges.end[deciding],
         )

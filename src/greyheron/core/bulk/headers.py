@@ -14,13 +14,13 @@ Bools = NDArray[np.bool_]
 Words = NDArray[np.uint64]
 
 NONE = -1
-"""Stands in arrays for no place at all."""
+"""Stands in arrays for no index at all."""
 NO_PORT = -1
 _HALF = (1 << 64) - 1
 
 
 class Addresses:
-    """Addresses of one family, each once; an array of places in it stands for an array of addresses.
+    """Addresses of one family, each once; an array of indices in it stands for an array of addresses.
 
     values:  the addresses as integers, in the order in which they were first seen
     """
@@ -28,19 +28,19 @@ class Addresses:
     def __init__(self, family: Family, values: Iterable[int] = ()) -> None:
         self.family = family
         self.values: list[int] = []
-        self._place: dict[int, int] = {}
+        self._index: dict[int, int] = {}
         self._halves: tuple[Words, Words] | None = None
         for value in values:
-            self.place(value)
+            self.index(value)
 
     def __len__(self) -> int:
         return len(self.values)
 
-    def place(self, address: int) -> int:
+    def index(self, address: int) -> int:
         """Where `address` stands; it is added when it is new."""
-        found = self._place.get(address)
+        found = self._index.get(address)
         if found is None:
-            found = self._place[address] = len(self.values)
+            found = self._index[address] = len(self.values)
             self.values.append(address)
             self._halves = None
         return found
@@ -60,7 +60,7 @@ def split(numbers: list[int]) -> tuple[Words, Words]:
 
 
 @dataclass(frozen=True, slots=True)
-class Kind:
+class PacketKind:
     """What a header holds beside addresses and ports. `answers`: TCP with ACK or RST."""
 
     protocol: int
@@ -77,13 +77,13 @@ class Kind:
 class Headers:
     """Many packets of one family; all arrays have one length.
 
-    source, destination:  places in `addresses`
-    kind:  places in `kinds`
+    source, destination:  indices in `addresses`
+    kind:  indices in `kinds`
     source_port, destination_port:  0 to 65535, or NO_PORT
     """
 
     addresses: Addresses
-    kinds: tuple[Kind, ...]
+    kinds: tuple[PacketKind, ...]
     source: Ints
     destination: Ints
     kind: Ints
@@ -93,15 +93,15 @@ class Headers:
     def __len__(self) -> int:
         return len(self.source)
 
-    def take(self, places: Ints) -> "Headers":
+    def take(self, indices: Ints) -> "Headers":
         return Headers(
             self.addresses,
             self.kinds,
-            self.source[places],
-            self.destination[places],
-            self.kind[places],
-            self.source_port[places],
-            self.destination_port[places],
+            self.source[indices],
+            self.destination[indices],
+            self.kind[indices],
+            self.source_port[indices],
+            self.destination_port[indices],
         )
 
 

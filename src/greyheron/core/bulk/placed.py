@@ -1,18 +1,18 @@
-"""The lists of one world at the gates of its fabric, and what they make of very many packets."""
+"""The lists of one world at the points of its forwarding, and what they make of very many packets."""
 
 from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from greyheron.core.bulk.fabric import Fabric, Question
+from greyheron.core.bulk.forwarding import ForwardingIndex, Solicitation
 from greyheron.core.bulk.headers import NONE, Bools, Headers, Ints, first_of_each
 from greyheron.core.bulk.tables import DecisionTable, port_spans
 from greyheron.core.discovery import stopped_discovery
 from greyheron.core.lists import ResolvedList
 from greyheron.core.world import World
 
-_Asked = tuple[Question, tuple[ResolvedList | None, ...]]
+_StopKey = tuple[Solicitation, tuple[ResolvedList | None, ...]]
 _MOST_STOPS = 100_000
 
 
@@ -20,25 +20,25 @@ _MOST_STOPS = 100_000
 class Denials:
     """The first denial on each of many paths, in arrays of one length.
 
-    gate:  where, or NONE where nothing on the path denies
+    point:  where, or NONE where nothing on the path denies
     entry:  the entry's number, or NONE for the implicit end of the list
     undiscovered:  whether it was neighbour discovery that the list stopped
     """
 
-    gate: Ints
+    point: Ints
     entry: Ints
     undiscovered: Bools
 
     def between(self, begin: int, end: int) -> "Denials":
         """Those of some of the paths."""
-        return Denials(self.gate[begin:end], self.entry[begin:end], self.undiscovered[begin:end])
+        return Denials(self.point[begin:end], self.entry[begin:end], self.undiscovered[begin:end])
 
 
-class Tables:
+class ListTables:
     """What is known of lists that several worlds share: tables, where they cut ports, what they stop."""
 
     def __init__(self) -> None:
-        self._stops: WeakKeyDictionary[Fabric, dict[_Asked, tuple[int, int]]] = WeakKeyDictionary()
+        self._stops: WeakKeyDictionary[ForwardingIndex, dict[_StopKey, tuple[int, int]]] = WeakKeyDictionary()
         self._found: WeakKeyDictionary[ResolvedList, DecisionTable] = WeakKeyDictionary()
         self._cuts: WeakKeyDictionary[ResolvedList, frozenset[int]] = WeakKeyDictionary()
 
@@ -47,9 +47,9 @@ class Tables:
             self._found[resolved] = DecisionTable(resolved)
         return self._found[resolved]
 
-    def stops(self, fabric: Fabric) -> "dict[_Asked, tuple[int, int]]":
-        """What stops questions of `fabric`, by the lists at their ends; the caller adds what it finds."""
-        found = self._stops.setdefault(fabric, {})
+    def stops(self, forwarding: ForwardingIndex) -> "dict[_StopKey, tuple[int, int]]":
+        """What stops its solicitations, by the lists at their ends; the caller adds what it finds."""
+        found = self._stops.setdefault(forwarding, {})
         if len(found) > _MOST_STOPS:
             found.clear()
         return found
@@ -65,51 +65,51 @@ class Tables:
         return self._cuts[resolved]
 
 
-class Placed:
-    """What stands at each gate.
+class PlacedLists:
+    """What stands at each point.
 
-    lists:  the list at each gate, or None
+    lists:  the list at each point, or None
     """
 
-    def __init__(self, world: World, fabric: Fabric, tables: Tables) -> None:
-        self._world, self._fabric, self._tables = world, fabric, tables
-        self.lists: list[ResolvedList | None] = [None] * len(fabric.points)
+    def __init__(self, world: World, forwarding: ForwardingIndex, tables: ListTables) -> None:
+        self._world, self._forwarding, self._tables = world, forwarding, tables
+        self.lists: list[ResolvedList | None] = [None] * len(forwarding.points)
         for (point, family), resolved in world.lists.items():
-            if family is fabric.family:
-                self.lists[fabric.gate[point]] = resolved
+            if family is forwarding.family:
+                self.lists[forwarding.point[point]] = resolved
         self.distinct = list({id(found): found for found in self.lists if found is not None}.values())
-        number = {id(found): place for place, found in enumerate(self.distinct)}
+        number = {id(found): index for index, found in enumerate(self.distinct)}
         self._list_at = np.array(
             [NONE if found is None else number[id(found)] for found in self.lists], dtype=np.int64
         )
         self._stops: list[tuple[int, int]] = []
 
     def acts(self) -> Bools:
-        """For each code, gates first and then questions, whether anything there can deny."""
+        """For each code, points first and then solicitations, whether anything there can deny."""
         return np.append(self._list_at != NONE, self._stopping()[:, 0] != NONE)
 
     def looks_for_answers(self) -> Bools:
         """For each code whether a list there tells packets with ACK from others of the same header."""
         tells = [found.looks_for_answers for found in self.distinct]
-        gates = np.append(np.array(tells, dtype=np.bool_), False)[self._list_at]
-        return np.append(gates, np.zeros(len(self._fabric.questions), dtype=np.bool_))
+        points = np.append(np.array(tells, dtype=np.bool_), False)[self._list_at]
+        return np.append(points, np.zeros(len(self._forwarding.solicitations), dtype=np.bool_))
 
-    def changed_from(self, before: "Placed") -> Bools:
-        """For each code whether it may decide otherwise than in `before`, which has the same fabric."""
-        gates = [now is not then for now, then in zip(self.lists, before.lists, strict=True)]
-        return np.append(np.array(gates), (self._stopping() != before._stopping()).any(axis=1))
+    def changed_from(self, before: "PlacedLists") -> Bools:
+        """For each code whether it may decide otherwise than in `before`, which has the same forwarding."""
+        points = [now is not then for now, then in zip(self.lists, before.lists, strict=True)]
+        return np.append(np.array(points), (self._stopping() != before._stopping()).any(axis=1))
 
-    def decides_otherwise(self, before: "Placed", code: Ints, headers: Headers) -> Bools:
+    def decides_otherwise(self, before: "PlacedLists", code: Ints, headers: Headers) -> Bools:
         """For each packet at a code that has `changed_from` `before`, whether something else denies it."""
         found = code >= len(self.lists)
-        gates = np.flatnonzero(~found)
+        points = np.flatnonzero(~found)
         width = len(before.distinct) + 1
-        pairs = (self._list_at[code[gates]] + 1) * width + before._list_at[code[gates]] + 1
+        pairs = (self._list_at[code[points]] + 1) * width + before._list_at[code[points]] + 1
         for pair in np.unique(pairs).tolist():
-            places = gates[pairs == pair]
+            indices = points[pairs == pair]
             now, then = divmod(pair, width)
-            some = headers.take(places)
-            found[places] = self._denying(now - 1, some) != before._denying(then - 1, some)
+            some = headers.take(indices)
+            found[indices] = self._denying(now - 1, some) != before._denying(then - 1, some)
         return found
 
     def _denying(self, number: int, headers: Headers) -> Ints:
@@ -122,43 +122,43 @@ class Placed:
         return np.where(table.denies[decider], entries, NONE)
 
     def lists_at(self, codes: Ints) -> tuple[Ints, Ints]:
-        """The lists that may have a say at `codes`: places in `codes`, and in `distinct`.
+        """The lists that may have a say at `codes`: indices in `codes`, and in `distinct`.
 
-        At a question those of both its ends, each way.
+        At a solicitation those of both its ends, each way.
         """
-        gates = codes < len(self.lists)
+        points = codes < len(self.lists)
         ports = np.array(
             [
-                [2 * self._fabric.port_number[port] + way for port in question[:2] for way in (0, 1)]
-                for question in self._fabric.questions
+                [2 * self._forwarding.port_number[port] + way for port in solicitation[:2] for way in (0, 1)]
+                for solicitation in self._forwarding.solicitations
             ],
             dtype=np.int64,
         ).reshape(-1, 4)
-        at = np.flatnonzero(~gates)
-        place = np.concatenate([np.flatnonzero(gates), np.repeat(at, 4)])
-        asked = np.concatenate([codes[gates], ports[codes[at] - len(self.lists)].ravel()])
+        at = np.flatnonzero(~points)
+        index = np.concatenate([np.flatnonzero(points), np.repeat(at, 4)])
+        asked = np.concatenate([codes[points], ports[codes[at] - len(self.lists)].ravel()])
         listed = self._list_at[asked]
-        return place[listed != NONE], listed[listed != NONE]
+        return index[listed != NONE], listed[listed != NONE]
 
     def first_denials(self, path: Ints, code: Ints, headers: Headers, paths: int) -> Denials:
         """The first denial on each of `paths` paths.
 
         path, code, headers:  all that packets meet at codes that act, those of one path in their order
         """
-        gates = len(self.lists)
-        asks = code >= gates
-        denied, gate = asks.copy(), code.copy()
+        points = len(self.lists)
+        solicits = code >= points
+        denied, point = solicits.copy(), code.copy()
         entry = np.full(len(code), NONE, dtype=np.int64)
-        gate[asks], entry[asks] = self._stopping()[code[asks] - gates].T
+        point[solicits], entry[solicits] = self._stopping()[code[solicits] - points].T
         list_at = np.full(len(code), NONE, dtype=np.int64)
-        list_at[~asks] = self._list_at[code[~asks]]
+        list_at[~solicits] = self._list_at[code[~solicits]]
         for number, resolved in enumerate(self.distinct):
-            places = np.flatnonzero(list_at == number)
-            if len(places):
+            indices = np.flatnonzero(list_at == number)
+            if len(indices):
                 table = self._tables.of(resolved)
-                decider = table.first_match(headers.take(places))
-                denied[places] = table.denies[decider]
-                entry[places] = table.entries[decider]
+                decider = table.first_match(headers.take(indices))
+                denied[indices] = table.denies[decider]
+                entry[indices] = table.entries[decider]
         first = np.flatnonzero(denied)
         first = first[first_of_each(path[first])]
         found = Denials(
@@ -166,31 +166,31 @@ class Placed:
             np.full(paths, NONE, dtype=np.int64),
             np.zeros(paths, dtype=np.bool_),
         )
-        found.gate[path[first]] = gate[first]
+        found.point[path[first]] = point[first]
         found.entry[path[first]] = entry[first]
-        found.undiscovered[path[first]] = asks[first]
+        found.undiscovered[path[first]] = solicits[first]
         return found
 
     def _stopping(self) -> Ints:
-        """For each question the gate and entry that stop it, or NONE."""
-        self._stops += [self._stop(each) for each in self._fabric.questions[len(self._stops) :]]
+        """For each solicitation the point and entry that stop it, or NONE."""
+        self._stops += [self._stop(each) for each in self._forwarding.solicitations[len(self._stops) :]]
         return np.array(self._stops, dtype=np.int64).reshape(-1, 2)
 
-    def _stop(self, question: Question) -> tuple[int, int]:
-        asking, answering = question[:2]
-        ports = (self._fabric.port_number[asking], self._fabric.port_number[answering])
+    def _stop(self, solicitation: Solicitation) -> tuple[int, int]:
+        asking, answering = solicitation[:2]
+        ports = (self._forwarding.port_number[asking], self._forwarding.port_number[answering])
         lists = tuple(self.lists[2 * port + way] for port in ports for way in (0, 1))
         if not any(lists):
             return NONE, NONE
-        known = self._tables.stops(self._fabric)
-        if (question, lists) not in known:
-            known[question, lists] = self._stopped(question)
-        return known[question, lists]
+        known = self._tables.stops(self._forwarding)
+        if (solicitation, lists) not in known:
+            known[solicitation, lists] = self._stopped(solicitation)
+        return known[solicitation, lists]
 
-    def _stopped(self, question: Question) -> tuple[int, int]:
-        asking, answering, target, source = question
+    def _stopped(self, solicitation: Solicitation) -> tuple[int, int]:
+        asking, answering, target, source = solicitation
         stopped = stopped_discovery(self._world, asking, answering, target, source)
         if stopped is None:
             return NONE, NONE
         entry = stopped.decision.entry
-        return self._fabric.gate[stopped.point], NONE if entry is None else entry
+        return self._forwarding.point[stopped.point], NONE if entry is None else entry

@@ -1,7 +1,7 @@
 """Conversations whose packets change on their way: walked once for each class, with the lists they meet.
 
-The walk goes through the opened world, where no list decides. Ports that no rule, service or line names are
-walked as numbers beyond all ports, and stand for the conversation's own when the lists are asked.
+The walk goes through the permissive world, where no list decides. Ports that no rule, service or line names
+are walked as numbers beyond all ports, and stand for the conversation's own when the lists are asked.
 """
 
 from dataclasses import dataclass, replace
@@ -10,9 +10,9 @@ from itertools import zip_longest
 import numpy as np
 
 from greyheron.core.bulk.conversations import Exchanges, Rows, kind_of
-from greyheron.core.bulk.fabric import Fabric
-from greyheron.core.bulk.headers import NO_PORT, NONE, Bools, Headers, Ints, Kind, distinct
-from greyheron.core.bulk.placed import Placed
+from greyheron.core.bulk.forwarding import ForwardingIndex
+from greyheron.core.bulk.headers import NO_PORT, NONE, Bools, Headers, Ints, PacketKind, distinct
+from greyheron.core.bulk.placed import PlacedLists
 from greyheron.core.bulk.tracing import DENIED, NO_DISCOVERY, OUTCOMES
 from greyheron.core.conversation import Exchange, converse_from
 from greyheron.core.delivery import LOGIN_PORTS
@@ -28,12 +28,12 @@ SOME_PORT = SOME_SOURCE_PORT + 1
 
 @dataclass(frozen=True, slots=True)
 class _Meeting:
-    """A gate or question that a packet comes to, and its header there; ports may be of the class."""
+    """A point or solicitation that a packet comes to, and its header there; ports may be of the class."""
 
     code: int
     source: int
     destination: int
-    kind: Kind
+    kind: PacketKind
     source_port: int
     destination_port: int
 
@@ -52,14 +52,14 @@ MOST_RECORDED = 20_000
 
 
 class Recorder:
-    """The courses in one fabric, each class of conversations walked once.
+    """The courses in one forwarding, each class of conversations walked once.
 
     ports:  the ports that services, lines and translations name
     """
 
-    def __init__(self, world: World, fabric: Fabric) -> None:
-        self._opened, self._fabric = world.opened, fabric
-        devices = world.devices.values()
+    def __init__(self, world: World, forwarding: ForwardingIndex) -> None:
+        self._permissive, self._forwarding = world.permissive, forwarding
+        devices = world.topology.devices.values()
         services = {service.port for device in devices for service in device.services}
         rules = {
             port for device in devices for rule in device.translations for port in (rule.port, rule.to_port)
@@ -80,7 +80,7 @@ class Recorder:
         if key not in self._found:
             if len(self._found) > MOST_RECORDED:
                 self._found.clear()
-            result = converse_from(self._opened, packet, device)
+            result = converse_from(self._permissive, packet, device)
             self._found[key] = None if result.more else tuple(map(self._course, result.exchanges))
         return self._found[key]
 
@@ -93,20 +93,20 @@ class Recorder:
             for step in hop.steps
             if (meeting := self._meeting(step, hop, following)) is not None
         )
-        return _Course(meetings, OUTCOMES.index(path.outcome), self._fabric.number[path.last.device])
+        return _Course(meetings, OUTCOMES.index(path.outcome), self._forwarding.number[path.last.device])
 
     def _meeting(self, step: Step, hop: Hop, following: Hop | None) -> _Meeting | None:
         if isinstance(step, Filtered | Unfiltered):
             own = hop.ingress is None and step.point.direction is Direction.OUT
-            if own and not sends_through(self._opened.devices[hop.device]):
+            if own and not sends_through(self._permissive.topology.devices[hop.device]):
                 return None
-            code, packet = self._fabric.gate[step.point], hop.header_at(step.point)
+            code, packet = self._forwarding.point[step.point], hop.header_at(step.point)
         elif isinstance(step, Leaves) and hop.packet.family is Family.IPV6:
             assert hop.sent is not None
             assert following is not None
             assert following.ingress is not None
             packet = hop.sent
-            code = self._fabric.question(
+            code = self._forwarding.solicitation(
                 (hop.device, step.interface),
                 (following.device, following.ingress),
                 step.to_address,
@@ -126,36 +126,36 @@ class Recorder:
 
 
 class RecordedCourses:
-    """The courses of the rows at `places`, which rise.
+    """The courses of the rows at `indices`, which rise.
 
     crowded:  rows with too many paths to say which of them a list cuts off
     """
 
-    def __init__(self, recorder: Recorder, fabric: Fabric, rows: Rows, places: Ints) -> None:
-        self._fabric, self._rows = fabric, rows
+    def __init__(self, recorder: Recorder, forwarding: ForwardingIndex, rows: Rows, indices: Ints) -> None:
+        self._forwarding, self._rows = forwarding, rows
         self._courses: list[_Course] = []
         row_of: list[int] = []
         crowded: list[int] = []
-        for place in places.tolist():
-            found = recorder.courses(*opener_of(fabric, rows, place))
+        for index in indices.tolist():
+            found = recorder.courses(*opener_of(forwarding, rows, index))
             if found is None:
-                crowded.append(place)
+                crowded.append(index)
             else:
                 self._courses += found
-                row_of += [place] * len(found)
+                row_of += [index] * len(found)
         self._row = np.array(row_of, dtype=np.int64)
         self.crowded = np.array(crowded, dtype=np.int64)
         self._gather()
 
     def _gather(self) -> None:
         """All meetings in arrays, those of one course together and in their order."""
-        rows, kinds = self._rows, dict[Kind, int]()
+        rows, kinds = self._rows, dict[PacketKind, int]()
         met = [
             (
                 course,
                 meeting.code,
-                rows.addresses.place(meeting.source),
-                rows.addresses.place(meeting.destination),
+                rows.addresses.index(meeting.source),
+                rows.addresses.index(meeting.destination),
                 kinds.setdefault(meeting.kind, len(kinds)),
                 meeting.source_port,
                 meeting.destination_port,
@@ -184,12 +184,12 @@ class RecordedCourses:
         return len({tuple(each.code for each in course.meetings) for course in self._courses})
 
     def rows_passing(self, codes: Bools) -> Bools:
-        """Whether each row has a packet that comes to one of the gates or questions marked in `codes`."""
+        """Whether each row has a packet that comes to a point or solicitation marked in `codes`."""
         found = np.zeros(len(self._rows), dtype=np.bool_)
         found[self._row[self._path[codes[self._code]]]] = True
         return found
 
-    def decided_otherwise(self, placed: Placed, before: Placed) -> Bools:
+    def decided_otherwise(self, placed: PlacedLists, before: PlacedLists) -> Bools:
         """Whether each row has a packet that some list denies otherwise in `placed` than in `before`."""
         met = np.flatnonzero(placed.changed_from(before)[self._code])
         differs = placed.decides_otherwise(before, self._code[met], self._headers.take(met))
@@ -197,50 +197,50 @@ class RecordedCourses:
         found[self._row[self._path[met[differs]]]] = True
         return found
 
-    def decided(self, placed: Placed, only: Bools | None = None) -> Exchanges:
+    def decided(self, placed: PlacedLists, only: Bools | None = None) -> Exchanges:
         """The exchanges of every row, or of those marked in `only`, as the lists in `placed` leave them."""
         acting = placed.acts()[self._code]
         if only is not None:
             acting &= only[self._row[self._path]]
-        acting_places = np.flatnonzero(acting)
-        path, code = self._path[acting_places], self._code[acting_places]
-        denials = placed.first_denials(path, code, self._headers.take(acting_places), len(self._courses))
+        acting_indices = np.flatnonzero(acting)
+        path, code = self._path[acting_indices], self._code[acting_indices]
+        denials = placed.first_denials(path, code, self._headers.take(acting_indices), len(self._courses))
         known = [(course.outcome, course.end) for course in self._courses]
         outcome, end = np.array(known, dtype=np.int64).reshape(-1, 2).T
-        denied = denials.gate != NONE
+        denied = denials.point != NONE
         found = Exchanges(
             self._row,
             np.where(denied, np.where(denials.undiscovered, NO_DISCOVERY, DENIED), outcome),
-            np.where(denied, self._fabric.point_device[np.maximum(denials.gate, 0)], end),
-            denials.gate,
+            np.where(denied, self._forwarding.point_device[np.maximum(denials.point, 0)], end),
+            denials.point,
             denials.entry,
         )
         return found if only is None else found.take(np.flatnonzero(only[self._row]))
 
 
-def opener_of(fabric: Fabric, rows: Rows, place: int) -> tuple[str, Packet]:
-    """The packet that opens the conversation at `place`, and the device that makes it."""
-    values, source = rows.addresses.values, int(rows.source[place])
-    opener = rows.asked[rows.request[place]].opener
+def opener_of(forwarding: ForwardingIndex, rows: Rows, index: int) -> tuple[str, Packet]:
+    """The packet that opens the conversation at `index`, and the device that makes it."""
+    values, source = rows.addresses.values, int(rows.source[index])
+    opener = rows.asked[rows.request[index]].opener
     packet = replace(
         opener,
         source=None if source == NONE else values[source],
-        destination=values[rows.destination[place]],
-        source_port=None if opener.source_port is None else int(rows.source_port[place]),
+        destination=values[rows.destination[index]],
+        source_port=None if opener.source_port is None else int(rows.source_port[index]),
     )
-    return fabric.devices[rows.device[place]], packet
+    return forwarding.devices[rows.device[index]], packet
 
 
-def walked_exchanges(world: World, fabric: Fabric, rows: Rows, places: Ints) -> Exchanges:
-    """The exchanges of the rows at `places`, each walked by itself."""
+def walked_exchanges(world: World, forwarding: ForwardingIndex, rows: Rows, indices: Ints) -> Exchanges:
+    """The exchanges of the rows at `indices`, each walked by itself."""
     found: list[tuple[int, int, int, int, int]] = []
-    for place in places.tolist():
-        device, packet = opener_of(fabric, rows, place)
+    for index in indices.tolist():
+        device, packet = opener_of(forwarding, rows, index)
         for exchange in converse_from(world, packet, device).exchanges:
             path = exchange.decider.path
             denial = path.denial
-            gate = NONE if denial is None else fabric.gate[denial.point]
+            point = NONE if denial is None else forwarding.point[denial.point]
             entry = NONE if denial is None or denial.decision.entry is None else denial.decision.entry
-            end = fabric.number[path.last.device]
-            found.append((place, OUTCOMES.index(path.outcome), end, gate, entry))
+            end = forwarding.number[path.last.device]
+            found.append((index, OUTCOMES.index(path.outcome), end, point, entry))
     return Exchanges(*np.array(found, dtype=np.int64).reshape(-1, 5).T)

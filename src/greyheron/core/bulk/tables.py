@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Headers, Ints, Kind, Words, split
+from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Headers, Ints, PacketKind, Words, split
 from greyheron.core.lists import ResolvedList, Rule
 from greyheron.core.matching import NEIGHBOUR_DISCOVERY
 from greyheron.model.entry import AddressBlock, NotPort, PortSpan
@@ -26,8 +26,8 @@ _FEW = 1 << 24
 class DecisionTable:
     """A resolved list ready for many packets.
 
-    denies:  whether each place does: every rule in order, then what stands unseen at the end of the list
-    entries:  the entry's number at each place, or NONE for what stands unseen
+    denies:  whether each index does: every rule in order, then what stands unseen at the end of the list
+    entries:  the entry's number at each index, or NONE for what stands unseen
     """
 
     def __init__(self, access_list: ResolvedList) -> None:
@@ -40,7 +40,7 @@ class DecisionTable:
         self.denies = np.array(
             [rule.entry.action is Action.DENY for rule in rules] + [False] * discovery + [True]
         )
-        self._columns: dict[Kind, Words] = {}
+        self._columns: dict[PacketKind, Words] = {}
         unseen = [None] * discovery
         self._sources = _AddressRows([*(rule.sources for rule in rules), *unseen], family)
         self._destinations = _AddressRows([*(rule.destinations for rule in rules), *unseen], family)
@@ -48,7 +48,7 @@ class DecisionTable:
         self._destination_ports = _PortRows([*(rule.destination_ports for rule in rules), *unseen])
 
     def first_match(self, headers: Headers) -> Ints:
-        """For each packet the place that decides it, to look up in `denies` and `entries`."""
+        """For each packet the index that decides it, to look up in `denies` and `entries`."""
         found = np.full(len(headers), self._size, dtype=np.int64)
         if self._size == 0 or len(headers) == 0:
             return found
@@ -75,12 +75,12 @@ class DecisionTable:
         to_rows, to_ports = self._destination_ports.rows(headers.destination_port)
         kind_rows = np.stack([self._column(kind) for kind in headers.kinds], axis=1)
         code = (headers.kind * from_rows.shape[1] + from_ports) * to_rows.shape[1] + to_ports
-        codes, place = occurring(code, len(headers.kinds) * from_rows.shape[1] * to_rows.shape[1])
+        codes, index = occurring(code, len(headers.kinds) * from_rows.shape[1] * to_rows.shape[1])
         others, to = np.divmod(codes, to_rows.shape[1])
         kinds, from_ = np.divmod(others, from_rows.shape[1])
-        return kind_rows[:, kinds] & from_rows[:, from_] & to_rows[:, to], place
+        return kind_rows[:, kinds] & from_rows[:, from_] & to_rows[:, to], index
 
-    def _column(self, kind: Kind) -> Words:
+    def _column(self, kind: PacketKind) -> Words:
         """Which rules speak of packets of `kind`, as words of bits."""
         if kind not in self._columns:
             spoken = [speaks_of(rule, self._family, kind) for rule in self._rules]
@@ -90,7 +90,7 @@ class DecisionTable:
         return self._columns[kind]
 
 
-def speaks_of(rule: Rule, family: Family, kind: Kind) -> bool:
+def speaks_of(rule: Rule, family: Family, kind: PacketKind) -> bool:
     """Whether `rule` can match a packet of `kind`, addresses and ports apart."""
     entry = rule.entry
     if entry.protocol is not None and entry.protocol != kind.protocol:
@@ -113,10 +113,10 @@ def _packed(bits: Sequence[bool]) -> Words:
 
 
 def occurring(codes: Ints, space: int) -> tuple[Ints, Ints]:
-    """The numbers below `space` that occur in `codes`, rising, and the place of each code among them."""
+    """The numbers below `space` that occur in `codes`, rising, and the index of each code among them."""
     if space > _FEW:
-        found, place = np.unique(codes, return_inverse=True)
-        return found, place
+        found, index = np.unique(codes, return_inverse=True)
+        return found, index
     seen = np.zeros(space, dtype=np.bool_)
     seen[codes] = True
     found = np.flatnonzero(seen)
@@ -126,10 +126,10 @@ def occurring(codes: Ints, space: int) -> tuple[Ints, Ints]:
 
 
 def _span_rows(spans: Iterable[tuple[int, int, int]], count: int, size: int) -> Words:
-    """Bits as (words, rows) where rule `place` holds rows `first` to `last`, for (place, first, last)."""
+    """Bits as (words, rows) where rule `index` holds rows `first` to `last`, for (index, first, last)."""
     rows = np.zeros((-(-size // _WORD), count), dtype=np.uint64)
-    for place, first, last in spans:
-        word, bit = divmod(place, _WORD)
+    for index, first, last in spans:
+        word, bit = divmod(index, _WORD)
         rows[word, first : last + 1] |= np.uint64(1 << bit)
     return rows
 
@@ -143,18 +143,18 @@ class _PortRows:
 
     def __init__(self, rules: Sequence[tuple[PortSpan | NotPort, ...] | None]) -> None:
         spans = [
-            (place, low, high)
-            for place, terms in enumerate(rules)
+            (index, low, high)
+            for index, terms in enumerate(rules)
             for low, high in (port_spans(terms) if terms is not None else [(NO_PORT, _PORTS - 1)])
         ]
         cuts = {0} | {low for _, low, _ in spans} | {high + 1 for _, _, high in spans}
         self._cuts = np.array(sorted(cuts - {NO_PORT, _PORTS}), dtype=np.int64)
 
-        row_from = {cut: place for place, cut in enumerate(self._cuts.tolist(), 1)} | {NO_PORT: 0}
+        row_from = {cut: index for index, cut in enumerate(self._cuts.tolist(), 1)} | {NO_PORT: 0}
 
         count = len(self._cuts) + 1
         self._rows = _span_rows(
-            ((place, row_from[low], row_from.get(high + 1, count) - 1) for place, low, high in spans),
+            ((index, row_from[low], row_from.get(high + 1, count) - 1) for index, low, high in spans),
             count,
             len(rules),
         )
@@ -183,9 +183,9 @@ def port_spans(terms: Iterable[PortSpan | NotPort]) -> list[tuple[int, int]]:
 
 @dataclass(frozen=True, slots=True)
 class _Masked:
-    """Blocks that care for the same scattered bits: sorted `values`, a row of bits for each, then none."""
+    """Blocks that mask for the same scattered bits: sorted `values`, a row of bits for each, then none."""
 
-    care: tuple[np.uint64, np.uint64]
+    mask: tuple[np.uint64, np.uint64]
     values: "Sortable"
     rows: Words
 
@@ -196,11 +196,11 @@ class _AddressRows:
     def __init__(self, rules: Sequence[tuple[AddressBlock, ...] | None], family: Family) -> None:
         size = len(rules)
         blocks = [
-            (place, block)
-            for place, found in enumerate(rules)
+            (index, block)
+            for index, found in enumerate(rules)
             for block in ((AddressBlock(family, 0, 0),) if found is None else found)
         ]
-        prefixes = [(place, block) for place, block in blocks if block.length is not None]
+        prefixes = [(index, block) for index, block in blocks if block.length is not None]
         cuts = sorted(
             {0} | {block.first for _, block in prefixes} | {block.last + 1 for _, block in prefixes}
         )
@@ -208,31 +208,31 @@ class _AddressRows:
             cuts.pop()
         row = {cut: number for number, cut in enumerate(cuts)}
         spans = (
-            (place, row[block.first], row.get(block.last + 1, len(cuts)) - 1) for place, block in prefixes
+            (index, row[block.first], row.get(block.last + 1, len(cuts)) - 1) for index, block in prefixes
         )
         self._family = family
         self._cuts = _sortable(family, *split(cuts))
         self._rows = _span_rows(spans, len(cuts), size)
         self._masked: list[_Masked] = []
-        for care in sorted({block.care for _, block in blocks if block.length is None}):
-            same = [(place, block.value) for place, block in blocks if block.care == care]
+        for mask in sorted({block.mask for _, block in blocks if block.length is None}):
+            same = [(index, block.value) for index, block in blocks if block.mask == mask]
             values = sorted({value for _, value in same})
             number = {value: row for row, value in enumerate(values)}
             rows = _span_rows(
-                ((place, number[value], number[value]) for place, value in same), len(values) + 1, size
+                ((index, number[value], number[value]) for index, value in same), len(values) + 1, size
             )
-            high, low = split([care])
+            high, low = split([mask])
             self._masked.append(_Masked((high[0], low[0]), _sortable(family, *split(values)), rows))
 
-    def rows(self, addresses: Addresses, places: Ints) -> tuple[Words, Ints]:
-        """Bits as (words, rows), and the row of the address at each of `places`."""
-        used, place_of = occurring(places, len(addresses))
+    def rows(self, addresses: Addresses, indices: Ints) -> tuple[Words, Ints]:
+        """Bits as (words, rows), and the row of the address at each of `indices`."""
+        used, place_of = occurring(indices, len(addresses))
         high, low = addresses.halves()
         high, low = high[used], low[used]
         row: Ints = np.searchsorted(self._cuts, _sortable(self._family, high, low), side="right") - 1
         rows = self._rows
         for masked in self._masked:
-            key = _sortable(self._family, high & masked.care[0], low & masked.care[1])
+            key = _sortable(self._family, high & masked.mask[0], low & masked.mask[1])
             near = np.minimum(np.searchsorted(masked.values, key), len(masked.values) - 1)
             other = np.where(masked.values[near] == key, near, len(masked.values))
             width = len(masked.values) + 1

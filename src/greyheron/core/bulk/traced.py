@@ -6,20 +6,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from greyheron.core.bulk.conversations import Exchanges, Rows
-from greyheron.core.bulk.fabric import Fabric, protocol_place
+from greyheron.core.bulk.forwarding import ForwardingIndex, protocol_index
 from greyheron.core.bulk.headers import (
     NO_PORT,
     NONE,
     Bools,
     Headers,
     Ints,
-    Kind,
+    PacketKind,
     distinct,
     first_of_each,
     joined_headers,
     rank_within,
 )
-from greyheron.core.bulk.placed import Denials, Placed
+from greyheron.core.bulk.placed import Denials, PlacedLists
 from greyheron.core.bulk.tracing import (
     ARRIVED,
     DENIED,
@@ -27,7 +27,7 @@ from greyheron.core.bulk.tracing import (
     NO_SESSION,
     REFUSED,
     SPECIAL,
-    Leg,
+    Batch,
     Paths,
     trace,
 )
@@ -37,7 +37,7 @@ from greyheron.core.walk import MOST_PATHS
 from greyheron.model.names import TCP
 
 OUT, HOME, OUT_AGAIN = range(3)
-"""A conversation's packets, as in `Asked.kinds`. The second one home is to every list as the first was."""
+"""A conversation's packets, as in `Prepared.kinds`. The second one home is to every list as the first was."""
 
 
 class TracedCourses:
@@ -46,17 +46,19 @@ class TracedCourses:
     untraced:  rows that cannot be traced, because packets are rewritten on their way
     """
 
-    def __init__(self, fabric: Fabric, rows: Rows) -> None:
-        self._fabric, self._rows = fabric, rows
+    def __init__(self, forwarding: ForwardingIndex, rows: Rows) -> None:
+        self._forwarding, self._rows = forwarding, rows
         asked = rows.asked
-        self._class = fabric.classes(rows.addresses)
-        self._protocol = np.array([protocol_place(fabric.family, each.request.protocol) for each in asked])
+        self._class = forwarding.classes(rows.addresses)
+        self._protocol = np.array(
+            [protocol_index(forwarding.family, each.request.protocol) for each in asked]
+        )
         self._opens = np.array([can_open(each.opener) for each in asked])
         self._replies = np.array([each.replies for each in asked])
         self._reply_opens = np.array([each.replies and can_open(reply_to(each.opener)) for each in asked])
         self._is_tcp = np.array([each.request.protocol == TCP for each in asked])
         self._port = np.array([NO_PORT if each.request.port is None else each.request.port for each in asked])
-        kinds: dict[Kind, int] = {}
+        kinds: dict[PacketKind, int] = {}
         width = OUT_AGAIN + 1
         numbered = [[kinds.setdefault(kind, len(kinds)) for kind in each.kinds] for each in asked]
         self._kind = np.array([[*each, *[0] * (width - len(each))] for each in numbered]).reshape(-1, width)
@@ -71,9 +73,9 @@ class TracedCourses:
         answered = np.flatnonzero((there.outcome == ARRIVED) & self._replies[some.request[there.row]])
         number = np.full(len(there.row), NONE, dtype=np.int64)
         number[answered] = np.arange(len(answered))
-        out, place = there.repeated(alike)
-        going = np.flatnonzero(number[place] != NONE)
-        home, _ = self._back(some, there, answered).repeated(number[place[going]])
+        out, index = there.repeated(alike)
+        going = np.flatnonzero(number[index] != NONE)
+        home, _ = self._back(some, there, answered).repeated(number[index[going]])
         self._out, self._home = out, home
         self._home_row = out.row[going[home.row]]
         untraced = np.zeros(len(rows), dtype=np.bool_)
@@ -90,11 +92,11 @@ class TracedCourses:
 
     def _told_apart(self) -> tuple[Rows, Ints]:
         """A row of each of those that may go different ways, and which of them each row goes like."""
-        rows, fabric = self._rows, self._fabric
+        rows, forwarding = self._rows, self._forwarding
         request = rows.request
         manners = np.stack([self._protocol, self._opens, self._replies, self._reply_opens])
         _, manner = np.unique(manners, axis=1, return_inverse=True)
-        owner = fabric.owner[self._class[rows.destination]]
+        owner = forwarding.owner[self._class[rows.destination]]
         ends, end = np.unique(owner * len(rows.asked) + request, return_inverse=True)
         delivered: dict[tuple[bool, int], int] = {}
         delivery = np.zeros(len(ends), dtype=np.int64)
@@ -110,19 +112,19 @@ class TracedCourses:
         return rows.take(first), alike
 
     def _delivery(self, device: int, asked: int) -> tuple[bool, int]:
-        """Whether somebody listens for a request at a device, and the gate of the line that takes it."""
+        """Whether somebody listens for a request at a device, and the point of the line that takes it."""
         protocol = self._rows.asked[asked].request.protocol
-        return self._fabric.delivers(device, protocol, int(self._port[asked]))
+        return self._forwarding.delivers(device, protocol, int(self._port[asked]))
 
     def rows_passing(self, codes: Bools) -> Bools:
-        """Whether each row has a packet that comes to one of the gates or questions marked in `codes`."""
+        """Whether each row has a packet that comes to a point or solicitation marked in `codes`."""
         out, home = self._out, self._home
         found = np.zeros(len(self._rows), dtype=np.bool_)
         found[out.row[_any_at(out.met, codes)]] = True
         found[self._home_row[_any_at(home.met, codes)]] = True
         return found
 
-    def decided_otherwise(self, placed: Placed, before: Placed) -> Bools:
+    def decided_otherwise(self, placed: PlacedLists, before: PlacedLists) -> Bools:
         """Whether each row has a packet that some list denies otherwise in `placed` than in `before`."""
         codes = placed.changed_from(before)
         found = np.zeros(len(self._rows), dtype=np.bool_)
@@ -138,9 +140,9 @@ class TracedCourses:
         """Every row with every code that a packet of it comes to, each pair once."""
         pairs = []
         for paths, rows in ((self._out, self._out.row), (self._home, self._home_row)):
-            place, step = np.nonzero(paths.met != NONE)
-            code = paths.met[place, step].astype(np.int64)
-            pairs.append(distinct(rows[place] << 32 | code))
+            index, step = np.nonzero(paths.met != NONE)
+            code = paths.met[index, step].astype(np.int64)
+            pairs.append(distinct(rows[index] << 32 | code))
         found = distinct(np.concatenate(pairs))
         return found >> 32, found & 0xFFFF_FFFF
 
@@ -154,7 +156,7 @@ class TracedCourses:
 
     def _there(self, rows: Rows) -> Paths:
         request = rows.request
-        leg = Leg(
+        leg = Batch(
             rows.device,
             rows.source,
             rows.destination,
@@ -164,20 +166,20 @@ class TracedCourses:
             (),
         )
 
-        def deliver(places: Ints, devices: Ints) -> tuple[Ints, Ints]:
+        def deliver(indices: Ints, devices: Ints) -> tuple[Ints, Ints]:
             asked = len(rows.asked)
-            pairs, place = np.unique(devices * asked + request[places], return_inverse=True)
+            pairs, index = np.unique(devices * asked + request[indices], return_inverse=True)
             found = [self._delivery(*divmod(pair, asked)) for pair in pairs.tolist()]
-            listens = np.array([each[0] for each in found], dtype=np.bool_)[place]
-            lines = np.array([each[1] for each in found], dtype=np.int64)[place]
+            listens = np.array([each[0] for each in found], dtype=np.bool_)[index]
+            lines = np.array([each[1] for each in found], dtype=np.int64)[index]
             return np.where(listens, ARRIVED, REFUSED), lines
 
-        return trace(self._fabric, leg, rows.addresses, deliver)
+        return trace(self._forwarding, leg, rows.addresses, deliver)
 
     def _back(self, sent: Rows, out: Paths, going: Ints) -> Paths:
         """The replies to those packets of `out`, the ways of `sent`, that are answered."""
         rows = sent.take(out.row[going])
-        leg = Leg(
+        leg = Batch(
             out.end[going],
             rows.destination,
             rows.source,
@@ -187,13 +189,13 @@ class TracedCourses:
             tuple(column[going] for column in out.admitted),
         )
 
-        def deliver(places: Ints, devices: Ints) -> tuple[Ints, Ints]:
-            awaited = devices == rows.device[places]
-            return np.where(awaited, ARRIVED, NO_SESSION), np.full(len(places), NONE)
+        def deliver(indices: Ints, devices: Ints) -> tuple[Ints, Ints]:
+            awaited = devices == rows.device[indices]
+            return np.where(awaited, ARRIVED, NO_SESSION), np.full(len(indices), NONE)
 
-        return trace(self._fabric, leg, rows.addresses, deliver)
+        return trace(self._forwarding, leg, rows.addresses, deliver)
 
-    def decided(self, placed: Placed, only: Bools | None = None) -> Exchanges:
+    def decided(self, placed: PlacedLists, only: Bools | None = None) -> Exchanges:
         """The exchanges of every row, or of those marked in `only`, as the lists in `placed` leave them."""
         out, home = self._out, self._home
         there, back = self._there_path, self._back_path
@@ -208,7 +210,7 @@ class TracedCourses:
         acknowledged[replied] = tcp[answers]
         outcome, end = out.outcome[there], out.end[there]
         outcome[replied], end[replied] = home.outcome[answers], home.end[answers]
-        gate, entry = np.full((2, len(there)), NONE, dtype=np.int64)
+        point, entry = np.full((2, len(there)), NONE, dtype=np.int64)
         # Lists that do not look for ACK say of the second packet out what they said of the first.
         first, reply, again = self._denials(
             placed,
@@ -223,17 +225,17 @@ class TracedCourses:
             (first, there, np.ones(len(there), dtype=np.bool_)),
         ):
             denied = np.flatnonzero(where)
-            denied = denied[denials.gate[path[denied]] != NONE]
+            denied = denied[denials.point[path[denied]] != NONE]
             by = path[denied]
-            gate[denied], entry[denied] = denials.gate[by], denials.entry[by]
+            point[denied], entry[denied] = denials.point[by], denials.entry[by]
             outcome[denied] = np.where(denials.undiscovered[by], NO_DISCOVERY, DENIED)
-            end[denied] = self._fabric.point_device[gate[denied]]
+            end[denied] = self._forwarding.point_device[point[denied]]
         # Where the first packet is denied nothing comes back, whatever ways home there would be.
-        no_reply = (first.gate[there] != NONE) & ~first_of_each(there)
-        found = Exchanges(out.row[there], outcome, end, gate, entry).take(np.flatnonzero(~no_reply))
+        no_reply = (first.point[there] != NONE) & ~first_of_each(there)
+        found = Exchanges(out.row[there], outcome, end, point, entry).take(np.flatnonzero(~no_reply))
         return found.take(np.flatnonzero(rank_within(found.row) < MOST_PATHS))
 
-    def _denials(self, placed: Placed, *asked: tuple[int, Ints, Bools]) -> list[Denials]:
+    def _denials(self, placed: PlacedLists, *asked: tuple[int, Ints, Bools]) -> list[Denials]:
         """The first denial on each path, for each of several (packet, paths, what acts on it).
 
         Paths may be repeated. Every list is asked once about all of it.
@@ -264,11 +266,11 @@ class TracedCourses:
     def met(self, packet: int, paths: Ints, acts: Bools) -> tuple[Ints, Ints]:
         """What acts on the conversation's `packet` along `paths`: the path and the code of each, in order."""
         every = (self._home if packet == HOME else self._out).met[paths]
-        place, step = np.nonzero(np.append(acts, False)[every])  # NONE is the last place
-        path, code = paths[place], every[place, step].astype(np.int64)
+        index, step = np.nonzero(np.append(acts, False)[every])  # NONE is the last index
+        path, code = paths[index], every[index, step].astype(np.int64)
         if packet == OUT_AGAIN:
             row = self._out.row[path]
-            untracked = self._fabric.later_packets_met(code, self._protocol[self._rows.request[row]])
+            untracked = self._forwarding.later_packets_met(code, self._protocol[self._rows.request[row]])
             path, code = path[untracked], code[untracked]
         return path, code
 

@@ -1,4 +1,4 @@
-"""Where very many packets go at once, and which gates they pass on the way (2-semantics §4).
+"""Where very many packets go at once, and which points they pass on the way (2-semantics §4).
 
 No list decides anything here: the paths are those of a network whose lists permit all. What a packet meets
 before the first list that denies it is the same in both, so the lists can be asked afterwards, and asked
@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from greyheron.core.bulk.fabric import Fabric
+from greyheron.core.bulk.forwarding import ForwardingIndex
 from greyheron.core.bulk.headers import NONE, Addresses, Bools, Ints, rank_within
 from greyheron.core.packet import FIRST_HOP_LIMIT
 from greyheron.core.steps import Outcome
@@ -29,10 +29,10 @@ SPECIAL = -3
 
 
 @dataclass(frozen=True, slots=True)
-class Leg:
+class Batch:
     """One packet for each row; all arrays have one length.
 
-    device:  where it is made;  source, destination:  places in the table of addresses
+    device:  where it is made;  source, destination:  indices in the table of addresses
     towards:  the destination's class
     protocol:  as sessions tell them;  opens:  whether it can begin a session
     known:  arrays of devices, or NONE, that have a session of the conversation
@@ -51,8 +51,8 @@ class Leg:
 class Paths:
     """The paths of a leg, at most MOST_PATHS for each row, sorted by row and then as the walk finds them.
 
-    row:  the leg's row;  outcome:  place in OUTCOMES, or SPECIAL;  end:  the last device
-    met:  (paths, steps) codes of gates and questions in order (see `Fabric`), or NONE
+    row:  the leg's row;  outcome:  index in OUTCOMES, or SPECIAL;  end:  the last device
+    met:  (paths, steps) codes of points and solicitations in order (see `ForwardingIndex`), or NONE
     admitted:  devices that keep a session since this packet, or NONE
     """
 
@@ -73,19 +73,21 @@ class Paths:
 
 
 Deliver = Callable[[Ints, Ints], tuple[Ints, Ints]]
-"""From rows of the leg and the devices they came to: outcomes, and the gates of lines that are asked."""
+"""From rows of the leg and the devices they came to: outcomes, and the points of lines that are asked."""
 
 
-def trace(fabric: Fabric, leg: Leg, addresses: Addresses, deliver: Deliver) -> Paths:
+def trace(forwarding: ForwardingIndex, leg: Batch, addresses: Addresses, deliver: Deliver) -> Paths:
     """Follow every row of `leg` along all its paths."""
-    return _Tracer(fabric, leg, addresses, deliver).run()
+    return _Tracer(forwarding, leg, addresses, deliver).run()
 
 
 class _Tracer:
-    """The packets of a leg on their way, moved one device at a time. Arrays have one place for each path."""
+    """The packets of a leg on their way, moved one device at a time. Arrays have one index for each path."""
 
-    def __init__(self, fabric: Fabric, leg: Leg, addresses: Addresses, deliver: Deliver) -> None:
-        self._net, self._leg, self._addresses, self._deliver = fabric, leg, addresses, deliver
+    def __init__(
+        self, forwarding: ForwardingIndex, leg: Batch, addresses: Addresses, deliver: Deliver
+    ) -> None:
+        self._net, self._leg, self._addresses, self._deliver = forwarding, leg, addresses, deliver
         count = len(leg.device)
         self.row = np.arange(count)
         self.device = leg.device.copy()
@@ -120,7 +122,7 @@ class _Tracer:
         self.outcome[paths] = _CODE[outcome]
 
     def _meet(self, paths: Ints, codes: Ints) -> None:
-        """Put down which gates and questions `paths` come to at this step."""
+        """Put down which points and solicitations `paths` come to at this step."""
         column = np.full(len(self.row), NONE, dtype=np.int32)
         column[paths] = codes
         self.met.append(column)
@@ -206,7 +208,7 @@ class _Tracer:
         paths, branch = self._split(paths, spans[steps, 0], spans[steps, 1])
         if len(paths) == 0:
             return
-        egress, ingress, question = branches[branch].T
+        egress, ingress, solicitation = branches[branch].T
         device, tracked = self.device[paths], self.tracked[paths]
         if made:
             listed = np.where(net.own_filtered[device] & ~tracked, 2 * egress + 1, NONE)
@@ -217,10 +219,10 @@ class _Tracer:
         self._meet(paths, listed)
         self._admit(paths)
         on = self.outcome[paths] == ON_ITS_WAY
-        paths, ingress, question = paths[on], ingress[on], question[on]
+        paths, ingress, solicitation = paths[on], ingress[on], solicitation[on]
         self._end(paths[ingress == NONE], Outcome.NO_NEIGHBOUR)
         if net.family is Family.IPV6:
-            self._meet(paths, question)
+            self._meet(paths, solicitation)
         on = ingress != NONE
         self.port[paths[on]] = ingress[on]
         self.device[paths[on]] = net.of_port[ingress[on]]
@@ -252,9 +254,9 @@ class _Tracer:
         found = np.flatnonzero(moving)
         return found, start[found]
 
-    def _take(self, places: Ints) -> None:
+    def _take(self, indices: Ints) -> None:
         for name in ("row", "device", "port", "outcome", "tracked"):
-            setattr(self, name, getattr(self, name)[places])
-        self.visited = [column[places] for column in self.visited]
-        self.admitted = [column[places] for column in self.admitted]
-        self.met = [column[places] for column in self.met]
+            setattr(self, name, getattr(self, name)[indices])
+        self.visited = [column[indices] for column in self.visited]
+        self.admitted = [column[indices] for column in self.admitted]
+        self.met = [column[indices] for column in self.met]

@@ -4,7 +4,7 @@ import re
 
 from greyheron.model.entry import AddressTerm, Entry, IcmpMatch, PortTerm
 from greyheron.model.names import ICMP_TYPES, PORTS, PROTOCOLS, TCP, WITH_PORTS, icmp_name, protocol_name
-from greyheron.model.notation.line import Line, Option
+from greyheron.model.notation.line import NotationLine, Option
 from greyheron.model.notation.terms import read_ports, read_term
 from greyheron.model.values import Action, Family, ListKind
 
@@ -50,7 +50,7 @@ _PORT_OPTIONS = (
 )
 
 
-def read_entry(line: Line, family: Family, kind: ListKind) -> Entry:
+def read_entry(line: NotationLine, family: Family, kind: ListKind) -> Entry:
     """Read a whole entry. Its number is 0 when the line gives none. Raises LineError."""
     number = _read_number(line)
     action = Action(line.choose({"permit": "let matching packets pass", "deny": "stop matching packets"}))
@@ -112,7 +112,7 @@ def _write_ports(ports: tuple[PortTerm, ...]) -> list[str]:
     return ["port", ",".join(map(str, ports))] if ports else []
 
 
-def _read_number(line: Line) -> int:
+def _read_number(line: NotationLine) -> int:
     line.offer(_NUMBER_OPTION)
     if line.word is None or not _DIGITS.fullmatch(line.word):
         return 0
@@ -123,11 +123,11 @@ def _read_number(line: Line) -> int:
     return number
 
 
-def _read_log(line: Line) -> bool:
+def _read_log(line: NotationLine) -> bool:
     return line.take("log", "write a log line for each packet that matches")
 
 
-def _read_protocol(line: Line, family: Family) -> int | None:
+def _read_protocol(line: NotationLine, family: Family) -> int | None:
     line.offer(*_PROTOCOL_OPTIONS)
 
     def read(word: str) -> int | None:
@@ -145,7 +145,7 @@ def _read_protocol(line: Line, family: Family) -> int | None:
     return line.value(read)
 
 
-def _read_icmp(line: Line, family: Family) -> IcmpMatch | None:
+def _read_icmp(line: NotationLine, family: Family) -> IcmpMatch | None:
     names = ICMP_TYPES[family]
     line.offer(*_ICMP_OPTIONS[family])
     word = line.word
@@ -164,7 +164,7 @@ def _read_icmp(line: Line, family: Family) -> IcmpMatch | None:
     return IcmpMatch(type_, code)
 
 
-def _read_ports(line: Line, protocol: int | None) -> tuple[PortTerm, ...]:
+def _read_ports(line: NotationLine, protocol: int | None) -> tuple[PortTerm, ...]:
     if protocol not in WITH_PORTS:
         if line.word == "port":
             raise line.error("ports belong to TCP and UDP: write tcp or udp as the protocol")

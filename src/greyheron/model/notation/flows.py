@@ -6,7 +6,7 @@ from ipaddress import ip_address, ip_interface
 
 from greyheron.model.flow import ExpectedFlow, Flow, FlowEnd
 from greyheron.model.names import PORTS, PROTOCOLS
-from greyheron.model.notation.line import Line, LineError, NotationError, Option
+from greyheron.model.notation.line import LineError, NotationError, NotationLine, Option
 from greyheron.model.notation.terms import NAME, read_port
 from greyheron.model.values import Expectation, Family
 
@@ -17,7 +17,7 @@ _SERVICE = re.compile(
 
 
 def read_flow(
-    line: Line, devices: Iterable[str] = (), expectation: bool = True
+    line: NotationLine, devices: Iterable[str] = (), expectation: bool = True
 ) -> tuple[Flow, Expectation | None]:
     """Read a whole flow; its expectation too unless `expectation` is off. Raises LineError.
 
@@ -75,7 +75,7 @@ def read_bare_flow(text: str) -> Flow:
 
 def _whole(text: str, expectation: bool) -> tuple[Flow, Expectation | None]:
     try:
-        return read_flow(Line(text), expectation=expectation)
+        return read_flow(NotationLine(text), expectation=expectation)
     except LineError as error:
         raise NotationError([error.misreading]) from None
 

@@ -62,7 +62,7 @@ class LineError(Exception):
         super().__init__(str(misreading))
 
 
-class Line:
+class NotationLine:
     """The words of one line and how far they have been read.
 
     options: for each word's index, everything the reader was ready to take there

@@ -7,7 +7,7 @@ from cachetools import TTLCache, cached
 
 from greyheron.model.entry import Entry, ListBody
 from greyheron.model.notation.entries import read_entry, write_entry
-from greyheron.model.notation.line import Line, LineError, Misreading, NotationError
+from greyheron.model.notation.line import LineError, Misreading, NotationError, NotationLine
 from greyheron.model.values import Family, ListKind
 
 STEP = 10
@@ -26,13 +26,13 @@ def read_body(text: str, family: Family, kind: ListKind) -> ListBody:
     """
     misreadings: list[Misreading] = []
     remarks: list[str] = []
-    read: list[tuple[Entry, Line]] = []
+    read: list[tuple[Entry, NotationLine]] = []
     for number, line_text in enumerate(text.splitlines(), 1):
         stripped = line_text.strip()
         if stripped.startswith("#"):
             remarks.append(stripped[1:].strip())
         elif stripped:
-            line = Line(line_text, number)
+            line = NotationLine(line_text, number)
             try:
                 read.append((replace(read_entry(line, family, kind), remarks=tuple(remarks)), line))
             except LineError as error:
@@ -69,11 +69,11 @@ def _written(body: ListBody, family: Family, kind: ListKind) -> str:
 
 def renumbered(body: ListBody, step: int = STEP) -> ListBody:
     """`body` with its numbers in even steps and its order as it was."""
-    entries = tuple(replace(entry, number=step * place) for place, entry in enumerate(body.entries, 1))
+    entries = tuple(replace(entry, number=step * index) for index, entry in enumerate(body.entries, 1))
     return replace(body, entries=entries)
 
 
-def _same_numbers(read: list[tuple[Entry, Line]]) -> list[Misreading]:
+def _same_numbers(read: list[tuple[Entry, NotationLine]]) -> list[Misreading]:
     first: dict[int, int] = {}
     found = []
     for entry, line in read:
@@ -83,9 +83,9 @@ def _same_numbers(read: list[tuple[Entry, Line]]) -> list[Misreading]:
     return found
 
 
-def _numbered(read: list[tuple[Entry, Line]]) -> tuple[Entry, ...]:
+def _numbered(read: list[tuple[Entry, NotationLine]]) -> tuple[Entry, ...]:
     """Sort by number; entries without one stay behind the entry they follow in the text."""
-    runs: list[list[tuple[Entry, Line]]] = [[]]
+    runs: list[list[tuple[Entry, NotationLine]]] = [[]]
     for item in read:
         if item[0].number:
             runs.append([item])
@@ -93,14 +93,14 @@ def _numbered(read: list[tuple[Entry, Line]]) -> tuple[Entry, ...]:
             runs[-1].append(item)
     runs[1:] = sorted(runs[1:], key=lambda run: run[0][0].number)
     entries: list[Entry] = []
-    for place, run in enumerate(runs):
-        before = run[0][0].number if place else 0
-        if place:
+    for index, run in enumerate(runs):
+        before = run[0][0].number if index else 0
+        if index:
             entries.append(run[0][0])
-        new = run[1:] if place else run
+        new = run[1:] if index else run
         if not new:
             continue
-        after = runs[place + 1][0][0].number if place + 1 < len(runs) else None
+        after = runs[index + 1][0][0].number if index + 1 < len(runs) else None
         numbers = _free_numbers(before, after, len(new))
         if numbers is None:
             message = f"no number is left between {before} and {after}: renumber the list"

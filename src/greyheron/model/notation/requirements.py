@@ -5,7 +5,7 @@ from ipaddress import ip_network
 
 from greyheron.model.names import PORTS, PROTOCOLS
 from greyheron.model.notation.flows import INTERFACE, is_address
-from greyheron.model.notation.line import Line, LineError, NotationError, Option
+from greyheron.model.notation.line import LineError, NotationError, NotationLine, Option
 from greyheron.model.notation.terms import NAME, read_ports
 from greyheron.model.requirement import RequirementKind, Side, Statement, Term, TermKind
 from greyheron.model.values import Family
@@ -17,7 +17,7 @@ KINDS = {
 }
 
 
-def read_statement(line: Line, names: Iterable[Option] = ()) -> Statement:
+def read_statement(line: NotationLine, names: Iterable[Option] = ()) -> Statement:
     """Read a whole requirement. Raises LineError.
 
     names:  devices and address sets to offer for completion; other names are read as well
@@ -56,7 +56,7 @@ def read_statement(line: Line, names: Iterable[Option] = ()) -> Statement:
 def read_requirement(text: str) -> Statement:
     """A requirement. Raises NotationError."""
     try:
-        return read_statement(Line(text))
+        return read_statement(NotationLine(text))
     except LineError as error:
         raise NotationError([error.misreading]) from None
 

@@ -13,7 +13,7 @@ from greyheron.model.entry import (
     PortTerm,
 )
 from greyheron.model.names import PORTS
-from greyheron.model.notation.line import Line, Option
+from greyheron.model.notation.line import NotationLine, Option
 from greyheron.model.values import Family
 
 NAME = re.compile(r"[A-Za-z][A-Za-z0-9._-]{0,62}")
@@ -53,8 +53,8 @@ def read_block(text: str, family: Family) -> AddressBlock:
         head, wildcard = text.split("~", 1)
         if family is Family.IPV6:
             raise ValueError("a wildcard mask is for IPv4 only: write a prefix such as 2001:db8::/64")
-        care = read_address(wildcard, family) ^ family.every_bit
-        return AddressBlock(family, read_address(head, family) & care, care)
+        mask = read_address(wildcard, family) ^ family.every_bit
+        return AddressBlock(family, read_address(head, family) & mask, mask)
     head, slash, length_text = text.partition("/")
     address = read_address(head, family)
     if not slash:
@@ -69,7 +69,7 @@ def read_block(text: str, family: Family) -> AddressBlock:
     return block
 
 
-def read_term(line: Line, family: Family) -> AddressTerm | None:
+def read_term(line: NotationLine, family: Family) -> AddressTerm | None:
     """The next word as an address term; None for `any`."""
     if line.take("any", "every address"):
         return None

@@ -4,8 +4,8 @@ from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from greyheron.analysis.judge import Standing, judge
-from greyheron.analysis.words import service_words
+from greyheron.analysis.testing.judge import Standing, judge
+from greyheron.analysis.words.steps import service_words
 from greyheron.core.conversation import FlowError, Result, converse
 from greyheron.core.packet import Packet
 from greyheron.core.steps import Filtered

@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass
 
-from greyheron.analysis.words import decision_words, place_words, route_words
+from greyheron.analysis.words.steps import decision_words, place_words, route_words
 from greyheron.core.world import World
-from greyheron.model.values import DeviceKind, Family
+from greyheron.model.values import Family
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,7 +18,7 @@ class DeviceFacts:
 
 def facts_of(world: World, device: str) -> DeviceFacts:
     """The facts of `device`, which is in `world`."""
-    if world.devices[device].kind is DeviceKind.SWITCH:
+    if world.topology.devices[device].traits.bridges:
         return DeviceFacts((), (), ())
     routes = [
         route_words(route, family)
@@ -30,12 +30,12 @@ def facts_of(world: World, device: str) -> DeviceFacts:
     neighbours = [
         f"{each.neighbour} by {each.interface}, {'v2' if family is Family.IPV4 else 'v3'}, cost {each.cost}"
         for family in Family
-        for each in world.neighbourhood(family).adjacent.get(device, ())
+        for each in world.routes.neighbourhood(family).adjacent.get(device, ())
     ]
     cut = [
         f"{other[0]} is no neighbour: {each.by.list_name} {place_words(each.by.point)} "
         f"{decision_words(each.by.decision)}"
-        for each in world.cut_neighbours()
+        for each in world.routes.cut_neighbours()
         for here, other in ((each.port, each.neighbour), (each.neighbour, each.port))
         if here[0] == device
     ]

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import zip_longest
 
-from greyheron.analysis.report import ExchangeReport, TraceReport, deciding
+from greyheron.analysis.words.report import ExchangeReport, TraceReport, deciding
 from greyheron.core.conversation import Way
 
 

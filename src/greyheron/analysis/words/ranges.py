@@ -41,13 +41,13 @@ class _Holders:
 
     def __init__(self, network: Network, family: Family) -> None:
         held = sorted(
-            (int(address.ip), place, device.name)
-            for place, device in enumerate(network.devices)
+            (int(address.ip), index, device.name)
+            for index, device in enumerate(network.devices)
             for interface in device.interfaces
             for address in interface.of(family)
         )
         self._addresses = [address for address, _, _ in held]
-        self._devices = [(place, name) for _, place, name in held]
+        self._devices = [(index, name) for _, index, name in held]
 
     def inside(self, blocks: tuple[AddressBlock, ...]) -> list[str]:
         """Those with an address in some block, in the order of the network."""

@@ -1,6 +1,6 @@
 """What devices remember of one conversation: sessions, translations, and who waits for an answer.
 
-A memory belongs to one conversation along one combination of paths. It is never changed, only replaced.
+A connection belongs to one conversation along one combination of paths. It is never changed, only replaced.
 """
 
 from dataclasses import dataclass, replace
@@ -34,7 +34,7 @@ def key_of(packet: Packet) -> Key:
 
 
 @dataclass(frozen=True, slots=True)
-class Rewriting:
+class Binding:
     """A translation that a device did: the same packet as seen inside and outside of `outside_interface`."""
 
     device: str
@@ -44,12 +44,12 @@ class Rewriting:
 
 
 @dataclass(frozen=True, slots=True)
-class Memory:
+class ConnectionState:
     """sessions: conversations that a tracking device admitted; asked: those that a device began itself"""
 
     sessions: frozenset[tuple[str, Key]] = frozenset()
     asked: frozenset[tuple[str, Key]] = frozenset()
-    rewritings: tuple[Rewriting, ...] = ()
+    bindings: tuple[Binding, ...] = ()
 
     def knows(self, device: str, packet: Packet) -> bool:
         """Whether `device` tracks the conversation that `packet` belongs to."""
@@ -59,14 +59,14 @@ class Memory:
         """Whether `packet` answers something that `device` asked."""
         return _either_way(self.asked, device, packet)
 
-    def with_session(self, device: str, *packets: Packet) -> "Memory":
+    def with_session(self, device: str, *packets: Packet) -> "ConnectionState":
         return replace(self, sessions=self.sessions | {(device, key_of(packet)) for packet in packets})
 
-    def with_asked(self, device: str, packet: Packet) -> "Memory":
+    def with_asked(self, device: str, packet: Packet) -> "ConnectionState":
         return replace(self, asked=self.asked | {(device, key_of(packet))})
 
-    def with_rewriting(self, rewriting: Rewriting) -> "Memory":
-        return replace(self, rewritings=(*self.rewritings, rewriting))
+    def with_binding(self, binding: Binding) -> "ConnectionState":
+        return replace(self, bindings=(*self.bindings, binding))
 
 
 def _either_way(known: frozenset[tuple[str, Key]], device: str, packet: Packet) -> bool:

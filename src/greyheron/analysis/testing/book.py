@@ -5,11 +5,11 @@ from dataclasses import dataclass
 from threading import Lock
 from weakref import WeakKeyDictionary
 
-from greyheron.analysis.judge import Judgement, Standing, judge
-from greyheron.analysis.report import PlaceReport, deciding, place_of
-from greyheron.analysis.words import ending_words
+from greyheron.analysis.testing.judge import Judgement, Standing, judge
+from greyheron.analysis.words.report import PlaceReport, deciding, place_of
+from greyheron.analysis.words.steps import ending_words
+from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.conversation import FlowError, Result, Verdict, converse
-from greyheron.core.places import AttachmentPoint
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.steps import Filtered, Path, Unfiltered
 from greyheron.core.world import World
@@ -107,8 +107,8 @@ def _carried_over(world: World, known: Iterable[tuple[World, dict[Flow, Tried]]]
 
 def points_met(result: Result) -> frozenset[AttachmentPoint]:
     """Every attachment point that a packet of the conversation, or an answer about one, came to."""
-    answers = (each.answer.path for each in result.exchanges if each.answer is not None)
-    return _points_on(_legs(result)) | _points_on(path for path in answers if path is not None)
+    responses = (each.response.path for each in result.exchanges if each.response is not None)
+    return _points_on(_legs(result)) | _points_on(path for path in responses if path is not None)
 
 
 def _legs(result: Result) -> Iterator[Path]:

@@ -7,20 +7,20 @@ the test flows and the matrix of who reaches whom are looked at again.
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 
-from greyheron.analysis.flows import Flows
-from greyheron.analysis.judge import Standing, judge
+from greyheron.analysis.advice.proposals import Proposal, Proposer
 from greyheron.analysis.proof.answers import Answer
-from greyheron.analysis.proof.places import Place, Places
-from greyheron.analysis.proof.proving import Engines, Proven, Prover
+from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
+from greyheron.analysis.proof.prover import Engines, Proven, Prover
 from greyheron.analysis.proof.regions import common
-from greyheron.analysis.proof.services import Service, Tag, meant
-from greyheron.analysis.proposals import Proposal, Proposer
-from greyheron.analysis.reach import Changed, Reach, ReachQuestion, axis_of
-from greyheron.analysis.words import place_words
+from greyheron.analysis.proof.services import ServiceSet, Tag, meant
+from greyheron.analysis.reach.matrix import Changed, Reach, ReachQuestion, axis_of
+from greyheron.analysis.testing.bulk_verdicts import Flows
+from greyheron.analysis.testing.judge import Standing, judge
+from greyheron.analysis.words.steps import place_words
+from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.bulk.engine import VERDICT_ORDER
 from greyheron.core.conversation import FlowError, Verdict, converse
 from greyheron.core.lists import Names
-from greyheron.core.places import AttachmentPoint
 from greyheron.core.progress import Progress, part, unwatched
 from greyheron.core.world import World, build_world
 from greyheron.model.changes import Change, apply
@@ -229,8 +229,8 @@ class Advisor:
     ) -> tuple[Collateral, tuple[str, ...]]:
         reach = self._reach(family)
         if statement not in self._spoken:
-            places = self._proposer.places(family)
-            self._spoken[statement] = _Spoken(statement, places, self._world, self._network)
+            endpoints = self._proposer.endpoints(family)
+            self._spoken[statement] = _Spoken(statement, endpoints, self._world, self._network)
         spoken = self._spoken[statement]
         after = reach.again(world, self._engines(world))
         beyond = [each for each in reach.changes_to(after) if not spoken.holds(each)]
@@ -287,47 +287,52 @@ class Advisor:
 class _Spoken:
     """Whether a statement speaks of a conversation of the matrix."""
 
-    def __init__(self, statement: Statement, places: Places, world: World, network: Network) -> None:
+    def __init__(self, statement: Statement, endpoints: Endpoints, world: World, network: Network) -> None:
         everyone = statement.kind is RequirementKind.ONLY
-        self._sources = _by_device(places.every if everyone else places.of(statement.sources))
-        self._goals = _by_device(places.of(statement.destinations, translated=True))
+        self._sources = _by_device(endpoints.every if everyone else endpoints.of(statement.sources))
+        self._goals = _by_device(endpoints.of(statement.destinations, translated=True))
         self._services = statement.services
         self._world, self._names = world, Names(network)
-        self._family = places.family
+        self._family = endpoints.family
 
     def holds(self, changed: Changed) -> bool:
         goal = AddressBlock(self._family, changed.destination, self._family.every_bit)
         from_ = any(
             changed.address is None
-            or common(place.region, (AddressBlock(self._family, changed.address, self._family.every_bit),))
-            for place in self._sources.get(changed.source, ())
+            or common(endpoint.region, (AddressBlock(self._family, changed.address, self._family.every_bit),))
+            for endpoint in self._sources.get(changed.source, ())
         )
-        to = [place for places in self._goals.values() for place in places if common(place.region, (goal,))]
-        return from_ and any(self._asked(changed.request, place.device) for place in to)
+        to = [
+            endpoint
+            for endpoints in self._goals.values()
+            for endpoint in endpoints
+            if common(endpoint.region, (goal,))
+        ]
+        return from_ and any(self._asked(changed.request, endpoint.device) for endpoint in to)
 
     def _asked(self, request: Request, device: str) -> bool:
         tag = {TCP: Tag.TCP, UDP: Tag.UDP, self._family.icmp: Tag.ICMP}.get(request.protocol, Tag.OTHER)
         number = request.port if tag.with_ports else request.protocol
         if tag is Tag.ICMP:
             number = (request.icmp_type or 0) << 8 | (request.icmp_code or 0)
-        goal = self._world.inhabited.devices[device]
+        goal = self._world.with_possible_hosts.topology.devices[device]
         asked = meant(self._services, goal, self._names, self._family)
         return any(_within(service, tag, number) for service in asked)
 
 
-def _within(service: Service, tag: Tag, number: int | None) -> bool:
+def _within(service: ServiceSet, tag: Tag, number: int | None) -> bool:
     return service.tag is tag and any(low <= (number or 0) <= high for low, high in service.spans)
 
 
-def _by_device(places: Iterable[Place]) -> dict[str, list[Place]]:
-    found: dict[str, list[Place]] = {}
-    for place in places:
-        found.setdefault(place.device, []).append(place)
+def _by_device(endpoints: Iterable[Endpoint]) -> dict[str, list[Endpoint]]:
+    found: dict[str, list[Endpoint]] = {}
+    for endpoint in endpoints:
+        found.setdefault(endpoint.device, []).append(endpoint)
     return found
 
 
 def _parted(world: World) -> set[str]:
-    return {f"{cut.port[0]} and {cut.neighbour[0]}" for cut in world.cut_neighbours()}
+    return {f"{cut.port[0]} and {cut.neighbour[0]}" for cut in world.routes.cut_neighbours()}
 
 
 def _rank(choice: Choice) -> tuple[object, ...]:

@@ -17,7 +17,7 @@ from greyheron.model.values import Family
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class Endpoint:
     """Addresses that packets leave from or go to, and the device that sends or answers there.
 
     drawn:  whether the device is in the network, and no stand-in for hosts that could be there
@@ -30,7 +30,7 @@ class Place:
     translated: bool = False
 
 
-class Places:
+class Endpoints:
     """Every address of one family in a world with everyone in it who could be there.
 
     Link-local addresses are left out: nothing sent to or from one leaves its segment.
@@ -40,7 +40,7 @@ class Places:
         self._world, self._names, self.family = world, Names(network), family
         self._sets = {group.name for group in network.address_sets}
         drawn = {device.name for device in network.devices}
-        self._own = {name: self._addresses(name) for name in world.devices if name in drawn}
+        self._own = {name: self._addresses(name) for name in world.topology.devices if name in drawn}
         held = [block for region in self._own.values() for block in region]
         self._answered = [
             block
@@ -54,25 +54,25 @@ class Places:
     def _addresses(self, name: str) -> Region:
         return tuple(
             AddressBlock(self.family, address, self.family.every_bit)
-            for address in dict.fromkeys(self._world.addresses(name, self.family))
+            for address in dict.fromkeys(self._world.topology.addresses(name, self.family))
             if not is_link_local(self.family, address)
         )
 
-    def _drawn(self) -> Iterator[Place]:
+    def _drawn(self) -> Iterator[Endpoint]:
         for name, region in self._own.items():
             for block in region:
-                yield Place(name, (block,))
+                yield Endpoint(name, (block,))
 
-    def _possible(self, world: World, drawn: set[str], held: list[AddressBlock]) -> Iterator[Place]:
+    def _possible(self, world: World, drawn: set[str], held: list[AddressBlock]) -> Iterator[Endpoint]:
         """Longer prefixes come first: an address stands on the segment with the longest."""
         stand_ins = [
             (name, block_of(device.prefixes[0]))
-            for name, device in world.devices.items()
+            for name, device in world.topology.devices.items()
             if name not in drawn
         ]
         own = sorted(
             ((name, block) for name, block in stand_ins if block.family is self.family),
-            key=lambda each: -each[1].care.bit_count(),
+            key=lambda each: -each[1].mask.bit_count(),
         )
         for number, (name, block) in enumerate(own):
             closer = [other for _, other in own[:number] if block.holds(other.value)]
@@ -81,9 +81,9 @@ class Places:
             answered = [each for each in self._answered if block.holds(each.value)]
             region = minus((block,), [*closer, *unheld, *nobody, *answered])
             if region:
-                yield Place(name, region, drawn=False)
+                yield Endpoint(name, region, drawn=False)
 
-    def _outside(self, network: Network, held: list[AddressBlock]) -> Iterator[Place]:
+    def _outside(self, network: Network, held: list[AddressBlock]) -> Iterator[Endpoint]:
         """What nobody else has; of two outside networks the first has an address."""
         segments = self._segment_prefixes()
         before: list[AddressBlock] = []
@@ -95,18 +95,18 @@ class Places:
                     region = minus((block,), [*taken, *before])
                     before.append(block)
                     if region:
-                        yield Place(device.name, region)
+                        yield Endpoint(device.name, region)
 
     def _segment_prefixes(self) -> list[AddressBlock]:
         found = {
             each.prefix: None
-            for port in self._world.segments.of
-            for each in self._world.held(port, self.family)
+            for port in self._world.topology.segments.of
+            for each in self._world.topology.held(port, self.family)
             if not is_link_local(self.family, each.address)
         }
         return list(found)
 
-    def _translated(self, network: Network) -> Iterator[Place]:
+    def _translated(self, network: Network) -> Iterator[Endpoint]:
         """Outside addresses that static rules lead from to devices inside."""
         for device in network.devices:
             for rule in device.translations:
@@ -118,99 +118,105 @@ class Places:
                         if inside.holds(block.value):
                             address = outside.value + block.value - inside.value
                             moved = AddressBlock(self.family, address, self.family.every_bit)
-                            yield Place(name, (moved,), translated=True)
+                            yield Endpoint(name, (moved,), translated=True)
 
-    def of(self, side: Side, translated: bool = False) -> tuple[Place, ...]:
+    def of(self, side: Side, translated: bool = False) -> tuple[Endpoint, ...]:
         """Everyone whom `side` speaks of, each address once.
 
         translated:  with the outside addresses by which they are reached
         """
         every = (*self.every, *self.translated) if translated else self.every
-        found: list[Place] = []
-        for place in every:
+        found: list[Endpoint] = []
+        for endpoint in every:
             named: Region = ()
             for term in side:
-                left = replace(place, region=minus(place.region, named)) if named else place
+                left = replace(endpoint, region=minus(endpoint.region, named)) if named else endpoint
                 named = (*named, *(self._within(term, left) if left.region else ()))
             if named:
-                found.append(replace(place, region=named))
+                found.append(replace(endpoint, region=named))
         return tuple(found)
 
-    def others(self, side: Side) -> tuple[Place, ...]:
+    def others(self, side: Side) -> tuple[Endpoint, ...]:
         """Everyone else."""
         own: dict[tuple[str, bool], Region] = {}
-        for place in self.of(side):
-            key = place.device, place.drawn
-            own[key] = (*own.get(key, ()), *place.region)
+        for endpoint in self.of(side):
+            key = endpoint.device, endpoint.drawn
+            own[key] = (*own.get(key, ()), *endpoint.region)
         left = (
-            Place(place.device, minus(place.region, own.get((place.device, place.drawn), ())), place.drawn)
-            for place in self.every
+            Endpoint(
+                endpoint.device,
+                minus(endpoint.region, own.get((endpoint.device, endpoint.drawn), ())),
+                endpoint.drawn,
+            )
+            for endpoint in self.every
         )
-        return tuple(place for place in left if place.region)
+        return tuple(endpoint for endpoint in left if endpoint.region)
 
-    def _within(self, term: Term, place: Place) -> Region:
-        """What of `place` a term speaks of."""
+    def _within(self, term: Term, endpoint: Endpoint) -> Region:
+        """What of `endpoint` a term speaks of."""
         match term.kind:
             case TermKind.ANY:
-                return place.region
+                return endpoint.region
             case TermKind.NAMED:
-                return self._named(term.name, place)
+                return self._named(term.name, endpoint)
             case TermKind.PREFIX:
-                return common(place.region, self._blocks(term.name))
+                return common(endpoint.region, self._blocks(term.name))
             case TermKind.INTERFACE:
-                held = self._world.held((term.name, term.at), self.family)
+                held = self._world.topology.held((term.name, term.at), self.family)
                 own = [AddressBlock(self.family, each.address, self.family.every_bit) for each in held]
-                return common(place.region, own) if place.device == term.name else ()
+                return common(endpoint.region, own) if endpoint.device == term.name else ()
             case TermKind.SEGMENT:
-                return self._on_segment(term, place)
+                return self._on_segment(term, endpoint)
             case TermKind.ZONE:
-                return self._in_zone(term, place)
+                return self._in_zone(term, endpoint)
 
     def _blocks(self, prefix: str) -> list[AddressBlock]:
         block = block_of(ip_network(prefix))
         return [block] if block.family is self.family else []
 
-    def _named(self, name: str, place: Place) -> Region:
+    def _named(self, name: str, endpoint: Endpoint) -> Region:
         if name in self._sets:
-            return common(place.region, self._names.addresses(NamedAddresses(name), self.family) or ())
+            return common(endpoint.region, self._names.addresses(NamedAddresses(name), self.family) or ())
         if name in self._own:
-            return place.region if place.device == name else ()
-        device = self._world.devices[place.device]
-        return place.region if place.drawn and device.kind is KIND_WORDS[name] else ()
+            return endpoint.region if endpoint.device == name else ()
+        device = self._world.topology.devices[endpoint.device]
+        return endpoint.region if endpoint.drawn and device.kind is KIND_WORDS[name] else ()
 
-    def _on_segment(self, term: Term, place: Place) -> Region:
+    def _on_segment(self, term: Term, endpoint: Endpoint) -> Region:
         """The addresses on a segment, of those that are attached to it and of those that could be."""
         world = self._world
         if term.at:
-            numbers = {world.segments.of.get((term.name, term.at))}
+            numbers = {world.topology.segments.of.get((term.name, term.at))}
         else:
             block = self._blocks(term.name)
             numbers = {
                 number
-                for port, number in world.segments.of.items()
-                if any(each.prefix in block for each in world.held(port, self.family))
+                for port, number in world.topology.segments.of.items()
+                if any(each.prefix in block for each in world.topology.held(port, self.family))
             }
-        device = world.devices[place.device]
-        if not place.drawn:
+        device = world.topology.devices[endpoint.device]
+        if not endpoint.drawn:
             return (
-                place.region if world.segments.of[device.name, device.interfaces[0].name] in numbers else ()
+                endpoint.region
+                if world.topology.segments.of[device.name, device.interfaces[0].name] in numbers
+                else ()
             )
         own = [
             AddressBlock(self.family, each.address, self.family.every_bit)
             for interface in device.interfaces
-            if world.segments.of.get((device.name, interface.name)) in numbers - {None}
-            for each in world.held((device.name, interface.name), self.family)
+            if world.topology.segments.of.get((device.name, interface.name)) in numbers - {None}
+            for each in world.topology.held((device.name, interface.name), self.family)
         ]
-        return common(place.region, own)
+        return common(endpoint.region, own)
 
-    def _in_zone(self, term: Term, place: Place) -> Region:
+    def _in_zone(self, term: Term, endpoint: Endpoint) -> Region:
         """The addresses that the firewall's routes lead to by the zone's interfaces."""
-        firewall = self._world.devices[term.name]
-        if place.device == firewall.name:
+        firewall = self._world.topology.devices[term.name]
+        if endpoint.device == firewall.name:
             return ()
         zone = next(zone for zone in firewall.zones if zone.name == term.at)
         routes = {route.prefix for route in self._world.table(term.name, self.family).routes}
-        pieces = parts_by(place.region, [(prefix,) for prefix in routes])
+        pieces = parts_by(endpoint.region, [(prefix,) for prefix in routes])
         return tuple(
             block for piece in pieces if self._leads_to(firewall, piece, zone.interfaces) for block in piece
         )

@@ -31,7 +31,7 @@ _MOST_SETS = 32
 
 
 @dataclass(frozen=True, slots=True)
-class Idle:
+class Ineffective:
     """An entry that has nothing to do.
 
     number:  its own;  by:  the entries that leave it nothing, or that would do the same
@@ -44,29 +44,31 @@ class Idle:
     opposite: bool
 
 
-class IdleEntries:
+class IneffectiveEntries:
     """The entries of lists that have nothing to do, worked out once for each list."""
 
     def __init__(self) -> None:
-        self._found: WeakKeyDictionary[ResolvedList, tuple[Idle, ...]] = WeakKeyDictionary()
+        self._found: WeakKeyDictionary[ResolvedList, tuple[Ineffective, ...]] = WeakKeyDictionary()
 
-    def of(self, found: ResolvedList) -> tuple[Idle, ...]:
+    def of(self, found: ResolvedList) -> tuple[Ineffective, ...]:
         if found not in self._found:
             self._found[found] = tuple(_idle(found))
         return self._found[found]
 
 
-def _idle(found: ResolvedList) -> Iterator[Idle]:
+def _idle(found: ResolvedList) -> Iterator[Ineffective]:
     rules = found.rules
     hulls = _Hulls(rules, found.family)
-    for place, rule in enumerate(rules):
-        near = hulls.overlapping(place)
-        earlier = [rules[other] for other in near if other < place]
-        later = [rules[other] for other in near if other > place]
+    for index, rule in enumerate(rules):
+        near = hulls.overlapping(index)
+        earlier = [rules[other] for other in near if other < index]
+        later = [rules[other] for other in near if other > index]
         yield from _judged(rule, earlier, later, found.family)
 
 
-def _judged(rule: Rule, earlier: Sequence[Rule], later: Sequence[Rule], family: Family) -> Iterator[Idle]:
+def _judged(
+    rule: Rule, earlier: Sequence[Rule], later: Sequence[Rule], family: Family
+) -> Iterator[Ineffective]:
     if earlier and not _comes_to(rule, earlier, family):
         classes = _classes(rule, earlier, family)
         if classes is None:
@@ -75,7 +77,7 @@ def _judged(rule: Rule, earlier: Sequence[Rule], later: Sequence[Rule], family: 
         if None not in deciding:
             by = {each.entry.number: each for each in deciding if each is not None}
             opposite = any(each.entry.action is not rule.entry.action for each in by.values())
-            yield Idle(rule.entry.number, tuple(sorted(by)), matched=False, opposite=opposite)
+            yield Ineffective(rule.entry.number, tuple(sorted(by)), matched=False, opposite=opposite)
             return
     if rule.entry.log or not later:
         return
@@ -90,7 +92,7 @@ def _judged(rule: Rule, earlier: Sequence[Rule], later: Sequence[Rule], family: 
         if other is None or other.entry.action is not rule.entry.action or other.entry.log:
             return
         instead.add(other.entry.number)
-    yield Idle(rule.entry.number, tuple(sorted(instead)), matched=True, opposite=False)
+    yield Ineffective(rule.entry.number, tuple(sorted(instead)), matched=True, opposite=False)
 
 
 def _first(rules: Sequence[Rule], packet: Packet) -> Rule | None:
@@ -271,13 +273,13 @@ class _Hulls:
         )
         self._low, self._high = ends.reshape(4, -1, 2)[..., 0], ends.reshape(4, -1, 2)[..., 1]
 
-    def overlapping(self, place: int) -> list[int]:
-        """The entries that may match some of what the one at `place` does."""
-        own = self._protocol[place]
+    def overlapping(self, index: int) -> list[int]:
+        """The entries that may match some of what the one at `index` does."""
+        own = self._protocol[index]
         alike = (self._protocol == own) | (self._protocol == -1) | (own == -1)
-        low, high = self._low[:, place, None], self._high[:, place, None]
+        low, high = self._low[:, index, None], self._high[:, index, None]
         alike &= ((self._low <= high) & (low <= self._high)).all(axis=0)
-        alike[place] = False
+        alike[index] = False
         return [int(other) for other in np.flatnonzero(alike)]
 
 
@@ -295,6 +297,6 @@ def _ends(rule: Rule, family: Family) -> list[tuple[int, int]]:
 
 
 def _ranked(pairs: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
-    """Large numbers as their places among each other."""
-    rank = {number: place for place, number in enumerate(sorted({end for pair in pairs for end in pair}))}
+    """Large numbers as their indices among each other."""
+    rank = {number: index for index, number in enumerate(sorted({end for pair in pairs for end in pair}))}
     return [(rank[low], rank[high]) for low, high in pairs]

@@ -4,17 +4,17 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import count
 
-from greyheron.analysis.entries import entry_lines, rewritten, service_terms, side_terms, with_entries
+from greyheron.analysis.advice.entries import entry_lines, rewritten, service_terms, side_terms, with_entries
 from greyheron.analysis.proof.answers import Answer
-from greyheron.analysis.proof.places import Places
-from greyheron.analysis.proof.proving import Proven, Prover
+from greyheron.analysis.proof.endpoints import Endpoints
+from greyheron.analysis.proof.prover import Proven, Prover
+from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.conversation import converse
-from greyheron.core.places import AttachmentPoint
 from greyheron.core.world import World, build_world
 from greyheron.model.changes import Change, apply, putting
 from greyheron.model.document import AccessList, Network, Placement
 from greyheron.model.requirement import RequirementKind, Statement
-from greyheron.model.values import FORWARDING, Action, DeviceKind, Direction, Expectation, Family, ListKind
+from greyheron.model.values import Action, Direction, Expectation, Family, ListKind
 
 MOST_POINTS = 24
 """So many places are tried; those that most of the unwanted conversations come to first."""
@@ -23,7 +23,7 @@ _ROUNDS = 6
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """Entries for one list, new or grown, at places; see `Choice`, which is a proposal that was tried."""
+    """Entries for one list, new or grown, at endpoints; see `Choice`, which is a proposal that was tried."""
 
     points: tuple[AttachmentPoint, ...]
     list: str
@@ -39,7 +39,7 @@ class Proposer:
 
     def __init__(self, prover: Prover, world: World, network: Network) -> None:
         self._prover, self._world, self._network = prover, world, network
-        self._places: dict[Family, Places] = {}
+        self._endpoints: dict[Family, Endpoints] = {}
         self._lines: dict[tuple[Statement, ListKind, Family, bool], list[str]] = {}
         lists = {found.name: found for found in network.lists}
         self._placed = {
@@ -47,11 +47,11 @@ class Proposer:
             for each in network.placements
         }
 
-    def places(self, family: Family) -> Places:
+    def endpoints(self, family: Family) -> Endpoints:
         """Everyone in the draft with everyone who could be there."""
-        if family not in self._places:
-            self._places[family] = Places(self._world.inhabited, self._network, family)
-        return self._places[family]
+        if family not in self._endpoints:
+            self._endpoints[family] = Endpoints(self._world.with_possible_hosts, self._network, family)
+        return self._endpoints[family]
 
     def proposals(self, statement: Statement, proven: Proven, family: Family) -> Iterator[Proposal]:
         wrong = {half.classes.half.expect for half in proven.halves for part in half.parts if len(part.wrong)}
@@ -69,8 +69,8 @@ class Proposer:
                 for part in half.parts:
                     for point, count in part.points_met().items():
                         counts[point] = counts.get(point, 0) + count
-        takes = {*FORWARDING, DeviceKind.HOST}
-        points = [point for point in counts if self._world.inhabited.devices[point.device].kind in takes]
+        everyone = self._world.with_possible_hosts.topology.devices
+        points = [point for point in counts if everyone[point.device].traits.takes_lists]
         points.sort(key=lambda point: (-counts[point], point))
         kinds = [ListKind.EXTENDED, *([ListKind.STANDARD] if family is Family.IPV4 else [])]
         for point in points[:MOST_POINTS]:
@@ -132,13 +132,18 @@ class Proposer:
 
     def _denying(self, statement: Statement, kind: ListKind, family: Family, at_lines: bool) -> list[str]:
         """Entries that deny what is unwanted; for `only` those come first that permit what is wanted."""
-        places = self.places(family)
-        sources, goals = places.of(statement.sources), places.of(statement.destinations, translated=True)
+        endpoints = self.endpoints(family)
+        sources, goals = (
+            endpoints.of(statement.sources),
+            endpoints.of(statement.destinations, translated=True),
+        )
         if not goals or (not sources and statement.kind is not RequirementKind.ONLY):
             return []
         from_ = side_terms(statement.sources, sources, self._network, family) if sources else []
         to = ["any"] if at_lines else side_terms(statement.destinations, goals, self._network, family)
-        services = service_terms(statement.services, goals, self._world.inhabited, self._network, family)
+        services = service_terms(
+            statement.services, goals, self._world.with_possible_hosts, self._network, family
+        )
         if statement.kind is RequirementKind.BLOCK:
             return entry_lines(Action.DENY, kind, from_, to, services)
         return [
@@ -191,16 +196,18 @@ class Proposer:
         return None
 
     def _permit(self, statement: Statement, found: AccessList, home: bool, family: Family) -> str:
-        places = self.places(family)
-        sources = places.of(statement.sources)
-        goals = tuple(place for place in places.of(statement.destinations) if place.drawn)
+        endpoints = self.endpoints(family)
+        sources = endpoints.of(statement.sources)
+        goals = tuple(endpoint for endpoint in endpoints.of(statement.destinations) if endpoint.drawn)
         from_ = side_terms(statement.sources, sources, self._network, family)
         to = side_terms(statement.destinations, goals, self._network, family)
         if home:
             from_, to = to, from_
         if found.kind is ListKind.STANDARD:
             return "\n".join(entry_lines(Action.PERMIT, found.kind, from_, to, []))
-        services = service_terms(statement.services, goals, self._world.inhabited, self._network, family)
+        services = service_terms(
+            statement.services, goals, self._world.with_possible_hosts, self._network, family
+        )
         if not home:
             return "\n".join(entry_lines(Action.PERMIT, found.kind, from_, to, services))
         lines = []
@@ -219,23 +226,23 @@ def _nearest(
     world: World, points: Sequence[AttachmentPoint], proven: Proven, family: Family, way: Direction
 ) -> list[AttachmentPoint]:
     """Of `points` those where unwanted packets come from their own segments, or go out to their goals'."""
-    inhabited = world.inhabited
+    with_possible_hosts = world.with_possible_hosts
     ends: set[str] = set()
     for half in proven.halves:
         for part in half.parts:
             if half.classes.half.expect is Expectation.BLOCK and part.family is family:
                 ends |= part.ends(way is Direction.IN)
     segments = {
-        inhabited.segments.of.get((name, interface.name))
+        with_possible_hosts.topology.segments.of.get((name, interface.name))
         for name in ends
-        for interface in inhabited.devices[name].interfaces
+        for interface in with_possible_hosts.topology.devices[name].interfaces
     } - {None}
     return [
         point
         for point in points
         if point.direction is way
-        and world.segments.of.get((point.device, point.at)) in segments
-        and world.devices[point.device].kind in FORWARDING
+        and world.topology.segments.of.get((point.device, point.at)) in segments
+        and world.topology.devices[point.device].traits.forwards
         and (way is Direction.IN or point.device not in ends)
     ]
 

@@ -20,7 +20,7 @@ from greyheron.model.document import Device, Network
 from greyheron.model.entry import NamedAddresses
 from greyheron.model.names import TCP, UDP
 from greyheron.model.services import OWN_SERVICES, Request, requested, written
-from greyheron.model.values import FORWARDING, DeviceKind, Family
+from greyheron.model.values import Family
 
 MOST_SERVICES = 12
 MOST_ASKED = 60_000
@@ -42,7 +42,7 @@ class GroupKind(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Group:
-    """Devices that are looked at together. `members` are places among the devices of the matrix."""
+    """Devices that are looked at together. `members` are indices among the devices of the matrix."""
 
     kind: GroupKind
     name: str
@@ -78,27 +78,30 @@ Cells = NDArray[np.uint8]
 def axis_of(world: World, network: Network, question: ReachQuestion) -> Axis:
     """The devices that have an address to talk from, and their groups."""
     family = question.family
-    left_out = (DeviceKind.SWITCH, *(FORWARDING if question.hosts_only else ()))
     named = [
         device
         for device in network.devices
-        if device.kind not in left_out and _addresses(world, device.name, family)
+        if not device.traits.bridges
+        and not (question.hosts_only and device.traits.forwards)
+        and _addresses(world, device.name, family)
     ]
     order = sorted(named, key=lambda device: (_first_segment(world, device), device.kind.value))
-    place = {device.name: number for number, device in enumerate(order)}
-    return Axis(tuple(place), (*_segment_groups(world, order), *_named_groups(world, network, place, family)))
+    index = {device.name: number for number, device in enumerate(order)}
+    return Axis(tuple(index), (*_segment_groups(world, order), *_named_groups(world, network, index, family)))
 
 
 def _addresses(world: World, device: str, family: Family) -> list[int]:
-    return [each for each in world.addresses(device, family) if not is_link_local(family, each)]
+    return [each for each in world.topology.addresses(device, family) if not is_link_local(family, each)]
 
 
 def _first_segment(world: World, device: Device) -> int:
     """Hosts stand by their segment; what joins segments stands behind them."""
-    many = len(world.segments.members)
-    if device.kind is not DeviceKind.HOST:
-        return many + (device.kind is DeviceKind.OUTSIDE)
-    found = [world.segments.of.get((device.name, interface.name), many) for interface in device.interfaces]
+    many = len(world.topology.segments.members)
+    if not device.traits.end_system:
+        return many + device.traits.open_ended
+    found = [
+        world.topology.segments.of.get((device.name, interface.name), many) for interface in device.interfaces
+    ]
     return min(found, default=many)
 
 
@@ -107,51 +110,53 @@ def _segment_groups(world: World, devices: list[Device]) -> Iterator[Group]:
     members: dict[tuple[GroupKind, str], list[int]] = {}
     for number, device in enumerate(devices):
         segment = _first_segment(world, device)
-        if device.kind is DeviceKind.HOST:
+        if device.traits.end_system:
             key = GroupKind.SEGMENT, _segment_name(world, segment)
-        elif device.kind is DeviceKind.OUTSIDE:
+        elif device.traits.open_ended:
             key = GroupKind.KIND, "outside"
         else:
             key = GroupKind.KIND, "routers and firewalls"
         members.setdefault(key, []).append(number)
-    for (kind, name), places in members.items():
-        yield Group(kind, name, tuple(places))
+    for (kind, name), indices in members.items():
+        yield Group(kind, name, tuple(indices))
 
 
 def _segment_name(world: World, segment: int) -> str:
-    ports = world.segments.members[segment] if segment < len(world.segments.members) else ()
+    ports = world.topology.segments.members[segment] if segment < len(world.topology.segments.members) else ()
     prefixes = [
         str(each.prefix)
         for family in Family
         for port in ports
-        for each in world.held(port, family)
+        for each in world.topology.held(port, family)
         if not is_link_local(family, each.address)
     ]
     return prefixes[0] if prefixes else "not connected"
 
 
-def _named_groups(world: World, network: Network, place: dict[str, int], family: Family) -> Iterator[Group]:
+def _named_groups(world: World, network: Network, index: dict[str, int], family: Family) -> Iterator[Group]:
     """Address sets by the devices that hold an address of theirs; zones by the devices on their segments."""
     names = Names(network)
     for group in network.address_sets:
         blocks = names.addresses(NamedAddresses(group.name), family) or ()
         inside = [
             number
-            for device, number in place.items()
+            for device, number in index.items()
             if any(block.holds(address) for block in blocks for address in _addresses(world, device, family))
         ]
         if inside:
             yield Group(GroupKind.SET, f"@{group.name}", tuple(inside))
     for firewall in network.devices:
         for zone in firewall.zones:
-            segments = {world.segments.of.get((firewall.name, name)) for name in zone.interfaces} - {None}
+            segments = {world.topology.segments.of.get((firewall.name, name)) for name in zone.interfaces} - {
+                None
+            }
             behind = {
                 port[0]
                 for segment in segments
                 if segment is not None
-                for port in world.segments.members[segment]
+                for port in world.topology.segments.members[segment]
             }
-            found = sorted(place[device] for device in behind - {firewall.name} if device in place)
+            found = sorted(index[device] for device in behind - {firewall.name} if device in index)
             if found:
                 yield Group(GroupKind.ZONE, f"{firewall.name} {zone.name}", tuple(found))
 
@@ -162,7 +167,7 @@ def require_services(world: World, question: ReachQuestion) -> None:
         raise ReachError("no service is asked for: write tcp/443, ping or services, say")
     if len(question.services) > MOST_SERVICES:
         raise ReachError(f"{len(question.services)} services are asked for: at most {MOST_SERVICES} at once")
-    named = {service.name for device in world.devices.values() for service in device.services}
+    named = {service.name for device in world.topology.devices.values() for service in device.services}
     for word in question.services:
         if word != OWN_SERVICES and word not in named and requested(word, None, question.family) is None:
             raise ReachError(
@@ -175,10 +180,10 @@ def requests_to(world: World, device: str, question: ReachQuestion) -> list[tupl
     found: dict[Request, str] = {}
     for word in question.services:
         if word == OWN_SERVICES:
-            for request in _own_requests(world.devices[device]):
+            for request in _own_requests(world.topology.devices[device]):
                 found.setdefault(request, written(request, question.family))
             continue
-        known = requested(word, world.devices[device], question.family)
+        known = requested(word, world.topology.devices[device], question.family)
         if known is not None:
             found.setdefault(known, word)
     return [(word, request) for request, word in found.items()]
@@ -193,7 +198,7 @@ def _own_requests(device: Device) -> Iterator[Request]:
 
 
 @dataclass(frozen=True, slots=True)
-class _Part:
+class _MatrixPart:
     """Some of the conversations behind a matrix: their courses, and for each row its cell and its verdict."""
 
     courses: Courses
@@ -207,7 +212,7 @@ class Changed:
     """A conversation of a matrix that ends otherwise: who, to which address, about what.
 
     address:  the sender's, or None where that depends on the path
-    before, after:  places in VERDICT_ORDER
+    before, after:  indices in VERDICT_ORDER
     """
 
     source: str
@@ -250,14 +255,14 @@ class Reach:
         """About how much memory it takes."""
         return sum(part.courses.nbytes for part in self._parts)
 
-    def _find(self, world: World, progress: Progress) -> Iterator[_Part]:
+    def _find(self, world: World, progress: Progress) -> Iterator[_MatrixPart]:
         count = len(self.axis.devices)
         destinations, requests, column, to, about = _goals(world, self.axis, self.question)
         step = max(1, _AT_ONCE // max(len(to), 1))
         asking = [
-            place
-            for place, name in enumerate(self.axis.devices)
-            if not (self.question.from_hosts and world.devices[name].kind in FORWARDING)
+            index
+            for index, name in enumerate(self.axis.devices)
+            if not (self.question.from_hosts and world.topology.devices[name].traits.forwards)
         ]
         if self.question.from_hosts:
             most = max(1, MOST_ASKED // max(len(to), 1))
@@ -280,10 +285,10 @@ class Reach:
             )
             courses = self._engine.courses(asked)
             # Every row is one conversation here: all differ in sender, address or request.
-            place = np.empty(len(sender), dtype=np.int64)
-            place[courses.row_of] = np.arange(len(sender))
+            index = np.empty(len(sender), dtype=np.int64)
+            index[courses.row_of] = np.arange(len(sender))
             verdict = self._engine.row_verdicts(courses).verdict
-            yield _Part(courses, sender[place], column[goal][place], verdict)
+            yield _MatrixPart(courses, sender[index], column[goal][index], verdict)
 
     def cells(self) -> Cells:
         count = len(self.axis.devices)
@@ -322,7 +327,7 @@ class Reach:
             rows, values = part.courses.rows, part.courses.rows.addresses.values
             for row in np.flatnonzero(part.verdict != after.verdict).tolist():
                 yield Changed(
-                    part.courses.fabric.devices[rows.device[row]],
+                    part.courses.forwarding.devices[rows.device[row]],
                     None if rows.source[row] == NONE else values[rows.source[row]],
                     values[rows.destination[row]],
                     rows.asked[rows.request[row]].request,
@@ -335,16 +340,16 @@ class Reach:
         wanted = VERDICT_ORDER.index(verdict)
         for part in self._parts:
             rows, values = part.courses.rows, part.courses.rows.addresses.values
-            places = np.flatnonzero(part.verdict == wanted)
-            counts = np.ones(len(places), dtype=np.int64)
+            indices = np.flatnonzero(part.verdict == wanted)
+            counts = np.ones(len(indices), dtype=np.int64)
             if most is not None:
-                found = self._engine.row_verdicts(part.courses).take(places)
-                ways = np.stack([found.outcome, found.gate, found.entry, found.device])
+                found = self._engine.row_verdicts(part.courses).take(indices)
+                ways = np.stack([found.outcome, found.point, found.entry, found.device])
                 _, first, counts = np.unique(ways, axis=1, return_index=True, return_counts=True)
-                places = places[first][:most]
-            for row, count in zip(places.tolist(), counts.tolist(), strict=False):
+                indices = indices[first][:most]
+            for row, count in zip(indices.tolist(), counts.tolist(), strict=False):
                 yield Alike(
-                    part.courses.fabric.devices[rows.device[row]],
+                    part.courses.forwarding.devices[rows.device[row]],
                     self.axis.devices[part.column[row]],
                     values[rows.destination[row]],
                     rows.asked[rows.request[row]].request,
@@ -355,7 +360,8 @@ class Reach:
         """The devices with a management line that nobody else can log in to."""
         passes = VERDICT_ORDER.index(Verdict.PASSES)
         ports = [
-            {port for line in world.devices[name].lines for port in line.ports} for name in self.axis.devices
+            {port for line in world.topology.devices[name].lines for port in line.ports}
+            for name in self.axis.devices
         ]
         opened = np.array([not each for each in ports], dtype=np.bool_)
         for part in self._parts:
@@ -372,7 +378,7 @@ class Reach:
 def _goals(
     world: World, axis: Axis, question: ReachQuestion
 ) -> tuple[list[int], list[Request], Ints, Ints, Ints]:
-    """What to ask for: addresses, requests, and of each goal its column and its places in them."""
+    """What to ask for: addresses, requests, and of each goal its column and its indices in them."""
     destinations: dict[int, int] = {}
     requests: dict[Request, int] = {}
     goals: list[tuple[int, int, int]] = []
@@ -411,9 +417,9 @@ class ReachFound:
 
     def running_on_draft_axis(self) -> Cells:
         """The running cells in the order of the draft's devices; 0 for those that are new."""
-        place = {device: number for number, device in enumerate(self.running_axis.devices)}
-        here = [number for number, device in enumerate(self.axis.devices) if device in place]
-        there = [place[self.axis.devices[number]] for number in here]
+        index = {device: number for number, device in enumerate(self.running_axis.devices)}
+        here = [number for number, device in enumerate(self.axis.devices) if device in index]
+        there = [index[self.axis.devices[number]] for number in here]
         cells = np.zeros_like(self.draft)
         cells[np.ix_(here, here)] = self.running[np.ix_(there, there)]
         return cells

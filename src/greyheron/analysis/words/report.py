@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from itertools import zip_longest
 from typing import TypeVar
 
-from greyheron.analysis.words import (
+from greyheron.analysis.words.steps import (
     ending_words,
     header_words,
     lost_words,
@@ -16,9 +16,9 @@ from greyheron.analysis.words import (
     service_words,
     step_words,
 )
-from greyheron.core.answers import Answer, Seen
 from greyheron.core.conversation import Exchange, Leg, Result, Verdict, Way
 from greyheron.core.matching import Decision
+from greyheron.core.responses import Response, Seen
 from greyheron.core.segments import Segments
 from greyheron.core.steps import Filtered, Hop, Outcome, Path, Routed, Step, Unrouted
 from greyheron.model.values import Action, Direction, Family
@@ -174,7 +174,7 @@ def _exchange(exchange: Exchange, segments: Segments) -> ExchangeReport:
     out = decider if failed and decider.way is Way.OUT else outs[0]
     home: LegReport | None = None
     if failed and decider.way is Way.OUT:
-        home = _answer(exchange.answer, segments)
+        home = _response(exchange.response, segments)
     elif homes:
         home = _leg(homes[-1] if failed else homes[0], failed, segments)
     family = decider.path.last.packet.family
@@ -195,10 +195,10 @@ def _leg(leg: Leg, decides: bool, segments: Segments) -> LegReport:
     return _path(leg.name, leg.path, decides, segments)
 
 
-def _answer(answer: Answer | None, segments: Segments) -> LegReport | None:
-    if answer is None or answer.path is None:
+def _response(response: Response | None, segments: Segments) -> LegReport | None:
+    if response is None or response.path is None:
         return None
-    return _path(answer.says, answer.path, False, segments)
+    return _path(response.says, response.path, False, segments)
 
 
 def _path(name: str, path: Path, decides: bool, segments: Segments) -> LegReport:

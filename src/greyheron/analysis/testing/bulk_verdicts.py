@@ -5,7 +5,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from greyheron.analysis.proof.proving import Engines
+from greyheron.analysis.proof.prover import Engines
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.headers import Ints
@@ -23,7 +23,7 @@ from greyheron.model.flow import Flow
 from greyheron.model.services import Request
 from greyheron.model.values import Family
 
-Asked = list[tuple[Flow, str, Packet]]
+_FlowRows = list[tuple[Flow, str, Packet]]
 """Flows with their senders and first packets."""
 
 
@@ -33,48 +33,53 @@ class Flows:
     def __init__(self, world: World, engines: Engines, flows: Iterable[Flow]) -> None:
         """world:  one from which those asked about later differ in little"""
         self._engines = engines
-        groups: defaultdict[tuple[Family, bool, int | None], Asked] = defaultdict(list)
+        groups: defaultdict[tuple[Family, bool, int | None], _FlowRows] = defaultdict(list)
         for flow in dict.fromkeys(flows):
             try:
                 packet = first_packet(world, flow)
             except FlowError:
                 continue
             # Lists may cut source ports anew: those of one group have the same, so that courses can be kept.
-            key = packet.family, world_of(world, flow).is_inhabited, flow.source_port
+            key = packet.family, world_of(world, flow).topology.has_possible_hosts, flow.source_port
             groups[key].append((flow, sender_of(flow), packet))
         self._groups = [
-            _Group(asked, _conversations(family, asked), self._engine(world, inhabited), inhabited)
-            for (family, inhabited, _), asked in groups.items()
+            _FlowGroup(
+                asked,
+                _conversations(family, asked),
+                self._engine(world, with_possible_hosts),
+                with_possible_hosts,
+            )
+            for (family, with_possible_hosts, _), asked in groups.items()
         ]
 
-    def _engine(self, world: World, inhabited: bool) -> BulkEngine:
-        return self._engines(world.inhabited if inhabited else world)
+    def _engine(self, world: World, with_possible_hosts: bool) -> BulkEngine:
+        return self._engines(world.with_possible_hosts if with_possible_hosts else world)
 
     def verdicts(self, world: World) -> dict[Flow, Verdict]:
         """What becomes of each flow in `world`; only what may have changed is looked at again."""
         found: dict[Flow, Verdict] = {}
         for group in self._groups:
-            verdicts = group.verdicts(self._engine(world, group.inhabited))
+            verdicts = group.verdicts(self._engine(world, group.with_possible_hosts))
             found |= zip(group.flows, (VERDICT_ORDER[each] for each in verdicts.tolist()), strict=True)
         return found
 
 
-class _Group:
+class _FlowGroup:
     """Flows that are asked about together.
 
-    inhabited:  whether that is in the world with everyone who could be there
+    with_possible_hosts:  whether that is in the world with everyone who could be there
     """
 
     def __init__(
-        self, asked: Asked, conversations: Conversations, engine: BulkEngine, inhabited: bool
+        self, asked: _FlowRows, conversations: Conversations, engine: BulkEngine, with_possible_hosts: bool
     ) -> None:
-        self.flows, self.inhabited = [flow for flow, _, _ in asked], inhabited
+        self.flows, self.with_possible_hosts = [flow for flow, _, _ in asked], with_possible_hosts
         self._conversations, self._engine = conversations, engine
         self._courses = engine.courses(conversations)
         self._verdict = engine.row_verdicts(self._courses).verdict
 
     def verdicts(self, engine: BulkEngine) -> Ints:
-        """For each flow its place in VERDICT_ORDER."""
+        """For each flow its index in VERDICT_ORDER."""
         if not engine.fits(self._courses):
             return engine.verdicts(self._conversations).verdict
         rows, changed = engine.changed_rows(self._courses, self._engine)
@@ -83,7 +88,7 @@ class _Group:
         return verdict[self._courses.row_of]
 
 
-def _conversations(family: Family, asked: Asked) -> Conversations:
+def _conversations(family: Family, asked: _FlowRows) -> Conversations:
     senders: dict[tuple[str, int | None], int] = {}
     destinations: dict[int, int] = {}
     requests: dict[Request, int] = {}

@@ -8,7 +8,7 @@ from greyheron.core.steps import Outcome, Path
 from greyheron.core.walk import walk
 from greyheron.core.world import World
 from greyheron.model.names import TCP
-from greyheron.model.values import FORWARDING, DeviceKind, Family
+from greyheron.model.values import Family
 
 
 class Seen(StrEnum):
@@ -45,7 +45,7 @@ _REPORTS = {
 
 
 @dataclass(frozen=True, slots=True)
-class Answer:
+class Response:
     """A report about a packet, and its own way home.
 
     says:  what it tells
@@ -63,7 +63,7 @@ class Answer:
         return self.path is None or self.path.outcome is Outcome.ARRIVED
 
 
-def answer_to(world: World, path: Path) -> Answer | None:
+def response_to(world: World, path: Path) -> Response | None:
     """What comes back about a packet that did not arrive, or was refused; None for silence."""
     if path.outcome is Outcome.REFUSED:
         return _refusal(world, path)
@@ -75,33 +75,33 @@ def answer_to(world: World, path: Path) -> Answer | None:
     if says is Seen.PROHIBITED:
         return _report(world, says, device, path) if _answers_denial(world, path) else None
     if last.ingress is None:
-        return Answer(says, device, None)
-    return _report(world, says, device, path) if world.devices[device].kind in FORWARDING else None
+        return Response(says, device, None)
+    return _report(world, says, device, path) if world.topology.devices[device].traits.forwards else None
 
 
-def _refusal(world: World, path: Path) -> Answer:
+def _refusal(world: World, path: Path) -> Response:
     """A reset for TCP, port unreachable for UDP (§5)."""
     packet, device = path.last.packet, path.last.device
     if packet.protocol != TCP:
         return _report(world, Seen.PORT_UNREACHABLE, device, path)
     reset = replace(packet.back(), flags=TcpFlags.RST | TcpFlags.ACK)
-    return Answer(Seen.RESET, device, walk(world, reset, device, path.memory, most=1)[0][0])
+    return Response(Seen.RESET, device, walk(world, reset, device, path.connection, most=1)[0][0])
 
 
-def _report(world: World, says: Seen, device: str, path: Path) -> Answer:
+def _report(world: World, says: Seen, device: str, path: Path) -> Response:
     """An ICMP error about the packet as it came to the device that stopped it."""
     about = path.last.packet
     error = icmp_error(about, *ICMP_ERRORS[says][about.family])
-    return Answer(says, device, walk(world, error, device, path.memory, most=1)[0][0])
+    return Response(says, device, walk(world, error, device, path.connection, most=1)[0][0])
 
 
 def _answers_denial(world: World, path: Path) -> bool:
     if path.denial is not None and path.denial.decision.silent:
         return False
-    device = world.devices[path.last.device]
+    device = world.topology.devices[path.last.device]
     if device.answers_denied is not None:
         return device.answers_denied
-    return device.kind is DeviceKind.ROUTER
+    return device.traits.answers_denied
 
 
 def _end_of_loop(path: Path) -> str:

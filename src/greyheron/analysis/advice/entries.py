@@ -3,9 +3,9 @@
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
 
-from greyheron.analysis.proof.places import Place
+from greyheron.analysis.proof.endpoints import Endpoint
 from greyheron.analysis.proof.regions import Region, Spans, minus, span_union, tidied
-from greyheron.analysis.proof.services import ALL_PORTS, Service, Tag, meant, whole
+from greyheron.analysis.proof.services import ALL_PORTS, ServiceSet, Tag, meant, whole
 from greyheron.core.lists import Names
 from greyheron.core.world import World
 from greyheron.model.changes import Change
@@ -18,7 +18,7 @@ from greyheron.model.requirement import Side, TermKind
 from greyheron.model.values import Action, Family, ListKind
 
 
-def side_terms(side: Side, places: Iterable[Place], network: Network, family: Family) -> list[str]:
+def side_terms(side: Side, endpoints: Iterable[Endpoint], network: Network, family: Family) -> list[str]:
     """A side as the addresses of entries: by the names it is written with where lists know them."""
     sets = {group.name for group in network.address_sets}
     devices = {device.name for device in network.devices}
@@ -28,27 +28,27 @@ def side_terms(side: Side, places: Iterable[Place], network: Network, family: Fa
         words = [f"@{term.name}" if term.kind is TermKind.NAMED else term.name for term in side]
         return [word for word in words if word.startswith("@") or (":" in word) is (family is Family.IPV6)]
     region: Region = ()
-    for place in places:
-        region = (*region, *minus(place.region, region))
+    for endpoint in endpoints:
+        region = (*region, *minus(endpoint.region, region))
     return [str(block) for block in tidied(region)]
 
 
 def service_terms(
-    words: Iterable[str], places: Iterable[Place], world: World, network: Network, family: Family
+    words: Iterable[str], endpoints: Iterable[Endpoint], world: World, network: Network, family: Family
 ) -> list[tuple[str, str]]:
     """What is asked for as protocols of entries, each with the words for its destination's ports."""
     names = Names(network)
     asked: dict[Tag, list[tuple[int, int]]] = {}
-    for device in dict.fromkeys(place.device for place in places):
-        for service in meant(words, world.devices[device], names, family):
+    for device in dict.fromkeys(endpoint.device for endpoint in endpoints):
+        for service in meant(words, world.topology.devices[device], names, family):
             asked.setdefault(service.tag, []).extend(service.spans)
     found = {tag: span_union(spans) for tag, spans in asked.items()}
     if found == whole(family):
         return [("any", "")]
-    return [term for tag, spans in found.items() for term in _service_terms(Service(tag, spans), family)]
+    return [term for tag, spans in found.items() for term in _service_terms(ServiceSet(tag, spans), family)]
 
 
-def _service_terms(service: Service, family: Family) -> Iterator[tuple[str, str]]:
+def _service_terms(service: ServiceSet, family: Family) -> Iterator[tuple[str, str]]:
     if service.tag.with_ports:
         yield service.tag, "" if service.spans == ALL_PORTS else " port " + _ports(service.spans)
     elif service.tag is Tag.ICMP:

@@ -5,14 +5,13 @@ from threading import Lock, RLock
 
 from cachetools import LRUCache
 
-from greyheron.analysis.advice import Advice, Advisor
-from greyheron.analysis.book import States, TestMarks, Tries, mark_tests
-from greyheron.analysis.findings.coverage import IdleEntries
+from greyheron.analysis.advice.advisor import Advice, Advisor
 from greyheron.analysis.findings.finder import find_all
 from greyheron.analysis.findings.finding import Finding, Ground
-from greyheron.analysis.policy import PolicyStates, RequirementMarks, prove_policy
-from greyheron.analysis.proof.proving import Proven, Prover, engines
-from greyheron.analysis.reach import (
+from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.proof.policy import PolicyStates, RequirementMarks, prove_policy
+from greyheron.analysis.proof.prover import Proven, Prover, engines
+from greyheron.analysis.reach.matrix import (
     Axis,
     Cells,
     Reach,
@@ -22,7 +21,8 @@ from greyheron.analysis.reach import (
     axis_of,
     change_of,
 )
-from greyheron.analysis.report import TraceReport, report
+from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
+from greyheron.analysis.words.report import TraceReport, report
 from greyheron.core.conversation import converse
 from greyheron.core.progress import Progress, part, unwatched
 from greyheron.core.world import World, build_world
@@ -64,7 +64,7 @@ class _Document:
         )
 
 
-class Workings:
+class DerivedState:
     """What has been worked out for one network: for its documents as running, as drafted, as previewed."""
 
     def __init__(self) -> None:
@@ -76,7 +76,7 @@ class Workings:
         self._findings: Kept[_Document, tuple[Finding, ...]] = Kept(
             MOST_BOOKS, lambda found: 4000 * len(found)
         )
-        self._idle = IdleEntries()
+        self._idle = IneffectiveEntries()
         self.engine = engines()
         self.prover = Prover(self.engine)
         self._proven: LRUCache[tuple[str, str], Proven] = LRUCache(
@@ -126,7 +126,7 @@ class Workings:
     def trace(self, stored: Stored, flow: Flow, state: str) -> TraceReport:
         """One flow in full. `state` is baseline, running or draft. Raises FlowError."""
         world = self.world_in(stored, state)
-        return report(converse(world, flow), world.segments, write_flow(flow), state)
+        return report(converse(world, flow), world.topology.segments, write_flow(flow), state)
 
     def policy(self, stored: Stored, progress: Progress) -> tuple[RequirementMarks, ...]:
         """Every requirement of the draft with its three answers. Raises Cancelled."""
@@ -210,13 +210,13 @@ class Workings:
         return change_of(question, *cells)
 
 
-class AllWorkings:
-    """The workings of every network in use; those of networks that were asked about least are let go."""
+class DerivedStates:
+    """The derived of every network in use; those of networks that were asked about least are let go."""
 
     def __init__(self, memory: int = MEMORY) -> None:
         """memory:  how many bytes they may take together, as far as that can be estimated"""
         self._memory = memory
-        self._of: OrderedDict[str, Workings] = OrderedDict()
+        self._of: OrderedDict[str, DerivedState] = OrderedDict()
         self._lock = Lock()
 
     @property
@@ -225,9 +225,9 @@ class AllWorkings:
             every = list(self._of.values())
         return sum(each.nbytes for each in every)
 
-    def of(self, network_id: str) -> Workings:
+    def of(self, network_id: str) -> DerivedState:
         with self._lock:
-            found = self._of.setdefault(network_id, Workings())
+            found = self._of.setdefault(network_id, DerivedState())
             self._of.move_to_end(network_id)
             sizes = [each.nbytes for each in self._of.values()]
             taken = sum(sizes)

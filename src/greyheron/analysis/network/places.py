@@ -3,14 +3,13 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from greyheron.analysis.words import place_words
-from greyheron.core.places import AttachmentPoint
+from greyheron.analysis.words.steps import place_words
+from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.segments import find_segments
 from greyheron.model.document import Device, Interface, Network
-from greyheron.model.values import DeviceKind, Direction, Family
+from greyheron.model.values import Direction, Family
 
 MOST_NAMED = 3
-_TAKES_LISTS = (DeviceKind.ROUTER, DeviceKind.FIREWALL, DeviceKind.HOST)
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +50,7 @@ class Places:
     points: tuple[PointReport, ...]
 
 
-_Placed = dict[AttachmentPoint, list[tuple[str, Family]]]
+_ListsByPoint = dict[AttachmentPoint, list[tuple[str, Family]]]
 """The names and families of the lists at each point."""
 
 
@@ -74,15 +73,15 @@ def places_of(network: Network) -> Places:
     points = [
         point
         for device in network.devices
-        if device.kind in _TAKES_LISTS
+        if device.traits.takes_lists
         for point in _points(device, neighbours, placed)
     ]
     return Places(tuple(reports), tuple(points))
 
 
-def _placed(network: Network) -> _Placed:
+def _placed(network: Network) -> _ListsByPoint:
     families = {access_list.name: access_list.family for access_list in network.lists}
-    found: _Placed = {}
+    found: _ListsByPoint = {}
     for each in network.placements:
         point = AttachmentPoint(each.device, each.at, each.direction)
         found.setdefault(point, []).append((each.list, families[each.list]))
@@ -104,7 +103,7 @@ def _segment(
 
 
 def _points(
-    device: Device, neighbours: dict[tuple[str, str], list[str]], placed: _Placed
+    device: Device, neighbours: dict[tuple[str, str], list[str]], placed: _ListsByPoint
 ) -> Iterable[PointReport]:
     for interface in device.interfaces:
         others = neighbours.get((device.name, interface.name), [])
@@ -121,7 +120,7 @@ def _points(
         yield _report(placed, point, True, offers)
 
 
-def _report(placed: _Placed, point: AttachmentPoint, line: bool, more: str) -> PointReport:
+def _report(placed: _ListsByPoint, point: AttachmentPoint, line: bool, more: str) -> PointReport:
     here = placed.get(point, ())
     taken = {family for _, family in here}
     takes = tuple(family for family in Family if family not in taken)

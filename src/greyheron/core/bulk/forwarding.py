@@ -1,10 +1,10 @@
-"""One family of a world in numbers: devices, ports, gates, and the next hops of every destination class.
+"""One family of a world in numbers: devices, ports, points, and the next hops of every destination class.
 
-Nothing here depends on what lists say: worlds with equal `fabric_key` have the same fabric.
+Nothing here depends on what lists say: worlds with equal `forwarding_key` have the same forwarding.
 
-A gate is a place where a list could stand: a port in one direction, or a management line. Destinations fall
-into classes that no route, owner or neighbour tells apart: each held address is one by itself, and so is each
-run of other addresses between the borders of all prefixes that the network knows.
+A point is an attachment point: a port in one direction, or a management line. Destinations fall into classes
+that no route, owner or neighbour tells apart: each held address is one by itself, and so is each run of other
+addresses between the borders of all prefixes that the network knows.
 """
 
 from bisect import bisect_right
@@ -13,68 +13,68 @@ from collections.abc import Hashable, Iterable
 import numpy as np
 
 from greyheron.core.addresses import block_of
+from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.bulk.headers import NONE, Addresses, Bools, Ints
 from greyheron.core.delivery import LOGIN_PORTS, line_for, service_for
 from greyheron.core.filters import sends_through
 from greyheron.core.packet import Packet
-from greyheron.core.places import AttachmentPoint
 from greyheron.core.routing import NextHop
-from greyheron.core.segments import Port
+from greyheron.core.segments import InterfaceId
 from greyheron.core.sessions import tracks
 from greyheron.core.walk import own_address
 from greyheron.core.world import World
 from greyheron.model.document import Device
 from greyheron.model.names import TCP, UDP
-from greyheron.model.values import FORWARDING, DeviceKind, Direction, Family
+from greyheron.model.values import Direction, Family
 
 UNKNOWN = -2
 OTHER_PROTOCOL = 3
 """Protocols are numbered 0 tcp, 1 udp, 2 the family's ICMP, 3 any other: that is how sessions tell them."""
 
 
-Question = tuple[Port, Port, int, int | None]
+Solicitation = tuple[InterfaceId, InterfaceId, int, int | None]
 """An IPv6 neighbour asked for: by which port, at which, its address, the asker's unless link-local."""
 
 
-def fabric_key(world: World, family: Family) -> Hashable:
-    """What the fabric of a world depends on: routes, who is there, and where lists overrule zones (§6)."""
-    return world.routing(family), zones_overruled(world, family), world.is_inhabited
+def forwarding_key(world: World, family: Family) -> Hashable:
+    """What a world's forwarding depends on: routes, who is there, where lists overrule zones (§6)."""
+    return world.routes.routing(family), zones_overruled(world, family), world.topology.has_possible_hosts
 
 
-def zones_overruled(world: World, family: Family) -> frozenset[Port]:
+def zones_overruled(world: World, family: Family) -> frozenset[InterfaceId]:
     """The interfaces of firewalls that have an inbound list of the family."""
     return frozenset(
         (point.device, point.at)
         for point, which in world.lists
         if which is family
         and point.direction is Direction.IN
-        and world.devices[point.device].kind is DeviceKind.FIREWALL
-        and (point.device, point.at) in world.interfaces
+        and world.topology.devices[point.device].traits.zoned
+        and (point.device, point.at) in world.topology.interfaces
     )
 
 
-class Fabric:
+class ForwardingIndex:
     """Numbers for all that decides where packets of one family go; next hops are filled in when asked.
 
     devices, ports:  names in the order of their numbers (switches have none);  of_port:  each port's device
-    points:  every gate; the inbound one of port n is 2n, the outbound one 2n + 1, lines stand behind them;
-        codes beyond stand for `questions`
-    point_device:  of each gate
+    points:  every point; the inbound one of port n is 2n, the outbound one 2n + 1, lines stand behind them;
+        codes beyond stand for `solicitations`
+    point_device:  of each point
     zone:  rank of each port's zone, most trusted 0, or NONE
     overruled:  ports whose inbound list decides instead of zones
     forwards, firewall, same_zone, own_filtered, translates:  of each device
     tracks:  (devices, 4), by protocol
     known:  the prefixes whose borders part addresses into classes
     spans:  for each step its first branch and how many it has
-    branches:  egress port, the port it comes to or NONE, and the code of the question asked for it or NONE
+    branches:  egress port, the port it comes to or NONE, and the code of its solicitation or NONE
     """
 
     def __init__(self, world: World, family: Family) -> None:
         self._world, self.family = world, family
-        named = [device for device in world.devices.values() if device.kind is not DeviceKind.SWITCH]
+        named = [device for device in world.topology.devices.values() if not device.traits.bridges]
         self.devices = [device.name for device in named]
         self.number = {name: number for number, name in enumerate(self.devices)}
-        self.ports: list[Port] = [(each.name, item.name) for each in named for item in each.interfaces]
+        self.ports: list[InterfaceId] = [(each.name, item.name) for each in named for item in each.interfaces]
         self.port_number = {port: number for number, port in enumerate(self.ports)}
         self.of_port = np.array([self.number[port[0]] for port in self.ports], dtype=np.int64)
         ways = (Direction.IN, Direction.OUT)
@@ -82,22 +82,22 @@ class Fabric:
         self.first_line = len(self.points)
         lines = [(each.name, line.name) for each in named for line in each.lines]
         self.points += [AttachmentPoint(*line, Direction.IN) for line in lines]
-        self.gate = {point: number for number, point in enumerate(self.points)}
+        self.point = {point: number for number, point in enumerate(self.points)}
         self.point_device = np.array([self.number[point.device] for point in self.points], dtype=np.int64)
-        self.questions: list[Question] = []
-        self._question: dict[Question, int] = {}
+        self.solicitations: list[Solicitation] = []
+        self._solicitation: dict[Solicitation, int] = {}
         overruled = zones_overruled(world, family)
         self.overruled = np.array([port in overruled for port in self.ports], dtype=np.bool_)
-        self.zone = np.array([_zone_rank(world.devices[port[0]], port[1]) for port in self.ports])
-        self.forwards = np.array([device.kind in FORWARDING for device in named])
-        self.firewall = np.array([device.kind is DeviceKind.FIREWALL for device in named])
+        self.zone = np.array([_zone_rank(world.topology.devices[port[0]], port[1]) for port in self.ports])
+        self.forwards = np.array([device.traits.forwards for device in named])
+        self.firewall = np.array([device.traits.zoned for device in named])
         self.same_zone = np.array([device.same_zone for device in named])
         self.own_filtered = np.array([sends_through(device) for device in named])
         self.translates = np.array([bool(device.translations) for device in named])
         probes = [Packet(family, None, 0, protocol) for protocol in (TCP, UDP, family.icmp, 0)]
         self.tracks = np.array([[tracks(device, probe) for probe in probes] for device in named])
         self._delivery: dict[tuple[int, int, int], tuple[bool, int]] = {}
-        self._classes = _Classes(world, family)
+        self._classes = _DestinationClasses(world, family)
         self.known = self._classes.known
         self.owner = np.zeros(0, dtype=np.int64)
         self._steps = np.full((len(named), 0), UNKNOWN, dtype=np.int64)
@@ -108,26 +108,28 @@ class Fabric:
     @property
     def nbytes(self) -> int:
         """About how much memory what it was asked about takes."""
-        asked = len(self.questions) + len(self._classes.members) + len(self._delivery) + len(self._made)
+        asked = len(self.solicitations) + len(self._classes.members) + len(self._delivery) + len(self._made)
         return 300 * asked + self._steps.nbytes + self.branches.nbytes
 
-    def question(self, asking: Port, answering: Port, target: int, source: int | None) -> int:
-        """The code of the question that a packet from `source` makes its sender ask."""
-        own = {each.address for each in self._world.held(asking, self.family)}
-        question = (asking, answering, target, source if source in own else None)
-        if question not in self._question:
-            self._question[question] = len(self.points) + len(self.questions)
-            self.questions.append(question)
-        return self._question[question]
+    def solicitation(
+        self, asking: InterfaceId, answering: InterfaceId, target: int, source: int | None
+    ) -> int:
+        """The code of the solicitation that a packet from `source` makes its sender ask."""
+        own = {each.address for each in self._world.topology.held(asking, self.family)}
+        solicitation = (asking, answering, target, source if source in own else None)
+        if solicitation not in self._solicitation:
+            self._solicitation[solicitation] = len(self.points) + len(self.solicitations)
+            self.solicitations.append(solicitation)
+        return self._solicitation[solicitation]
 
     def later_packets_met(self, code: Ints, protocol: Ints) -> Bools:
         """Whether later packets of a conversation meet a list there: at no line, where no session is kept.
 
         A neighbour that the first packet found is known.
         """
-        gates = code < self.first_line
-        device = self.point_device[np.where(gates, code, 0)]
-        met: Bools = gates & ~self.tracks[device, protocol]
+        points = code < self.first_line
+        device = self.point_device[np.where(points, code, 0)]
+        met: Bools = points & ~self.tracks[device, protocol]
         return met
 
     def classes(self, addresses: Addresses) -> Ints:
@@ -136,7 +138,9 @@ class Fabric:
         known = len(self.owner)
         if len(self._classes.members) > known:
             fresh = self._classes.members[known:]
-            owners = [self.number.get(self._world.owner(self.family, each) or "", NONE) for each in fresh]
+            owners = [
+                self.number.get(self._world.topology.owner(self.family, each) or "", NONE) for each in fresh
+            ]
             self.owner = np.append(self.owner, np.array(owners, dtype=np.int64))
             if len(self._classes.members) > self._steps.shape[1]:
                 width = max(len(self._classes.members), 2 * self._steps.shape[1])
@@ -162,11 +166,11 @@ class Fabric:
         """The same for packets that devices make; an IPv6 neighbour is asked for from the packet's source."""
         if self.family is Family.IPV4:
             return self.steps(device, destination)
-        unique, place = np.unique(np.stack([device, destination, source]), axis=1, return_inverse=True)
+        unique, index = np.unique(np.stack([device, destination, source]), axis=1, return_inverse=True)
         keys = [(one, to, addresses.values[from_]) for one, to, from_ in unique.T.tolist()]
         fresh = [key for key in dict.fromkeys(keys) if key not in self._made]
         self._made.update(zip(fresh, self._new_steps(fresh).tolist(), strict=True))
-        return np.array([self._made[key] for key in keys], dtype=np.int64)[place.ravel()]
+        return np.array([self._made[key] for key in keys], dtype=np.int64)[index.ravel()]
 
     def _new_steps(self, keys: Iterable[tuple[int, int, int | None]]) -> Ints:
         """Work out steps from devices to destination classes, of packets in transit or of a source's own."""
@@ -188,18 +192,18 @@ class Fabric:
         """One of `branches`: where the packet goes by `hop`."""
         port = (device, hop.interface)
         address = destination if hop.address is None else hop.address
-        neighbour = self._world.neighbour(port, self.family, address)
+        neighbour = self._world.topology.neighbour(port, self.family, address)
         egress = self.port_number[port]
         if neighbour is None:
             return egress, NONE, NONE
-        asks = self.family is Family.IPV6
-        question = self.question(port, neighbour, address, source) if asks else NONE
-        return egress, self.port_number[neighbour], question
+        solicits = self.family is Family.IPV6
+        solicitation = self.solicitation(port, neighbour, address, source) if solicits else NONE
+        return egress, self.port_number[neighbour], solicitation
 
     def own_source(self, device: str, destination: int) -> int | None:
         """The source that `device` chooses towards `destination`; None if that depends on the path."""
         world, family = self._world, self.family
-        if world.owner(family, destination) == device:
+        if world.topology.owner(family, destination) == device:
             return destination
         packet = Packet(family, None, destination, 0)
         hops = world.lookup(device, family, destination).hops
@@ -207,22 +211,24 @@ class Fabric:
         return sources.pop() if len(sources) == 1 else None
 
     def delivers(self, device: int, protocol: int, port: int) -> tuple[bool, int]:
-        """Whether somebody listens, and the gate of the line that takes the login, or NONE."""
+        """Whether somebody listens, and the point of the line that takes the login, or NONE."""
         key = (device, protocol, port)
         if key not in self._delivery:
-            self._delivery[key] = self._delivered(self._world.devices[self.devices[device]], protocol, port)
+            self._delivery[key] = self._delivered(
+                self._world.topology.devices[self.devices[device]], protocol, port
+            )
         return self._delivery[key]
 
     def _delivered(self, device: Device, protocol: int, port: int) -> tuple[bool, int]:
-        if protocol not in (TCP, UDP) or device.kind is DeviceKind.OUTSIDE:
+        if protocol not in (TCP, UDP) or device.traits.open_ended:
             return True, NONE
         line = line_for(device, port) if protocol == TCP and port in LOGIN_PORTS else None
         if line is not None:
-            return True, self.gate[AttachmentPoint(device.name, line.name, Direction.IN)]
+            return True, self.point[AttachmentPoint(device.name, line.name, Direction.IN)]
         return service_for(device, protocol, port) is not None, NONE
 
 
-class _Classes:
+class _DestinationClasses:
     """Destination classes, numbered as they are met; `members` has one address of each.
 
     known:  every prefix at whose borders addresses part
@@ -230,9 +236,13 @@ class _Classes:
 
     def __init__(self, world: World, family: Family) -> None:
         self._family = family
-        self._held = {each.address for port in world.interfaces for each in world.held(port, family)}
-        devices = world.devices.values()
-        near = [each.prefix for port in world.interfaces for each in world.held(port, family)]
+        self._held = {
+            each.address for port in world.topology.interfaces for each in world.topology.held(port, family)
+        }
+        devices = world.topology.devices.values()
+        near = [
+            each.prefix for port in world.topology.interfaces for each in world.topology.held(port, family)
+        ]
         static = [(route, block_of(route.to)) for device in devices for route in device.routes]
         outside = [block_of(prefix) for device in devices for prefix in device.prefixes]
         rules = [
@@ -245,7 +255,7 @@ class _Classes:
         known = [*near, *(block for _, block in static), *outside, *rules]
         self.known = frozenset(block for block in known if block.family is family)
         self._cuts = sorted({edge for block in self.known for edge in (block.first, block.last + 1)})
-        # An IPv6 neighbour is asked for by its own address, and a list may tell one question from another.
+        # An IPv6 neighbour is solicited by its own address: a list may tell one solicitation from another.
         direct = [*near, *(block for route, block in static if route.via is None)]
         self._direct = {block for block in direct if block.family is family is Family.IPV6}
         self._answered = {block for block in (*outside, *rules) if block.family is family is Family.IPV6}
@@ -269,6 +279,6 @@ def _zone_rank(device: Device, interface: str) -> int:
     return ranks[0] if ranks else NONE
 
 
-def protocol_place(family: Family, protocol: int) -> int:
+def protocol_index(family: Family, protocol: int) -> int:
     """The number of a protocol among those that sessions tell apart."""
     return {TCP: 0, UDP: 1, family.icmp: 2}.get(protocol, OTHER_PROTOCOL)

@@ -9,7 +9,7 @@ from greyheron.core.conversation import FlowError, family_of_flow
 from greyheron.core.world import World
 from greyheron.model.flow import ExpectedFlow, FlowEnd
 from greyheron.model.services import requested, written
-from greyheron.model.values import DeviceKind, Family
+from greyheron.model.values import Family
 
 
 class Derivation(StrEnum):
@@ -33,11 +33,11 @@ def _mirrored(world: World, test: ExpectedFlow) -> list[ExpectedFlow]:
     family = family_of_flow(world, flow)
     there = flow.destination
     if there.device is None:
-        owner = world.owner(family, int(ip_address(there.at or "")))
+        owner = world.topology.owner(family, int(ip_address(there.at or "")))
         if owner is None:
             raise FlowError(f"{there} belongs to no device: nobody can send from there")
         there = FlowEnd(owner, there.at)
-    request = requested(flow.service, world.devices.get(there.device or ""), family)
+    request = requested(flow.service, world.topology.devices.get(there.device or ""), family)
     if request is None:
         raise FlowError(f"no service is known by the name “{flow.service}”")
     mirrored = replace(flow, source=there, destination=flow.source, service=written(request, family))
@@ -49,11 +49,11 @@ def _in_other_family(world: World, test: ExpectedFlow) -> list[ExpectedFlow]:
     family = family_of_flow(world, flow)
     other = Family.IPV6 if family is Family.IPV4 else Family.IPV4
     for end in (flow.source, flow.destination):
-        is_interface = end.device is not None and (end.device, end.at or "") in world.interfaces
+        is_interface = end.device is not None and (end.device, end.at or "") in world.topology.interfaces
         if end.at is not None and not is_interface:
             raise FlowError(f"{end} is an address: write the flow with devices to try it in {other.word}")
         assert end.device is not None
-        if all(is_link_local(other, address) for address in world.addresses(end.device, other)):
+        if all(is_link_local(other, address) for address in world.topology.addresses(end.device, other)):
             raise FlowError(f"{end.device} has no {other.word} address")
     return [replace(test, flow=replace(flow, family=other))]
 
@@ -61,12 +61,12 @@ def _in_other_family(world: World, test: ExpectedFlow) -> list[ExpectedFlow]:
 def _for_segment(world: World, test: ExpectedFlow) -> list[ExpectedFlow]:
     """The same from every other host on the source's segment."""
     source = test.flow.source
-    ports = [port for port in world.segments.of if port[0] == source.device]
+    ports = [port for port in world.topology.segments.of if port[0] == source.device]
     beside = {
         port[0]
         for own in ports
-        for port in world.segments.members[world.segments.of[own]]
-        if port[0] != source.device and world.devices[port[0]].kind is DeviceKind.HOST
+        for port in world.topology.segments.members[world.topology.segments.of[own]]
+        if port[0] != source.device and world.topology.devices[port[0]].traits.end_system
     }
     if not beside:
         raise FlowError(f"no other host is on a segment of {source.device}")

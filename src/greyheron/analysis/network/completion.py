@@ -7,7 +7,7 @@ from greyheron.model.notation.flows import read_flow
 from greyheron.model.notation.line import Option
 from greyheron.model.notation.requirements import read_statement
 from greyheron.model.parts import PARTS, Section, new_device
-from greyheron.model.values import DeviceKind, Family, ListKind
+from greyheron.model.values import Family, ListKind
 
 MOST_MEMBERS = 3
 
@@ -24,7 +24,7 @@ def complete_entry(text: str, family: Family, kind: ListKind, network: Network) 
 
 def complete_flow(text: str, network: Network) -> tuple[str, list[Option]]:
     """The same for a test flow; the destination's own services come first among the services."""
-    devices = [device for device in network.devices if device.kind is not DeviceKind.SWITCH]
+    devices = [device for device in network.devices if not device.traits.bridges]
     word, options = options_at(lambda line: read_flow(line, [device.name for device in devices]), text)
     before = text[: len(text) - len(word)].split()
     addresses = {device.name: _device_words(device) for device in devices}
@@ -43,9 +43,7 @@ def complete_requirement(text: str, network: Network) -> tuple[str, list[Option]
     names = [
         Option(group.name, "set: " + _shortened(list(group.members))) for group in network.address_sets
     ] + [
-        Option(device.name, _device_words(device))
-        for device in network.devices
-        if device.kind is not DeviceKind.SWITCH
+        Option(device.name, _device_words(device)) for device in network.devices if not device.traits.bridges
     ]
     word, options = options_at(lambda line: read_statement(line, names), text)
     return word.rpartition(",")[2], options
@@ -85,7 +83,7 @@ def _address_names(network: Network, family: Family) -> list[Option]:
     devices = [
         Option(f"@{device.name}", _device_words(device))
         for device in network.devices
-        if device.name not in taken and device.kind is not DeviceKind.SWITCH
+        if device.name not in taken and not device.traits.bridges
     ]
     return sets + devices
 

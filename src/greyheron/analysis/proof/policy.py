@@ -4,7 +4,7 @@ from collections.abc import MutableMapping
 from dataclasses import dataclass
 
 from greyheron.analysis.proof.answers import Answer, Proof, asking_words, side_words
-from greyheron.analysis.proof.proving import Proven, Prover
+from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.core.progress import Progress, part
 from greyheron.core.world import World
 from greyheron.model.document import Network, Requirement
@@ -85,13 +85,13 @@ def prove_policy(
     Raises Cancelled.
     """
     requirements = states.draft[1].requirements
-    places = states.each()
-    steps = max(1, len(requirements) * len(places))
+    indices = states.each()
+    steps = max(1, len(requirements) * len(indices))
     found: list[RequirementMarks] = []
     for number, requirement in enumerate(requirements):
         reports = []
-        for place, (state, world, network) in enumerate(places):
-            on = part(progress, number * len(places) + place, steps)
+        for index, (state, world, network) in enumerate(indices):
+            on = part(progress, number * len(indices) + index, steps)
             key = requirement.id, state
             proven = prover.prove(requirement.statement, world, network, known.get(key), on)
             known[key] = proven

@@ -1,0 +1,1 @@
+"""Advice: where a list would make a requirement hold."""

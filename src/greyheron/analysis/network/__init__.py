@@ -1,0 +1,1 @@
+"""What there is in a network: places, facts, differences, completion."""

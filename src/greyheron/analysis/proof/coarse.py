@@ -1,0 +1,153 @@
+"""The prover: a requirement answered over every conversation it speaks of, by classes that are alike.
+
+First who talks to whom is cut by what routes, owners and services tell apart, and the courses of those coarse
+classes are found. Then each is cut finer by the entries of the lists that its packets may meet, and one
+conversation of each fine class is decided.
+"""
+
+from collections import Counter
+from collections.abc import Iterator
+
+import numpy as np
+
+from greyheron.analysis.proof.answers import ClassRows, flow_between
+from greyheron.analysis.proof.fine import FIELDS, Cut, Decided, Fine, apart, appended, compacted, usual_port
+from greyheron.analysis.proof.grounds import CoarseClasses
+from greyheron.core.attachment import AttachmentPoint
+from greyheron.core.bulk.conversations import Verdicts
+from greyheron.core.bulk.engine import BulkEngine, Courses
+from greyheron.core.bulk.headers import Ints
+from greyheron.core.progress import Progress
+from greyheron.core.progress import part as part_of
+from greyheron.model.flow import Flow
+from greyheron.model.values import Family
+
+
+def parts_of(classes: CoarseClasses, progress: Progress) -> Iterator["ProofPart"]:
+    """Every coarse class, some at a time. Raises Cancelled."""
+    count = len(classes.goals)
+    step = max(1, classes.grounds.engine.at_once // max(count, 1))
+    firsts = range(0, len(classes.sources) if count else 0, step)
+    for number, first in enumerate(firsts):
+        share = part_of(progress, number, len(firsts))
+        share(0)
+        senders = np.arange(first, min(first + step, len(classes.sources)))
+        source, goal = np.repeat(senders, count), np.tile(np.arange(count), len(senders))
+        apart = ~(classes.alone[source] & (classes.source_device[source] == classes.goal_device[goal]))
+        yield ProofPart.of(classes, source[apart], goal[apart], share)
+
+
+class ProofPart:
+    """Some coarse classes of one half, where they go, and which of the finer ones violate it.
+
+    counts:  how many fine classes each coarse one has
+    many:  for each coarse class 0, or so many kinds of addresses and more, of which only some were tried
+    """
+
+    def __init__(
+        self,
+        classes: CoarseClasses,
+        source: Ints,
+        goal: Ints,
+        courses: Courses,
+        decided: Decided,
+    ) -> None:
+        self._classes, self._source, self._goal, self._courses = classes, source, goal, courses
+        self._tables, self.wrong, self.counts, self.many = (
+            decided.tables,
+            decided.wrong,
+            decided.counts,
+            decided.many,
+        )
+
+    @classmethod
+    def of(cls, classes: CoarseClasses, source: Ints, goal: Ints, progress: Progress) -> "ProofPart":
+        engine = classes.grounds.engine
+        coarse, kept = Cut(classes, source, goal, engine, None).conversations()
+        source, goal = source[kept], goal[kept]
+        courses = engine.courses(coarse)
+        decided = Cut(classes, source, goal, engine, courses).wrong(np.arange(len(source)), progress)
+        return cls(classes, source, goal, courses, decided)
+
+    @property
+    def family(self) -> Family:
+        return self._classes.grounds.family
+
+    @property
+    def nbytes(self) -> int:
+        """About how much memory it takes."""
+        tables = self._tables
+        parties = len(tables.sources) + len(tables.destinations)
+        return self._courses.nbytes + 57 * len(self.wrong) + 500 * parties
+
+    def fits(self, engine: BulkEngine) -> bool:
+        return engine.fits(self._courses)
+
+    def paths(self) -> int:
+        return self._courses.paths()
+
+    def lists(self, engine: BulkEngine) -> set[str]:
+        _, numbers, lists = engine.lists_met(self._courses)
+        return {lists[number].name for number in np.unique(numbers).tolist()}
+
+    def points_met(self) -> Counter[AttachmentPoint]:
+        """Every attachment point that packets which violate come to, and for how many coarse classes."""
+        rows = np.zeros(len(self._courses.rows), dtype=np.bool_)
+        rows[self._courses.row_of[self.wrong.coarse]] = True
+        met, codes = self._courses.meetings()
+        points = self._courses.forwarding.points
+        codes, counts = np.unique(codes[rows[met] & (codes < len(points))], return_counts=True)
+        return Counter(
+            {points[code]: count for code, count in zip(codes.tolist(), counts.tolist(), strict=True)}
+        )
+
+    def ends(self, sources: bool) -> set[str]:
+        """The devices that send what violates, or those it is sent to."""
+        side = self._tables.sources if sources else self._tables.destinations
+        indices = np.unique(self.wrong.source if sources else self.wrong.destination)
+        return {side[index].device for index in indices.tolist()}
+
+    def flows(self, most: int) -> list[Flow]:
+        """Some conversations that violate, one for each way of being told apart, as test flows."""
+        cells, found = self.cells(), []
+        for index in np.unique(self._courses.row_of[self.wrong.coarse], return_index=True)[1][:most].tolist():
+            ports = cells.ports[cells.port[index]]
+            request = cells.services[cells.service[index]].first(self.family)
+            ends = apart(cells.sources[cells.source[index]], cells.destinations[cells.destination[index]])
+            found.append(flow_between(self.family, *ends, request, usual_port(ports)))
+        return found
+
+    def again(self, engine: BulkEngine, before: BulkEngine) -> "ProofPart":
+        """The same with other lists: only what they may change is cut and decided again."""
+        differs = engine.may_differ(self._courses, before)[self._courses.row_of]
+        if not differs.any():
+            return self
+        rows = np.flatnonzero(differs)
+        cut = Cut(self._classes, self._source[rows], self._goal[rows], engine, self._courses, rows)
+        fresh = cut.wrong(rows)
+        tables, kept = compacted(self._tables, self.wrong.take(~differs[self.wrong.coarse]))
+        tables, moved = appended(tables, fresh.tables, fresh.wrong)
+        joined = Fine(*(np.concatenate([getattr(kept, name), getattr(moved, name)]) for name in FIELDS))
+        counts, many = self.counts.copy(), self.many.copy()
+        counts[rows], many[rows] = fresh.counts, fresh.many
+        decided = Decided(tables, joined, counts, many)
+        return ProofPart(self._classes, self._source, self._goal, self._courses, decided)
+
+    def verdicts(self, engine: BulkEngine) -> Verdicts:
+        """What becomes of one conversation of each coarse class: of all, where there are no lists."""
+        cut = Cut(self._classes, self._source, self._goal, self._classes.grounds.engine, None)
+        return engine.verdicts(cut.conversations()[0])
+
+    def cells(self) -> ClassRows:
+        """The fine classes that violate the half."""
+        tables, wrong = self._tables, self.wrong
+        return ClassRows(
+            tables.sources,
+            tables.destinations,
+            tables.services,
+            tables.ports,
+            wrong.source,
+            wrong.destination,
+            wrong.service,
+            wrong.ports,
+        )

@@ -1,0 +1,1 @@
+"""Reach: who can talk to whom about which services."""

@@ -1,0 +1,1 @@
+"""What the core found, in words."""
