@@ -10,8 +10,9 @@ from dd.cudd import BDD, Function
 
 from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.conversation import Leg, converse_from
-from greyheron.core.lists import ResolvedList, Rule
+from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.rules import Rule
 from greyheron.core.steps import Filtered, Unfiltered
 from greyheron.core.world import World
 from greyheron.model.entry import AddressBlock, NotPort, PortSpan

@@ -29,7 +29,7 @@ from greyheron.analysis.reach.matrix import Reach
 from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, ForwardingIndexes
-from greyheron.core.bulk.headers import Addresses, Headers, PacketKind
+from greyheron.core.bulk.headers import Addresses, Headers
 from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.conversation import converse, converse_from
 from greyheron.core.lists import Names, ResolvedList, resolve
@@ -97,7 +97,7 @@ def classification(entries: int) -> Row:
     ports = np.array([request.port for request in REQUESTS if request.protocol == TCP])
     headers = Headers(
         addresses,
-        (PacketKind(TCP), PacketKind(UDP)),
+        (Packet(Family.IPV4, 0, 0, TCP), Packet(Family.IPV4, 0, 0, UDP)),
         chance.choice(known, count),
         chance.choice(known, count),
         chance.integers(0, 2, count),

@@ -8,13 +8,14 @@ import pytest
 from greyheron.analysis.findings.finder import find_all
 from greyheron.analysis.findings.finding import Ground
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
-from greyheron.analysis.proof import fine, regions
+from greyheron.analysis.proof import fine
 from greyheron.analysis.proof.answers import Answer, Proof
 from greyheron.analysis.proof.policy import proof_report
 from greyheron.analysis.proof.prover import Prover, engines
-from greyheron.analysis.proof.regions import TooManyParts, minus, parts_by
+from greyheron.core import regions
 from greyheron.core.conversation import converse
 from greyheron.core.progress import Cancelled
+from greyheron.core.regions import TooManyParts, minus, parts_by
 from greyheron.core.world import build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import Change

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, ForwardingIndexes
-from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Headers, PacketKind
+from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Headers
 from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.conversation import converse_from
 from greyheron.core.lists import Names, ResolvedList, resolve
@@ -19,7 +19,7 @@ from greyheron.core.packet import Packet, TcpFlags
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.document import AccessList, Network
-from greyheron.model.names import TCP
+from greyheron.model.names import TCP, WITH_PORTS
 from greyheron.model.services import Request
 from greyheron.model.values import Family
 from tests.bulk import in_bulk
@@ -27,24 +27,32 @@ from tests.lab import Lab
 from tests.random_networks import random_network
 from tests.unit.test_reference import decider, explained
 
-KINDS = (
-    PacketKind(6),
-    PacketKind(6, answers=True),
-    PacketKind(17),
-    PacketKind(47),
-    PacketKind(1, 8, 0),
-    PacketKind(1, 3, 1),
-    PacketKind(58, 128, 0),
-    PacketKind(58, 135, 0),
-    PacketKind(89),
-)
+
+def kinds_in(family: Family) -> tuple[Packet, ...]:
+    """Packets between nobody, of kinds that lists tell apart, those of the other family's ICMP too."""
+    return tuple(
+        Packet(family, 0, 0, protocol, flags=flags, icmp_type=kind, icmp_code=code)
+        for protocol, flags, kind, code in (
+            (6, TcpFlags.SYN, None, None),
+            (6, TcpFlags.ACK, None, None),
+            (17, TcpFlags.NONE, None, None),
+            (47, TcpFlags.NONE, None, None),
+            (1, TcpFlags.NONE, 8, 0),
+            (1, TcpFlags.NONE, 3, 1),
+            (58, TcpFlags.NONE, 128, 0),
+            (58, TcpFlags.NONE, 135, 0),
+            (89, TcpFlags.NONE, None, None),
+        )
+    )
+
+
 NEAR = (0, 0, 0, 1, 2, 255, 1 << 16, 1 << 64)
 PORTS = (0, 21, 22, 53, 80, 81, 1023, 1024, 49152, 65535)
 
 
 def random_headers(family: Family, known: list[int], chance: Random, count: int) -> Headers:
     """Headers at and near the addresses and ports that lists speak of."""
-    addresses = Addresses(family)
+    addresses, kinds = Addresses(family), kinds_in(family)
 
     def drawn() -> list[int]:
         return [
@@ -53,10 +61,10 @@ def random_headers(family: Family, known: list[int], chance: Random, count: int)
         ]
 
     source, destination = np.array(drawn()), np.array(drawn())
-    kind = np.array([chance.randrange(len(KINDS)) for _ in range(count)])
-    with_ports = np.array([each.with_ports for each in KINDS])[kind]
+    kind = np.array([chance.randrange(len(kinds)) for _ in range(count)])
+    with_ports = np.array([each.protocol in WITH_PORTS for each in kinds])[kind]
     ports = [np.where(with_ports, [chance.choice(PORTS) for _ in range(count)], NO_PORT) for _ in range(2)]
-    return Headers(addresses, KINDS, source, destination, kind, *ports)
+    return Headers(addresses, kinds, source, destination, kind, *ports)
 
 
 def packet_of(headers: Headers, number: int) -> Packet:
@@ -72,7 +80,7 @@ def packet_of(headers: Headers, number: int) -> Packet:
         kind.protocol,
         port(headers.source_port[number]),
         port(headers.destination_port[number]),
-        TcpFlags.ACK if kind.answers else TcpFlags.SYN,
+        kind.flags,
         kind.icmp_type,
         kind.icmp_code,
     )
@@ -127,7 +135,7 @@ def test_even_hosts_across_a_great_prefix_are_one_class_and_odd_ones_another() -
     zeros = np.zeros(count, dtype=np.int64)
     ports = np.full(count, NO_PORT)
     found = DecisionTable(resolved).first_match(
-        Headers(addresses, (PacketKind(47),), np.arange(count), zeros, zeros, ports, ports)
+        Headers(addresses, (Packet(Family.IPV4, 0, 0, 47),), np.arange(count), zeros, zeros, ports, ports)
     )
     assert found.tolist() == [0 if address % 2 == 0 else 1 for address in addresses.values]
 

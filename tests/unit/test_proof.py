@@ -9,12 +9,12 @@ import pytest
 from greyheron.analysis.proof import grounds
 from greyheron.analysis.proof.answers import Answer, Box, Proof, asking_words, side_words
 from greyheron.analysis.proof.prover import Prover, engines
-from greyheron.analysis.proof.regions import Region
-from greyheron.analysis.proof.services import Tag
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.conversation import FlowError, Verdict, converse, converse_from
+from greyheron.core.fields.services import Tag
 from greyheron.core.packet import Packet
 from greyheron.core.progress import Cancelled
+from greyheron.core.regions import Region
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import Change, apply

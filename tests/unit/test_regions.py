@@ -6,7 +6,10 @@ from random import Random
 import pytest
 
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
-from greyheron.analysis.proof.regions import (
+from greyheron.core.lists import Names, ResolvedList, resolve
+from greyheron.core.matching import decide
+from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.regions import (
     Region,
     Spans,
     common,
@@ -19,9 +22,6 @@ from greyheron.analysis.proof.regions import (
     span_union,
     tidied,
 )
-from greyheron.core.lists import Names, ResolvedList, resolve
-from greyheron.core.matching import decide
-from greyheron.core.packet import Packet, TcpFlags
 from greyheron.model.document import AccessList, Network
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Action, Family

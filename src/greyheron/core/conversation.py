@@ -7,7 +7,7 @@ from ipaddress import ip_address, ip_interface
 
 from greyheron.core.addresses import block_of, is_link_local
 from greyheron.core.connection import ConnectionState
-from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.packet import Packet, TcpFlags, Way
 from greyheron.core.possible import reserved
 from greyheron.core.responses import Response, Seen, response_to
 from greyheron.core.steps import Outcome, Path
@@ -43,11 +43,6 @@ VERDICTS = {
     Outcome.LOST: Verdict.UNREACHABLE,
     Outcome.REFUSED: Verdict.REFUSED,
 }
-
-
-class Way(StrEnum):
-    OUT = "out"
-    HOME = "home"
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,6 +5,9 @@ from functools import cached_property
 
 from greyheron.core.addresses import block_of, held
 from greyheron.core.attachment import AttachmentPoint
+from greyheron.core.fields import FIELDS, KindField
+from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.rules import Rule
 from greyheron.model.document import AccessList, Network, family_of
 from greyheron.model.entry import (
     AddressBlock,
@@ -16,22 +19,8 @@ from greyheron.model.entry import (
     PortSpan,
     PortTerm,
 )
+from greyheron.model.names import TCP
 from greyheron.model.values import Action, Family, ListKind
-
-
-@dataclass(frozen=True, slots=True)
-class Rule:
-    """An entry and what its names stand for.
-
-    sources, destinations:  the blocks that match; None for any, empty for none at all
-    source_ports, destination_ports:  likewise
-    """
-
-    entry: Entry
-    sources: tuple[AddressBlock, ...] | None
-    destinations: tuple[AddressBlock, ...] | None
-    source_ports: tuple[PortSpan | NotPort, ...] | None
-    destination_ports: tuple[PortSpan | NotPort, ...] | None
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,9 +33,15 @@ class ResolvedList:
     rules: tuple[Rule, ...]
 
     @cached_property
-    def looks_for_answers(self) -> bool:
-        """Whether it tells packets with ACK from others of the same header."""
-        return any(rule.entry.established for rule in self.rules)
+    def tells_later_packets(self) -> bool:
+        """Whether it tells the first packet of a TCP connection from later ones the same way."""
+        first, later = (Packet(self.family, 0, 0, TCP, flags=flags) for flags in (TcpFlags.SYN, TcpFlags.ACK))
+        return any(
+            field.matches(rule, first) != field.matches(rule, later)
+            for rule in self.rules
+            for field in rule.constraints
+            if isinstance(field, KindField)
+        )
 
 
 class Names:
@@ -83,17 +78,19 @@ class Names:
 
 def resolve(access_list: AccessList, names: Names) -> ResolvedList:
     """`access_list` with its names looked up. The document has been checked: every name exists."""
-    rules = tuple(
-        Rule(
-            entry,
-            names.addresses(entry.source, access_list.family),
-            names.addresses(entry.destination, access_list.family),
-            names.ports(entry.source_ports),
-            names.ports(entry.destination_ports),
-        )
-        for entry in access_list.body.entries
-    )
+    rules = tuple(_rule(entry, access_list.family, names) for entry in access_list.body.entries)
     return ResolvedList(access_list.name, access_list.family, access_list.kind, rules)
+
+
+def _rule(entry: Entry, family: Family, names: Names) -> Rule:
+    resolved = Rule(
+        entry,
+        names.addresses(entry.source, family),
+        names.addresses(entry.destination, family),
+        names.ports(entry.source_ports),
+        names.ports(entry.destination_ports),
+    )
+    return replace(resolved, constraints=tuple(field for field in FIELDS if field.constrains(resolved)))
 
 
 class ResolvedLists:
@@ -131,4 +128,4 @@ class ResolvedLists:
 
 def permitting_all(resolved: ResolvedList) -> ResolvedList:
     """A list by the same name that permits everything."""
-    return replace(resolved, rules=(Rule(Entry(10, Action.PERMIT), None, None, None, None),))
+    return replace(resolved, rules=(Rule(Entry(10, Action.PERMIT)),))

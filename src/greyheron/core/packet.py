@@ -1,7 +1,7 @@
 """Packets, as far as lists, routes and translation can see them."""
 
 from dataclasses import dataclass, replace
-from enum import Flag, auto
+from enum import Flag, StrEnum, auto
 
 from greyheron.model.names import TCP
 from greyheron.model.values import Family
@@ -17,6 +17,13 @@ class TcpFlags(Flag):
     ACK = auto()
     RST = auto()
     FIN = auto()
+
+
+class Way(StrEnum):
+    """The two ways of a conversation: out, and home on the return path."""
+
+    OUT = "out"
+    HOME = "home"
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +72,20 @@ class Packet:
     def opens(self) -> bool:
         """Whether this is the first packet of a TCP connection."""
         return self.protocol == TCP and self.flags == TcpFlags.SYN
+
+
+def kind_of(packet: Packet) -> Packet:
+    """The packet between nobody: what its header holds beside addresses and ports."""
+    return replace(
+        packet,
+        source=0,
+        destination=0,
+        source_port=None,
+        destination_port=None,
+        hop_limit=FIRST_HOP_LIMIT,
+        reply=False,
+        about=None,
+    )
 
 
 def icmp_error(about: Packet, icmp_type: int, icmp_code: int) -> Packet:

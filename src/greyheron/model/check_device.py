@@ -118,9 +118,7 @@ def _routes(device: Device, where: str) -> Iterator[Problem]:
         if route.via is None:
             continue
         if route.via in own and not route.via.is_link_local:
-            yield Problem(
-                at, f"the next hop {route.via} is the device's own address: name the neighbour's"
-            )
+            yield Problem(at, f"the next hop {route.via} is the device's own address: name the neighbour's")
         if route.via.version != route.to.version:
             yield Problem(at, f"the next hop {route.via} is of the other family")
         if route.via.is_link_local and route.interface is None:

@@ -11,8 +11,7 @@ from greyheron.analysis.advice.proposals import Proposal, Proposer
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.analysis.proof.prover import Engines, Proven, Prover
-from greyheron.analysis.proof.regions import common
-from greyheron.analysis.proof.services import ServiceSet, Tag, meant
+from greyheron.analysis.proof.services import ServiceSet, meant
 from greyheron.analysis.reach.matrix import Changed, Reach, ReachQuestion, axis_of
 from greyheron.analysis.testing.bulk_verdicts import Flows
 from greyheron.analysis.testing.judge import Standing, judge
@@ -20,8 +19,10 @@ from greyheron.analysis.words.steps import place_words
 from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.bulk.engine import VERDICT_ORDER
 from greyheron.core.conversation import FlowError, Verdict, converse
+from greyheron.core.fields.services import Tag
 from greyheron.core.lists import Names
 from greyheron.core.progress import Progress, part, unwatched
+from greyheron.core.regions import common
 from greyheron.core.world import World, build_world
 from greyheron.model.changes import Change, apply
 from greyheron.model.document import Network

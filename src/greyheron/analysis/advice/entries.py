@@ -4,9 +4,10 @@ from collections.abc import Iterable, Iterator
 from dataclasses import replace
 
 from greyheron.analysis.proof.endpoints import Endpoint
-from greyheron.analysis.proof.regions import Region, Spans, minus, span_union, tidied
-from greyheron.analysis.proof.services import ALL_PORTS, ServiceSet, Tag, meant, whole
+from greyheron.analysis.proof.services import ServiceSet, meant
+from greyheron.core.fields.services import ALL_PORTS, Tag, whole
 from greyheron.core.lists import Names
+from greyheron.core.regions import Region, Spans, minus, span_union, tidied
 from greyheron.core.world import World
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network, to_data

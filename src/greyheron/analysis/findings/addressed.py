@@ -15,9 +15,10 @@ from greyheron.analysis.findings.finding import (
     shortened,
     text_of,
 )
-from greyheron.analysis.proof.regions import span_union
 from greyheron.core.addresses import block_of
-from greyheron.core.lists import ResolvedList, Rule
+from greyheron.core.lists import ResolvedList
+from greyheron.core.regions import span_union
+from greyheron.core.rules import Rule
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Device, Network, family_of
 from greyheron.model.entry import AddressBlock, AddressTerm, Entry

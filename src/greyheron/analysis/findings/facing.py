@@ -7,12 +7,12 @@ import numpy as np
 
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
-from greyheron.analysis.proof.regions import Region, meet
 from greyheron.analysis.words.steps import place_words
 from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.headers import Bools, Ints
-from greyheron.core.lists import Rule
+from greyheron.core.regions import Region, meet
+from greyheron.core.rules import Rule
 from greyheron.core.world import World
 from greyheron.model.document import Placement
 from greyheron.model.entry import AddressBlock

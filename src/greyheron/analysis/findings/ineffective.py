@@ -4,26 +4,27 @@ An entry's packets are cut into classes by the entries that overlap it; one pack
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import product
+from math import prod
 from random import Random
+from typing import Any
 from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from greyheron.analysis.proof.regions import Region, TooManyParts, parts_by, span_parts
-from greyheron.analysis.proof.services import ALL_PORTS, spans_of
-from greyheron.core.lists import ResolvedList, Rule
+from greyheron.core.bulk.headers import Bools
+from greyheron.core.fields import FIELDS, KIND_FIELDS, RANGED_FIELDS, KindField, PortField
+from greyheron.core.fields.field import Named
+from greyheron.core.lists import ResolvedList
 from greyheron.core.matching import first_mismatch
-from greyheron.core.packet import Packet, TcpFlags
-from greyheron.model.entry import AddressBlock, IcmpMatch, NotPort, PortSpan
-from greyheron.model.names import TCP, UDP, WITH_PORTS
+from greyheron.core.packet import Packet
+from greyheron.core.regions import TooManyParts
+from greyheron.core.rules import Rule
+from greyheron.model.names import WITH_PORTS
 from greyheron.model.values import Family
 
-Terms = tuple[PortSpan | NotPort, ...] | None
-_Kind = tuple[int, int | None, int | None, bool]
-"""Protocol, ICMP type and code, and whether it is TCP with ACK."""
 MOST_CLASSES = 4096
 """Entries whose packets fall into more classes are not judged; some are tried first at random."""
 _TRIES = 200
@@ -103,200 +104,79 @@ def _comes_to(rule: Rule, earlier: Sequence[Rule], family: Family) -> bool:
     """Whether a packet is quickly found that no earlier entry takes: at the borders of what they take."""
     chance = Random(rule.entry.number)
     kinds = _own_kinds(rule, earlier, family)
-    sources = _borders(rule.sources, [each.sources for each in earlier], family)
-    destinations = _borders(rule.destinations, [each.destinations for each in earlier], family)
-    from_ = _port_borders(rule.source_ports, [each.source_ports for each in earlier])
-    to = _port_borders(rule.destination_ports, [each.destination_ports for each in earlier])
-    if not (kinds and sources and destinations and from_ and to):
+    borders = [field.borders(rule, earlier, family) for field in RANGED_FIELDS]
+    if not kinds or not all(borders):
         return False
-    for _ in range(_TRIES):
-        packet = _packet(
-            family,
-            chance.choice(kinds),
-            chance.choice(sources),
-            chance.choice(destinations),
-            chance.choice(from_),
-            chance.choice(to),
-        )
-        if _first(earlier, packet) is None:
-            return True
-    return False
-
-
-def _borders(
-    own: tuple[AddressBlock, ...] | None, others: Sequence[tuple[AddressBlock, ...] | None], family: Family
-) -> list[int]:
-    """Addresses of `own`: its first and last ones, and those next to where others begin and end."""
-    blocks = (AddressBlock(family, 0, 0),) if own is None else own
-    found = [address for block in blocks for address in (block.first, block.last)]
-    near = [block for each in others if each is not None for block in each]
-    for block in near:
-        found += [
-            address
-            for address in (block.first - 1, block.last + 1)
-            if 0 <= address <= family.every_bit and any(each.holds(address) for each in blocks)
-        ]
-    return found
-
-
-def _port_borders(own: Terms, others: Sequence[Terms]) -> list[int]:
-    spans = ALL_PORTS if own is None else spans_of(own)
-    found = [port for span in spans for port in span]
-    for terms in others:
-        for low, high in () if terms is None else spans_of(terms):
-            found += [
-                port for port in (low - 1, high + 1) if any(first <= port <= last for first, last in spans)
-            ]
-    return found
+    return any(
+        _first(earlier, _packet(chance.choice(kinds), [chance.choice(each) for each in borders])) is None
+        for _ in range(_TRIES)
+    )
 
 
 def _classes(rule: Rule, others: Sequence[Rule], family: Family) -> list[Packet] | None:
     """One packet of each class of what `rule` matches; None when there are too many."""
-    told = (
-        {each.sources for each in others},
-        {each.destinations for each in others},
-        {each.source_ports for each in others},
-        {each.destination_ports for each in others},
-    )
-    if any(len(each) > _MOST_SETS for each in told):
+    if any(len({field.told(each) for each in others}) > _MOST_SETS for field in RANGED_FIELDS):
         return None
+    kinds = _own_kinds(rule, others, family)
     try:
-        parts = _parts(rule, others, family)
+        parts = [field.parts(rule, others, family) for field in RANGED_FIELDS]
     except TooManyParts:
         return None
-    if len(parts) > MOST_CLASSES:
+    if len(kinds) * prod(map(len, parts)) > MOST_CLASSES:
         return None
-    every = product(
-        parts.kinds, parts.sources, parts.destinations, parts.source_ports, parts.destination_ports
-    )
-    return [_packet(family, *choice) for choice in every]
+    return [_packet(kind, values) for kind in kinds for values in product(*parts)]
 
 
-@dataclass(frozen=True, slots=True)
-class _Parts:
-    """For each field values of what an entry matches, one for each way in which others tell them apart."""
-
-    kinds: list[_Kind]
-    sources: list[int]
-    destinations: list[int]
-    source_ports: list[int]
-    destination_ports: list[int]
-
-    def __len__(self) -> int:
-        ends = len(self.sources) * len(self.destinations)
-        return len(self.kinds) * ends * len(self.source_ports) * len(self.destination_ports)
-
-
-def _own_kinds(rule: Rule, others: Sequence[Rule], family: Family) -> list[_Kind]:
+def _own_kinds(rule: Rule, others: Sequence[Rule], family: Family) -> list[Packet]:
     """The kinds of packets that `rule` matches, as far as it and `others` tell them apart."""
-    entry = rule.entry
-    with_ports = rule.source_ports is not None or rule.destination_ports is not None
-    named = frozenset((each.entry.protocol, each.entry.icmp) for each in (rule, *others))
+    named = tuple(frozenset(field.named(each) for each in (rule, *others)) for field in KIND_FIELDS)
+    own = [field for field in rule.constraints if isinstance(field, KindField)]
+    with_ports = any(isinstance(field, PortField) for field in rule.constraints)
     return [
         kind
         for kind in _kinds(family, named)
-        if entry.protocol in (None, kind[0])
-        and (entry.icmp is None or (kind[1] == entry.icmp.type and entry.icmp.code in (None, kind[2])))
-        and (not with_ports or kind[0] in WITH_PORTS)
-        and (not entry.established or (kind[0] == TCP and kind[3]))
+        if all(field.matches(rule, kind) for field in own) and (not with_ports or kind.protocol in WITH_PORTS)
     ]
 
 
-def _parts(rule: Rule, others: Sequence[Rule], family: Family) -> _Parts:
-    everyone = (AddressBlock(family, 0, 0),)
-    return _Parts(
-        _own_kinds(rule, others, family),
-        _addresses(everyone if rule.sources is None else rule.sources, [each.sources for each in others]),
-        _addresses(
-            everyone if rule.destinations is None else rule.destinations,
-            [each.destinations for each in others],
-        ),
-        _ports(rule.source_ports, [each.source_ports for each in others]),
-        _ports(rule.destination_ports, [each.destination_ports for each in others]),
-    )
-
-
 @lru_cache(maxsize=1024)
-def _kinds(family: Family, named: frozenset[tuple[int | None, IcmpMatch | None]]) -> list[_Kind]:
-    """Protocols, ICMP types and TCP flags that entries with those tell apart, and some they do not name."""
-    protocols = {protocol for protocol, _ in named if protocol is not None} | {TCP, UDP, family.icmp}
-    other = next(number for number in range(253, 0, -1) if number not in protocols)
-    found: list[_Kind] = []
-    for protocol in sorted({*protocols, other}):
-        if protocol == TCP:
-            found += [(TCP, None, None, False), (TCP, None, None, True)]
-        elif protocol == family.icmp:
-            types = {(icmp.type, icmp.code or 0) for _, icmp in named if icmp is not None}
-            types |= {(kind, 200) for kind, _ in types} | {(250, 0)}
-            found += [(protocol, kind, code, False) for kind, code in sorted(types)]
-        else:
-            found.append((protocol, None, None, False))
-    return found
+def _kinds(family: Family, named: tuple[Named, ...]) -> list[Packet]:
+    """The kinds that entries which name those values tell apart, and some that none of them names."""
+    kinds = [Packet(family, 0, 0, 0)]
+    for field, values in zip(KIND_FIELDS, named, strict=True):
+        kinds = list(dict.fromkeys(variant for kind in kinds for variant in field.variants(kind, values)))
+    return kinds
 
 
-def _addresses(own: Region, others: Sequence[tuple[AddressBlock, ...] | None]) -> list[int]:
-    parts = parts_by(own, {each for each in others if each is not None})
-    return [part[0].first for part in parts if part]
-
-
-def _ports(own: Terms, others: Sequence[Terms]) -> list[int]:
-    whole = ALL_PORTS if own is None else spans_of(own)
-    parts = span_parts(whole, [spans_of(terms) for terms in {each for each in others if each is not None}])
-    return [part[0][0] for part in parts]
-
-
-def _packet(family: Family, kind: _Kind, source: int, destination: int, from_: int, to: int) -> Packet:
-    protocol, icmp_type, icmp_code, answers = kind
-    with_ports = protocol in WITH_PORTS
-    flags = (TcpFlags.ACK if answers else TcpFlags.SYN) if protocol == TCP else TcpFlags.NONE
-    return Packet(
-        family,
-        source,
-        destination,
-        protocol,
-        from_ if with_ports else None,
-        to if with_ports else None,
-        flags,
-        icmp_type,
-        icmp_code,
-    )
+def _packet(kind: Packet, values: Sequence[int]) -> Packet:
+    """A packet of a kind, with a value for each ranged field."""
+    with_ports = kind.protocol in WITH_PORTS
+    own: dict[str, Any] = {
+        field.attribute: value
+        for field, value in zip(RANGED_FIELDS, values, strict=True)
+        if with_ports or not isinstance(field, PortField)
+    }
+    return replace(kind, **own)
 
 
 class _Hulls:
     """The ends of what entries match, to see quickly which have nothing in common."""
 
     def __init__(self, rules: Sequence[Rule], family: Family) -> None:
-        protocols = [-1 if rule.entry.protocol is None else rule.entry.protocol for rule in rules]
-        self._protocol = np.array(protocols, dtype=np.int64)
         ends = np.array(
-            [_ranked(each) for each in zip(*(_ends(rule, family) for rule in rules), strict=True)]
-        )
-        self._low, self._high = ends.reshape(4, -1, 2)[..., 0], ends.reshape(4, -1, 2)[..., 1]
+            [_ranked([field.hull(rule, family) for rule in rules]) for field in FIELDS], dtype=np.int64
+        ).reshape(len(FIELDS), -1, 2)
+        self._low, self._high = ends[..., 0], ends[..., 1]
 
     def overlapping(self, index: int) -> list[int]:
         """The entries that may match some of what the one at `index` does."""
-        own = self._protocol[index]
-        alike = (self._protocol == own) | (self._protocol == -1) | (own == -1)
         low, high = self._low[:, index, None], self._high[:, index, None]
-        alike &= ((self._low <= high) & (low <= self._high)).all(axis=0)
+        alike: Bools = np.asarray(((self._low <= high) & (low <= self._high)).all(axis=0))
         alike[index] = False
         return [int(other) for other in np.flatnonzero(alike)]
 
 
-def _ends(rule: Rule, family: Family) -> list[tuple[int, int]]:
-    """The first and the last of each field."""
-    ends: list[tuple[int, int]] = []
-    for blocks in (rule.sources, rule.destinations):
-        every = (AddressBlock(family, 0, 0),) if blocks is None else blocks
-        first = min((each.first for each in every), default=1)
-        ends.append((first, max((each.last for each in every), default=0)))
-    for terms in (rule.source_ports, rule.destination_ports):
-        spans = ALL_PORTS if terms is None else spans_of(terms)
-        ends.append((spans[0][0], spans[-1][1]) if spans else (1, 0))
-    return ends
-
-
 def _ranked(pairs: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
-    """Large numbers as their indices among each other."""
-    rank = {number: index for index, number in enumerate(sorted({end for pair in pairs for end in pair}))}
+    """Large numbers as their ranks among each other."""
+    rank = {number: order for order, number in enumerate(sorted({end for pair in pairs for end in pair}))}
     return [(rank[low], rank[high]) for low, high in pairs]

@@ -8,8 +8,9 @@ from greyheron.analysis.reach.matrix import Reach, ReachQuestion, axis_of
 from greyheron.analysis.testing.book import Tries
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.analysis.words.steps import ending_words, entry_words, place_words
-from greyheron.core.conversation import Verdict, Way, converse
+from greyheron.core.conversation import Verdict, converse
 from greyheron.core.matching import Decision
+from greyheron.core.packet import Way
 from greyheron.core.progress import part
 from greyheron.core.steps import Outcome
 from greyheron.model.flow import Flow, FlowEnd

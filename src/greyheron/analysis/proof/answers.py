@@ -7,7 +7,11 @@ from typing import Generic, TypeVar
 
 import numpy as np
 
-from greyheron.analysis.proof.regions import (
+from greyheron.analysis.proof.services import ServiceSet
+from greyheron.core.bulk.headers import Ints
+from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
+from greyheron.core.fields.services import ALL_PORTS, Tag, whole
+from greyheron.core.regions import (
     Region,
     Spans,
     prefixes_of,
@@ -17,9 +21,6 @@ from greyheron.analysis.proof.regions import (
     span_union,
     tidied,
 )
-from greyheron.analysis.proof.services import ALL_PORTS, ServiceSet, Tag, whole
-from greyheron.core.bulk.headers import Ints
-from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.model.flow import Flow, FlowEnd
 from greyheron.model.names import icmp_name, port_name, protocol_name
 from greyheron.model.services import Request, written

@@ -7,13 +7,11 @@ back; neighbour discovery (RFC 4861) shows an IPv6 address too, and the group of
 from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from enum import StrEnum
 from itertools import chain, islice
 from weakref import WeakKeyDictionary
 
 from cachetools import LRUCache
 
-from greyheron.analysis.proof.regions import Region, Spans, meet, parts_by, size, span_parts, tells_apart
 from greyheron.analysis.proof.services import (
     ServiceSet,
     back,
@@ -23,21 +21,20 @@ from greyheron.analysis.proof.services import (
 )
 from greyheron.core.addresses import block_of
 from greyheron.core.discovery import ADVERTISEMENT, SOLICITATION, SOLICITED_NODE
-from greyheron.core.lists import ResolvedList, Rule
+from greyheron.core.fields import ADDRESS_FIELDS
+from greyheron.core.fields.addresses import AddressField, Blocks, Role
+from greyheron.core.lists import ResolvedList
+from greyheron.core.packet import Packet, Way
+from greyheron.core.regions import Region, Spans, meet, parts_by, size, span_parts, tells_apart
+from greyheron.core.rules import Rule
 from greyheron.model.document import Device, Translation, family_of
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family
 
-Blocks = tuple[AddressBlock, ...]
 MOST_KEPT = 200_000
 """Parts are kept of regions that come to so many blocks, some 200 bytes each."""
 _ROUNDS = 2
 """A packet is rewritten by so many devices at most before entries are expected to see it."""
-
-
-class Role(StrEnum):
-    SOURCE = "source"
-    DESTINATION = "destination"
 
 
 @dataclass(frozen=True, slots=True)
@@ -159,14 +156,15 @@ class Cutter:
 
     def _seen(self, rule: Rule, service: ServiceSet, role: Role) -> Iterator[Blocks]:
         """The sets of addresses by which `rule` may tell one packet from another, on that side of it."""
-        sides = (rule.sources, rule.destinations)
-        own, other = sides if role is Role.SOURCE else sides[::-1]
-        if own is not None and there(rule, service, self._family):
-            yield from self._rewritten(own)
-        if other is not None and back(rule, service, self._family):
-            yield from self._rewritten(other)
+        for way, meets in ((Way.OUT, there), (Way.HOME, back)):
+            if meets(rule, service, self._family):
+                for field in ADDRESS_FIELDS:
+                    blocks = field.blocks(rule)
+                    if blocks is not None and field.shows(way) is role:
+                        yield from self._rewritten(blocks)
         if self._family is Family.IPV6 and _is_discovery(rule):
-            for blocks in sides:
+            for field in ADDRESS_FIELDS:
+                blocks = field.blocks(rule)
                 if blocks is not None:
                     yield blocks
                     yield tuple(_low_bits(block) for block in blocks if meet(block, _GROUPS))
@@ -189,13 +187,16 @@ class Cutter:
 _GROUPS = AddressBlock.prefix(Family.IPV6, SOLICITED_NODE, 104)
 
 
+_DISCOVERY = tuple(
+    Packet(Family.IPV6, 0, 0, Family.IPV6.icmp, icmp_type=kind, icmp_code=0)
+    for kind in (SOLICITATION, ADVERTISEMENT)
+)
+
+
 def _is_discovery(rule: Rule) -> bool:
-    entry = rule.entry
-    if entry.protocol not in (None, Family.IPV6.icmp) or entry.established:
-        return False
-    if rule.source_ports is not None or rule.destination_ports is not None:
-        return False
-    return entry.icmp is None or entry.icmp.type in (SOLICITATION, ADVERTISEMENT)
+    """Whether `rule` can match neighbour discovery, addresses apart."""
+    fields = [field for field in rule.constraints if not isinstance(field, AddressField)]
+    return any(all(field.matches(rule, packet) for field in fields) for packet in _DISCOVERY)
 
 
 def _low_bits(block: AddressBlock) -> AddressBlock:

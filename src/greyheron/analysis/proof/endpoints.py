@@ -4,10 +4,10 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from ipaddress import ip_network
 
-from greyheron.analysis.proof.regions import Region, common, meet, minus, parts_by
 from greyheron.core.addresses import block_of, is_link_local
 from greyheron.core.lists import Names
 from greyheron.core.possible import reserved
+from greyheron.core.regions import Region, common, meet, minus, parts_by
 from greyheron.core.translation import answered_addresses
 from greyheron.core.world import World
 from greyheron.model.document import Device, Network, family_of

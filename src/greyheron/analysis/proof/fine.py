@@ -7,16 +7,16 @@ from typing import Any
 import numpy as np
 
 from greyheron.analysis.proof.answers import Party
-from greyheron.analysis.proof.cutting import Role
 from greyheron.analysis.proof.grounds import CoarseClasses, Piece
-from greyheron.analysis.proof.regions import Region, Spans, TooManyParts, size
 from greyheron.analysis.proof.services import ServiceSet
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
 from greyheron.core.bulk.headers import Bools, Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
+from greyheron.core.fields.addresses import Role
 from greyheron.core.lists import ResolvedList
 from greyheron.core.progress import Progress, unwatched
+from greyheron.core.regions import Region, Spans, TooManyParts, size
 from greyheron.model.entry import AddressBlock
 from greyheron.model.services import Request
 from greyheron.model.values import Expectation

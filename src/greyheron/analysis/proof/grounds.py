@@ -8,10 +8,11 @@ import numpy as np
 from greyheron.analysis.proof.answers import EPHEMERAL, Party
 from greyheron.analysis.proof.cutting import Borders, Cutter
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
-from greyheron.analysis.proof.regions import Region, Spans, common, parts_by, size, span_parts, span_size
-from greyheron.analysis.proof.services import ALL_PORTS, ServiceSet, by_delivery, meant
+from greyheron.analysis.proof.services import ServiceSet, by_delivery, meant
 from greyheron.core.bulk.engine import BulkEngine
+from greyheron.core.fields.services import ALL_PORTS
 from greyheron.core.lists import Names
+from greyheron.core.regions import Region, Spans, common, parts_by, size, span_parts, span_size
 from greyheron.core.world import World
 from greyheron.model.document import Network
 from greyheron.model.values import Expectation, Family

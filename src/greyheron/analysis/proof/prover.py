@@ -21,12 +21,12 @@ from greyheron.analysis.proof.answers import (
 from greyheron.analysis.proof.coarse import ProofPart, parts_of
 from greyheron.analysis.proof.fine import apart, usual_port
 from greyheron.analysis.proof.grounds import CoarseClasses, Grounds, Half
-from greyheron.analysis.proof.regions import TooManyParts
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, ForwardingIndexes
 from greyheron.core.bulk.headers import Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.progress import part as part_of
+from greyheron.core.regions import TooManyParts
 from greyheron.core.world import World
 from greyheron.model.document import Network
 from greyheron.model.requirement import RequirementKind, Statement

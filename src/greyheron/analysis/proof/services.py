@@ -2,35 +2,21 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from enum import StrEnum
 
-from greyheron.analysis.proof.regions import Spans, span_meet, span_minus, span_parts, span_union
 from greyheron.core.bulk.forwarding import ForwardingIndex
-from greyheron.core.bulk.tables import port_spans
 from greyheron.core.delivery import LOGIN_PORTS
-from greyheron.core.lists import Names, Rule
+from greyheron.core.fields import PORT_FIELDS
+from greyheron.core.fields.ports import spans_of
+from greyheron.core.fields.services import ALL_PORTS, EVERY_CODE, Tag, icmp_span, whole
+from greyheron.core.lists import Names
+from greyheron.core.packet import Way
+from greyheron.core.regions import Spans, span_meet, span_minus, span_parts, span_union
+from greyheron.core.rules import Rule
 from greyheron.model.document import Device
-from greyheron.model.entry import NotPort, PortSpan
 from greyheron.model.names import PORTS, TCP, UDP, UDP_SERVICES
 from greyheron.model.notation.terms import read_ports
 from greyheron.model.services import LINE_PORTS, OWN_SERVICES, Request
 from greyheron.model.values import Family, LineKind
-
-ALL_PORTS: Spans = ((0, 65535),)
-_EVERY_CODE = 255
-
-
-class Tag(StrEnum):
-    """Protocols as far as their services are told apart in different ways."""
-
-    TCP = "tcp"
-    UDP = "udp"
-    ICMP = "icmp"
-    OTHER = "protocol"
-
-    @property
-    def with_ports(self) -> bool:
-        return self in (Tag.TCP, Tag.UDP)
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,12 +38,8 @@ class ServiceSet:
             case Tag.UDP:
                 return Request(UDP, number)
             case Tag.ICMP:
-                return Request(family.icmp, icmp_type=number >> 8, icmp_code=number & _EVERY_CODE)
+                return Request(family.icmp, icmp_type=number >> 8, icmp_code=number & EVERY_CODE)
         return Request(number)
-
-
-def _icmp(kind: int, code: int | None = None) -> tuple[int, int]:
-    return (kind << 8, kind << 8 | _EVERY_CODE) if code is None else (kind << 8 | code, kind << 8 | code)
 
 
 def meant(words: Iterable[str], device: Device, names: Names, family: Family) -> tuple[ServiceSet, ...]:
@@ -82,10 +64,10 @@ def _meant(word: str, device: Device, names: Names, family: Family) -> list[Serv
         return _by_name(word, device, family)
     if head in ("tcp", "udp"):
         terms = names.ports(read_ports(rest)) or ()
-        return [ServiceSet(Tag(head), span_union(port_spans(terms)))]
+        return [ServiceSet(Tag(head), spans_of(terms))]
     numbers = [int(number) for number in rest.split("/")]
     if head == "icmp":
-        return [ServiceSet(Tag.ICMP, (_icmp(*numbers),))]
+        return [ServiceSet(Tag.ICMP, (icmp_span(*numbers),))]
     tag = {TCP: Tag.TCP, UDP: Tag.UDP, family.icmp: Tag.ICMP}.get(numbers[0])
     return [
         ServiceSet(Tag.OTHER, ((numbers[0], numbers[0]),))
@@ -99,7 +81,7 @@ def _by_name(word: str, device: Device, family: Family) -> list[ServiceSet]:
     if own:
         return [ServiceSet(Tag(each.protocol), ((each.port, each.port),)) for each in own]
     if word == "ping":
-        return [ServiceSet(Tag.ICMP, (_icmp(family.echo[0], 0),))]
+        return [ServiceSet(Tag.ICMP, (icmp_span(family.echo[0], 0),))]
     if word in (Tag.TCP, Tag.UDP, Tag.ICMP):
         return [ServiceSet(Tag(word), whole(family)[Tag(word)])]
     if word in LINE_PORTS:
@@ -112,18 +94,12 @@ def _by_name(word: str, device: Device, family: Family) -> list[ServiceSet]:
     return [ServiceSet(tag, ((PORTS[word], PORTS[word]),))]
 
 
-def whole(family: Family) -> dict[Tag, Spans]:
-    """Everything there is."""
-    others = span_minus(((0, 255),), span_union((number, number) for number in (TCP, UDP, family.icmp)))
-    return {Tag.TCP: ALL_PORTS, Tag.UDP: ALL_PORTS, Tag.ICMP: ALL_PORTS, Tag.OTHER: others}
-
-
 def by_delivery(
     service: ServiceSet, device: Device, forwarding: ForwardingIndex, translated: Iterable[int]
 ) -> list[ServiceSet]:
     """`service` in parts that the device, every translation and, for ICMP, whoever answers treat alike."""
     if service.tag is Tag.ICMP:
-        parts = span_parts(service.spans, [(_icmp(kind),) for kind in forwarding.family.echo])
+        parts = span_parts(service.spans, [(icmp_span(kind),) for kind in forwarding.family.echo])
         return [ServiceSet(Tag.ICMP, part) for part in parts]
     if service.tag is Tag.OTHER:
         return [service]
@@ -146,62 +122,42 @@ def by_delivery(
 
 def there(rule: Rule, service: ServiceSet, family: Family) -> bool:
     """Whether `rule` can match a packet on its way there, addresses and source ports apart."""
-    spans = _forward(rule, service.tag, family)
-    return bool(span_meet(service.spans, spans))
+    return bool(span_meet(service.spans, _matched(rule, service.tag, family, Way.OUT)))
 
 
 def back(rule: Rule, service: ServiceSet, family: Family) -> bool:
     """Whether `rule` can match a reply, addresses and the sender's port apart."""
-    entry = rule.entry
-    if service.tag.with_ports:
-        if entry.protocol not in (None, TCP if service.tag is Tag.TCP else UDP) or entry.icmp is not None:
-            return False
-        if entry.established and service.tag is Tag.UDP:
-            return False
-        return rule.source_ports is None or bool(span_meet(service.spans, spans_of(rule.source_ports)))
-    if service.tag is not Tag.ICMP or not span_meet(service.spans, (_icmp(family.echo[0]),)):
-        return False
-    reply = ServiceSet(Tag.ICMP, (_icmp(family.echo[1], 0),))
-    return bool(span_meet(reply.spans, _forward(rule, Tag.ICMP, family)))
+    replied = span_meet(service.spans, _replied(service.tag, family))
+    return bool(span_meet(replied, _matched(rule, service.tag, family, Way.HOME)))
 
 
-def _forward(rule: Rule, tag: Tag, family: Family) -> Spans:
-    """What `rule` can match of a protocol's services."""
-    entry = rule.entry
-    with_ports = rule.source_ports is not None or rule.destination_ports is not None
-    if tag.with_ports:
-        number = TCP if tag is Tag.TCP else UDP
-        if entry.protocol not in (None, number) or entry.icmp is not None:
-            return ()
-        if entry.established and tag is Tag.UDP:
-            return ()
-        return ALL_PORTS if rule.destination_ports is None else spans_of(rule.destination_ports)
-    if with_ports or entry.established:
-        return ()
+def _replied(tag: Tag, family: Family) -> Spans:
+    """The services that are replied to (§8)."""
     if tag is Tag.ICMP:
-        if entry.protocol not in (None, family.icmp):
-            return ()
-        return ALL_PORTS if entry.icmp is None else (_icmp(entry.icmp.type, entry.icmp.code),)
-    if entry.icmp is not None:
-        return ()
-    return ((0, 255),) if entry.protocol is None else ((entry.protocol, entry.protocol),)
+        return (icmp_span(family.echo[0]),)
+    return ALL_PORTS if tag.with_ports else ()
 
 
-def spans_of(terms: Iterable[PortSpan | NotPort]) -> Spans:
-    """The ports that some of `terms` holds, joined."""
-    return span_union(port_spans(terms))
+def _matched(rule: Rule, tag: Tag, family: Family, way: Way) -> Spans:
+    """The services of a protocol whose packets that way all fields of `rule` let it match."""
+    spans = tag.numbers
+    for field in rule.constraints:
+        spans = span_meet(spans, field.services(rule, tag, family, way))
+    return spans
 
 
 def telling(rules: Iterable[Rule], service: ServiceSet, family: Family) -> frozenset[Spans]:
     """The sets of services by which rules tell one from another, on the way there or back."""
-    found = {_forward(rule, service.tag, family) for rule in rules}
-    if service.tag.with_ports:
-        found |= {spans_of(rule.source_ports) for rule in rules if rule.source_ports is not None}
-    return frozenset(found)
+    return frozenset(_matched(rule, service.tag, family, way) for rule in rules for way in Way)
 
 
 def telling_source_ports(rules: Iterable[Rule], service: ServiceSet, family: Family) -> frozenset[Spans]:
     """The same for source ports, which are a reply's destination ports."""
-    out = (rule.source_ports for rule in rules if there(rule, service, family))
-    home = (rule.destination_ports for rule in rules if back(rule, service, family))
-    return frozenset(spans_of(terms) for terms in (*out, *home) if terms is not None)
+    return frozenset(
+        spans
+        for rule in rules
+        for way, meets in ((Way.OUT, there), (Way.HOME, back))
+        if meets(rule, service, family)
+        for field in PORT_FIELDS
+        if (spans := field.sender_ports(rule, way)) is not None
+    )

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from itertools import zip_longest
 
 from greyheron.analysis.words.report import ExchangeReport, TraceReport, deciding
-from greyheron.core.conversation import Way
+from greyheron.core.packet import Way
 
 
 @dataclass(frozen=True, slots=True)

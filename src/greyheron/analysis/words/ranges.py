@@ -3,7 +3,8 @@
 from bisect import bisect_left, bisect_right
 from dataclasses import dataclass
 
-from greyheron.core.lists import Names, Rule, resolve
+from greyheron.core.lists import Names, resolve
+from greyheron.core.rules import Rule
 from greyheron.model.document import AccessList, Network
 from greyheron.model.entry import AddressBlock, AddressTerm, NamedAddresses
 from greyheron.model.values import Family

@@ -16,8 +16,9 @@ from greyheron.analysis.words.steps import (
     service_words,
     step_words,
 )
-from greyheron.core.conversation import Exchange, Leg, Result, Verdict, Way
+from greyheron.core.conversation import Exchange, Leg, Result, Verdict
 from greyheron.core.matching import Decision
+from greyheron.core.packet import Way
 from greyheron.core.responses import Response, Seen
 from greyheron.core.segments import Segments
 from greyheron.core.steps import Filtered, Hop, Outcome, Path, Routed, Step, Unrouted

@@ -1,9 +1,9 @@
 """Steps, headers and endings in words: the same on the command line and on the screen."""
 
 from greyheron.core.attachment import AttachmentPoint
-from greyheron.core.conversation import Exchange, Verdict, Way
+from greyheron.core.conversation import Exchange, Verdict
 from greyheron.core.matching import Decision
-from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.packet import Packet, TcpFlags, Way
 from greyheron.core.responses import Seen
 from greyheron.core.routing import KnownRoute, Lookup, Loss, NextHop, Origin
 from greyheron.core.steps import (

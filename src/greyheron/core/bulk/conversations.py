@@ -6,10 +6,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from greyheron.core.attachment import AttachmentPoint
-from greyheron.core.bulk.headers import NO_PORT, Addresses, Bools, Ints, PacketKind
+from greyheron.core.bulk.headers import NO_PORT, Addresses, Bools, Ints
 from greyheron.core.conversation import expects_reply, reply_to
 from greyheron.core.lists import ResolvedList
-from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.packet import Packet, TcpFlags, kind_of
 from greyheron.model.names import TCP
 from greyheron.model.services import Request
 from greyheron.model.values import Family
@@ -82,7 +82,7 @@ class Prepared:
     request: Request
     opener: Packet
     replies: bool
-    kinds: tuple[PacketKind, ...]
+    kinds: tuple[Packet, ...]
 
     @classmethod
     def of(cls, request: Request, family: Family) -> "Prepared":
@@ -97,11 +97,6 @@ class Prepared:
         if request.protocol == TCP:
             kinds.append(kind_of(replace(opener, flags=TcpFlags.ACK)))
         return cls(request, opener, True, tuple(kinds))
-
-
-def kind_of(packet: Packet) -> PacketKind:
-    answers = packet.protocol == TCP and bool(packet.flags & (TcpFlags.ACK | TcpFlags.RST))
-    return PacketKind(packet.protocol, packet.icmp_type, packet.icmp_code, answers)
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,10 +14,18 @@ import numpy as np
 from greyheron.core.addresses import is_link_local
 from greyheron.core.bulk.conversations import Conversations, Exchanges, Prepared, Rows, Verdicts, joined
 from greyheron.core.bulk.forwarding import ForwardingIndex, forwarding_key
-from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Bools, Ints, distinct, first_of_each
+from greyheron.core.bulk.headers import (
+    NO_PORT,
+    NONE,
+    Addresses,
+    Bools,
+    Ints,
+    distinct,
+    first_of_each,
+    occurring,
+)
 from greyheron.core.bulk.placed import ListTables, PlacedLists
 from greyheron.core.bulk.recorded import RecordedCourses, Recorder, walked_exchanges
-from greyheron.core.bulk.tables import occurring
 from greyheron.core.bulk.traced import TracedCourses
 from greyheron.core.bulk.tracing import OUTCOMES
 from greyheron.core.conversation import VERDICTS, Verdict

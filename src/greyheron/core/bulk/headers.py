@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from greyheron.model.names import WITH_PORTS
+from greyheron.core.packet import Packet
 from greyheron.model.values import Family
 
 Ints = NDArray[np.int64]
@@ -17,6 +17,8 @@ NONE = -1
 """Stands in arrays for no index at all."""
 NO_PORT = -1
 _HALF = (1 << 64) - 1
+_FEW = 1 << 24
+"""Up to so many numbers are marked in an array; beyond, they are sorted."""
 
 
 class Addresses:
@@ -60,30 +62,16 @@ def split(numbers: list[int]) -> tuple[Words, Words]:
 
 
 @dataclass(frozen=True, slots=True)
-class PacketKind:
-    """What a header holds beside addresses and ports. `answers`: TCP with ACK or RST."""
-
-    protocol: int
-    icmp_type: int | None = None
-    icmp_code: int | None = None
-    answers: bool = False
-
-    @property
-    def with_ports(self) -> bool:
-        return self.protocol in WITH_PORTS
-
-
-@dataclass(frozen=True, slots=True)
 class Headers:
     """Many packets of one family; all arrays have one length.
 
     source, destination:  indices in `addresses`
-    kind:  indices in `kinds`
+    kind:  indices in `kinds`, packets between nobody (see `kind_of`): what else a header holds
     source_port, destination_port:  0 to 65535, or NO_PORT
     """
 
     addresses: Addresses
-    kinds: tuple[PacketKind, ...]
+    kinds: tuple[Packet, ...]
     source: Ints
     destination: Ints
     kind: Ints
@@ -126,6 +114,19 @@ def distinct(values: Ints) -> Ints:
     """Each of `values` once, rising. Sorting is much faster here than NumPy's own way by hashes."""
     ordered = np.sort(values)
     return ordered[first_of_each(ordered)]
+
+
+def occurring(codes: Ints, space: int) -> tuple[Ints, Ints]:
+    """The numbers below `space` that occur in `codes`, rising, and the index of each code among them."""
+    if space > _FEW:
+        found, index = np.unique(codes, return_inverse=True)
+        return found, index
+    seen = np.zeros(space, dtype=np.bool_)
+    seen[codes] = True
+    found = np.flatnonzero(seen)
+    number = np.empty(space, dtype=np.int64)
+    number[found] = np.arange(len(found))
+    return found, number[codes]
 
 
 def rank_within(sorted_values: Ints) -> Ints:

@@ -7,8 +7,9 @@ import numpy as np
 
 from greyheron.core.bulk.forwarding import ForwardingIndex, Solicitation
 from greyheron.core.bulk.headers import NONE, Bools, Headers, Ints, first_of_each
-from greyheron.core.bulk.tables import DecisionTable, port_spans
+from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.discovery import stopped_discovery
+from greyheron.core.fields.ports import port_spans
 from greyheron.core.lists import ResolvedList
 from greyheron.core.world import World
 
@@ -88,9 +89,9 @@ class PlacedLists:
         """For each code, points first and then solicitations, whether anything there can deny."""
         return np.append(self._list_at != NONE, self._stopping()[:, 0] != NONE)
 
-    def looks_for_answers(self) -> Bools:
+    def tells_later_packets(self) -> Bools:
         """For each code whether a list there tells packets with ACK from others of the same header."""
-        tells = [found.looks_for_answers for found in self.distinct]
+        tells = [found.tells_later_packets for found in self.distinct]
         points = np.append(np.array(tells, dtype=np.bool_), False)[self._list_at]
         return np.append(points, np.zeros(len(self._forwarding.solicitations), dtype=np.bool_))
 

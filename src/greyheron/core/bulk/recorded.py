@@ -9,15 +9,15 @@ from itertools import zip_longest
 
 import numpy as np
 
-from greyheron.core.bulk.conversations import Exchanges, Rows, kind_of
+from greyheron.core.bulk.conversations import Exchanges, Rows
 from greyheron.core.bulk.forwarding import ForwardingIndex
-from greyheron.core.bulk.headers import NO_PORT, NONE, Bools, Headers, Ints, PacketKind, distinct
+from greyheron.core.bulk.headers import NO_PORT, NONE, Bools, Headers, Ints, distinct
 from greyheron.core.bulk.placed import PlacedLists
 from greyheron.core.bulk.tracing import DENIED, NO_DISCOVERY, OUTCOMES
 from greyheron.core.conversation import Exchange, converse_from
 from greyheron.core.delivery import LOGIN_PORTS
 from greyheron.core.filters import sends_through
-from greyheron.core.packet import Packet
+from greyheron.core.packet import Packet, kind_of
 from greyheron.core.steps import Filtered, Hop, Leaves, Step, Unfiltered
 from greyheron.core.world import World
 from greyheron.model.values import Direction, Family
@@ -33,7 +33,7 @@ class _Meeting:
     code: int
     source: int
     destination: int
-    kind: PacketKind
+    kind: Packet
     source_port: int
     destination_port: int
 
@@ -149,7 +149,7 @@ class RecordedCourses:
 
     def _gather(self) -> None:
         """All meetings in arrays, those of one course together and in their order."""
-        rows, kinds = self._rows, dict[PacketKind, int]()
+        rows, kinds = self._rows, dict[Packet, int]()
         met = [
             (
                 course,

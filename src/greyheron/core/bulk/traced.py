@@ -13,7 +13,6 @@ from greyheron.core.bulk.headers import (
     Bools,
     Headers,
     Ints,
-    PacketKind,
     distinct,
     first_of_each,
     joined_headers,
@@ -32,6 +31,7 @@ from greyheron.core.bulk.tracing import (
     trace,
 )
 from greyheron.core.conversation import reply_to
+from greyheron.core.packet import Packet
 from greyheron.core.sessions import can_open
 from greyheron.core.walk import MOST_PATHS
 from greyheron.model.names import TCP
@@ -58,7 +58,7 @@ class TracedCourses:
         self._reply_opens = np.array([each.replies and can_open(reply_to(each.opener)) for each in asked])
         self._is_tcp = np.array([each.request.protocol == TCP for each in asked])
         self._port = np.array([NO_PORT if each.request.port is None else each.request.port for each in asked])
-        kinds: dict[PacketKind, int] = {}
+        kinds: dict[Packet, int] = {}
         width = OUT_AGAIN + 1
         numbered = [[kinds.setdefault(kind, len(kinds)) for kind in each.kinds] for each in asked]
         self._kind = np.array([[*each, *[0] * (width - len(each))] for each in numbered]).reshape(-1, width)
@@ -216,7 +216,7 @@ class TracedCourses:
             placed,
             (OUT, there, acts),
             (HOME, answers, acts),
-            (OUT_AGAIN, there[acknowledged], placed.looks_for_answers()),
+            (OUT_AGAIN, there[acknowledged], placed.tells_later_packets()),
         )
         # The last that is written stands: a conversation ends with the first denial.
         for denials, path, where in (

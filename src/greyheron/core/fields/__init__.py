@@ -1,0 +1,34 @@
+"""The fields of an entry: one module each, and this registry, which everything else goes through.
+
+In the order in which they are compared. A field that lacks a form cannot stand here: it is a type error.
+"""
+
+from typing import Final
+
+from greyheron.core.fields.addresses import AddressField, DestinationField, SourceField
+from greyheron.core.fields.established import EstablishedField
+from greyheron.core.fields.field import Field, KindField, RangedField
+from greyheron.core.fields.icmp import IcmpField
+from greyheron.core.fields.ports import DestinationPortField, PortField, SourcePortField
+from greyheron.core.fields.protocol import ProtocolField
+
+ADDRESS_FIELDS: Final[tuple[AddressField, ...]] = (SourceField(), DestinationField())
+PORT_FIELDS: Final[tuple[PortField, ...]] = (SourcePortField(), DestinationPortField())
+RANGED_FIELDS: Final[tuple[RangedField, ...]] = (*ADDRESS_FIELDS, *PORT_FIELDS)
+_PROTOCOL: Final[tuple[KindField, ...]] = (ProtocolField(),)
+_BEHIND: Final[tuple[KindField, ...]] = (IcmpField(), EstablishedField())
+KIND_FIELDS: Final[tuple[KindField, ...]] = (*_PROTOCOL, *_BEHIND)
+FIELDS: Final[tuple[Field, ...]] = (*_PROTOCOL, *RANGED_FIELDS, *_BEHIND)
+
+__all__ = [
+    "ADDRESS_FIELDS",
+    "FIELDS",
+    "KIND_FIELDS",
+    "PORT_FIELDS",
+    "RANGED_FIELDS",
+    "AddressField",
+    "Field",
+    "KindField",
+    "PortField",
+    "RangedField",
+]

@@ -1,0 +1,183 @@
+"""The source and the destination address of a packet: prefixes, and any wildcard mask."""
+
+from abc import abstractmethod
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from greyheron.core.bulk.headers import Headers, Ints, Words, occurring, split
+from greyheron.core.fields.field import RangedField, Rows, Told, span_rows
+from greyheron.core.fields.services import Tag
+from greyheron.core.packet import Packet, Way
+from greyheron.core.regions import Region, Spans, parts_by
+from greyheron.core.rules import Rule
+from greyheron.model.entry import AddressBlock
+from greyheron.model.notation.clauses import DESTINATION, SOURCE, Clause
+from greyheron.model.values import Family
+
+Blocks = tuple[AddressBlock, ...]
+
+
+class Role(StrEnum):
+    """An end of a conversation: who asks, and who is asked."""
+
+    SOURCE = "source"
+    DESTINATION = "destination"
+
+
+class AddressField(RangedField):
+    @abstractmethod
+    def blocks(self, rule: Rule) -> Blocks | None:
+        """The addresses that the entry wants; None for any, empty for none at all."""
+
+    @abstractmethod
+    def shows(self, way: Way) -> Role:
+        """Whose address it is in packets that way."""
+
+    def constrains(self, rule: Rule) -> bool:
+        return self.blocks(rule) is not None
+
+    def services(self, rule: Rule, tag: Tag, family: Family, way: Way) -> Spans:
+        return tag.numbers
+
+    def told(self, rule: Rule) -> Told:
+        return self.blocks(rule)
+
+    def table(self, rules: Sequence[Rule | None], family: Family) -> Rows:
+        blocks = [None if rule is None else self.blocks(rule) for rule in rules]
+        return _AddressRows(self.attribute, blocks, family)
+
+    def hull(self, rule: Rule, family: Family) -> tuple[int, int]:
+        every = self._region(rule, family)
+        first = min((each.first for each in every), default=1)
+        return first, max((each.last for each in every), default=0)
+
+    def parts(self, rule: Rule, others: Sequence[Rule], family: Family) -> list[int]:
+        sets = {blocks for each in others if (blocks := self.blocks(each)) is not None}
+        return [part[0].first for part in parts_by(self._region(rule, family), sets) if part]
+
+    def borders(self, rule: Rule, others: Sequence[Rule], family: Family) -> list[int]:
+        own = self._region(rule, family)
+        ends = [address for block in own for address in (block.first, block.last)]
+        near = (block for each in others for block in self.blocks(each) or ())
+        return ends + [
+            address
+            for block in near
+            for address in (block.first - 1, block.last + 1)
+            if 0 <= address <= family.every_bit and any(each.holds(address) for each in own)
+        ]
+
+    def sender_ports(self, rule: Rule, way: Way) -> Spans | None:
+        return None
+
+    def _region(self, rule: Rule, family: Family) -> Region:
+        blocks = self.blocks(rule)
+        return (AddressBlock(family, 0, 0),) if blocks is None else blocks
+
+
+class SourceField(AddressField):
+    label: ClassVar[str] = "source"
+    clause: ClassVar[Clause] = SOURCE
+    attribute: ClassVar[str] = "source"
+
+    def blocks(self, rule: Rule) -> Blocks | None:
+        return rule.sources
+
+    def shows(self, way: Way) -> Role:
+        return Role.SOURCE if way is Way.OUT else Role.DESTINATION
+
+    def matches(self, rule: Rule, packet: Packet) -> bool:
+        blocks, address = rule.sources, packet.source
+        if blocks is None:
+            return True
+        return address is not None and any(block.holds(address) for block in blocks)
+
+
+class DestinationField(AddressField):
+    label: ClassVar[str] = "destination"
+    clause: ClassVar[Clause] = DESTINATION
+    attribute: ClassVar[str] = "destination"
+
+    def blocks(self, rule: Rule) -> Blocks | None:
+        return rule.destinations
+
+    def shows(self, way: Way) -> Role:
+        return Role.DESTINATION if way is Way.OUT else Role.SOURCE
+
+    def matches(self, rule: Rule, packet: Packet) -> bool:
+        blocks, address = rule.destinations, packet.destination
+        return blocks is None or any(block.holds(address) for block in blocks)
+
+
+Sortable = NDArray[np.uint64] | NDArray[np.bytes_]
+
+
+@dataclass(frozen=True, slots=True)
+class _Masked:
+    """Blocks of one scattered mask: sorted `values`, a row of bits for each, then none."""
+
+    mask: tuple[np.uint64, np.uint64]
+    values: Sortable
+    rows: Words
+
+
+class _AddressRows(Rows):
+    """Addresses cut by the prefixes of a list, and by its wildcards where bits are scattered."""
+
+    def __init__(self, attribute: str, rules: Sequence[Blocks | None], family: Family) -> None:
+        size = len(rules)
+        blocks = [
+            (index, block)
+            for index, own in enumerate(rules)
+            for block in ((AddressBlock(family, 0, 0),) if own is None else own)
+        ]
+        prefixes = [(index, block) for index, block in blocks if block.length is not None]
+        cuts = sorted(
+            {0} | {block.first for _, block in prefixes} | {block.last + 1 for _, block in prefixes}
+        )
+        if cuts[-1] > family.every_bit:
+            cuts.pop()
+        row = {cut: number for number, cut in enumerate(cuts)}
+        spans = (
+            (index, row[block.first], row.get(block.last + 1, len(cuts)) - 1) for index, block in prefixes
+        )
+        self._attribute, self._family = attribute, family
+        self._cuts = _sortable(family, *split(cuts))
+        self._rows = span_rows(spans, len(cuts), size)
+        self._masked: list[_Masked] = []
+        for mask in sorted({block.mask for _, block in blocks if block.length is None}):
+            same = [(index, block.value) for index, block in blocks if block.mask == mask]
+            values = sorted({value for _, value in same})
+            number = {value: row for row, value in enumerate(values)}
+            rows = span_rows(
+                ((index, number[value], number[value]) for index, value in same), len(values) + 1, size
+            )
+            high, low = split([mask])
+            self._masked.append(_Masked((high[0], low[0]), _sortable(family, *split(values)), rows))
+
+    def rows(self, headers: Headers) -> tuple[Words, Ints]:
+        indices: Ints = getattr(headers, self._attribute)
+        used, index_of = occurring(indices, len(headers.addresses))
+        high, low = headers.addresses.halves()
+        high, low = high[used], low[used]
+        row: Ints = np.searchsorted(self._cuts, _sortable(self._family, high, low), side="right") - 1
+        rows = self._rows
+        for masked in self._masked:
+            key = _sortable(self._family, high & masked.mask[0], low & masked.mask[1])
+            near = np.minimum(np.searchsorted(masked.values, key), len(masked.values) - 1)
+            other = np.where(masked.values[near] == key, near, len(masked.values))
+            width = len(masked.values) + 1
+            pairs, row = occurring(row * width + other, rows.shape[1] * width)
+            rows = rows[:, pairs // width] | masked.rows[:, pairs % width]
+        return rows, row[index_of]
+
+
+def _sortable(family: Family, high: Words, low: Words) -> Sortable:
+    """Addresses as an array that sorts as they do: IPv6 ones as byte strings."""
+    if family is Family.IPV4:
+        return low
+    return np.stack([high, low], axis=1).astype(">u8").view("S16").ravel()

@@ -1,0 +1,41 @@
+"""`established`: TCP packets with ACK or RST, which only a connection already made has (RFC 9293)."""
+
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import ClassVar
+
+from greyheron.core.fields.field import KindField, Named
+from greyheron.core.fields.services import Tag
+from greyheron.core.packet import Packet, TcpFlags, Way
+from greyheron.core.regions import Spans
+from greyheron.core.rules import Rule
+from greyheron.model.names import TCP
+from greyheron.model.notation.clauses import ESTABLISHED, Clause
+from greyheron.model.values import Family
+
+
+class EstablishedField(KindField):
+    label: ClassVar[str] = "established"
+    clause: ClassVar[Clause] = ESTABLISHED
+
+    def constrains(self, rule: Rule) -> bool:
+        return rule.entry.established
+
+    def matches(self, rule: Rule, packet: Packet) -> bool:
+        if not rule.entry.established:
+            return True
+        return packet.protocol == TCP and bool(packet.flags & (TcpFlags.ACK | TcpFlags.RST))
+
+    def services(self, rule: Rule, tag: Tag, family: Family, way: Way) -> Spans:
+        return tag.numbers if tag is Tag.TCP or not rule.entry.established else ()
+
+    def hull(self, rule: Rule, family: Family) -> tuple[int, int]:
+        return int(rule.entry.established), 1
+
+    def named(self, rule: Rule) -> object:
+        return rule.entry.established
+
+    def variants(self, kind: Packet, named: Named) -> Iterable[Packet]:
+        if kind.protocol != TCP:
+            return [kind]
+        return [replace(kind, flags=flags) for flags in (TcpFlags.SYN, TcpFlags.ACK)]

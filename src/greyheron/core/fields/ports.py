@@ -1,0 +1,163 @@
+"""The source and the destination port of TCP and UDP packets."""
+
+from abc import abstractmethod
+from collections.abc import Iterable, Sequence
+from typing import ClassVar
+
+import numpy as np
+
+from greyheron.core.bulk.headers import NO_PORT, Headers, Ints, Words
+from greyheron.core.fields.field import RangedField, Rows, Told, span_rows
+from greyheron.core.fields.services import ALL_PORTS, Tag
+from greyheron.core.packet import Packet, Way
+from greyheron.core.regions import Spans, span_parts, span_union
+from greyheron.core.rules import Rule
+from greyheron.model.entry import NotPort, PortSpan
+from greyheron.model.names import WITH_PORTS
+from greyheron.model.notation.clauses import DESTINATION_PORTS, SOURCE_PORTS, Clause
+from greyheron.model.values import Family
+
+PORTS = 1 << 16
+Terms = tuple[PortSpan | NotPort, ...]
+
+
+class PortField(RangedField):
+    @abstractmethod
+    def terms(self, rule: Rule) -> Terms | None:
+        """The ports that the entry wants; None for any, and then for packets without ports too."""
+
+    @abstractmethod
+    def shows_service(self, way: Way) -> bool:
+        """Whether it is the port that is asked for, in packets that way; else the sender's."""
+
+    def constrains(self, rule: Rule) -> bool:
+        return self.terms(rule) is not None
+
+    def matches(self, rule: Rule, packet: Packet) -> bool:
+        terms = self.terms(rule)
+        if terms is None:
+            return True
+        port: int | None = getattr(packet, self.attribute)
+        if port is None or packet.protocol not in WITH_PORTS:
+            return False
+        return any(
+            term.port != port if isinstance(term, NotPort) else term.low <= port <= term.high
+            for term in terms
+        )
+
+    def services(self, rule: Rule, tag: Tag, family: Family, way: Way) -> Spans:
+        terms = self.terms(rule)
+        if terms is None:
+            return tag.numbers
+        if not tag.with_ports:
+            return ()
+        return spans_of(terms) if self.shows_service(way) else tag.numbers
+
+    def sender_ports(self, rule: Rule, way: Way) -> Spans | None:
+        terms = self.terms(rule)
+        return None if terms is None or self.shows_service(way) else spans_of(terms)
+
+    def told(self, rule: Rule) -> Told:
+        return self.terms(rule)
+
+    def table(self, rules: Sequence[Rule | None], family: Family) -> Rows:
+        return _PortRows(self.attribute, [None if rule is None else self.terms(rule) for rule in rules])
+
+    def hull(self, rule: Rule, family: Family) -> tuple[int, int]:
+        spans = self._spans(rule)
+        return (spans[0][0], spans[-1][1]) if spans else (1, 0)
+
+    def parts(self, rule: Rule, others: Sequence[Rule], family: Family) -> list[int]:
+        sets = {terms for each in others if (terms := self.terms(each)) is not None}
+        return [part[0][0] for part in span_parts(self._spans(rule), map(spans_of, sets))]
+
+    def borders(self, rule: Rule, others: Sequence[Rule], family: Family) -> list[int]:
+        own = self._spans(rule)
+        near = (span for each in others for span in spans_of(self.terms(each) or ()))
+        return [port for span in own for port in span] + [
+            port
+            for low, high in near
+            for port in (low - 1, high + 1)
+            if any(first <= port <= last for first, last in own)
+        ]
+
+    def _spans(self, rule: Rule) -> Spans:
+        terms = self.terms(rule)
+        return ALL_PORTS if terms is None else spans_of(terms)
+
+
+class SourcePortField(PortField):
+    label: ClassVar[str] = "source port"
+    clause: ClassVar[Clause] = SOURCE_PORTS
+    attribute: ClassVar[str] = "source_port"
+
+    def terms(self, rule: Rule) -> Terms | None:
+        return rule.source_ports
+
+    def shows_service(self, way: Way) -> bool:
+        return way is not Way.OUT
+
+
+class DestinationPortField(PortField):
+    label: ClassVar[str] = "destination port"
+    clause: ClassVar[Clause] = DESTINATION_PORTS
+    attribute: ClassVar[str] = "destination_port"
+
+    def terms(self, rule: Rule) -> Terms | None:
+        return rule.destination_ports
+
+    def shows_service(self, way: Way) -> bool:
+        return way is Way.OUT
+
+
+def port_spans(terms: Iterable[PortSpan | NotPort]) -> list[tuple[int, int]]:
+    """The ports that some of `terms` holds, as spans that may overlap."""
+    spans: list[tuple[int, int]] = []
+    for term in terms:
+        if isinstance(term, PortSpan):
+            spans.append((term.low, term.high))
+        else:
+            spans += [(0, term.port - 1), (term.port + 1, PORTS - 1)]
+    return [(low, high) for low, high in spans if low <= high]
+
+
+def spans_of(terms: Iterable[PortSpan | NotPort]) -> Spans:
+    """The ports that some of `terms` holds, joined."""
+    return span_union(port_spans(terms))
+
+
+_ROW_OF_ANY_PORT = np.ones(PORTS, dtype=np.uint8)
+"""Where no rule tells ports apart: the row behind the one for packets without ports."""
+
+
+class _PortRows(Rows):
+    """Ports cut where some rule begins or ends to hold; the first row is for packets without ports."""
+
+    def __init__(self, attribute: str, rules: Sequence[Terms | None]) -> None:
+        self._attribute = attribute
+        spans = [
+            (index, low, high)
+            for index, terms in enumerate(rules)
+            for low, high in (port_spans(terms) if terms is not None else [(NO_PORT, PORTS - 1)])
+        ]
+        cuts = {0} | {low for _, low, _ in spans} | {high + 1 for _, _, high in spans}
+        self._cuts = np.array(sorted(cuts - {NO_PORT, PORTS}), dtype=np.int64)
+
+        row_from = {cut: index for index, cut in enumerate(self._cuts.tolist(), 1)} | {NO_PORT: 0}
+
+        count = len(self._cuts) + 1
+        self._rows = span_rows(
+            ((index, row_from[low], row_from.get(high + 1, count) - 1) for index, low, high in spans),
+            count,
+            len(rules),
+        )
+        if count == 2:
+            self._row_of_port = _ROW_OF_ANY_PORT
+            return
+        widths = np.diff(np.concatenate([[0], self._cuts, [PORTS]]))
+        kind = np.uint16 if count <= PORTS else np.uint32
+        self._row_of_port = np.repeat(np.arange(count, dtype=kind), widths)
+
+    def rows(self, headers: Headers) -> tuple[Words, Ints]:
+        ports: Ints = getattr(headers, self._attribute)
+        return self._rows, np.where(ports == NO_PORT, 0, self._row_of_port[ports]).astype(np.int64)

@@ -1,0 +1,45 @@
+"""The protocol of a packet (IANA protocol numbers)."""
+
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import ClassVar
+
+from greyheron.core.fields.field import KindField, Named
+from greyheron.core.fields.services import ALL_PROTOCOLS, Tag
+from greyheron.core.packet import Packet, Way
+from greyheron.core.regions import Spans
+from greyheron.core.rules import Rule
+from greyheron.model.names import TCP, UDP
+from greyheron.model.notation.clauses import PROTOCOL, Clause
+from greyheron.model.values import Family
+
+
+class ProtocolField(KindField):
+    label: ClassVar[str] = "protocol"
+    clause: ClassVar[Clause] = PROTOCOL
+
+    def constrains(self, rule: Rule) -> bool:
+        return rule.entry.protocol is not None
+
+    def matches(self, rule: Rule, packet: Packet) -> bool:
+        return rule.entry.protocol in (None, packet.protocol)
+
+    def services(self, rule: Rule, tag: Tag, family: Family, way: Way) -> Spans:
+        protocol, number = rule.entry.protocol, tag.number(family)
+        if protocol is None:
+            return tag.numbers
+        if number is None:
+            return ((protocol, protocol),)
+        return tag.numbers if protocol == number else ()
+
+    def hull(self, rule: Rule, family: Family) -> tuple[int, int]:
+        protocol = rule.entry.protocol
+        return ALL_PROTOCOLS[0] if protocol is None else (protocol, protocol)
+
+    def named(self, rule: Rule) -> object:
+        return rule.entry.protocol
+
+    def variants(self, kind: Packet, named: Named) -> Iterable[Packet]:
+        known = {number for number in named if isinstance(number, int)} | {TCP, UDP, kind.family.icmp}
+        other = next(number for number in range(253, 0, -1) if number not in known)
+        return [replace(kind, protocol=number) for number in sorted({*known, other})]

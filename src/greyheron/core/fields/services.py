@@ -1,0 +1,47 @@
+"""Services by number: what is asked for, protocol by protocol."""
+
+from enum import StrEnum
+
+from greyheron.core.regions import Spans, span_minus, span_union
+from greyheron.model.names import TCP, UDP
+from greyheron.model.values import Family
+
+ALL_PORTS: Spans = ((0, 65535),)
+ALL_PROTOCOLS: Spans = ((0, 255),)
+EVERY_CODE = 255
+
+
+class Tag(StrEnum):
+    """Protocols as far as their services are told apart in different ways.
+
+    Services are numbered by destination port; for ICMP by `type * 256 + code`; for all others by protocol.
+    """
+
+    TCP = "tcp"
+    UDP = "udp"
+    ICMP = "icmp"
+    OTHER = "protocol"
+
+    @property
+    def with_ports(self) -> bool:
+        return self in (Tag.TCP, Tag.UDP)
+
+    def number(self, family: Family) -> int | None:
+        """The protocol that it stands for; None for all others."""
+        return {Tag.TCP: TCP, Tag.UDP: UDP, Tag.ICMP: family.icmp}.get(self)
+
+    @property
+    def numbers(self) -> Spans:
+        """Every number that a service of it can have."""
+        return ALL_PROTOCOLS if self is Tag.OTHER else ALL_PORTS
+
+
+def whole(family: Family) -> dict[Tag, Spans]:
+    """Every service there is."""
+    others = span_minus(ALL_PROTOCOLS, span_union((number, number) for number in (TCP, UDP, family.icmp)))
+    return {Tag.TCP: ALL_PORTS, Tag.UDP: ALL_PORTS, Tag.ICMP: ALL_PORTS, Tag.OTHER: others}
+
+
+def icmp_span(kind: int, code: int | None = None) -> tuple[int, int]:
+    """The numbers of an ICMP type, or of a type and code."""
+    return (kind << 8, kind << 8 | EVERY_CODE) if code is None else (kind << 8 | code, kind << 8 | code)
