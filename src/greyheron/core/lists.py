@@ -5,7 +5,7 @@ from functools import cached_property
 
 from greyheron.core.addresses import block_of, held
 from greyheron.core.attachment import AttachmentPoint
-from greyheron.core.fields import FIELDS, KindField
+from greyheron.core.fields import FIELDS, KIND_FIELDS
 from greyheron.core.packet import Packet, TcpFlags
 from greyheron.core.rules import Rule
 from greyheron.model.document import AccessList, Network, family_of
@@ -38,9 +38,8 @@ class ResolvedList:
         first, later = (Packet(self.family, 0, 0, TCP, flags=flags) for flags in (TcpFlags.SYN, TcpFlags.ACK))
         return any(
             field.matches(rule, first) != field.matches(rule, later)
-            for rule in self.rules
-            for field in rule.constraints
-            if isinstance(field, KindField)
+            for field in KIND_FIELDS
+            for rule in {field.says(rule): rule for rule in self.rules}.values()
         )
 
 
@@ -83,14 +82,14 @@ def resolve(access_list: AccessList, names: Names) -> ResolvedList:
 
 
 def _rule(entry: Entry, family: Family, names: Names) -> Rule:
-    resolved = Rule(
+    return Rule(
         entry,
         names.addresses(entry.source, family),
         names.addresses(entry.destination, family),
         names.ports(entry.source_ports),
         names.ports(entry.destination_ports),
+        FIELDS,
     )
-    return replace(resolved, constraints=tuple(field for field in FIELDS if field.constrains(resolved)))
 
 
 class ResolvedLists:
@@ -128,4 +127,4 @@ class ResolvedLists:
 
 def permitting_all(resolved: ResolvedList) -> ResolvedList:
     """A list by the same name that permits everything."""
-    return replace(resolved, rules=(Rule(Entry(10, Action.PERMIT)),))
+    return replace(resolved, rules=(Rule(Entry(10, Action.PERMIT), None, None, None, None, ()),))

@@ -1,7 +1,8 @@
 """Packets, as far as lists, routes and translation can see them."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from enum import Flag, StrEnum, auto
+from operator import attrgetter
 
 from greyheron.model.names import TCP
 from greyheron.model.values import Family
@@ -85,6 +86,28 @@ def kind_of(packet: Packet) -> Packet:
         hop_limit=FIRST_HOP_LIMIT,
         reply=False,
         about=None,
+    )
+
+
+_BEHIND_THE_ENDS = attrgetter(*[field.name for field in fields(Packet)][6:])
+
+
+def between(
+    kind: Packet,
+    source: int,
+    destination: int,
+    source_port: int | None = None,
+    destination_port: int | None = None,
+) -> Packet:
+    """A packet of a kind with ends. It is made very often: several times as fast as `replace`."""
+    return Packet(
+        kind.family,
+        source,
+        destination,
+        kind.protocol,
+        source_port,
+        destination_port,
+        *_BEHIND_THE_ENDS(kind),
     )
 
 

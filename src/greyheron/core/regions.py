@@ -154,6 +154,11 @@ def span_meet(one: Spans, other: Spans) -> Spans:
     )
 
 
+def spans_touch(one: Spans, other: Spans) -> bool:
+    """Whether some number is in both."""
+    return any(low <= last and first <= high for low, high in one for first, last in other)
+
+
 def span_minus(one: Spans, other: Spans) -> Spans:
     left: list[tuple[int, int]] = []
     place = 0

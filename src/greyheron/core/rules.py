@@ -1,6 +1,7 @@
 """Rules: entries with every name in them looked up."""
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import InitVar, dataclass, field
 from typing import TYPE_CHECKING
 
 from greyheron.model.entry import AddressBlock, Entry, NotPort, PortSpan
@@ -15,12 +16,17 @@ class Rule:
 
     sources, destinations:  the blocks that match; None for any, empty for none at all
     source_ports, destination_ports:  likewise
-    constraints:  the fields that the entry says something of, in the order in which they are compared
+    fields:  all that an entry can match;  constraints:  those of them that the entry says something of
     """
 
     entry: Entry
-    sources: tuple[AddressBlock, ...] | None = None
-    destinations: tuple[AddressBlock, ...] | None = None
-    source_ports: tuple[PortSpan | NotPort, ...] | None = None
-    destination_ports: tuple[PortSpan | NotPort, ...] | None = None
-    constraints: tuple["Field", ...] = ()
+    sources: tuple[AddressBlock, ...] | None
+    destinations: tuple[AddressBlock, ...] | None
+    source_ports: tuple[PortSpan | NotPort, ...] | None
+    destination_ports: tuple[PortSpan | NotPort, ...] | None
+    fields: InitVar[Iterable["Field"]]
+    constraints: tuple["Field", ...] = field(init=False)
+
+    def __post_init__(self, fields: Iterable["Field"]) -> None:
+        spoken_of = [each for each in fields if (said := each.says(self)) is not None and said is not False]
+        object.__setattr__(self, "constraints", tuple(spoken_of))

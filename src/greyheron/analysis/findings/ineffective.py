@@ -4,22 +4,21 @@ An entry's packets are cut into classes by the entries that overlap it; one pack
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 from itertools import product
 from math import prod
 from random import Random
-from typing import Any
 from weakref import WeakKeyDictionary
 
 import numpy as np
 
 from greyheron.core.bulk.headers import Bools
-from greyheron.core.fields import FIELDS, KIND_FIELDS, RANGED_FIELDS, KindField, PortField
+from greyheron.core.fields import ADDRESS_FIELDS, FIELDS, KIND_FIELDS, PORT_FIELDS, RANGED_FIELDS
 from greyheron.core.fields.field import Named
 from greyheron.core.lists import ResolvedList
 from greyheron.core.matching import first_mismatch
-from greyheron.core.packet import Packet
+from greyheron.core.packet import Packet, between
 from greyheron.core.regions import TooManyParts
 from greyheron.core.rules import Rule
 from greyheron.model.names import WITH_PORTS
@@ -28,6 +27,7 @@ from greyheron.model.values import Family
 MOST_CLASSES = 4096
 """Entries whose packets fall into more classes are not judged; some are tried first at random."""
 _TRIES = 200
+_PORTS = frozenset(PORT_FIELDS)
 _MOST_SETS = 32
 
 
@@ -115,7 +115,7 @@ def _comes_to(rule: Rule, earlier: Sequence[Rule], family: Family) -> bool:
 
 def _classes(rule: Rule, others: Sequence[Rule], family: Family) -> list[Packet] | None:
     """One packet of each class of what `rule` matches; None when there are too many."""
-    if any(len({field.told(each) for each in others}) > _MOST_SETS for field in RANGED_FIELDS):
+    if any(len({field.says(each) for each in others}) > _MOST_SETS for field in RANGED_FIELDS):
         return None
     kinds = _own_kinds(rule, others, family)
     try:
@@ -129,13 +129,13 @@ def _classes(rule: Rule, others: Sequence[Rule], family: Family) -> list[Packet]
 
 def _own_kinds(rule: Rule, others: Sequence[Rule], family: Family) -> list[Packet]:
     """The kinds of packets that `rule` matches, as far as it and `others` tell them apart."""
-    named = tuple(frozenset(field.named(each) for each in (rule, *others)) for field in KIND_FIELDS)
-    own = [field for field in rule.constraints if isinstance(field, KindField)]
-    with_ports = any(isinstance(field, PortField) for field in rule.constraints)
+    named = tuple(frozenset(field.says(each) for each in (rule, *others)) for field in KIND_FIELDS)
+    with_ports = any(field in _PORTS for field in rule.constraints)
     return [
         kind
         for kind in _kinds(family, named)
-        if all(field.matches(rule, kind) for field in own) and (not with_ports or kind.protocol in WITH_PORTS)
+        if (not with_ports or kind.protocol in WITH_PORTS)
+        and all(field.matches(rule, kind) for field in KIND_FIELDS)
     ]
 
 
@@ -149,23 +149,20 @@ def _kinds(family: Family, named: tuple[Named, ...]) -> list[Packet]:
 
 
 def _packet(kind: Packet, values: Sequence[int]) -> Packet:
-    """A packet of a kind, with a value for each ranged field."""
-    with_ports = kind.protocol in WITH_PORTS
-    own: dict[str, Any] = {
-        field.attribute: value
-        for field, value in zip(RANGED_FIELDS, values, strict=True)
-        if with_ports or not isinstance(field, PortField)
-    }
-    return replace(kind, **own)
+    """A packet of a kind, with a value for each ranged field; ports only where the kind has them."""
+    if kind.protocol in WITH_PORTS:
+        return between(kind, *values)
+    return between(kind, *values[: len(ADDRESS_FIELDS)])
 
 
 class _Hulls:
     """The ends of what entries match, to see quickly which have nothing in common."""
 
     def __init__(self, rules: Sequence[Rule], family: Family) -> None:
-        ends = np.array(
-            [_ranked([field.hull(rule, family) for rule in rules]) for field in FIELDS], dtype=np.int64
-        ).reshape(len(FIELDS), -1, 2)
+        hulls = [[field.hull(rule, family) for rule in rules] for field in FIELDS]
+        # Of a field that all say the same of, nothing is to be seen.
+        ranked = [_ranked(pairs) for pairs in hulls if len(set(pairs)) > 1]
+        ends = np.array(ranked, dtype=np.int64).reshape(len(ranked), len(rules), 2)
         self._low, self._high = ends[..., 0], ends[..., 1]
 
     def overlapping(self, index: int) -> list[int]:

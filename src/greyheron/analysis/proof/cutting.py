@@ -12,17 +12,12 @@ from weakref import WeakKeyDictionary
 
 from cachetools import LRUCache
 
-from greyheron.analysis.proof.services import (
-    ServiceSet,
-    back,
-    telling,
-    telling_source_ports,
-    there,
-)
+from greyheron.analysis.proof.services import Matched, Matching, ServiceSet, telling, telling_source_ports
 from greyheron.core.addresses import block_of
 from greyheron.core.discovery import ADVERTISEMENT, SOLICITATION, SOLICITED_NODE
 from greyheron.core.fields import ADDRESS_FIELDS
 from greyheron.core.fields.addresses import AddressField, Blocks, Role
+from greyheron.core.fields.services import Tag
 from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Packet, Way
 from greyheron.core.regions import Region, Spans, meet, parts_by, size, span_parts, tells_apart
@@ -49,6 +44,8 @@ class _TellingSpans:
 class _OfList:
     """What is known of one list, as long as the list is in use."""
 
+    matched: dict[Tag, list[Matched]] = field(default_factory=dict)
+    matching: dict[ServiceSet, Matching] = field(default_factory=dict)
     spans: "dict[ServiceSet, _TellingSpans]" = field(default_factory=dict)
     borders: "dict[tuple[ServiceSet, Role], Borders]" = field(default_factory=dict)
     near: "dict[tuple[ServiceSet, Role, Region], frozenset[Blocks]]" = field(default_factory=dict)
@@ -132,42 +129,47 @@ class Cutter:
             ports, {spans for found in lists for spans in self._spans(found, service).source_ports}
         )
 
+    def _matching(self, found: ResolvedList, service: ServiceSet) -> Matching:
+        known = self._of(found)
+        if service.tag not in known.matched:
+            every = [Matched.of(rule, service.tag, self._family) for rule in found.rules]
+            known.matched[service.tag] = every
+        if service not in known.matching:
+            both = ((each, each.ways(service)) for each in known.matched[service.tag])
+            known.matching[service] = [(each, ways) for each, ways in both if ways]
+        return known.matching[service]
+
     def _spans(self, found: ResolvedList, service: ServiceSet) -> "_TellingSpans":
         known = self._of(found).spans
         if service not in known:
-            family = self._family
-            rules = [
-                rule for rule in found.rules if there(rule, service, family) or back(rule, service, family)
-            ]
-            known[service] = _TellingSpans(
-                telling(rules, service, family), telling_source_ports(rules, service, family)
-            )
+            matching = self._matching(found, service)
+            known[service] = _TellingSpans(telling(matching), telling_source_ports(matching))
         return known[service]
 
     def _telling(self, found: ResolvedList, service: ServiceSet, role: Role) -> "Borders":
         known, key = self._of(found).borders, (service, role)
         if key not in known:
-            seen = {blocks for rule in found.rules for blocks in self._seen(rule, service, role) if blocks}
+            seen = {
+                blocks
+                for each, ways in self._matching(found, service)
+                for blocks in self._seen(each.rule, ways, role)
+                if blocks
+            }
+            if self._family is Family.IPV6:
+                seen |= {blocks for rule in found.rules for blocks in _seen_in_discovery(rule) if blocks}
             known[key] = Borders(seen)
         return known[key]
 
     def _of(self, found: ResolvedList) -> "_OfList":
         return self._lists.setdefault(found, _OfList())
 
-    def _seen(self, rule: Rule, service: ServiceSet, role: Role) -> Iterator[Blocks]:
-        """The sets of addresses by which `rule` may tell one packet from another, on that side of it."""
-        for way, meets in ((Way.OUT, there), (Way.HOME, back)):
-            if meets(rule, service, self._family):
-                for field in ADDRESS_FIELDS:
-                    blocks = field.blocks(rule)
-                    if blocks is not None and field.shows(way) is role:
-                        yield from self._rewritten(blocks)
-        if self._family is Family.IPV6 and _is_discovery(rule):
-            for field in ADDRESS_FIELDS:
-                blocks = field.blocks(rule)
-                if blocks is not None:
-                    yield blocks
-                    yield tuple(_low_bits(block) for block in blocks if meet(block, _GROUPS))
+    def _seen(self, rule: Rule, ways: tuple[Way, ...], role: Role) -> Iterator[Blocks]:
+        """The sets of addresses by which a rule may tell one packet from another, on that side of it."""
+        for way in ways:
+            for side in ADDRESS_FIELDS:
+                blocks = side.blocks(rule)
+                if blocks is not None and side.shows(way) is role:
+                    yield from self._rewritten(blocks)
 
     def _rewritten(self, blocks: Blocks) -> Iterator[Blocks]:
         """`blocks`, and the addresses that are rewritten into them or from them."""
@@ -197,6 +199,16 @@ def _is_discovery(rule: Rule) -> bool:
     """Whether `rule` can match neighbour discovery, addresses apart."""
     fields = [field for field in rule.constraints if not isinstance(field, AddressField)]
     return any(all(field.matches(rule, packet) for field in fields) for packet in _DISCOVERY)
+
+
+def _seen_in_discovery(rule: Rule) -> Iterator[Blocks]:
+    """The sets of addresses by which `rule` may tell neighbour discovery apart, on either side."""
+    if _is_discovery(rule):
+        for side in ADDRESS_FIELDS:
+            blocks = side.blocks(rule)
+            if blocks is not None:
+                yield blocks
+                yield tuple(_low_bits(block) for block in blocks if meet(block, _GROUPS))
 
 
 def _low_bits(block: AddressBlock) -> AddressBlock:

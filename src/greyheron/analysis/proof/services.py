@@ -10,7 +10,7 @@ from greyheron.core.fields.ports import spans_of
 from greyheron.core.fields.services import ALL_PORTS, EVERY_CODE, Tag, icmp_span, whole
 from greyheron.core.lists import Names
 from greyheron.core.packet import Way
-from greyheron.core.regions import Spans, span_meet, span_minus, span_parts, span_union
+from greyheron.core.regions import Spans, span_meet, span_minus, span_parts, span_union, spans_touch
 from greyheron.core.rules import Rule
 from greyheron.model.document import Device
 from greyheron.model.names import PORTS, TCP, UDP, UDP_SERVICES
@@ -120,15 +120,32 @@ def by_delivery(
     return [ServiceSet(service.tag, span_union(spans)) for spans in alike.values()]
 
 
-def there(rule: Rule, service: ServiceSet, family: Family) -> bool:
-    """Whether `rule` can match a packet on its way there, addresses and source ports apart."""
-    return bool(span_meet(service.spans, _matched(rule, service.tag, family, Way.OUT)))
+@dataclass(frozen=True, slots=True)
+class Matched:
+    """What of a protocol's services a rule can match, addresses and the sender's ports apart.
 
+    out:  in packets on their way there;  home:  in replies
+    """
 
-def back(rule: Rule, service: ServiceSet, family: Family) -> bool:
-    """Whether `rule` can match a reply, addresses and the sender's port apart."""
-    replied = span_meet(service.spans, _replied(service.tag, family))
-    return bool(span_meet(replied, _matched(rule, service.tag, family, Way.HOME)))
+    rule: Rule
+    out: Spans
+    home: Spans
+
+    @classmethod
+    def of(cls, rule: Rule, tag: Tag, family: Family) -> "Matched":
+        whole = tag.numbers
+        ways = {Way.OUT: whole, Way.HOME: _replied(tag, family)}
+        for field in rule.constraints:
+            for way, spans in ways.items():
+                own = field.services(rule, tag, family, way)
+                if own is not whole:
+                    ways[way] = own if spans is whole else span_meet(spans, own)
+        return cls(rule, ways[Way.OUT], ways[Way.HOME])
+
+    def ways(self, service: ServiceSet) -> tuple[Way, ...]:
+        """The ways on which the rule can match some packet of `service`."""
+        spans = ((Way.OUT, self.out), (Way.HOME, self.home))
+        return tuple([way for way, own in spans if spans_touch(own, service.spans)])
 
 
 def _replied(tag: Tag, family: Family) -> Spans:
@@ -138,26 +155,21 @@ def _replied(tag: Tag, family: Family) -> Spans:
     return ALL_PORTS if tag.with_ports else ()
 
 
-def _matched(rule: Rule, tag: Tag, family: Family, way: Way) -> Spans:
-    """The services of a protocol whose packets that way all fields of `rule` let it match."""
-    spans = tag.numbers
-    for field in rule.constraints:
-        spans = span_meet(spans, field.services(rule, tag, family, way))
-    return spans
+Matching = list[tuple[Matched, tuple[Way, ...]]]
+"""The rules of a list that can match packets of a service, each with the ways on which it can."""
 
 
-def telling(rules: Iterable[Rule], service: ServiceSet, family: Family) -> frozenset[Spans]:
+def telling(matching: Matching) -> frozenset[Spans]:
     """The sets of services by which rules tell one from another, on the way there or back."""
-    return frozenset(_matched(rule, service.tag, family, way) for rule in rules for way in Way)
+    return frozenset(spans for each, _ in matching for spans in (each.out, each.home))
 
 
-def telling_source_ports(rules: Iterable[Rule], service: ServiceSet, family: Family) -> frozenset[Spans]:
+def telling_source_ports(matching: Matching) -> frozenset[Spans]:
     """The same for source ports, which are a reply's destination ports."""
     return frozenset(
         spans
-        for rule in rules
-        for way, meets in ((Way.OUT, there), (Way.HOME, back))
-        if meets(rule, service, family)
+        for each, ways in matching
+        for way in ways
         for field in PORT_FIELDS
-        if (spans := field.sender_ports(rule, way)) is not None
+        if (spans := field.sender_ports(each.rule, way)) is not None
     )

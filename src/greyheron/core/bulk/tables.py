@@ -4,14 +4,17 @@ Each field of a header falls into a class that no rule of the list can tell apar
 bits says which rules it satisfies. The lowest bit that the rows of all fields share is the first match.
 """
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from greyheron.core.bulk.headers import NONE, Headers, Ints, Words, occurring
-from greyheron.core.fields import ADDRESS_FIELDS, PORT_FIELDS, KindField
+from greyheron.core.fields import ADDRESS_FIELDS, KIND_FIELDS, PORT_FIELDS, KindField
 from greyheron.core.fields.field import WORD, packed
 from greyheron.core.lists import ResolvedList
 from greyheron.core.matching import discovers
 from greyheron.core.packet import Packet
+from greyheron.core.rules import Rule
 from greyheron.model.values import Action, Family
 
 _EVERY_BIT = np.uint64((1 << WORD) - 1)
@@ -36,6 +39,7 @@ class DecisionTable:
         )
         self._columns: dict[Packet, Words] = {}
         with_unseen = [*rules, *[None] * discovery]
+        self._said = [(field, *_said(field, rules)) for field in KIND_FIELDS if rules]
         self._addresses = [field.table(with_unseen, family) for field in ADDRESS_FIELDS]
         self._ports = [field.table(with_unseen, family) for field in PORT_FIELDS]
 
@@ -77,11 +81,17 @@ class DecisionTable:
     def _column(self, kind: Packet) -> Words:
         """Which rules match packets of `kind`, addresses and ports apart, as words of bits."""
         if kind not in self._columns:
-            matching = [
-                all(field.matches(rule, kind) for field in rule.constraints if isinstance(field, KindField))
-                for rule in self._rules
-            ]
-            if self._family is Family.IPV6:
-                matching.append(discovers(kind))
-            self._columns[kind] = packed(matching)
+            matching = np.ones(len(self._rules), dtype=np.bool_)
+            for field, representatives, said in self._said:
+                matching &= np.array([field.matches(rule, kind) for rule in representatives])[said]
+            unseen = [discovers(kind)] if self._family is Family.IPV6 else []
+            self._columns[kind] = packed([*matching.tolist(), *unseen])
         return self._columns[kind]
+
+
+def _said(field: KindField, rules: Sequence[Rule]) -> tuple[list[Rule], Ints]:
+    """A rule for each thing that rules say of a field, and which of them each rule is like."""
+    number: dict[object, int] = {}
+    said = np.array([number.setdefault(field.says(rule), len(number)) for rule in rules], dtype=np.int64)
+    _, first = np.unique(said, return_index=True)
+    return [rules[index] for index in first.tolist()], said

@@ -4,16 +4,17 @@ from abc import abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from operator import attrgetter
 from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from greyheron.core.bulk.headers import Headers, Ints, Words, occurring, split
-from greyheron.core.fields.field import RangedField, Rows, Told, span_rows
+from greyheron.core.fields.field import RangedField, Rows, Says, span_rows
 from greyheron.core.fields.services import Tag
 from greyheron.core.packet import Packet, Way
-from greyheron.core.regions import Region, Spans, parts_by
+from greyheron.core.regions import Region, Spans, parts_by, span_union
 from greyheron.core.rules import Rule
 from greyheron.model.entry import AddressBlock
 from greyheron.model.notation.clauses import DESTINATION, SOURCE, Clause
@@ -30,22 +31,17 @@ class Role(StrEnum):
 
 
 class AddressField(RangedField):
-    @abstractmethod
     def blocks(self, rule: Rule) -> Blocks | None:
         """The addresses that the entry wants; None for any, empty for none at all."""
+        blocks: Blocks | None = self.says(rule)
+        return blocks
 
     @abstractmethod
     def shows(self, way: Way) -> Role:
         """Whose address it is in packets that way."""
 
-    def constrains(self, rule: Rule) -> bool:
-        return self.blocks(rule) is not None
-
     def services(self, rule: Rule, tag: Tag, family: Family, way: Way) -> Spans:
         return tag.numbers
-
-    def told(self, rule: Rule) -> Told:
-        return self.blocks(rule)
 
     def table(self, rules: Sequence[Rule | None], family: Family) -> Rows:
         blocks = [None if rule is None else self.blocks(rule) for rule in rules]
@@ -82,10 +78,8 @@ class AddressField(RangedField):
 class SourceField(AddressField):
     label: ClassVar[str] = "source"
     clause: ClassVar[Clause] = SOURCE
+    says: ClassVar[Says] = attrgetter("sources")
     attribute: ClassVar[str] = "source"
-
-    def blocks(self, rule: Rule) -> Blocks | None:
-        return rule.sources
 
     def shows(self, way: Way) -> Role:
         return Role.SOURCE if way is Way.OUT else Role.DESTINATION
@@ -100,10 +94,8 @@ class SourceField(AddressField):
 class DestinationField(AddressField):
     label: ClassVar[str] = "destination"
     clause: ClassVar[Clause] = DESTINATION
+    says: ClassVar[Says] = attrgetter("destinations")
     attribute: ClassVar[str] = "destination"
-
-    def blocks(self, rule: Rule) -> Blocks | None:
-        return rule.destinations
 
     def shows(self, way: Way) -> Role:
         return Role.DESTINATION if way is Way.OUT else Role.SOURCE
@@ -130,27 +122,23 @@ class _AddressRows(Rows):
 
     def __init__(self, attribute: str, rules: Sequence[Blocks | None], family: Family) -> None:
         size = len(rules)
-        blocks = [
-            (index, block)
-            for index, own in enumerate(rules)
-            for block in ((AddressBlock(family, 0, 0),) if own is None else own)
+        everyone = (AddressBlock(family, 0, 0),)
+        blocks = [everyone if own is None else own for own in rules]
+        ranges = [
+            (index, low, high + 1) for index, own in enumerate(blocks) for low, high in _prefix_ranges(own)
         ]
-        prefixes = [(index, block) for index, block in blocks if block.length is not None]
-        cuts = sorted(
-            {0} | {block.first for _, block in prefixes} | {block.last + 1 for _, block in prefixes}
-        )
+        cuts = sorted({0, *(low for _, low, _ in ranges), *(end for _, _, end in ranges)})
         if cuts[-1] > family.every_bit:
             cuts.pop()
         row = {cut: number for number, cut in enumerate(cuts)}
-        spans = (
-            (index, row[block.first], row.get(block.last + 1, len(cuts)) - 1) for index, block in prefixes
-        )
+        spans = ((index, row[low], row.get(end, len(cuts)) - 1) for index, low, end in ranges)
         self._attribute, self._family = attribute, family
         self._cuts = _sortable(family, *split(cuts))
         self._rows = span_rows(spans, len(cuts), size)
         self._masked: list[_Masked] = []
-        for mask in sorted({block.mask for _, block in blocks if block.length is None}):
-            same = [(index, block.value) for index, block in blocks if block.mask == mask]
+        scattered = {(index, each) for index, own in enumerate(blocks) for each in own if each.length is None}
+        for mask in sorted({block.mask for _, block in scattered}):
+            same = [(index, block.value) for index, block in scattered if block.mask == mask]
             values = sorted({value for _, value in same})
             number = {value: row for row, value in enumerate(values)}
             rows = span_rows(
@@ -174,6 +162,12 @@ class _AddressRows(Rows):
             pairs, row = occurring(row * width + other, rows.shape[1] * width)
             rows = rows[:, pairs // width] | masked.rows[:, pairs % width]
         return rows, row[index_of]
+
+
+def _prefix_ranges(blocks: Blocks) -> Spans:
+    """The addresses in those blocks that are prefixes, as ranges."""
+    ranges = [(block.first, block.last) for block in blocks if block.length is not None]
+    return tuple(ranges) if len(ranges) == 1 else span_union(ranges)
 
 
 def _sortable(family: Family, high: Words, low: Words) -> Sortable:

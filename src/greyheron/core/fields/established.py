@@ -2,9 +2,10 @@
 
 from collections.abc import Iterable
 from dataclasses import replace
+from operator import attrgetter
 from typing import ClassVar
 
-from greyheron.core.fields.field import KindField, Named
+from greyheron.core.fields.field import KindField, Named, Says
 from greyheron.core.fields.services import Tag
 from greyheron.core.packet import Packet, TcpFlags, Way
 from greyheron.core.regions import Spans
@@ -17,9 +18,7 @@ from greyheron.model.values import Family
 class EstablishedField(KindField):
     label: ClassVar[str] = "established"
     clause: ClassVar[Clause] = ESTABLISHED
-
-    def constrains(self, rule: Rule) -> bool:
-        return rule.entry.established
+    says: ClassVar[Says] = attrgetter("entry.established")
 
     def matches(self, rule: Rule, packet: Packet) -> bool:
         if not rule.entry.established:
@@ -31,9 +30,6 @@ class EstablishedField(KindField):
 
     def hull(self, rule: Rule, family: Family) -> tuple[int, int]:
         return int(rule.entry.established), 1
-
-    def named(self, rule: Rule) -> object:
-        return rule.entry.established
 
     def variants(self, kind: Packet, named: Named) -> Iterable[Packet]:
         if kind.protocol != TCP:

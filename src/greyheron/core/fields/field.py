@@ -2,7 +2,8 @@
 
 from abc import ABC, abstractmethod
 from collections.abc import Iterable, Sequence
-from typing import ClassVar
+from operator import attrgetter
+from typing import Any, ClassVar, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,10 +16,9 @@ from greyheron.core.rules import Rule
 from greyheron.model.notation.clauses import Clause
 from greyheron.model.values import Family
 
+Says: TypeAlias = "attrgetter[Any]"
 Named = frozenset[object]
-"""Values of a field that some entries name."""
-Told = tuple[object, ...] | None
-"""What an entry says of a field whose values are many; None for any of them."""
+"""What some rules say of a field."""
 
 
 class Field(ABC):
@@ -26,14 +26,12 @@ class Field(ABC):
 
     label:  what it is called where it differs
     clause:  how it is written and read, and what could stand there (§11)
+    says:  what a rule says of it, the same where rules mean the same; None or False: every packet
     """
 
     label: ClassVar[str]
     clause: ClassVar[Clause]
-
-    @abstractmethod
-    def constrains(self, rule: Rule) -> bool:
-        """Whether the entry says anything of it; where it does not, every packet matches."""
+    says: ClassVar[Says]
 
     @abstractmethod
     def matches(self, rule: Rule, packet: Packet) -> bool:
@@ -50,10 +48,6 @@ class Field(ABC):
 
 class KindField(Field):
     """A field of few values, which belong to the kind of a packet (see `Headers.kinds`)."""
-
-    @abstractmethod
-    def named(self, rule: Rule) -> object:
-        """The value that the entry names, whatever it is like; the same where entries do."""
 
     @abstractmethod
     def variants(self, kind: Packet, named: Named) -> Iterable[Packet]:
@@ -77,10 +71,6 @@ class RangedField(Field):
     attribute: ClassVar[str]
 
     @abstractmethod
-    def told(self, rule: Rule) -> Told:
-        """What the entry says of it; equal for entries that say the same."""
-
-    @abstractmethod
     def table(self, rules: Sequence[Rule | None], family: Family) -> Rows:
         """The decision table of this field; None stands for an entry that says nothing of it."""
 
@@ -101,11 +91,16 @@ WORD = 64
 
 
 def span_rows(spans: Iterable[tuple[int, int, int]], count: int, size: int) -> Words:
-    """Bits as (words, rows) where entry `index` holds rows `first` to `last`, for (index, first, last)."""
-    rows = np.zeros((-(-size // WORD), count), dtype=np.uint64)
-    for index, first, last in spans:
-        word, bit = divmod(index, WORD)
-        rows[word, first : last + 1] |= np.uint64(1 << bit)
+    """Bits as (words, rows) where entry `index` holds rows `first` to `last`, for (index, first, last).
+
+    The spans of one entry are disjoint: each turns its bit on at `first` and off behind `last`.
+    """
+    turns = np.zeros((-(-size // WORD), count + 1), dtype=np.uint64)
+    index, first, last = np.array(list(spans), dtype=np.int64).reshape(-1, 3).T
+    word, bit = index // WORD, np.left_shift(np.uint64(1), (index % WORD).astype(np.uint64))
+    np.bitwise_xor.at(turns, (word, first), bit)
+    np.bitwise_xor.at(turns, (word, last + 1), bit)
+    rows: Words = np.bitwise_xor.accumulate(turns, axis=1)[:, :count]
     return rows
 
 

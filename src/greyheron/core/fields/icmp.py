@@ -2,9 +2,10 @@
 
 from collections.abc import Iterable
 from dataclasses import replace
+from operator import attrgetter
 from typing import ClassVar
 
-from greyheron.core.fields.field import KindField, Named
+from greyheron.core.fields.field import KindField, Named, Says
 from greyheron.core.fields.services import ALL_PORTS, Tag, icmp_span
 from greyheron.core.packet import Packet, Way
 from greyheron.core.regions import Spans, span_meet
@@ -19,9 +20,7 @@ _UNNAMED_TYPE, _UNNAMED_CODE = 250, 200
 class IcmpField(KindField):
     label: ClassVar[str] = "ICMP type"
     clause: ClassVar[Clause] = ICMP
-
-    def constrains(self, rule: Rule) -> bool:
-        return rule.entry.icmp is not None
+    says: ClassVar[Says] = attrgetter("entry.icmp")
 
     def matches(self, rule: Rule, packet: Packet) -> bool:
         icmp = rule.entry.icmp
@@ -45,9 +44,6 @@ class IcmpField(KindField):
     def hull(self, rule: Rule, family: Family) -> tuple[int, int]:
         icmp = rule.entry.icmp
         return ALL_PORTS[0] if icmp is None else icmp_span(icmp.type, icmp.code)
-
-    def named(self, rule: Rule) -> object:
-        return rule.entry.icmp
 
     def variants(self, kind: Packet, named: Named) -> Iterable[Packet]:
         if kind.protocol != kind.family.icmp:

@@ -2,12 +2,13 @@
 
 from abc import abstractmethod
 from collections.abc import Iterable, Sequence
+from operator import attrgetter
 from typing import ClassVar
 
 import numpy as np
 
 from greyheron.core.bulk.headers import NO_PORT, Headers, Ints, Words
-from greyheron.core.fields.field import RangedField, Rows, Told, span_rows
+from greyheron.core.fields.field import RangedField, Rows, Says, span_rows
 from greyheron.core.fields.services import ALL_PORTS, Tag
 from greyheron.core.packet import Packet, Way
 from greyheron.core.regions import Spans, span_parts, span_union
@@ -22,16 +23,14 @@ Terms = tuple[PortSpan | NotPort, ...]
 
 
 class PortField(RangedField):
-    @abstractmethod
     def terms(self, rule: Rule) -> Terms | None:
         """The ports that the entry wants; None for any, and then for packets without ports too."""
+        terms: Terms | None = self.says(rule)
+        return terms
 
     @abstractmethod
     def shows_service(self, way: Way) -> bool:
         """Whether it is the port that is asked for, in packets that way; else the sender's."""
-
-    def constrains(self, rule: Rule) -> bool:
-        return self.terms(rule) is not None
 
     def matches(self, rule: Rule, packet: Packet) -> bool:
         terms = self.terms(rule)
@@ -56,9 +55,6 @@ class PortField(RangedField):
     def sender_ports(self, rule: Rule, way: Way) -> Spans | None:
         terms = self.terms(rule)
         return None if terms is None or self.shows_service(way) else spans_of(terms)
-
-    def told(self, rule: Rule) -> Told:
-        return self.terms(rule)
 
     def table(self, rules: Sequence[Rule | None], family: Family) -> Rows:
         return _PortRows(self.attribute, [None if rule is None else self.terms(rule) for rule in rules])
@@ -89,10 +85,8 @@ class PortField(RangedField):
 class SourcePortField(PortField):
     label: ClassVar[str] = "source port"
     clause: ClassVar[Clause] = SOURCE_PORTS
+    says: ClassVar[Says] = attrgetter("source_ports")
     attribute: ClassVar[str] = "source_port"
-
-    def terms(self, rule: Rule) -> Terms | None:
-        return rule.source_ports
 
     def shows_service(self, way: Way) -> bool:
         return way is not Way.OUT
@@ -101,10 +95,8 @@ class SourcePortField(PortField):
 class DestinationPortField(PortField):
     label: ClassVar[str] = "destination port"
     clause: ClassVar[Clause] = DESTINATION_PORTS
+    says: ClassVar[Says] = attrgetter("destination_ports")
     attribute: ClassVar[str] = "destination_port"
-
-    def terms(self, rule: Rule) -> Terms | None:
-        return rule.destination_ports
 
     def shows_service(self, way: Way) -> bool:
         return way is Way.OUT
@@ -138,7 +130,7 @@ class _PortRows(Rows):
         spans = [
             (index, low, high)
             for index, terms in enumerate(rules)
-            for low, high in (port_spans(terms) if terms is not None else [(NO_PORT, PORTS - 1)])
+            for low, high in (spans_of(terms) if terms is not None else [(NO_PORT, PORTS - 1)])
         ]
         cuts = {0} | {low for _, low, _ in spans} | {high + 1 for _, _, high in spans}
         self._cuts = np.array(sorted(cuts - {NO_PORT, PORTS}), dtype=np.int64)

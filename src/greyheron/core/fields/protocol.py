@@ -2,9 +2,10 @@
 
 from collections.abc import Iterable
 from dataclasses import replace
+from operator import attrgetter
 from typing import ClassVar
 
-from greyheron.core.fields.field import KindField, Named
+from greyheron.core.fields.field import KindField, Named, Says
 from greyheron.core.fields.services import ALL_PROTOCOLS, Tag
 from greyheron.core.packet import Packet, Way
 from greyheron.core.regions import Spans
@@ -17,9 +18,7 @@ from greyheron.model.values import Family
 class ProtocolField(KindField):
     label: ClassVar[str] = "protocol"
     clause: ClassVar[Clause] = PROTOCOL
-
-    def constrains(self, rule: Rule) -> bool:
-        return rule.entry.protocol is not None
+    says: ClassVar[Says] = attrgetter("entry.protocol")
 
     def matches(self, rule: Rule, packet: Packet) -> bool:
         return rule.entry.protocol in (None, packet.protocol)
@@ -35,9 +34,6 @@ class ProtocolField(KindField):
     def hull(self, rule: Rule, family: Family) -> tuple[int, int]:
         protocol = rule.entry.protocol
         return ALL_PROTOCOLS[0] if protocol is None else (protocol, protocol)
-
-    def named(self, rule: Rule) -> object:
-        return rule.entry.protocol
 
     def variants(self, kind: Packet, named: Named) -> Iterable[Packet]:
         known = {number for number in named if isinstance(number, int)} | {TCP, UDP, kind.family.icmp}
