@@ -24,12 +24,14 @@ from greyheron.analysis.findings.finder import find_all
 from greyheron.analysis.findings.finding import Ground
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.analysis.proof.grounds import Grounds
-from greyheron.analysis.proof.prover import Proven, Prover, engines
+from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.analysis.reach.matrix import Reach
 from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.core.bulk.conversations import Conversations
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, ForwardingIndexes
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
+from greyheron.core.bulk.engines import engines
 from greyheron.core.bulk.headers import Addresses, Headers
+from greyheron.core.bulk.indexes import ForwardingIndexes
 from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.conversation import converse, converse_from
 from greyheron.core.lists import Names, ResolvedList, resolve

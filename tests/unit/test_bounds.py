@@ -11,8 +11,9 @@ from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.analysis.proof import fine
 from greyheron.analysis.proof.answers import Answer, Proof
 from greyheron.analysis.proof.policy import proof_report
-from greyheron.analysis.proof.prover import Prover, engines
+from greyheron.analysis.proof.prover import Prover
 from greyheron.core import regions
+from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import converse
 from greyheron.core.progress import Cancelled
 from greyheron.core.regions import TooManyParts, minus, parts_by

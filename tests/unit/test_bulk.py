@@ -9,8 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from greyheron.core.bulk.conversations import Conversations
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, ForwardingIndexes
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Headers
+from greyheron.core.bulk.indexes import ForwardingIndexes
 from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.conversation import converse_from
 from greyheron.core.lists import Names, ResolvedList, resolve

@@ -9,8 +9,8 @@ from greyheron.analysis.findings import facing
 from greyheron.analysis.findings.finder import find_all, noted
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
-from greyheron.analysis.proof.prover import engines
 from greyheron.analysis.testing.judge import Standing, judge
+from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import converse
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh, storm

@@ -2,8 +2,8 @@
 
 import pytest
 
-from greyheron.analysis.proof.prover import engines
 from greyheron.analysis.testing.bulk_verdicts import Flows
+from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import FlowError, converse
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh, storm

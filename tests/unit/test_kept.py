@@ -4,9 +4,9 @@ import gc
 import weakref
 from concurrent.futures import ThreadPoolExecutor
 
-from greyheron.analysis.proof.prover import MOST_ENGINES, engines
 from greyheron.analysis.reach.matrix import ReachQuestion
 from greyheron.analysis.testing.book import States, Tries, mark_tests
+from greyheron.core.bulk.engines import MOST_ENGINES, engines
 from greyheron.core.progress import unwatched
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh

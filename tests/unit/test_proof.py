@@ -8,8 +8,9 @@ import pytest
 
 from greyheron.analysis.proof import grounds
 from greyheron.analysis.proof.answers import Answer, Box, Proof, asking_words, side_words
-from greyheron.analysis.proof.prover import Prover, engines
+from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.testing.judge import Standing, judge
+from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import FlowError, Verdict, converse, converse_from
 from greyheron.core.fields.services import Tag
 from greyheron.core.packet import Packet

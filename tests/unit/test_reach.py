@@ -15,7 +15,8 @@ from greyheron.analysis.reach.matrix import (
     require_services,
     rows_of,
 )
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, ForwardingIndexes
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
+from greyheron.core.bulk.indexes import ForwardingIndexes
 from greyheron.core.conversation import converse
 from greyheron.core.progress import Cancelled
 from greyheron.core.world import World, build_world

@@ -10,8 +10,9 @@ from greyheron.analysis.advice.advisor import Advisor, wanted
 from greyheron.analysis.findings.finder import find_all, noted
 from greyheron.analysis.findings.finding import Ground, Severity
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
-from greyheron.analysis.proof.prover import Prover, engines
+from greyheron.analysis.proof.prover import Prover
 from greyheron.cli.reading import UNEXPECTED, AsJson, File, out, read_file
+from greyheron.core.bulk.engines import engines
 from greyheron.core.world import build_world
 from greyheron.model.document import to_data
 

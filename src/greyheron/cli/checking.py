@@ -9,10 +9,11 @@ import typer
 
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.policy import ProofReport, proof_report
-from greyheron.analysis.proof.prover import Prover, engines
+from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
 from greyheron.analysis.testing.judge import Standing
 from greyheron.cli.reading import UNEXPECTED, AsJson, File, out, read_file, write_file
+from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import Verdict
 from greyheron.core.world import build_world
 from greyheron.formats.junit import write_junit

@@ -10,7 +10,7 @@ from greyheron.analysis.findings.finder import find_all
 from greyheron.analysis.findings.finding import Finding, Ground
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.analysis.proof.policy import PolicyStates, RequirementMarks, prove_policy
-from greyheron.analysis.proof.prover import Proven, Prover, engines
+from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.analysis.reach.matrix import (
     Axis,
     Cells,
@@ -23,6 +23,7 @@ from greyheron.analysis.reach.matrix import (
 )
 from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
 from greyheron.analysis.words.report import TraceReport, report
+from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import converse
 from greyheron.core.progress import Progress, part, unwatched
 from greyheron.core.world import World, build_world
@@ -38,11 +39,14 @@ from greyheron.store.networks import Stored
 MEMORY = 1 << 30
 """So many bytes are kept of all networks together, unless the server is told otherwise."""
 MOST_WORLDS = 12
-"""Worlds share nearly all they hold with the others of their network, so they are counted."""
+WORLD_BYTES = 192 << 20
+"""At most so many worlds, and so many bytes of them: they share nearly all with others of their network."""
 MOST_REACHES = 400 << 20
 MOST_PROVEN = 300 << 20
 MOST_BOOKS = 6 << 20
 MOST_TOPOLOGIES = 2
+MOST_NETWORKS = 64
+"""What is known of so many networks is kept, however little it is."""
 PATIENCE = 0.2
 """Seconds that a preview waits for a matrix that is being worked out."""
 SMALL = 80
@@ -56,7 +60,7 @@ class _Document:
         self._networks = networks
 
     def __hash__(self) -> int:
-        return hash(tuple(map(id, self._networks)))
+        return hash(tuple(len(network.placements) for network in self._networks))
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, _Document) and all(
@@ -65,10 +69,17 @@ class _Document:
 
 
 class DerivedState:
-    """What has been worked out for one network: for its documents as running, as drafted, as previewed."""
+    """What has been worked out for one network: for its documents as running, as drafted, as previewed.
+
+    The one owner of all of it. What is kept is looked up from any thread, and bounded in bytes. Of each kind
+    of long work (building worlds, proving, reach) one request does one at a time, under its lock; who proves
+    or works reach out may build, and nobody holds those two at once.
+    """
 
     def __init__(self) -> None:
-        self._worlds: Kept[_Document, World] = Kept(MOST_WORLDS, lambda _world: 1)
+        self._worlds: Kept[_Document, World] = Kept(
+            WORLD_BYTES, lambda world: max(world.nbytes, WORLD_BYTES // MOST_WORLDS)
+        )
         self._topologies: deque[World] = deque(maxlen=MOST_TOPOLOGIES)
         self._building = RLock()
         self._books: Kept[_Document, tuple[TestMarks, ...]] = Kept(MOST_BOOKS, lambda book: 4000 * len(book))
@@ -90,10 +101,9 @@ class DerivedState:
     @property
     def nbytes(self) -> int:
         """About how many bytes all of it takes."""
-        worlds = sum(world.nbytes for _, world in self._worlds.items())
-        kept = (self._books, self._findings, self._reaches)
+        kept = (self._worlds, self._books, self._findings, self._reaches)
         advised = sum(reach.nbytes for reach in list(self._advised.values()))
-        return worlds + sum(each.nbytes for each in kept) + int(self._proven.currsize) + advised
+        return sum(each.nbytes for each in kept) + int(self._proven.currsize) + advised
 
     def world(self, network: Network) -> World:
         """The world of a document; what it shares with one of the same topology is not worked out again."""
@@ -232,7 +242,7 @@ class DerivedStates:
             sizes = [each.nbytes for each in self._of.values()]
             taken = sum(sizes)
             for size in sizes[:-1]:
-                if taken <= self._memory:
+                if taken <= self._memory and len(self._of) <= MOST_NETWORKS:
                     break
                 self._of.popitem(last=False)
                 taken -= size

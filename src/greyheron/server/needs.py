@@ -52,7 +52,7 @@ async def body_of(request: Request) -> bytes:
 Body = Annotated[bytes, Depends(body_of)]
 Author = Annotated[str, Depends(author_of)]
 Store = Annotated[NetworkStore, _kept("store")]
-Derived = Annotated[DerivedStates, _kept("workings")]
+Derived = Annotated[DerivedStates, _kept("derived")]
 Computations = Annotated[Jobs, _kept("jobs")]
 Version = Annotated[int, Depends(based_on)]
 Results = Annotated[ResultStore, _kept("results")]

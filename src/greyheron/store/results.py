@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
+from cachetools import LRUCache
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
@@ -30,13 +31,17 @@ class PastResult:
     text: str
 
 
+MOST_SEEN = 1000
+"""Of so many networks it is known which version was recorded last, without asking the database."""
+
+
 class ResultStore:
     """The results of the networks in one database: a row whenever a test flow comes to something else."""
 
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
         self._reading = reading(engine)
-        self._seen: dict[str, int] = {}
+        self._seen: LRUCache[str, int] = LRUCache(MOST_SEEN)
 
     def record(self, stored: Stored, marks: Sequence[TestMarks]) -> None:
         """Keep what the draft's test flows come to in this version, as far as it is news."""

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from greyheron.analysis.advice.proposals import Proposal, Proposer
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
-from greyheron.analysis.proof.prover import Engines, Proven, Prover
+from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.analysis.proof.services import ServiceSet, meant
 from greyheron.analysis.reach.matrix import Changed, Reach, ReachQuestion, axis_of
 from greyheron.analysis.testing.bulk_verdicts import Flows
@@ -18,6 +18,7 @@ from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.analysis.words.steps import place_words
 from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.bulk.engine import VERDICT_ORDER
+from greyheron.core.bulk.engines import Engines
 from greyheron.core.conversation import FlowError, Verdict, converse
 from greyheron.core.fields.services import Tag
 from greyheron.core.lists import Names

@@ -6,7 +6,7 @@ from enum import StrEnum
 from hashlib import sha256
 
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
-from greyheron.analysis.proof.prover import Engines
+from greyheron.core.bulk.engines import Engines
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.world import World
 from greyheron.model.changes import Change, key_of, putting

@@ -1,7 +1,7 @@
 """Requirements answered, and answered again after an edit of lists (2-semantics §10)."""
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -21,7 +21,8 @@ from greyheron.analysis.proof.answers import (
 from greyheron.analysis.proof.coarse import ProofPart, parts_of
 from greyheron.analysis.proof.fine import apart, usual_port
 from greyheron.analysis.proof.grounds import CoarseClasses, Grounds, Half
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, ForwardingIndexes
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
+from greyheron.core.bulk.engines import Engines
 from greyheron.core.bulk.headers import Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.core.progress import Progress, unwatched
@@ -32,24 +33,9 @@ from greyheron.model.document import Network
 from greyheron.model.requirement import RequirementKind, Statement
 from greyheron.model.values import Expectation, Family
 
-Engines = Callable[[World], BulkEngine]
-MOST_ENGINES = 16
-MOST_GROUNDS = 6
-
-
-def engines() -> Engines:
-    """The engines of worlds, which share what they find, each made when asked for; the least used go."""
-    indexes = ForwardingIndexes()
-    made: LRUCache[World, BulkEngine] = LRUCache(MOST_ENGINES)
-
-    def engine(world: World) -> BulkEngine:
-        with indexes.lock:
-            found = made.get(world)
-            if found is None:
-                found = made[world] = BulkEngine(world, indexes)
-            return found
-
-    return engine
+MOST_GROUNDS, LEAST_GROUNDS = 6, 4
+GROUND_BYTES = 128 << 20
+"""So many worlds, and so many bytes of them, are held on to for what proofs in them rest on."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,7 +70,12 @@ class Prover:
     def __init__(self, engines: Engines) -> None:
         """engines:  gives the bulk engine of a world, which shares what it finds with those of others"""
         self._engines = engines
-        self._grounds: LRUCache[tuple[World, Family], Grounds] = LRUCache(MOST_GROUNDS)
+        self._grounds: LRUCache[tuple[World, Family], Grounds] = LRUCache(
+            GROUND_BYTES,
+            getsizeof=lambda grounds: min(
+                max(grounds.world.nbytes, GROUND_BYTES // MOST_GROUNDS), GROUND_BYTES // LEAST_GROUNDS
+            ),
+        )
 
     def prove(
         self,

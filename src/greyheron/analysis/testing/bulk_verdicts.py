@@ -5,9 +5,9 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from greyheron.analysis.proof.prover import Engines
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
+from greyheron.core.bulk.engines import Engines
 from greyheron.core.bulk.headers import Ints
 from greyheron.core.conversation import (
     USUAL_SOURCE_PORT,

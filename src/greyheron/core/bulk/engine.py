@@ -4,16 +4,14 @@ Conversations that no list, service or line can tell apart are tried once. Their
 or from `recorded` where packets are rewritten; then every list is asked once about all that it meets.
 """
 
-from collections import OrderedDict
-from collections.abc import Hashable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from threading import RLock
 
 import numpy as np
 
 from greyheron.core.addresses import is_link_local
 from greyheron.core.bulk.conversations import Conversations, Exchanges, Prepared, Rows, Verdicts, joined
-from greyheron.core.bulk.forwarding import ForwardingIndex, forwarding_key
+from greyheron.core.bulk.forwarding import ForwardingIndex
 from greyheron.core.bulk.headers import (
     NO_PORT,
     NONE,
@@ -24,8 +22,9 @@ from greyheron.core.bulk.headers import (
     first_of_each,
     occurring,
 )
-from greyheron.core.bulk.placed import ListTables, PlacedLists
-from greyheron.core.bulk.recorded import RecordedCourses, Recorder, walked_exchanges
+from greyheron.core.bulk.indexes import ForwardingIndexes
+from greyheron.core.bulk.placed import PlacedLists
+from greyheron.core.bulk.recorded import RecordedCourses, walked_exchanges
 from greyheron.core.bulk.traced import TracedCourses
 from greyheron.core.bulk.tracing import OUTCOMES
 from greyheron.core.conversation import VERDICTS, Verdict
@@ -43,30 +42,6 @@ _COURSE = 3000
 _LEAST_AT_ONCE = 1 << 12
 _DEVICE_CONVERSATIONS = 1 << 22
 """The larger a network, the longer each conversation takes."""
-_MOST_FABRICS = 6
-_MOST_GROWN = 192 << 20
-"""An index that knows so many bytes about what it was asked about is made anew."""
-
-
-class ForwardingIndexes:
-    """Forwarding indexes and list tables that worlds which differ in little share; the least used go."""
-
-    def __init__(self) -> None:
-        self._found: OrderedDict[Hashable, tuple[ForwardingIndex, Recorder]] = OrderedDict()
-        self.tables = ListTables()
-        self.lock = RLock()  # engines that share what they find may be asked from several threads
-
-    def of(self, world: World, family: Family) -> tuple[ForwardingIndex, Recorder]:
-        key = family, forwarding_key(world, family)
-        if key in self._found and self._found[key][0].nbytes > _MOST_GROWN:
-            del self._found[key]
-        if key not in self._found:
-            forwarding = ForwardingIndex(world, family)
-            self._found[key] = forwarding, Recorder(world, forwarding)
-            if len(self._found) > _MOST_FABRICS:
-                self._found.popitem(last=False)
-        self._found.move_to_end(key)
-        return self._found[key]
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,6 +101,11 @@ class BulkEngine:
         self._world = world
         self._indexes = indexes or ForwardingIndexes()
         self._families: dict[Family, _FamilyEngine] = {}
+
+    @property
+    def nbytes(self) -> int:
+        """About how much memory it takes, and holds on to."""
+        return self._world.nbytes
 
     @property
     def at_once(self) -> int:

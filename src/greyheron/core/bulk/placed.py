@@ -78,10 +78,10 @@ class PlacedLists:
         for (point, family), resolved in world.lists.items():
             if family is forwarding.family:
                 self.lists[forwarding.point[point]] = resolved
-        self.distinct = list({id(found): found for found in self.lists if found is not None}.values())
-        number = {id(found): index for index, found in enumerate(self.distinct)}
+        self.distinct = list(dict.fromkeys(found for found in self.lists if found is not None))
+        number = {found: index for index, found in enumerate(self.distinct)}
         self._list_at = np.array(
-            [NONE if found is None else number[id(found)] for found in self.lists], dtype=np.int64
+            [NONE if found is None else number[found] for found in self.lists], dtype=np.int64
         )
         self._stops: list[tuple[int, int]] = []
 

@@ -1,0 +1,33 @@
+"""Forwarding indexes and list tables that the engines of several worlds share."""
+
+from collections.abc import Hashable
+from threading import RLock
+
+from cachetools import LRUCache
+
+from greyheron.core.bulk.forwarding import ForwardingIndex, forwarding_key
+from greyheron.core.bulk.placed import ListTables
+from greyheron.core.bulk.recorded import Recorder
+from greyheron.core.world import World
+from greyheron.model.values import Family
+
+MOST_INDEXES = 6
+MOST_GROWN = 192 << 20
+"""An index that knows so many bytes about what it was asked about is made anew: it grows as it is used."""
+
+
+class ForwardingIndexes:
+    """Forwarding indexes and list tables that worlds which differ in little share; the least used go."""
+
+    def __init__(self) -> None:
+        self._made: LRUCache[Hashable, tuple[ForwardingIndex, Recorder]] = LRUCache(MOST_INDEXES)
+        self.tables = ListTables()
+        self.lock = RLock()  # engines that share what they find may be asked from several threads
+
+    def of(self, world: World, family: Family) -> tuple[ForwardingIndex, Recorder]:
+        key = family, forwarding_key(world, family)
+        made = self._made.get(key)
+        if made is None or made[0].nbytes > MOST_GROWN:
+            index = ForwardingIndex(world, family)
+            made = self._made[key] = index, Recorder(world, index)
+        return made
