@@ -8,13 +8,13 @@ from collections.abc import Iterator, Sequence
 
 from dd.cudd import BDD, Function
 
-from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.conversation import Leg, converse_from
 from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Packet, TcpFlags
 from greyheron.core.rules import Rule
 from greyheron.core.steps import Filtered, Unfiltered
 from greyheron.core.world import World
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.entry import AddressBlock, NotPort, PortSpan
 from greyheron.model.names import TCP
 from greyheron.model.values import Action, Family

@@ -216,3 +216,29 @@ def test_a_file_that_is_imported_may_be_anything(client: TestClient) -> None:
         assert answer.json()["problems"]
     assert client.get("/api/networks").json() == []
     assert imported(client, write_workspace(saltmarsh()).encode())["draft"]["name"] == saltmarsh().name
+
+
+def test_an_intent_is_carried_out_and_told(client: TestClient, demo: dict[str, Any]) -> None:
+    address = f"/api/networks/{demo['id']}/draft/intents"
+    intent = {"do": "new-tests", "flows": ["ringing-desk → camhub web pass"], "group": "Mine"}
+    done = client.post(address, json=intent, headers={"If-Match": '"1"'}).json()
+    (made,) = done["made"]
+    assert made["collection"] == "tests"
+    assert done["draft"]["tests"][-1]["id"] == made["key"]
+    assert done["undo"] == "test ringing-desk → camhub web pass"
+    stale = client.post(address, json=intent, headers={"If-Match": '"1"'})
+    assert (stale.status_code, stale.json()["current"]) == (412, 2)
+    gone = {"do": "remove", "collection": "lists", "key": "no-list"}
+    refused = client.post(address, json=gone, headers={"If-Match": '"2"'})
+    assert refused.status_code == 409
+    assert "no-list" in refused.json()["detail"]
+
+
+def test_an_intent_is_foreseen_and_not_carried_out(client: TestClient, demo: dict[str, Any]) -> None:
+    placed = demo["draft"]["placements"][0]
+    off = {key: placed[key] for key in ("device", "at", "direction")}
+    intent = {"do": "take-off", "list": placed["list"], "off": off}
+    foreseen = client.post(f"/api/networks/{demo['id']}/preview", json={"intent": intent}).json()
+    assert len(foreseen["placements"]) == len(demo["draft"]["placements"]) - 1
+    assert foreseen["lists"] == []
+    assert client.get(f"/api/networks/{demo['id']}").json()["version"] == 1

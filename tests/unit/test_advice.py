@@ -7,13 +7,14 @@ import pytest
 from greyheron.analysis.advice.advisor import Advice, Advisor, statement_of
 from greyheron.analysis.proof import grounds
 from greyheron.analysis.proof.prover import Prover
-from greyheron.analysis.reach.matrix import ReachQuestion, axis_of, flows_between
-from greyheron.core.attachment import AttachmentPoint
+from greyheron.analysis.reach.axis import axis_of
+from greyheron.analysis.reach.question import ReachQuestion, flows_between
 from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import Verdict, converse, converse_from
 from greyheron.core.packet import Packet
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import Change, apply
 from greyheron.model.document import Network
 from greyheron.model.flow import Flow

@@ -4,7 +4,7 @@ import gc
 import weakref
 from concurrent.futures import ThreadPoolExecutor
 
-from greyheron.analysis.reach.matrix import ReachQuestion
+from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.core.bulk.engines import MOST_ENGINES, engines
 from greyheron.core.progress import unwatched

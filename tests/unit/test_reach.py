@@ -4,17 +4,10 @@ from collections.abc import Sequence
 
 import pytest
 
-from greyheron.analysis.reach.matrix import (
-    Axis,
-    Reach,
-    ReachError,
-    ReachQuestion,
-    axis_of,
-    change_of,
-    flows_between,
-    require_services,
-    rows_of,
-)
+from greyheron.analysis.reach.axis import Axis, axis_of
+from greyheron.analysis.reach.change import change_of
+from greyheron.analysis.reach.matrix import Reach, rows_of
+from greyheron.analysis.reach.question import ReachError, ReachQuestion, flows_between, require_services
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.indexes import ForwardingIndexes
 from greyheron.core.conversation import converse

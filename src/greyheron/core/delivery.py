@@ -1,11 +1,11 @@
 """Delivery: services, management lines and who answers (2-semantics §5)."""
 
-from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.connection import ConnectionState
 from greyheron.core.filters import meet
 from greyheron.core.packet import Packet
 from greyheron.core.steps import Delivered, Filtered, NoSession, Outcome, Refused, Step
 from greyheron.core.world import World
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Device, ManagementLine
 from greyheron.model.names import PORTS, TCP, UDP
 from greyheron.model.values import Direction

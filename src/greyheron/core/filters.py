@@ -2,11 +2,11 @@
 
 from collections.abc import Mapping
 
-from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.lists import ResolvedList
 from greyheron.core.matching import decide
 from greyheron.core.packet import Packet
 from greyheron.core.steps import Filtered, Unfiltered
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Device
 from greyheron.model.values import Direction, Family
 

@@ -4,10 +4,10 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from greyheron.core.addresses import block_of, held
-from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.fields import FIELDS, KIND_FIELDS
 from greyheron.core.packet import Packet, TcpFlags
 from greyheron.core.rules import Rule
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import AccessList, Network, family_of
 from greyheron.model.entry import (
     AddressBlock,

@@ -3,11 +3,11 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
-from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.connection import ConnectionState
 from greyheron.core.matching import Decision
 from greyheron.core.packet import Packet
 from greyheron.core.routing import Lookup, NextHop
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.values import Direction
 
 

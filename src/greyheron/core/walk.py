@@ -7,7 +7,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from greyheron.core.addresses import is_link_local
-from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.connection import ConnectionState
 from greyheron.core.delivery import deliver
 from greyheron.core.discovery import stopped_discovery
@@ -42,6 +41,7 @@ from greyheron.core.steps import (
 from greyheron.core.translation import entering, leaving
 from greyheron.core.world import World
 from greyheron.core.zones import lets_through, zone_of
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.values import Direction, Family
 
 MOST_PATHS = 64

@@ -4,12 +4,12 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from greyheron.core.addresses import is_link_local
-from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.filters import Lists
 from greyheron.core.lists import ResolvedLists, permitting_all
 from greyheron.core.routes import RoutesUnder
 from greyheron.core.routing import Lookup, NextHop, RoutingTable
 from greyheron.core.topology import Topology
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Network
 from greyheron.model.values import Direction, Family
 

@@ -92,6 +92,16 @@ def _length(data: Any) -> int:
 
 def edited(network: Network, changes: Sequence[Change]) -> Network:
     """`network`, which is sound, after `changes`, checked as a whole. Raises DocumentError or ChangeError."""
+    require_items(changes)
+    after = apply(network, changes)
+    problems = problems_of(after, changed={change.collection for change in changes})
+    if problems:
+        raise DocumentError(problems)
+    return after
+
+
+def require_items(changes: Sequence[Change]) -> None:
+    """Raise DocumentError unless every item that is put is valid by itself."""
     problems: list[Problem] = []
     for change in changes:
         if change.item is not None:
@@ -99,11 +109,6 @@ def edited(network: Network, changes: Sequence[Change]) -> Network:
             problems += item_problems(ITEM_TYPES[change.collection], change.item, where)
     if problems:
         raise DocumentError(problems)
-    after = apply(network, changes)
-    problems = problems_of(after, changed={change.collection for change in changes})
-    if problems:
-        raise DocumentError(problems)
-    return after
 
 
 def item_problems(item_type: type[Item], data: Any, where: str) -> list[Problem]:
@@ -118,9 +123,13 @@ def item_problems(item_type: type[Item], data: Any, where: str) -> list[Problem]
 _ID_BEGINS = {"tests": "t", "requirements": "r"}
 
 
-def free_ids(collection: str, taken: Container[Any]) -> Iterator[str]:
-    """Ids for new test flows or requirements, one after another, that are not `taken`."""
-    return (free for number in count(1) if (free := f"{_ID_BEGINS[collection]}{number}") not in taken)
+def free_ids(collection: str, taken: Container[Any], many: int = 0) -> Iterator[str]:
+    """Ids for new test flows or requirements, one after another, that are not `taken`.
+
+    many:  how many there are already, to number on from
+    """
+    begins = _ID_BEGINS[collection]
+    return (free for number in count(many + 1) if (free := f"{begins}{number}") not in taken)
 
 
 def _with_ids(collection: str, items: list[Any]) -> list[Any]:

@@ -11,16 +11,10 @@ from greyheron.analysis.findings.finding import Finding, Ground
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.analysis.proof.policy import PolicyStates, RequirementMarks, prove_policy
 from greyheron.analysis.proof.prover import Proven, Prover
-from greyheron.analysis.reach.matrix import (
-    Axis,
-    Cells,
-    Reach,
-    ReachChange,
-    ReachFound,
-    ReachQuestion,
-    axis_of,
-    change_of,
-)
+from greyheron.analysis.reach.axis import Axis, axis_of
+from greyheron.analysis.reach.change import ReachChange, ReachFound, change_of
+from greyheron.analysis.reach.matrix import Cells, Reach
+from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
 from greyheron.analysis.words.report import TraceReport, report
 from greyheron.core.bulk.engines import engines

@@ -12,7 +12,7 @@ from pydantic import BaseModel
 from sqlalchemy.exc import DatabaseError, OperationalError
 from starlette.exceptions import HTTPException
 
-from greyheron.analysis.reach.matrix import ReachError
+from greyheron.analysis.reach.question import ReachError
 from greyheron.core.conversation import FlowError
 from greyheron.model.changes import ChangeError
 from greyheron.model.notation.line import NotationError

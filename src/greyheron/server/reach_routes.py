@@ -6,39 +6,30 @@ from typing import Annotated
 from fastapi import APIRouter
 from pydantic import BaseModel, Field, StringConstraints
 
-from greyheron.analysis.reach.matrix import (
-    Group,
-    ReachChange,
-    ReachQuestion,
-    flows_between,
-    require_services,
-    rows_of,
-)
+from greyheron.analysis.reach.axis import Group
+from greyheron.analysis.reach.change import ReachChange
+from greyheron.analysis.reach.matrix import rows_of
+from greyheron.analysis.reach.question import ReachQuestion, flows_between, require_services
 from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
 from greyheron.core.progress import Progress
-from greyheron.model.changes import Change
 from greyheron.model.document import TestFlow
-from greyheron.model.read import edited
 from greyheron.model.values import Family
 from greyheron.server.jobs import Working
 from greyheron.server.needs import PROBLEMS, Computations, Derived, Store
 from greyheron.server.problems import Refusal
-from greyheron.server.shapes import Preview, RequestBody
+from greyheron.server.shapes import Trial
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 
 Word = Annotated[str, StringConstraints(min_length=1, max_length=80)]
 
 
-class ReachRequest(RequestBody):
-    """services:  words as in test flows, or `services` for whatever each destination listens on
-    changes:  of a trial: to the draft, and not made
-    """
+class ReachRequest(Trial):
+    """services:  words as in test flows, or `services` for whatever each destination listens on"""
 
     services: Annotated[list[Word], Field(min_length=1, max_length=12)]
     family: Family = Family.IPV4
     hosts_only: bool = False
-    changes: Annotated[list[Change], Field(max_length=10_000, default_factory=list)]
 
     def question(self) -> ReachQuestion:
         return ReachQuestion(tuple(self.services), self.family, self.hosts_only)
@@ -75,8 +66,7 @@ def ask_reach(
 ) -> Working[ReachMatrix]:
     """Begin to work out who can talk to whom, as running and on the draft."""
     stored, question = store.get(network_id), asked.question()
-    if asked.changes:
-        stored = replace(stored, draft=edited(stored.draft, asked.changes))
+    stored = replace(stored, draft=asked.after(stored.draft))
     require_services(derived.of(network_id).world(stored.draft), question)
 
     def work(progress: Progress) -> ReachMatrix:
@@ -93,12 +83,10 @@ def ask_reach(
 
 
 @router.post("/networks/{network_id}/reach/preview")
-def reach_preview(network_id: str, changes: Preview, store: Store, derived: Derived) -> ReachForeseen:
+def reach_preview(network_id: str, trial: Trial, store: Store, derived: Derived) -> ReachForeseen:
     """How many cells would differ after changes to the draft, which are not made."""
     stored = store.get(network_id)
-    return ReachForeseen(
-        change=derived.of(network_id).reach_change(stored, edited(stored.draft, changes.changes))
-    )
+    return ReachForeseen(change=derived.of(network_id).reach_change(stored, trial.after(stored.draft)))
 
 
 @router.post("/networks/{network_id}/reach/cell")

@@ -1,5 +1,6 @@
 """The routes under /api."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 from itertools import pairwise
 from typing import Annotated, Any, Literal
@@ -25,6 +26,7 @@ from greyheron.demo.networks import saltmarsh, storm
 from greyheron.formats.workspace import read_item, read_workspace, write_item, write_workspace
 from greyheron.model.changes import ITEM_TYPES, Change, Collection, key_of
 from greyheron.model.document import Network
+from greyheron.model.intents import AnyIntent
 from greyheron.model.notation.flows import read_bare_flow, read_expected_flow, write_expected_flow
 from greyheron.model.notation.lists import renumbered, write_body
 from greyheron.model.problems import DocumentError
@@ -50,6 +52,7 @@ from greyheron.server.shapes import (
     Edit,
     FlowReading,
     FlowText,
+    Foreseen,
     ItemReading,
     ItemText,
     ListReading,
@@ -58,21 +61,21 @@ from greyheron.server.shapes import (
     NewNetwork,
     OpenNetwork,
     Options,
-    Preview,
     Ready,
     RevisionItem,
     State,
     TraceRequest,
+    Trial,
 )
-from greyheron.store.networks import Stored
+from greyheron.store.networks import Stored, VersionConflict
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 
 
-def _opened(stored: Stored, status: int = 200) -> Response:
+def _opened(stored: Stored, status: int = 200, made: Sequence[Change] = ()) -> Response:
     """A network as it stands, written in one go: large ones would take long otherwise."""
     headers = {"ETag": f'"{stored.version}"', "Cache-Control": "no-cache"}
-    written = OpenNetwork.of(stored).model_dump_json(by_alias=True)
+    written = OpenNetwork.of(stored, made).model_dump_json(by_alias=True)
     return Response(written, status, headers, media_type="application/json")
 
 
@@ -173,6 +176,16 @@ def export_network(network_id: str, store: Store, state: State = "draft") -> Res
 def edit_draft(network_id: str, edit: Edit, store: Store, version: Version, author: Author) -> Response:
     """Make changes to the draft, all or none."""
     return _opened(store.edit(network_id, version, edit.label, edit.changes, author))
+
+
+@router.post("/networks/{network_id}/draft/intents", response_model=OpenNetwork)
+def carry_out(network_id: str, intent: AnyIntent, store: Store, version: Version, author: Author) -> Response:
+    """Do what is wanted to the draft; what it took is worked out here, and told as `made`."""
+    stored = store.get(network_id)
+    if stored.version != version:
+        raise VersionConflict(version, stored.version)
+    draft, made = stored.draft, intent.changes(stored.draft)
+    return _opened(store.edit(network_id, version, intent.called(draft)[:200], made, author), made=made)
 
 
 @router.post("/networks/{network_id}/draft/undo", response_model=OpenNetwork)
@@ -278,19 +291,24 @@ def read_item_text(
 
 
 @router.post("/networks/{network_id}/preview")
-def preview(network_id: str, changes: Preview, store: Store, derived: Derived) -> Book:
-    """What the book would say after changes to the draft, which are not made."""
+def preview(network_id: str, trial: Trial, store: Store, derived: Derived) -> Foreseen:
+    """What would be after an intent or changes, which are not carried out."""
     stored = store.get(network_id)
-    draft = edited(stored.draft, changes.changes)
-    return Book(version=stored.version, tests=list(derived.of(network_id).book(stored.running, draft)))
+    draft = trial.after(stored.draft)
+    lists = {each.name: each for each in stored.draft.lists}
+    return Foreseen(
+        version=stored.version,
+        tests=list(derived.of(network_id).book(stored.running, draft)),
+        placements=list(draft.placements),
+        lists=[each for each in draft.lists if each != lists.get(each.name)],
+    )
 
 
 @router.post("/networks/{network_id}/trace")
 def trace(network_id: str, asked: TraceRequest, store: Store, derived: Derived) -> TraceReport:
     """One flow in one state, with every hop and step."""
     stored = store.get(network_id)
-    if asked.changes:
-        stored = replace(stored, draft=edited(stored.draft, asked.changes))
+    stored = replace(stored, draft=asked.after(stored.draft))
     return derived.of(network_id).trace(stored, read_bare_flow(asked.flow), asked.state)
 
 

@@ -1,5 +1,6 @@
 """What goes over the wire that is not a document or a report already."""
 
+from collections.abc import Sequence
 from dataclasses import asdict
 from datetime import datetime
 from typing import Annotated, Literal
@@ -9,9 +10,11 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 from greyheron.analysis.testing.book import TestMarks
 from greyheron.analysis.words.ranges import EntryCover
 from greyheron.model.changes import Change, difference
-from greyheron.model.document import Network
+from greyheron.model.document import AccessList, Network, Placement
+from greyheron.model.intents import AnyIntent
 from greyheron.model.notation.line import Option
 from greyheron.model.parts import Section
+from greyheron.model.read import edited
 from greyheron.model.renaming import Named
 from greyheron.model.values import Family, ListKind
 from greyheron.server.problems import ProblemItem
@@ -46,24 +49,29 @@ class NetworkSummary(BaseModel):
 
 
 class OpenNetwork(BaseModel):
-    """A network as the workbench sees it. `changes` lead from what is running to the draft."""
+    """A network as the workbench sees it.
+
+    changes:  those that lead from what is running to the draft;  made:  those of an intent just carried out
+    """
 
     id: str
     version: int
     running: Network
     draft: Network
     changes: list[Change]
+    made: list[Change]
     undo: str | None
     redo: str | None
 
     @classmethod
-    def of(cls, stored: Stored) -> "OpenNetwork":
+    def of(cls, stored: Stored, made: Sequence[Change] = ()) -> "OpenNetwork":
         return cls(
             id=stored.id,
             version=stored.version,
             running=stored.running,
             draft=stored.draft,
             changes=difference(stored.running, stored.draft),
+            made=list(made),
             undo=stored.undo,
             redo=stored.redo,
         )
@@ -87,10 +95,16 @@ class Edit(RequestBody):
     changes: Annotated[list[Change], Field(min_length=1, max_length=10_000)]
 
 
-class Preview(RequestBody):
-    """Changes that are not made."""
+class Trial(RequestBody):
+    """What is not made: an intent, or changes; neither for the draft as it is."""
 
-    changes: Annotated[list[Change], Field(max_length=10_000)]
+    intent: AnyIntent | None = None
+    changes: Annotated[list[Change], Field(max_length=10_000)] = []
+
+    def after(self, draft: Network) -> Network:
+        """The draft as it would be; itself where nothing is tried. Raises DocumentError or ChangeError."""
+        changes = [*(self.intent.changes(draft) if self.intent else ()), *self.changes]
+        return edited(draft, changes) if changes else draft
 
 
 class ApplyNote(RequestBody):
@@ -103,14 +117,10 @@ class BareFlow(RequestBody):
     flow: Annotated[str, Field(max_length=500)]
 
 
-class TraceRequest(BareFlow):
-    """The flow, and the state to try it in.
-
-    changes:  of a trial: to the draft, and not made
-    """
+class TraceRequest(Trial, BareFlow):
+    """The flow, the state to try it in, and a trial of the draft."""
 
     state: State = "draft"
-    changes: Annotated[list[Change], Field(max_length=10_000)] = []
 
 
 class ListText(RequestBody):
@@ -211,6 +221,13 @@ class Book(BaseModel):
 
     version: int
     tests: list[TestMarks]
+
+
+class Foreseen(Book):
+    """What would be after a trial: the book, every placement, and the lists that would be others."""
+
+    placements: list[Placement]
+    lists: list[AccessList]
 
 
 class RevisionItem(BaseModel):

@@ -12,11 +12,11 @@ from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.analysis.proof.services import ServiceSet, meant
-from greyheron.analysis.reach.matrix import Changed, Reach, ReachQuestion, axis_of
+from greyheron.analysis.reach.axis import axis_of
+from greyheron.analysis.reach.matrix import Changed, Reach
+from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.bulk_verdicts import Flows
 from greyheron.analysis.testing.judge import Standing, judge
-from greyheron.analysis.words.steps import place_words
-from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.bulk.engine import VERDICT_ORDER
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.conversation import FlowError, Verdict, converse
@@ -25,6 +25,7 @@ from greyheron.core.lists import Names
 from greyheron.core.progress import Progress, part, unwatched
 from greyheron.core.regions import common
 from greyheron.core.world import World, build_world
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import Change, apply
 from greyheron.model.document import Network
 from greyheron.model.entry import AddressBlock
@@ -354,7 +355,7 @@ def _rank(choice: Choice) -> tuple[object, ...]:
 
 def _sentence(choice: Choice) -> str:
     """Why a choice stands where it does."""
-    where = place_words(choice.points[0])
+    where = str(choice.points[0])
     if len(choice.points) > 1:
         where = f"{len(choice.points)} places together"
     parts = [f"{where[0].upper()}{where[1:]}: "]

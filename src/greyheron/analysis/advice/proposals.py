@@ -8,9 +8,9 @@ from greyheron.analysis.advice.entries import entry_lines, rewritten, service_te
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.endpoints import Endpoints
 from greyheron.analysis.proof.prover import Proven, Prover
-from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.conversation import converse
 from greyheron.core.world import World, build_world
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import Change, apply, putting
 from greyheron.model.document import AccessList, Network, Placement
 from greyheron.model.requirement import RequirementKind, Statement

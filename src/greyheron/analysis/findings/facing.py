@@ -7,13 +7,12 @@ import numpy as np
 
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
-from greyheron.analysis.words.steps import place_words
-from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.headers import Bools, Ints
 from greyheron.core.regions import Region, meet
 from greyheron.core.rules import Rule
 from greyheron.core.world import World
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Placement
 from greyheron.model.entry import AddressBlock
 from greyheron.model.services import Request
@@ -76,14 +75,14 @@ def _judged(
     repair = None
     if fits and (other, family) not in ground.world.lists:
         placed = Placement(list=found.name, device=point.device, at=point.at, direction=point.direction)
-        label = f"turn {found.name} to {place_words(other)}"
+        label = f"turn {found.name} to {other}"
         repair = Repair(label, moving(placed, point.at, other.direction))
-    where = f" They do {place_words(other)}." if fits else ""
+    where = f" They do {other}." if fits else ""
     yield Finding(
         "list that faces the wrong way",
         Severity.FAULT,
         f"{found.name} at {point.device} {point.at} {point.direction}",
-        f"{found.name} stands {place_words(point)}, where none of the addresses that its entries "
+        f"{found.name} stands {point}, where none of the addresses that its entries "
         f"name ever come by in that direction.{where}",
         devices=(point.device,),
         lists=(found.name,),

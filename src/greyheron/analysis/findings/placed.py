@@ -4,7 +4,6 @@ from collections.abc import Iterator
 
 from greyheron.analysis.findings.facing import facing_away
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving, shortened
-from greyheron.analysis.words.steps import place_words
 from greyheron.model.values import Action, Direction, LineKind, ListKind
 
 
@@ -67,7 +66,7 @@ def _near_the_source(ground: Ground) -> Iterator[Finding]:
                 "standard list near the source",
                 Severity.WARNING,
                 f"{found.name} at {point.device} {point.at}",
-                f"{found.name} looks at sources only and stands where they come in, {place_words(point)}: "
+                f"{found.name} looks at sources only and stands where they come in, {point}: "
                 f"whom it denies there, it keeps from everything.",
                 (f"entries {shortened(map(str, denied))} deny addresses of that very segment",),
                 (point.device,),

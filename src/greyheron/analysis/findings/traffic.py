@@ -4,10 +4,12 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity, counted, shortened
-from greyheron.analysis.reach.matrix import Reach, ReachQuestion, axis_of
+from greyheron.analysis.reach.axis import axis_of
+from greyheron.analysis.reach.matrix import Reach
+from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.book import Tries
 from greyheron.analysis.testing.judge import Standing, judge
-from greyheron.analysis.words.steps import ending_words, entry_words, place_words
+from greyheron.analysis.words.steps import ending_words, entry_words
 from greyheron.core.conversation import Verdict, converse
 from greyheron.core.matching import Decision
 from greyheron.core.packet import Way
@@ -41,7 +43,7 @@ def _neighbours(ground: Ground) -> Iterator[Finding]:
             Severity.FAULT,
             " ".join(ends),
             f"{cut.port[0]} and {cut.neighbour[0]} are no routing neighbours any more: {cut.by.list_name} "
-            f"{place_words(cut.by.point)} denies what they say to each other.",
+            f"{cut.by.point} denies what they say to each other.",
             (f"{entry} of {cut.by.list_name} decides", "routes learnt that way are gone"),
             (cut.port[0], cut.neighbour[0]),
             (cut.by.list_name,),
@@ -118,14 +120,13 @@ def _stopped(ground: Ground, reach: Reach, family: Family) -> Iterator[Finding]:
             continue
         point, name = path.denial.point, ground.world.lists[path.denial.point, family].name
         which = _which(path.denial.decision)
-        subject = f"{name} {place_words(point)}, {which}"
+        subject = f"{name} {point}, {which}"
         if path.outcome is Outcome.NO_DISCOVERY:
             yield Finding(
                 "neighbour discovery cut",
                 Severity.FAULT,
                 subject,
-                f"{name} {place_words(point)} stops neighbour discovery: IPv6 neighbours "
-                "there are not found.",
+                f"{name} {point} stops neighbour discovery: IPv6 neighbours there are not found.",
                 (f"{which} decides", f"{write_flow(flow)}: {ending_words(exchange)}"),
                 (point.device,),
                 (name,),
@@ -136,7 +137,7 @@ def _stopped(ground: Ground, reach: Reach, family: Family) -> Iterator[Finding]:
                 "reply blocked",
                 Severity.WARNING,
                 subject,
-                f"{name} {place_words(point)} stops replies: what was asked gets there, and "
+                f"{name} {point} stops replies: what was asked gets there, and "
                 "the answer does not "
                 f"come home ({counted(group.count, 'conversation')}).",
                 (f"{which} decides", f"{write_flow(flow)}: {ending_words(exchange)}"),

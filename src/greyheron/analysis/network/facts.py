@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from greyheron.analysis.words.steps import decision_words, place_words, route_words
+from greyheron.analysis.words.steps import decision_words, route_words
 from greyheron.core.world import World
 from greyheron.model.values import Family
 
@@ -33,8 +33,7 @@ def facts_of(world: World, device: str) -> DeviceFacts:
         for each in world.routes.neighbourhood(family).adjacent.get(device, ())
     ]
     cut = [
-        f"{other[0]} is no neighbour: {each.by.list_name} {place_words(each.by.point)} "
-        f"{decision_words(each.by.decision)}"
+        f"{other[0]} is no neighbour: {each.by.list_name} {each.by.point} {decision_words(each.by.decision)}"
         for each in world.routes.cut_neighbours()
         for here, other in ((each.port, each.neighbour), (each.neighbour, each.port))
         if here[0] == device

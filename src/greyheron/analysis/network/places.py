@@ -3,9 +3,8 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from greyheron.analysis.words.steps import place_words
-from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.segments import find_segments
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Device, Interface, Network
 from greyheron.model.values import Direction, Family
 
@@ -125,7 +124,7 @@ def _report(placed: _ListsByPoint, point: AttachmentPoint, line: bool, more: str
     taken = {family for _, family in here}
     takes = tuple(family for family in Family if family not in taken)
     names = tuple(name for name, _ in here)
-    return PointReport(point.device, point.at, point.direction, line, place_words(point) + more, takes, names)
+    return PointReport(point.device, point.at, point.direction, line, str(point) + more, takes, names)
 
 
 def _beyond(interface: Interface, others: list[str], direction: Direction) -> str:

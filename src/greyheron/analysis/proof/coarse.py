@@ -13,12 +13,12 @@ import numpy as np
 from greyheron.analysis.proof.answers import ClassRows, flow_between
 from greyheron.analysis.proof.fine import FIELDS, Cut, Decided, Fine, apart, appended, compacted, usual_port
 from greyheron.analysis.proof.grounds import CoarseClasses
-from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.bulk.conversations import Verdicts
 from greyheron.core.bulk.engine import BulkEngine, Courses
 from greyheron.core.bulk.headers import Ints
 from greyheron.core.progress import Progress
 from greyheron.core.progress import part as part_of
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.flow import Flow
 from greyheron.model.values import Family
 

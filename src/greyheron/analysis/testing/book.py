@@ -8,11 +8,11 @@ from weakref import WeakKeyDictionary
 from greyheron.analysis.testing.judge import Judgement, Standing, judge
 from greyheron.analysis.words.report import PlaceReport, deciding, place_of
 from greyheron.analysis.words.steps import ending_words
-from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.conversation import FlowError, Result, Verdict, converse
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.steps import Filtered, Path, Unfiltered
 from greyheron.core.world import World
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import TestFlow
 from greyheron.model.flow import Flow
 from greyheron.model.notation.flows import write_expected_flow

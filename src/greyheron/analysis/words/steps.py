@@ -1,6 +1,5 @@
 """Steps, headers and endings in words: the same on the command line and on the screen."""
 
-from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.conversation import Exchange, Verdict
 from greyheron.core.matching import Decision
 from greyheron.core.packet import Packet, TcpFlags, Way
@@ -30,17 +29,7 @@ from greyheron.core.steps import (
     ZonesDeny,
 )
 from greyheron.model.names import TCP, UDP, icmp_name, port_name, protocol_name
-from greyheron.model.values import Direction, Family, LineKind
-
-_LINES = frozenset(LineKind)
-
-
-def place_words(point: AttachmentPoint) -> str:
-    """An attachment point as seen from its device: “entering lagoon by eth1”."""
-    if point.at in _LINES:
-        return f"{point.device}’s {point.at} line"
-    verb = "entering" if point.direction is Direction.IN else "leaving"
-    return f"{verb} {point.device} by {point.at}"
+from greyheron.model.values import Family
 
 
 def step_words(step: Step, family: Family) -> str:
@@ -51,13 +40,11 @@ def step_words(step: Step, family: Family) -> str:
         case Enters(interface):
             return f"enters by {interface}"
         case Filtered(point, name, decision):
-            return f"{name} {decision_words(decision)}" + (
-                f" ({point.at} line)" if point.at in _LINES else ""
-            )
+            return f"{name} {decision_words(decision)}" + (f" ({point.at} line)" if point.is_line else "")
         case Unfiltered(point, own):
             if own:
                 return "own packet, no outbound list"
-            return f"no list on the {point.at} line" if point.at in _LINES else "no list"
+            return f"no list on the {point.at} line" if point.is_line else "no list"
         case Tracked():
             return "belongs to a tracked session: no list is asked"
         case NoSession():
@@ -71,7 +58,7 @@ def step_words(step: Step, family: Family) -> str:
         case DiscoveryStopped(interface, address, by):
             return (
                 f"cannot find {family.text(address)} on {interface}: "
-                f"{by.list_name} {place_words(by.point)} {decision_words(by.decision)}"
+                f"{by.list_name} {by.point} {decision_words(by.decision)}"
             )
         case Routed(lookup, chosen):
             return f"route {_chosen_words(lookup, chosen, family)}"
@@ -193,10 +180,7 @@ def ending_words(exchange: Exchange) -> str:
     if leg.path.denial is not None:
         denial = leg.path.denial
         what = "as neighbour discovery is stopped " if leg.path.outcome is Outcome.NO_DISCOVERY else ""
-        return (
-            f"blocked {home}{what}{place_words(denial.point)}: "
-            f"{denial.list_name} {decision_words(denial.decision)}"
-        )
+        return f"blocked {home}{what}{denial.point}: {denial.list_name} {decision_words(denial.decision)}"
     if exchange.verdict is Verdict.BLOCKED:
         return f"blocked {home}in {device}: {step_words(last.steps[-1], family)}"
     if exchange.verdict is Verdict.REFUSED:

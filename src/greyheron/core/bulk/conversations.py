@@ -5,11 +5,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.bulk.headers import NO_PORT, Addresses, Bools, Ints
 from greyheron.core.conversation import expects_reply, reply_to
 from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Packet, TcpFlags, kind_of
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.names import TCP
 from greyheron.model.services import Request
 from greyheron.model.values import Family

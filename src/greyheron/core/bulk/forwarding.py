@@ -13,7 +13,6 @@ from collections.abc import Hashable, Iterable
 import numpy as np
 
 from greyheron.core.addresses import block_of
-from greyheron.core.attachment import AttachmentPoint
 from greyheron.core.bulk.headers import NONE, Addresses, Bools, Ints
 from greyheron.core.delivery import LOGIN_PORTS, line_for, service_for
 from greyheron.core.filters import sends_through
@@ -23,6 +22,7 @@ from greyheron.core.segments import InterfaceId
 from greyheron.core.sessions import tracks
 from greyheron.core.walk import own_address
 from greyheron.core.world import World
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Device
 from greyheron.model.names import TCP, UDP
 from greyheron.model.values import Direction, Family
