@@ -23,6 +23,7 @@ WORLD = build_world(saltmarsh())
         ("kiosk:eth0 → sluice:lo0 ping block", "mirror", ["sluice:lo0 → kiosk:eth0 ping block"]),
         ("kiosk → 172.20.40.10 udp/514 pass", "mirror", ["ledger:172.20.40.10 → kiosk udp/514 pass"]),
         ("kiosk → ledger protocol/47 pass", "mirror", ["ledger → kiosk protocol/47 pass"]),
+        ("kiosk → 172.20.40.99/24 tcp/1 pass", "mirror", ["172.20.40.99/24 → kiosk tcp/1 pass"]),
         ("kiosk → ledger web pass", "other family", ["kiosk → ledger web ipv6 pass"]),
         ("kiosk → ledger web ipv6 block", "other family", ["kiosk → ledger web ipv4 block"]),
         ("kiosk → ledger web pass", "segment", ["guest → ledger web pass", "till → ledger web pass"]),
