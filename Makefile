@@ -14,6 +14,7 @@ dev: .venv/stamp ui/node_modules/stamp
 	@$(BIN)/grey-heron serve --demo --no-open & server=$$!; trap "kill $$server" EXIT; cd ui && npx vite
 
 test: check $(BUILT) .venv/chromium wheel
+	cd ui && npm run --silent test
 	$(BIN)/pytest -n 2 --dist loadgroup
 
 # The wheel, with the workbench in it, tried in an empty environment.

@@ -1,33 +1,48 @@
-"""Write the published contracts: docs/openapi.json and docs/network.schema.json. `--check` only compares."""
+"""Write the published contracts: the API, the file format, what devices do. `--check` only compares."""
 
 import json
 import sys
 import tempfile
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 from greyheron.model.document import Network
+from greyheron.model.traits import TRAITS
 from greyheron.server.app import make_app
 from greyheron.server.safety import Access
 from greyheron.store.database import open_database
 
-DOCS = Path(__file__).parent.parent / "docs"
+ROOT = Path(__file__).parent.parent
 
 
-def contracts() -> dict[str, Any]:
+def contracts() -> dict[str, str]:
     with tempfile.TemporaryDirectory() as folder:
         app = make_app(open_database(Path(folder) / "empty.db"), Access(), None)
         return {
-            "openapi.json": app.openapi(),
-            "network.schema.json": Network.model_json_schema(by_alias=True),
+            "docs/openapi.json": _json(app.openapi()),
+            "docs/network.schema.json": _json(Network.model_json_schema(by_alias=True)),
+            "ui/src/api/traits.ts": _traits(),
         }
+
+
+def _json(contract: dict[str, Any]) -> str:
+    return json.dumps(contract, ensure_ascii=False, indent=1) + "\n"
+
+
+def _traits() -> str:
+    """What each kind of device does, as the workbench reads it."""
+    traits = {kind.value: asdict(each) for kind, each in TRAITS.items()}
+    return (
+        "/** What each kind of device does. Made by `make contracts` from model/traits.py. */\n"
+        f"export const TRAITS = {json.dumps(traits, indent=2)} as const;\n"
+    )
 
 
 def main() -> int:
     stale = []
-    for name, contract in contracts().items():
-        text = json.dumps(contract, ensure_ascii=False, indent=1) + "\n"
-        file = DOCS / name
+    for name, text in contracts().items():
+        file = ROOT / name
         if "--check" not in sys.argv:
             file.write_text(text, encoding="utf-8")
         elif not file.is_file() or file.read_text(encoding="utf-8") != text:

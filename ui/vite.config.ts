@@ -1,6 +1,6 @@
 import tailwindcss from "@tailwindcss/vite";
 import react from "@vitejs/plugin-react";
-import { defineConfig } from "vite";
+import { defineConfig } from "vitest/config";
 
 export default defineConfig({
   plugins: [react(), tailwindcss()],
@@ -12,5 +12,6 @@ export default defineConfig({
     outDir: "../src/greyheron/workbench",
     emptyOutDir: true,
   },
+  test: { include: ["tests/**/*.test.ts"] },
   server: { proxy: { "/api": "http://127.0.0.1:8470" } },
 });

@@ -223,7 +223,7 @@ def test_sent_flows_are_counted_in_the_margin_and_logged(page: Page) -> None:
     page.get_by_label("Filter by address, port or protocol").fill("172.20.99")
     expect(page.get_by_text("No line is like that.")).to_be_visible()
     page.get_by_role("button", name="Reset counters and log").click()
-    expect(page.get_by_text("All are at nought.")).to_be_visible()
+    expect(page.get_by_text("All are at zero.")).to_be_visible()
 
 
 def test_a_device_is_edited_as_text_and_checked_as_typed(page: Page) -> None:
@@ -358,7 +358,7 @@ def test_no_serious_axe_violation_in_light_or_dark(page: Page, view: str, server
         expect(page.locator("[data-finding]").first).to_be_visible()
     elif view == "log":
         page.keyboard.press("6")
-        expect(page.get_by_text("All are at nought.")).to_be_visible()
+        expect(page.get_by_text("All are at zero.")).to_be_visible()
     elif view == "lists":
         page.keyboard.press("2")
     elif view == "changes":

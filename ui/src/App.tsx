@@ -1,16 +1,14 @@
 import { Tooltip } from "radix-ui";
-import { Boundary } from "./shell/Boundary";
+import { Boundary } from "./kit/Boundary";
 import { Home } from "./shell/Home";
 import { Workbench } from "./shell/Workbench";
-import { usePlace } from "./state/location";
+import { useLocation } from "./state/location";
 
 export function App() {
-  const [place] = usePlace();
+  const { network } = useLocation();
   return (
     <Tooltip.Provider delayDuration={300}>
-      <Boundary key={place.network}>
-        {place.network ? <Workbench key={place.network} id={place.network} /> : <Home />}
-      </Boundary>
+      <Boundary key={network}>{network ? <Workbench key={network} id={network} /> : <Home />}</Boundary>
     </Tooltip.Provider>
   );
 }

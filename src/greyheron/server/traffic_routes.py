@@ -109,5 +109,5 @@ def log(
 
 @router.delete("/networks/{network_id}/counters", status_code=204)
 def reset(network_id: str, traffic: Traffic) -> None:
-    """Set every counter to nought and empty the log."""
+    """Set every counter to zero and empty the log."""
     traffic.reset(network_id)

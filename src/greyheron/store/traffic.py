@@ -75,7 +75,7 @@ class TrafficStore:
                 )
 
     def counts(self, network_id: str) -> list[Count]:
-        """Every counter that is not nought."""
+        """Every counter that is not zero."""
         with Session(self._reading) as session:
             require_network(session, network_id)
             rows = session.scalars(
@@ -117,7 +117,7 @@ class TrafficStore:
             ]
 
     def reset(self, network_id: str) -> None:
-        """Set every counter to nought and empty the log."""
+        """Set every counter to zero and empty the log."""
         with Session(self._engine) as session, session.begin():
             require_network(session, network_id)
             for table in (CounterRow, LogRow):

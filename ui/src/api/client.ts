@@ -1,5 +1,6 @@
-import { readAuthor } from "../start/kept";
-import type { components } from "./generated";
+import createClient, { type Middleware } from "openapi-fetch";
+import { readAuthor } from "./author";
+import type { components, paths } from "./generated";
 
 type Schemas = components["schemas"];
 export type OpenNetwork = Schemas["OpenNetwork"];
@@ -10,6 +11,7 @@ export type Placement = Schemas["Placement"];
 export type TestFlow = Schemas["TestFlow"];
 export type Change = Schemas["Change"];
 export type Book = Schemas["Book"];
+export type Foreseen = Schemas["Foreseen"];
 export type TestMarks = Schemas["TestMarks"];
 export type Mark = Schemas["Mark"];
 export type Verdict = Schemas["Verdict"];
@@ -22,53 +24,64 @@ export type Places = Schemas["Places"];
 export type PointReport = Schemas["PointReport"];
 export type NetworkSummary = Schemas["NetworkSummary"];
 export type ListReading = Schemas["ListReading"];
-export type FlowReading = Schemas["FlowReading"];
-export type Options = Schemas["Options"];
-export type ReachForeseen = Schemas["ReachForeseen"];
 export type ReachChange = Schemas["ReachChange"];
 export type ReachMatrix = Schemas["ReachMatrix"];
-export type Fault = Schemas["Fault"];
-export type Ready = Schemas["Ready"];
-export type ReachQuestion = Omit<Required<Schemas["ReachRequest"]>, "changes"> & { changes?: Change[] };
+export type ReachQuestion = Omit<Schemas["ReachRequest"], "changes" | "intent">;
 export type Difference = Schemas["Difference"];
 export type DiffLine = Schemas["DiffLine"];
-export type Parting = Schemas["Parting"];
-export type PastResult = Schemas["PastResult"];
 export type Derivation = Schemas["Derivation"];
 export type Count = Schemas["Count"];
-export type Written = Schemas["Written"];
 export type Requirement = Schemas["Requirement"];
-export type RequirementMarks = Schemas["RequirementMarks"];
-export type RequirementReading = Schemas["RequirementReading"];
 export type ProofReport = Schemas["ProofReport"];
-export type Policy = Schemas["Policy"];
-export type Findings = Schemas["Findings"];
 export type FindingItem = Schemas["FindingItem"];
-export type Advice = Schemas["Advice"];
 export type Choice = Schemas["Choice"];
 export type Run = Schemas["Run"];
-export type Sent = Schemas["Sent"];
-export type DeviceFacts = Schemas["DeviceFacts"];
-export type ItemText = Schemas["ItemText"];
-export type Renaming = Schemas["Renaming"];
 export type PartLines = Schemas["PartLines"];
 export type Section = PartLines["section"];
 export type Completion = Schemas["Completion"];
 export type ItemReading = Schemas["ItemReading"];
-export type RevisionItem = Schemas["RevisionItem"];
 export type ProblemItem = Schemas["ProblemItem"];
-export type ProblemDocument = Schemas["ProblemDocument"];
+export type Collection = Change["collection"];
+export type FlowReading = Schemas["FlowReading"];
+export type RequirementReading = Schemas["RequirementReading"];
+export type Options = Schemas["Options"];
+export type Fault = Schemas["Fault"];
 export type State = "baseline" | "running" | "draft";
+
+type AnyIntent = Exclude<Schemas["Trial"]["intent"], null | undefined>;
+type Defaulted = "label" | "group" | "instead" | "name";
+type Written<I> = I extends { do: "new-list" | "new-tests" | "require" | "place" }
+  ? Omit<I, Defaulted> & Partial<Pick<I, keyof I & Defaulted>>
+  : Omit<I, "label"> & { label?: string };
+
+interface Together {
+  do: "together";
+  label?: string;
+  intents: Intent[];
+}
+
+/** What somebody wants done to the draft; what it takes is worked out by the server. */
+export type Intent = Written<Exclude<AnyIntent, { do: "together" }>> | Together;
+
+/** An intent as the server reads it: what is left out has its default there. */
+export const asWritten = (intent: Intent) => intent as AnyIntent;
+
+/** An intent that is only tried, or none, as the server reads it. */
+export const trying = (intent: Intent | null) => ({ intent: intent && asWritten(intent), changes: [] });
 
 /** An error that the server explained (RFC 9457), or that there was no server to ask. */
 export class ApiError extends Error {
   readonly status: number;
   readonly problems: ProblemItem[];
 
-  constructor(document: Pick<ProblemDocument, "status" | "detail"> & { problems?: ProblemItem[] }) {
-    super(document.detail);
-    this.status = document.status;
-    this.problems = document.problems ?? [];
+  constructor({
+    status,
+    detail,
+    problems,
+  }: Pick<Schemas["ProblemDocument"], "status" | "detail"> & { problems?: ProblemItem[] }) {
+    super(detail);
+    this.status = status;
+    this.problems = problems ?? [];
   }
 
   get conflict(): boolean {
@@ -76,42 +89,44 @@ export class ApiError extends Error {
   }
 }
 
-interface Sending {
-  method?: "GET" | "POST" | "DELETE";
-  body?: unknown;
-  text?: string;
-  version?: number;
-  signal?: AbortSignal;
-}
-
-/** Ask the server. Throws ApiError with a sentence that says what to do. */
-export async function ask<T>(path: string, sending: Sending = {}): Promise<T> {
-  const headers: Record<string, string> = {};
-  const author = readAuthor();
-  if (author) headers["Grey-Heron-Author"] = encodeURIComponent(author);
-  if (sending.version !== undefined) headers["If-Match"] = `"${sending.version}"`;
-  if (sending.body !== undefined) headers["Content-Type"] = "application/json";
-  if (sending.text !== undefined) headers["Content-Type"] = "application/yaml";
-  let response: Response;
-  try {
-    response = await fetch(`/api${path}`, {
-      method: sending.method ?? (sending.body === undefined && sending.text === undefined ? "GET" : "POST"),
-      headers,
-      body: sending.text ?? (sending.body === undefined ? undefined : JSON.stringify(sending.body)),
-      signal: sending.signal,
-    });
-  } catch (error) {
-    if (sending.signal?.aborted) throw error;
-    throw new ApiError({
+const signed: Middleware = {
+  onRequest({ request }) {
+    const author = readAuthor();
+    if (author) request.headers.set("Grey-Heron-Author", encodeURIComponent(author));
+  },
+  onError({ request, error }) {
+    if (request.signal.aborted) return error instanceof Error ? error : undefined;
+    return new ApiError({
       status: 0,
       detail: "The server does not answer. Start it again; what you typed is still here.",
     });
-  }
-  if (!response.ok) {
-    const document: ProblemDocument | null = await response.json().catch(() => null);
-    throw new ApiError(
-      document ?? { status: response.status, detail: `The server answered ${response.status}.` },
-    );
-  }
-  return (response.status === 204 ? undefined : await response.json()) as T;
+  },
+};
+
+/** The API, typed by its OpenAPI document: every path, parameter, body and answer. */
+export const api = createClient<paths>({ baseUrl: window.location.origin });
+api.use(signed);
+
+interface Answered<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
 }
+
+/** What was asked for. Throws ApiError with a sentence that says what to do. */
+export async function answer<T>(asked: Promise<Answered<T>>): Promise<T> {
+  const { data, error, response } = await asked;
+  if (response.ok) return data as T;
+  const { status } = response;
+  const explained = typeof error === "object" && error !== null && "detail" in error;
+  throw new ApiError(
+    explained ? (error as Schemas["ProblemDocument"]) : { status, detail: `The server answered ${status}.` },
+  );
+}
+
+/** The version that a write is based on (RFC 9110 13.1.1). */
+export const basedOn = (version: number | undefined) =>
+  version === undefined ? {} : { "if-match": `"${version}"` };
+
+/** The path parameters of a network. */
+export const of = (network_id: string) => ({ path: { network_id } });

@@ -212,6 +212,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/draft/intents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Carry Out
+         * @description Do what is wanted to the draft; what it took is worked out here, and told as `made`.
+         */
+        post: operations["carry_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/draft/undo": {
         parameters: {
             query?: never;
@@ -431,7 +451,7 @@ export interface paths {
         put?: never;
         /**
          * Preview
-         * @description What the book would say after changes to the draft, which are not made.
+         * @description What would be after an intent or changes, which are not carried out.
          */
         post: operations["preview"];
         delete?: never;
@@ -760,7 +780,7 @@ export interface paths {
         post?: never;
         /**
          * Reset
-         * @description Set every counter to nought and empty the log.
+         * @description Set every counter to zero and empty the log.
          */
         delete: operations["reset"];
         options?: never;
@@ -997,6 +1017,30 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Accept
+         * @description A finding is as it should be; without a reason, it is not any more.
+         */
+        Accept: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "accept";
+            /** Finding */
+            finding: string;
+            /** Kind */
+            kind: string;
+            /** Evidence */
+            evidence: string;
+            /** Reason */
+            reason?: string | null;
+        };
+        /**
          * Acceptance
          * @description A finding that is as it should be, and why.
          *
@@ -1096,6 +1140,26 @@ export interface components {
             note: string;
         };
         /**
+         * Arrange
+         * @description Plates lie elsewhere on the map; one that was moved by hand names the edit.
+         */
+        Arrange: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "arrange";
+            /** Positions */
+            positions: components["schemas"]["Position"][];
+            /** Moved */
+            moved: string;
+        };
+        /**
          * AttachmentPoint
          * @description An interface or management line of a device, and a direction seen from the device.
          */
@@ -1140,6 +1204,13 @@ export interface components {
         };
         /** CellRequest */
         CellRequest: {
+            /** Intent */
+            intent?: (components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"]) | null;
+            /**
+             * Changes
+             * @default []
+             */
+            changes: components["schemas"]["Change"][];
             /** Services */
             services: string[];
             /** @default ipv4 */
@@ -1149,8 +1220,6 @@ export interface components {
              * @default false
              */
             hosts_only: boolean;
-            /** Changes */
-            changes?: components["schemas"]["Change"][];
             /** Source */
             source: string;
             /** Destination */
@@ -1657,6 +1726,20 @@ export interface components {
             text: string;
         };
         /**
+         * Foreseen
+         * @description What would be after a trial: the book, every placement, and the lists that would be others.
+         */
+        Foreseen: {
+            /** Version */
+            version: number;
+            /** Tests */
+            tests: components["schemas"]["TestMarks"][];
+            /** Placements */
+            placements: components["schemas"]["Placement"][];
+            /** Lists */
+            lists: components["schemas"]["AccessList"][];
+        };
+        /**
          * Group
          * @description Devices that are looked at together. `members` are indices among the devices of the matrix.
          */
@@ -1767,6 +1850,26 @@ export interface components {
         ItemText: {
             /** Text */
             text: string;
+        };
+        /**
+         * JoinDevices
+         * @description Two devices are linked, at interfaces that are free, or made for it.
+         */
+        JoinDevices: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "link";
+            /** One */
+            one: string;
+            /** Other */
+            other: string;
         };
         /**
          * Judgement
@@ -1885,6 +1988,24 @@ export interface components {
             destination: string;
             /** Count */
             count: number;
+        };
+        /**
+         * MakeChanges
+         * @description Changes that were worked out before: a repair, a choice, what a line was read as.
+         */
+        MakeChanges: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "changes";
+            /** Made */
+            made: components["schemas"]["Change"][];
         };
         /**
          * ManagementLine
@@ -2028,6 +2149,29 @@ export interface components {
             surprises: number | null;
         };
         /**
+         * NewList
+         * @description An empty list; without a name it gets a free one.
+         */
+        NewList: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "new-list";
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            family: components["schemas"]["Family"];
+            kind: components["schemas"]["ListKind"];
+        };
+        /**
          * NewName
          * @description What an item of a collection is to be called instead of `key`.
          */
@@ -2048,6 +2192,29 @@ export interface components {
             name: string;
         };
         /**
+         * NewTests
+         * @description Test flows with their expectations, under ids that are free.
+         */
+        NewTests: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "new-tests";
+            /** Flows */
+            flows: string[];
+            /**
+             * Group
+             * @default
+             */
+            group: string;
+        };
+        /**
          * NotPort
          * @description Every port but one.
          */
@@ -2059,7 +2226,9 @@ export interface components {
         };
         /**
          * OpenNetwork
-         * @description A network as the workbench sees it. `changes` lead from what is running to the draft.
+         * @description A network as the workbench sees it.
+         *
+         *     changes:  those that lead from what is running to the draft;  made:  those of an intent just carried out
          */
         OpenNetwork: {
             /** Id */
@@ -2070,6 +2239,8 @@ export interface components {
             draft: components["schemas"]["Network"];
             /** Changes */
             changes: components["schemas"]["Change"][];
+            /** Made */
+            made: components["schemas"]["Change"][];
             /** Undo */
             undo: string | null;
             /** Redo */
@@ -2199,6 +2370,33 @@ export interface components {
             text: string;
         };
         /**
+         * PlaceList
+         * @description A list is placed, or moved from where it stood.
+         *
+         *     instead:  whether a list of its family that stands there is taken off; else that is a problem
+         */
+        PlaceList: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "place";
+            /** List */
+            list: string;
+            to: components["schemas"]["Point"];
+            moved_from?: components["schemas"]["Point"] | null;
+            /**
+             * Instead
+             * @default false
+             */
+            instead: boolean;
+        };
+        /**
          * PlaceReport
          * @description The place that decided. `list` and `entry` are null where no list did; a null `entry` with a list
          *     is the implicit deny; `direction` is null where no interface or line is meant.
@@ -2233,6 +2431,17 @@ export interface components {
             segments: components["schemas"]["SegmentReport"][];
             /** Points */
             points: components["schemas"]["PointReport"][];
+        };
+        /**
+         * Point
+         * @description An attachment point.
+         */
+        Point: {
+            /** Device */
+            device: string;
+            /** At */
+            at: string;
+            direction: components["schemas"]["Direction"];
         };
         /**
          * PointReport
@@ -2311,14 +2520,6 @@ export interface components {
             y: number;
         };
         /**
-         * Preview
-         * @description Changes that are not made.
-         */
-        Preview: {
-            /** Changes */
-            changes: components["schemas"]["Change"][];
-        };
-        /**
          * ProblemDocument
          * @description An error as RFC 9457 has it; `problems` holds every single one, `current` the newest version.
          *
@@ -2388,6 +2589,31 @@ export interface components {
             verdict: string | null;
         };
         /**
+         * Put
+         * @description An item, new or instead of the one with its key.
+         */
+        Put: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "put";
+            /**
+             * Collection
+             * @enum {string}
+             */
+            collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
+            /** Item */
+            item: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * ReachChange
          * @description How many cells of a matrix change, and of those how many lose or gain what passes.
          */
@@ -2430,9 +2656,15 @@ export interface components {
         /**
          * ReachRequest
          * @description services:  words as in test flows, or `services` for whatever each destination listens on
-         *     changes:  of a trial: to the draft, and not made
          */
         ReachRequest: {
+            /** Intent */
+            intent?: (components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"]) | null;
+            /**
+             * Changes
+             * @default []
+             */
+            changes: components["schemas"]["Change"][];
             /** Services */
             services: string[];
             /** @default ipv4 */
@@ -2442,8 +2674,6 @@ export interface components {
              * @default false
              */
             hosts_only: boolean;
-            /** Changes */
-            changes?: components["schemas"]["Change"][];
         };
         /**
          * Ready
@@ -2454,6 +2684,31 @@ export interface components {
             id: string;
             /** Version */
             version: number;
+        };
+        /**
+         * Remove
+         * @description An item goes, and what hangs on it: a device's links, placements and position, a list's placements.
+         *
+         *     Test flows, requirements and entries that name it stay.
+         */
+        Remove: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "remove";
+            /**
+             * Collection
+             * @enum {string}
+             */
+            collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
+            /** Key */
+            key: string;
         };
         /**
          * Renaming
@@ -2474,6 +2729,29 @@ export interface components {
             label: string;
             /** Changes */
             changes: components["schemas"]["Change"][];
+        };
+        /**
+         * Require
+         * @description A requirement, under an id that is free.
+         */
+        Require: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "require";
+            /** Statement */
+            statement: string;
+            /**
+             * Group
+             * @default
+             */
+            group: string;
         };
         /**
          * Requirement
@@ -2702,6 +2980,25 @@ export interface components {
             changes: components["schemas"]["Change"][];
         };
         /**
+         * TakeOff
+         * @description A list is taken off a place; the list itself stays.
+         */
+        TakeOff: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "take-off";
+            /** List */
+            list: string;
+            off: components["schemas"]["Point"];
+        };
+        /**
          * Term
          * @description One part of a side.
          *
@@ -2767,6 +3064,24 @@ export interface components {
             crosses: string[];
         };
         /**
+         * Together
+         * @description Several in one edit, each in the draft as those before left it.
+         */
+        Together: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "together";
+            /** Intents */
+            intents: (components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"])[];
+        };
+        /**
          * TraceReport
          * @description A traced test flow. `exchanges` holds one report for each combination of equal-cost paths.
          */
@@ -2785,24 +3100,24 @@ export interface components {
         };
         /**
          * TraceRequest
-         * @description The flow, and the state to try it in.
-         *
-         *     changes:  of a trial: to the draft, and not made
+         * @description The flow, the state to try it in, and a trial of the draft.
          */
         TraceRequest: {
             /** Flow */
             flow: string;
+            /** Intent */
+            intent?: (components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"]) | null;
+            /**
+             * Changes
+             * @default []
+             */
+            changes: components["schemas"]["Change"][];
             /**
              * State
              * @default draft
              * @enum {string}
              */
             state: "baseline" | "running" | "draft";
-            /**
-             * Changes
-             * @default []
-             */
-            changes: components["schemas"]["Change"][];
         };
         /**
          * Translation
@@ -2835,6 +3150,19 @@ export interface components {
             to_port?: number | null;
         };
         /**
+         * Trial
+         * @description What is not made: an intent, or changes; neither for the draft as it is.
+         */
+        Trial: {
+            /** Intent */
+            intent?: (components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"]) | null;
+            /**
+             * Changes
+             * @default []
+             */
+            changes: components["schemas"]["Change"][];
+        };
+        /**
          * Verb
          * @enum {string}
          */
@@ -2846,6 +3174,7 @@ export interface components {
         Verdict: "passes" | "blocked" | "unreachable" | "refused" | "mixed";
         /**
          * Way
+         * @description The two ways of a conversation: out, and home on the return path.
          * @enum {string}
          */
         Way: "out" | "home";
@@ -3783,6 +4112,80 @@ export interface operations {
             };
         };
     };
+    carry_out: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+                "grey-heron-author"?: string | null;
+            };
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenNetwork"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     undo: {
         parameters: {
             query?: never;
@@ -4628,7 +5031,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Preview"];
+                "application/json": components["schemas"]["Trial"];
             };
         };
         responses: {
@@ -4638,7 +5041,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Book"];
+                    "application/json": components["schemas"]["Foreseen"];
                 };
             };
             /** @description Not Found */
@@ -6088,7 +6491,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Preview"];
+                "application/json": components["schemas"]["Trial"];
             };
         };
         responses: {

@@ -1,34 +1,27 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useMemo } from "react";
 import {
   ApiError,
-  ask,
-  type Book,
-  type Change,
-  type Count,
-  type DeviceFacts,
-  type Difference,
-  type NetworkSummary,
+  answer,
+  api,
+  asWritten,
+  basedOn,
+  type Intent,
   type OpenNetwork,
-  type Parting,
-  type PartLines,
-  type PastResult,
-  type Places,
-  type ReachForeseen,
-  type Ready,
-  type RevisionItem,
-  type Run,
-  type Sent,
+  of,
   type State,
-  type TraceReport,
-  type Written,
+  trying,
 } from "./client";
-import { finished, useProgress, useWork, type Work } from "./work";
+import { finished, useProgress } from "./work";
 
 const OTHER_WINDOWS = 4000;
 
-export const useNetworks = () =>
-  useQuery({ queryKey: ["networks"], queryFn: () => ask<NetworkSummary[]>("/networks") });
+const networks = () => ({
+  queryKey: ["networks"],
+  queryFn: () => answer(api.GET("/api/networks")),
+});
+
+export const useNetworks = () => useQuery(networks());
 
 /** The open network; looks now and then whether another window has changed it, and only then reads it again. */
 export function useNetwork(id: string) {
@@ -41,10 +34,10 @@ export function useNetwork(id: string) {
       await finished(
         client,
         queryKey,
-        (signal) => ask<Work<Ready>>(`/networks/${id}/open`, { method: "POST", signal }),
+        (signal) => answer(api.POST("/api/networks/{network_id}/open", { params: of(id), signal })),
         signal,
       );
-      const read = await ask<OpenNetwork>(`/networks/${id}`);
+      const read = await answer(api.GET("/api/networks/{network_id}", { params: of(id) }));
       // An edit that was made meanwhile has brought something newer.
       const held = client.getQueryData<OpenNetwork>(["network", id]);
       return held && held.version > read.version ? held : read;
@@ -52,8 +45,7 @@ export function useNetwork(id: string) {
     staleTime: Number.POSITIVE_INFINITY,
   });
   const { data: summaries } = useQuery({
-    queryKey: ["networks"],
-    queryFn: () => ask<NetworkSummary[]>("/networks"),
+    ...networks(),
     refetchInterval: OTHER_WINDOWS,
     refetchOnWindowFocus: "always",
   });
@@ -67,43 +59,42 @@ export function useNetwork(id: string) {
   return { ...found, done };
 }
 
-/** The book of a version, tried beside the page; the verdicts before stay, as such, until it is there. */
-export const useBook = (id: string, version: number) =>
-  useWork<Book>({
-    queryKey: ["book", id, version],
-    begin: (signal) => ask<Work<Book>>(`/networks/${id}/book`, { method: "POST", signal }),
-  });
-
 export const usePlaces = (id: string, version: number) =>
   useQuery({
     queryKey: ["places", id, version],
-    queryFn: () => ask<Places>(`/networks/${id}/places`),
+    queryFn: () => answer(api.GET("/api/networks/{network_id}/places", { params: of(id) })),
     placeholderData: keepPreviousData,
   });
 
-/** The trace of a flow in one state; of a trial, after changes that are not made. */
+/** The trace of a flow in one state; of a trial, as the draft would be. */
 export const useTrace = (
   id: string,
   version: number,
   flow: string | null,
   state: State,
-  trial: Change[] | null,
+  intent: Intent | null,
 ) =>
   useQuery({
-    queryKey: ["trace", id, version, flow, state, trial],
+    queryKey: ["trace", id, version, flow, state, intent],
     queryFn: ({ signal }) =>
-      ask<TraceReport>(`/networks/${id}/trace`, { body: { flow, state, changes: trial ?? [] }, signal }),
+      answer(
+        api.POST("/api/networks/{network_id}/trace", {
+          params: of(id),
+          body: { flow: flow ?? "", state, ...trying(intent) },
+          signal,
+        }),
+      ),
     enabled: flow !== null,
     placeholderData: (previous) => (previous?.flow === flow ? previous : undefined),
     retry: false,
-    gcTime: trial ? 30_000 : undefined,
+    gcTime: intent ? 30_000 : undefined,
   });
 
 /** What differs between what is running and the draft, line by line. */
 export const useDifferences = (id: string, version: number) =>
   useQuery({
     queryKey: ["differences", id, version],
-    queryFn: () => ask<Difference[]>(`/networks/${id}/changes`),
+    queryFn: () => answer(api.GET("/api/networks/{network_id}/changes", { params: of(id) })),
     placeholderData: keepPreviousData,
   });
 
@@ -111,7 +102,8 @@ export const useDifferences = (id: string, version: number) =>
 export const usePartings = (id: string, version: number, flow: string | null) =>
   useQuery({
     queryKey: ["partings", id, version, flow],
-    queryFn: () => ask<Parting[]>(`/networks/${id}/compare`, { body: { flow } }),
+    queryFn: () =>
+      answer(api.POST("/api/networks/{network_id}/compare", { params: of(id), body: { flow: flow ?? "" } })),
     enabled: flow !== null,
     retry: false,
   });
@@ -120,28 +112,46 @@ export const usePartings = (id: string, version: number, flow: string | null) =>
 export const useHistory = (id: string, version: number | undefined, test: string) =>
   useQuery({
     queryKey: ["history", id, version, test],
-    queryFn: () => ask<PastResult[]>(`/networks/${id}/tests/${test}/history`),
+    queryFn: () =>
+      answer(
+        api.GET("/api/networks/{network_id}/tests/{test_id}/history", {
+          params: { path: { network_id: id, test_id: test } },
+        }),
+      ),
     enabled: version !== undefined,
   });
 
-/** What the book would say after `changes`, which are not made. */
-export const usePreview = (id: string, version: number, changes: Change[] | null) =>
+/** What would be if an intent were carried out: the book, the placements, the lists. */
+export const useForeseenOf = (id: string, version: number, intent: Intent | null) =>
   useQuery({
-    queryKey: ["preview", id, version, changes],
-    queryFn: ({ signal }) => ask<Book>(`/networks/${id}/preview`, { body: { changes }, signal }),
-    enabled: changes !== null,
-    placeholderData: changes === null ? undefined : keepPreviousData,
+    queryKey: ["preview", id, version, intent],
+    queryFn: ({ signal }) =>
+      answer(
+        api.POST("/api/networks/{network_id}/preview", {
+          params: of(id),
+          body: { ...trying(intent) },
+          signal,
+        }),
+      ),
+    enabled: intent !== null,
+    placeholderData: intent === null ? undefined : keepPreviousData,
     retry: false,
     gcTime: 30_000,
   });
 
-/** How many cells of the reach matrix `changes` would change, and which way. */
-export const useReachPreview = (id: string, version: number, changes: Change[] | null) =>
+/** How many cells of the reach matrix an intent would change, and which way; null: the draft as it is. */
+export const useReachForeseen = (id: string, version: number, asked: boolean, intent: Intent | null) =>
   useQuery({
-    queryKey: ["reach-preview", id, version, changes],
+    queryKey: ["reach-preview", id, version, intent],
     queryFn: ({ signal }) =>
-      ask<ReachForeseen>(`/networks/${id}/reach/preview`, { body: { changes }, signal }),
-    enabled: changes !== null,
+      answer(
+        api.POST("/api/networks/{network_id}/reach/preview", {
+          params: of(id),
+          body: { ...trying(intent) },
+          signal,
+        }),
+      ),
+    enabled: asked,
     retry: false,
     gcTime: 30_000,
   });
@@ -149,7 +159,12 @@ export const useReachPreview = (id: string, version: number, changes: Change[] |
 export const useDeviceFacts = (id: string, version: number, device: string, state: State) =>
   useQuery({
     queryKey: ["facts", id, version, device, state],
-    queryFn: () => ask<DeviceFacts>(`/networks/${id}/devices/${device}?state=${state}`),
+    queryFn: () =>
+      answer(
+        api.GET("/api/networks/{network_id}/devices/{name}", {
+          params: { path: { network_id: id, name: device }, query: { state } },
+        }),
+      ),
     placeholderData: keepPreviousData,
   });
 
@@ -157,23 +172,31 @@ export const useDeviceFacts = (id: string, version: number, device: string, stat
 export const useParts = (id: string, version: number, device: string) =>
   useQuery({
     queryKey: ["parts", id, version, device],
-    queryFn: () => ask<PartLines[]>(`/networks/${id}/devices/${device}/parts`),
+    queryFn: () =>
+      answer(
+        api.GET("/api/networks/{network_id}/devices/{name}/parts", {
+          params: { path: { network_id: id, name: device } },
+        }),
+      ),
     placeholderData: (previous, query) => (query?.queryKey[3] === device ? previous : undefined),
   });
 
 export const useCounters = (id: string) =>
-  useQuery({ queryKey: ["counters", id], queryFn: () => ask<Count[]>(`/networks/${id}/counters`) });
+  useQuery({
+    queryKey: ["counters", id],
+    queryFn: () => answer(api.GET("/api/networks/{network_id}/counters", { params: of(id) })),
+  });
 
 /** The newest lines of the log in which `text` stands, of one action or both. */
-export const useLog = (id: string, text: string, action: string) =>
+export const useLog = (id: string, text: string, action: "permit" | "deny" | "") =>
   useQuery({
     queryKey: ["log", id, text, action],
-    queryFn: () => {
-      const query = new URLSearchParams();
-      if (text) query.set("text", text);
-      if (action) query.set("action", action);
-      return ask<Written[]>(`/networks/${id}/log?${query}`);
-    },
+    queryFn: () =>
+      answer(
+        api.GET("/api/networks/{network_id}/log", {
+          params: { ...of(id), query: { text: text || null, action: action || null } },
+        }),
+      ),
     placeholderData: keepPreviousData,
   });
 
@@ -185,17 +208,17 @@ export function useTraffic(id: string) {
     client.invalidateQueries({ queryKey: ["log", id] });
   };
   const send = useMutation({
-    mutationFn: (request: { flow: string; times: number; state: State }) =>
-      ask<Sent>(`/networks/${id}/send`, { body: request }),
+    mutationFn: (body: { flow: string; times: number; state: State }) =>
+      answer(api.POST("/api/networks/{network_id}/send", { params: of(id), body })),
     onSuccess,
   });
   const run = useMutation({
-    mutationFn: (request: { tests: string[] | null; state: State }) =>
-      ask<Run>(`/networks/${id}/run`, { body: request }),
+    mutationFn: (body: { tests: string[] | null; state: State }) =>
+      answer(api.POST("/api/networks/{network_id}/run", { params: of(id), body })),
     onSuccess,
   });
   const reset = useMutation({
-    mutationFn: () => ask<void>(`/networks/${id}/counters`, { method: "DELETE" }),
+    mutationFn: () => answer(api.DELETE("/api/networks/{network_id}/counters", { params: of(id) })),
     onSuccess,
   });
   return { send, run, reset };
@@ -204,50 +227,60 @@ export function useTraffic(id: string) {
 export const useRevisions = (id: string, version: number) =>
   useQuery({
     queryKey: ["revisions", id, version],
-    queryFn: () => ask<RevisionItem[]>(`/networks/${id}/revisions`),
+    queryFn: () => answer(api.GET("/api/networks/{network_id}/revisions", { params: of(id) })),
   });
 
 export type DraftStep = "undo" | "redo" | "discard" | "apply";
-
-export interface EditRequest {
-  label: string;
-  changes: Change[];
-}
 
 /** Writes to the draft. Each is based on the version on screen; a conflict shows the newer draft. */
 export function useDraft(id: string) {
   const client = useQueryClient();
   const keep = (network: OpenNetwork) => client.setQueryData(["network", id], network);
-  const version = () => client.getQueryData<OpenNetwork>(["network", id])?.version;
+  const params = () => ({
+    ...of(id),
+    header: basedOn(client.getQueryData<OpenNetwork>(["network", id])?.version),
+  });
   const onError = (error: Error) => {
     if (error instanceof ApiError && error.conflict) client.invalidateQueries({ queryKey: ["network", id] });
   };
-  const edit = useMutation({
-    mutationFn: (request: EditRequest) =>
-      ask<OpenNetwork>(`/networks/${id}/draft/edits`, { body: request, version: version() }),
+  const carryOut = useMutation({
+    mutationFn: (intent: Intent) =>
+      answer(
+        api.POST("/api/networks/{network_id}/draft/intents", { params: params(), body: asWritten(intent) }),
+      ),
     onSuccess: keep,
     onError,
   });
   const step = useMutation({
-    mutationFn: ({ step, note }: { step: DraftStep; note?: string }) =>
-      ask<OpenNetwork>(`/networks/${id}/draft/${step}`, {
-        method: "POST",
-        body: step === "apply" ? { note: note ?? "" } : undefined,
-        version: version(),
-      }),
+    mutationFn: ({ step, note = "" }: { step: DraftStep; note?: string }) => {
+      const asked = { params: params() };
+      if (step === "undo") return answer(api.POST("/api/networks/{network_id}/draft/undo", asked));
+      if (step === "redo") return answer(api.POST("/api/networks/{network_id}/draft/redo", asked));
+      if (step === "discard") return answer(api.POST("/api/networks/{network_id}/draft/discard", asked));
+      return answer(api.POST("/api/networks/{network_id}/draft/apply", { ...asked, body: { note } }));
+    },
     onSuccess: keep,
     onError,
   });
   const restore = useMutation({
-    mutationFn: (revision: number) =>
-      ask<OpenNetwork>(`/networks/${id}/revisions/${revision}/restore`, {
-        method: "POST",
-        version: version(),
-      }),
+    mutationFn: (number: number) => {
+      const { path, header } = params();
+      return answer(
+        api.POST("/api/networks/{network_id}/revisions/{number}/restore", {
+          params: { path: { ...path, number }, header },
+        }),
+      );
+    },
     onSuccess: keep,
     onError,
   });
-  return { edit, step, restore };
+  const { mutateAsync: carry, isPending: saving } = carryOut;
+  const { mutate: take, isPending: stepping } = step;
+  const { mutate: bring } = restore;
+  return useMemo(
+    () => ({ carryOut: carry, saving, step: take, stepping, restore: bring }),
+    [carry, saving, take, stepping, bring],
+  );
 }
 
 export type Draft = ReturnType<typeof useDraft>;

@@ -5,12 +5,13 @@ import {
   useQuery,
   useQueryClient,
 } from "@tanstack/react-query";
-import { ApiError, ask } from "./client";
+import { ApiError, answer, api } from "./client";
 
 const BETWEEN_LOOKS = 250;
 /** How often work that the server no longer knows is begun anew before that is shown as an error. */
 const MOST_BEGUN = 3;
 
+/** How far long work is, and its result once it is there. */
 export interface Work<T> {
   id: string;
   done: number;
@@ -63,7 +64,8 @@ export async function finished<T>(
 ): Promise<T> {
   const tell = (done: number) => client.setQueryData(progressKey(queryKey), done);
   let work: Work<T> | null = null;
-  const cancel = () => work && void ask(`/jobs/${work.id}`, { method: "DELETE" }).catch(() => null);
+  const job = () => ({ params: { path: { job_id: work?.id ?? "" } } });
+  const cancel = () => work && void api.DELETE("/api/jobs/{job_id}", job()).catch(() => null);
   signal.addEventListener("abort", cancel);
   try {
     for (let begun = 1; ; begun++) {
@@ -73,7 +75,7 @@ export async function finished<T>(
         while (work.result === null) {
           await new Promise((resolve) => setTimeout(resolve, BETWEEN_LOOKS));
           signal.throwIfAborted();
-          work = await ask<Work<T>>(`/jobs/${work.id}`, { signal });
+          work = (await answer(api.GET("/api/jobs/{job_id}", { ...job(), signal }))) as Work<T>;
           tell(work.done);
         }
         return work.result;

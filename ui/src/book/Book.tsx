@@ -1,21 +1,28 @@
-import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { ask, type Change, type FlowReading, type TestFlow, type TestMarks } from "../api/client";
+import { ActionMenu } from "../actions/ActionMenu";
+import type { TestFlow, TestMarks } from "../api/client";
+import { readFlow, readTable, useFlowReading } from "../api/reading";
 import { NotationField } from "../editor/NotationField";
 import { FLOW } from "../editor/notation";
+import { Failed } from "../kit/Failed";
+import { useNotices } from "../kit/notices";
+import { VerdictMark } from "../marks/VerdictMark";
 import { Requirements } from "../policy/Requirements";
-import { useWorkbench } from "../shell/context";
-import { Menu } from "../shell/Menu";
-import { download } from "../state/download";
-import { freeTestId, putTest } from "../state/edits";
-import { VerdictMark } from "./VerdictMark";
+import { goToTest, useLocation } from "../state/location";
+import { useForeseen } from "../workbench/foreseen";
+import { useHandler } from "../workbench/handlers";
+import { useOpened } from "../workbench/opened";
+import { useTrial } from "../workbench/trial";
 
 /** The left side: every test flow with its three verdicts. */
 export function Book() {
-  const { network, book, trying, trial, preview, place, run } = useWorkbench();
+  const { network, book, trying, reads, run } = useOpened();
+  const { trial } = useTrial();
+  const foreseen = useForeseen();
+  const location = useLocation();
   const [surprises, setSurprises] = useState(false);
   const marks = new Map(book?.tests.map((test) => [test.id, test]));
-  const previewed = new Map(preview.book?.tests.map((test) => [test.id, test]));
+  const previewed = new Map(foreseen.tests?.map((test) => [test.id, test]));
   const tests = network.draft.tests;
   const groups = [...new Set(tests.map((test) => test.group))];
   const unexpected = tests.filter((test) => isSurprise(marks.get(test.id)));
@@ -88,7 +95,7 @@ export function Book() {
                     test={test}
                     marks={marks.get(test.id)}
                     previewed={previewed.get(test.id)}
-                    chosen={place.test === test.id}
+                    chosen={location.test === test.id}
                   />
                 ))}
               </ul>
@@ -97,6 +104,7 @@ export function Book() {
         })}
       </div>
       <div className="border-t border-rule px-3 py-2">
+        <Failed of={reads.book} className="pb-1 text-fine" />
         <NewTest />
         <div className="quiet mt-1 flex items-baseline justify-between text-fine">
           <span data-testid="book-summary">
@@ -118,7 +126,7 @@ export function Book() {
 
 /** What the book comes to, as far as it is known. */
 function Outcome({ unexpected }: { unexpected: number }) {
-  const { book, trying, network } = useWorkbench();
+  const { book, trying, network } = useOpened();
   if (network.draft.tests.length === 0) return <>none to try</>;
   if (!book) return <>not tried yet{trying.working ? `: ${Math.round(trying.done * 100)}%` : ""}</>;
   if (trying.stale) return <>being tried again: {Math.round(trying.done * 100)}%</>;
@@ -128,15 +136,15 @@ function Outcome({ unexpected }: { unexpected: number }) {
 const isSurprise = (marks: TestMarks | undefined) =>
   marks !== undefined && marks.draft.judgement?.standing !== "holds";
 
-interface RowProps {
+interface TestRowProps {
   test: TestFlow;
   marks: TestMarks | undefined;
   previewed: TestMarks | undefined;
   chosen: boolean;
 }
 
-function Row({ test, marks, previewed, chosen }: RowProps) {
-  const { go, trying } = useWorkbench();
+function Row({ test, marks, previewed, chosen }: TestRowProps) {
+  const { trying } = useOpened();
   const row = useRef<HTMLButtonElement>(null);
   useEffect(() => {
     if (chosen) row.current?.scrollIntoView({ block: "nearest" });
@@ -151,7 +159,7 @@ function Row({ test, marks, previewed, chosen }: RowProps) {
         type="button"
         aria-current={chosen ? "true" : undefined}
         data-test={test.id}
-        onClick={() => go({ test: test.id, chosen: `test:${test.id}` })}
+        onClick={() => goToTest(test.id)}
         className={`flex w-full items-start gap-1 border-l-[3px] py-0.5 pr-1.5 pl-[9px] text-left ${
           chosen ? "border-ink bg-plate" : "border-transparent hover:bg-plate/70"
         }`}
@@ -191,14 +199,16 @@ const Untried = () => (
 
 /** The whole book as a table: out to a file, or in from one. */
 function TableMenu() {
-  const { id, make, notices, run } = useWorkbench();
+  const { id, make } = useOpened();
+  const notices = useNotices();
   const file = useRef<HTMLInputElement>(null);
+  useHandler("book.import", () => file.current?.click());
   const read = async (chosen: File) => {
     try {
       const text = await chosen.text();
-      const { changes } = await ask<{ changes: Change[] }>(`/networks/${id}/tests/table`, { text });
+      const { changes } = await readTable(id, text);
       if (!changes.length) notices.say(`${chosen.name} has no test flows.`);
-      else if (await make({ label: `import ${chosen.name}`, changes }))
+      else if (await make({ do: "changes", label: `import ${chosen.name}`, made: changes }))
         notices.say(`${changes.length} test flows were added from ${chosen.name}.`);
     } catch (error) {
       notices.fail(error);
@@ -219,17 +229,13 @@ function TableMenu() {
           event.target.value = "";
         }}
       />
-      <Menu
+      <ActionMenu
         className="quiet px-1 font-normal"
         label="The whole book"
-        items={[
-          ["Run all", () => run(null)],
-          ["Export as CSV", () => download(`/api/networks/${id}/tests/table`)],
-          ["Import CSV…", () => file.current?.click()],
-        ]}
+        actions={["book.run", "book.export", "book.import"]}
       >
         ▾
-      </Menu>
+      </ActionMenu>
     </>
   );
 }
@@ -237,31 +243,27 @@ function TableMenu() {
 const KEPT = "grey-heron:new-test";
 
 function NewTest() {
-  const { id, network, make, go, place } = useWorkbench();
+  const notices = useNotices();
+  const { id, network, make } = useOpened();
+  const location = useLocation();
   const [text, setText] = useState(() => sessionStorage.getItem(KEPT) ?? "");
   const [tried, setTried] = useState(false);
   useEffect(() => sessionStorage.setItem(KEPT, text), [text]);
-  const reading = useQuery({
-    queryKey: ["flow", id, network.version, text],
-    queryFn: () => ask<FlowReading>(`/networks/${id}/tests/read`, { body: { text } }),
-    enabled: tried && text.trim() !== "",
-    placeholderData: (previous) => previous,
-    gcTime: 10_000,
-  });
-  const problem = tried && text.trim() ? reading.data?.problems[0] : undefined;
+  const asked = tried && text.trim() !== "";
+  const reading = useFlowReading(id, network.version, text, asked);
+  const problem = asked ? reading.data?.problems[0] : undefined;
 
   const submit = async () => {
     if (!text.trim()) return;
     setTried(true);
-    const read = await ask<FlowReading>(`/networks/${id}/tests/read`, { body: { text } }).catch(() => null);
+    const read = await readFlow(id, text).catch(notices.fail);
     if (!read?.formatted) return;
-    const group = network.draft.tests.find((test) => test.id === place.test)?.group ?? "";
-    const test: TestFlow = { id: freeTestId(network.draft), flow: read.formatted, group, note: "" };
-    if (await make(putTest(test, `test ${read.formatted}`))) {
-      setText("");
-      setTried(false);
-      go({ test: test.id, chosen: `test:${test.id}` });
-    }
+    const group = network.draft.tests.find((test) => test.id === location.test)?.group ?? "";
+    const [made] = (await make({ do: "new-tests", flows: [read.formatted], group })) ?? [];
+    if (!made) return;
+    setText("");
+    setTried(false);
+    goToTest(made.key);
   };
 
   return (

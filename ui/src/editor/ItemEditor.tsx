@@ -1,13 +1,12 @@
 import { defaultKeymap, history, historyKeymap, indentWithTab } from "@codemirror/commands";
 import { EditorState } from "@codemirror/state";
 import { EditorView, keymap } from "@codemirror/view";
-import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { ask, type Change, type ItemReading, type ItemText } from "../api/client";
-import { useWorkbench } from "../shell/context";
+import type { Change } from "../api/client";
+import { useItemReading, useItemText } from "../api/reading";
+import { Failed } from "../kit/Failed";
 import { styleNonce } from "../state/nonce";
-
-type Collection = Change["collection"];
+import { useOpened } from "../workbench/opened";
 
 const plain = EditorView.theme({
   "&": { fontSize: "12px" },
@@ -17,7 +16,7 @@ const plain = EditorView.theme({
 });
 
 interface Props {
-  collection: Collection;
+  collection: Change["collection"];
   /** The item to edit, or null for a new one. */
   itemKey: string | null;
   start: string;
@@ -26,16 +25,10 @@ interface Props {
 
 /** One item of the document as the text that stands in a workspace file, checked as it is typed. */
 export function ItemEditor({ collection, itemKey, start, onDone }: Props) {
-  const { id, network, make } = useWorkbench();
+  const { id, network, make } = useOpened();
   const [text, setText] = useState(start);
   const host = useRef<HTMLDivElement>(null);
-  const query = itemKey === null ? "" : `?key=${encodeURIComponent(itemKey)}`;
-  const reading = useQuery({
-    queryKey: ["item", id, network.version, collection, itemKey, text],
-    queryFn: () => ask<ItemReading>(`/networks/${id}/items/${collection}${query}`, { body: { text } }),
-    placeholderData: (previous) => previous,
-    gcTime: 10_000,
-  });
+  const reading = useItemReading(id, network.version, collection, itemKey, text);
   const change = reading.isPlaceholderData ? null : reading.data?.change;
 
   useEffect(() => {
@@ -67,12 +60,13 @@ export function ItemEditor({ collection, itemKey, start, onDone }: Props) {
     if (!change) return;
     const name = String(change.item?.name ?? change.key);
     const label = itemKey ? `edit ${itemKey}` : `new ${name}`;
-    if (await make({ label, changes: [change] })) onDone(collection === "devices" ? name : null);
+    if (await make({ do: "changes", label, made: [change] })) onDone(collection === "devices" ? name : null);
   };
 
   return (
     <section aria-label={itemKey ? `Edit ${itemKey}` : "New item"}>
       <div ref={host} className="max-h-[340px] overflow-y-auto border-y border-rule bg-plate" />
+      <Failed of={reading} />
       {reading.data?.problems.map((problem) => (
         <p key={`${problem.where}${problem.message}`} role="alert" className="px-4 pt-1 text-clay">
           {problem.line ? `Line ${problem.line}: ` : `${problem.where.replace(/^text, /, "")}: `}
@@ -98,11 +92,8 @@ export function ItemEditor({ collection, itemKey, start, onDone }: Props) {
 
 /** The editor for an item that is there already. */
 export function ExistingItemEditor(props: Omit<Props, "start" | "itemKey"> & { itemKey: string }) {
-  const { id, network } = useWorkbench();
-  const text = useQuery({
-    queryKey: ["item-text", id, network.version, props.collection, props.itemKey],
-    queryFn: () =>
-      ask<ItemText>(`/networks/${id}/items/${props.collection}?key=${encodeURIComponent(props.itemKey)}`),
-  });
-  return text.data ? <ItemEditor {...props} start={text.data.text} /> : null;
+  const { id, network } = useOpened();
+  const text = useItemText(id, network.version, props.collection, props.itemKey);
+  if (text.data) return <ItemEditor {...props} start={text.data.text} />;
+  return <Failed of={text} />;
 }

@@ -3,14 +3,16 @@ import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { type Diagnostic, lintKeymap, setDiagnostics } from "@codemirror/lint";
 import { Compartment, EditorState } from "@codemirror/state";
 import { EditorView, keymap } from "@codemirror/view";
-import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { type AccessList, ask, type ListReading, type ProblemItem } from "../api/client";
+import type { AccessList, Intent, ListReading, ProblemItem } from "../api/client";
 import { useCounters } from "../api/queries";
-import { useWorkbench } from "../shell/context";
-import { onCursor } from "../state/cursor";
-import { putList } from "../state/edits";
+import { useListReading } from "../api/reading";
+import { Failed } from "../kit/Failed";
+import { useNotices } from "../kit/notices";
+import { useFocusTaker } from "../state/focus";
 import { useSettled } from "../state/useSettled";
+import { useOpened } from "../workbench/opened";
+import { useTrial } from "../workbench/trial";
 import { hitGutter, hitsOf } from "./counters";
 import { duplicateEntry, moveEntryDown, moveEntryUp, remarkEntry } from "./moving";
 import { completions, notation } from "./notation";
@@ -28,8 +30,11 @@ interface Props {
 }
 
 export function ListEditor({ list, point }: Props) {
-  const { id, network, draft, preview, notices } = useWorkbench();
-  const counts = useCounters(id).data;
+  const { id, network, draft } = useOpened();
+  const { show: showTrial } = useTrial();
+  const notices = useNotices();
+  const counters = useCounters(id);
+  const counts = counters.data;
   const hits = useMemo(() => hitsOf(counts ?? [], list.name, point ?? null), [counts, list.name, point]);
   const margin = useRef(new Compartment());
   const saved = list.entries ?? "";
@@ -42,15 +47,8 @@ export function ListEditor({ list, point }: Props) {
   const dirty = text !== saved;
   const elsewhere = dirty && saved !== based;
 
-  const reading = useQuery({
-    queryKey: ["reading", id, network.version, list.name, list.family, list.kind, settled],
-    queryFn: () =>
-      ask<ListReading>(`/networks/${id}/lists/read`, {
-        body: { name: list.name, family: list.family, kind: list.kind, entries: settled },
-      }),
-    placeholderData: (previous) => previous,
-    gcTime: 10_000,
-  });
+  const { name, family, kind } = list;
+  const reading = useListReading(id, network.version, { name, family, kind, entries: settled });
   const problems = reading.data?.problems ?? [];
   const current = settled === text && !reading.isPlaceholderData && reading.data !== undefined;
 
@@ -76,20 +74,21 @@ export function ListEditor({ list, point }: Props) {
     else localStorage.removeItem(key);
   }, [dirty, key, text]);
 
-  const { show: showPreview } = preview;
   const clean = current && dirty && problems.length === 0;
   useEffect(() => {
-    if (clean) showPreview({ list: list.name, edit: putList({ ...list, entries: settled }), kind: "typed" });
-    else if (!dirty) showPreview(null);
-  }, [clean, dirty, settled, list, showPreview]);
-  useEffect(() => () => showPreview(null), [showPreview]);
+    if (clean) {
+      const intent = putting(list, settled);
+      showTrial({ list: list.name, label: `edit ${list.name}`, intent, kind: "typed" });
+    } else if (!dirty) showTrial(null);
+  }, [clean, dirty, settled, list, showTrial]);
+  useEffect(() => () => showTrial(null), [showTrial]);
 
   const save = useCallback(async () => {
     notices.clear();
     if (view.current) closeCompletion(view.current);
     const written = view.current?.state.doc.toString() ?? text;
     try {
-      const after = await draft.edit.mutateAsync(putList({ ...list, entries: written }));
+      const after = await draft.carryOut(putting(list, written));
       const formatted = after.draft.lists.find((each) => each.name === list.name)?.entries ?? "";
       setBased(formatted);
       setText(formatted);
@@ -97,12 +96,18 @@ export function ListEditor({ list, point }: Props) {
     } catch (error) {
       notices.fail(error);
     }
-  }, [draft.edit, list, notices, show, text]);
+  }, [draft, list, notices, show, text]);
+  // An editor that is made anew loses its history: what is typed and counted comes into it otherwise.
+  const first = useRef({ text, hits });
   const latestSave = useRef(save);
-  latestSave.current = save;
+  useEffect(() => {
+    latestSave.current = save;
+    first.current = { text, hits };
+  });
 
   useEffect(() => {
     if (!host.current) return;
+    const { text, hits } = first.current;
     const saveNow = () => {
       latestSave.current();
       return true;
@@ -144,15 +149,13 @@ export function ListEditor({ list, point }: Props) {
       }),
     });
     view.current = editor;
-    const stop = onCursor(`list:${list.name}`, () => {
-      editor.dispatch({ selection: { anchor: editor.state.doc.length } });
-      editor.focus();
-    });
-    return () => {
-      stop();
-      editor.destroy();
-    };
+    return () => editor.destroy();
   }, [id, list.name, list.family, list.kind]);
+  useFocusTaker(`list:${list.name}`, () => {
+    const editor = view.current;
+    editor?.dispatch({ selection: { anchor: editor.state.doc.length } });
+    editor?.focus();
+  });
 
   useEffect(() => {
     view.current?.dispatch({ effects: margin.current.reconfigure(hitGutter(hits)) });
@@ -187,6 +190,8 @@ export function ListEditor({ list, point }: Props) {
           </span>
         </span>
       </div>
+      <Failed of={reading} />
+      <Failed of={counters} />
       {saved.trim() === "" && <FirstLines list={list} onTake={take} />}
       {problems.length > 0 && (
         <ul className="px-3 pt-2" aria-label="Problems">
@@ -211,7 +216,7 @@ export function ListEditor({ list, point }: Props) {
         <button
           type="button"
           className="button button-strong"
-          disabled={!dirty || problems.length > 0 || draft.edit.isPending}
+          disabled={!dirty || problems.length > 0 || draft.saving}
           onClick={save}
         >
           {elsewhere ? "Save mine over it" : "Save to draft"}
@@ -242,6 +247,14 @@ export function ListEditor({ list, point }: Props) {
     </section>
   );
 }
+
+/** A list with other entries. */
+const putting = (list: AccessList, entries: string): Intent => ({
+  do: "put",
+  label: `edit ${list.name}`,
+  collection: "lists",
+  item: { ...list, entries },
+});
 
 const FIRST: Record<string, [string, string][]> = {
   "ipv4 extended": [

@@ -8,7 +8,9 @@ import { history, historyKeymap, standardKeymap } from "@codemirror/commands";
 import { EditorState, Prec } from "@codemirror/state";
 import { EditorView, keymap, placeholder, tooltips } from "@codemirror/view";
 import { useEffect, useRef } from "react";
-import { type Asked, completions, notation } from "./notation";
+import type { Asked } from "../api/reading";
+import { useFocusTaker } from "../state/focus";
+import { completions, notation } from "./notation";
 
 const oneLine = Prec.high(EditorView.theme({ ".cm-line": { padding: "0 8px", textIndent: "0" } }));
 
@@ -41,10 +43,16 @@ export function NotationField({
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
   const latest = useRef({ onChange, onSubmit });
-  latest.current = { onChange, onSubmit };
+  useEffect(() => {
+    latest.current = { onChange, onSubmit };
+  });
+  // What is asked and how the field is called stay as they were when it appeared: an editor that is made
+  // anew loses what is typed.
+  const first = useRef({ asked, label, hint, value });
 
   useEffect(() => {
     if (!host.current) return;
+    const { asked, label, hint, value } = first.current;
     const submit = () => {
       latest.current.onSubmit();
       return true;
@@ -95,6 +103,7 @@ export function NotationField({
     }
     return () => editor.destroy();
   }, [network, focused]);
+  useFocusTaker(label, () => view.current?.focus());
 
   useEffect(() => {
     const editor = view.current;

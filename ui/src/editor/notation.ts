@@ -2,7 +2,7 @@ import { type CompletionContext, type CompletionResult, closeCompletion } from "
 import { HighlightStyle, StreamLanguage, syntaxHighlighting } from "@codemirror/language";
 import { EditorView } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
-import { ask, type Completion, type Options, type Section } from "../api/client";
+import { type Asked, complete } from "../api/reading";
 import { styleNonce } from "../state/nonce";
 
 /** How the notation looks in an editor, and where its completions come from. */
@@ -103,15 +103,6 @@ const look = EditorView.theme({
 
 export const notation = [EditorView.cspNonce.of(styleNonce), language, syntaxHighlighting(colours), look];
 
-/** What a line is, and what its completions depend on beside what is typed. */
-export interface Asked {
-  of: Completion["of"];
-  family?: "ipv4" | "ipv6";
-  kind?: "standard" | "extended";
-  device?: string;
-  section?: Section;
-}
-
 export const FLOW: Asked = { of: "flow" };
 export const REQUIREMENT: Asked = { of: "requirement" };
 
@@ -123,7 +114,7 @@ export const completions =
     const text = context.state.sliceDoc(line.from, context.pos);
     if (/(^|\s)#/.test(text)) return null;
     if (!context.explicit && asked.of === "entry" && !text.trim()) return null;
-    const found = await ask<Options>(`/networks/${network}/complete`, { body: { ...asked, text } });
+    const found = await complete(network, asked, text);
     if (!found.options.length) return null;
     return {
       from: context.pos - found.word.length,

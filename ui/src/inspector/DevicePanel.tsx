@@ -1,9 +1,14 @@
-import { Fragment, useState } from "react";
+import { Fragment, useRef, useState } from "react";
 import type { Device, PartLines, Section } from "../api/client";
+import { traitsOf } from "../api/kinds";
 import { useDeviceFacts, useParts } from "../api/queries";
 import { ExistingItemEditor } from "../editor/ItemEditor";
-import { useWorkbench } from "../shell/context";
-import { joinDevices, pointKey, removeDevice, removeLink } from "../state/edits";
+import { Failed } from "../kit/Failed";
+import { useNotices } from "../kit/notices";
+import { useFocusTaker } from "../state/focus";
+import { go, useLocation } from "../state/location";
+import { pointKey } from "../state/points";
+import { useOpened } from "../workbench/opened";
 import { Name } from "./Name";
 import { PartField, Parts, SECTIONS } from "./Parts";
 
@@ -14,11 +19,14 @@ const DIRECTIONS = [
 
 /** A device: interfaces with what stands in their lanes, routes, lines, services. */
 export function DevicePanel({ device }: { device: Device }) {
-  const { id, network, place, make, go } = useWorkbench();
+  const { id, network, make } = useOpened();
+  const location = useLocation();
   const [editing, setEditing] = useState(false);
-  const facts = useDeviceFacts(id, network.version, device.name, place.state).data;
-  const parts = useParts(id, network.version, device.name).data ?? [];
-  const takesLists = ["router", "firewall", "host"].includes(device.kind);
+  const read = useDeviceFacts(id, network.version, device.name, location.state);
+  const facts = read.data;
+  const written = useParts(id, network.version, device.name);
+  const parts = written.data ?? [];
+  const takesLists = traitsOf(device).takes_lists;
   if (editing) {
     return (
       <div className="pt-3">
@@ -41,12 +49,13 @@ export function DevicePanel({ device }: { device: Device }) {
           <h2 className="font-semibold">
             {device.name}{" "}
             <span className="quiet font-normal">
-              {device.kind === "outside" ? "outside network" : device.kind}
+              {traitsOf(device).open_ended ? "outside network" : device.kind}
             </span>
           </h2>
         </Name>
       </div>
       {device.note && <p className="quiet">{device.note}</p>}
+      <Failed of={written} className="py-2" />
       {parts
         .filter(({ lines }) => lines.length > 0)
         .map(({ section, lines }) => (
@@ -62,6 +71,7 @@ export function DevicePanel({ device }: { device: Device }) {
         ))}
       <AddPart device={device.name} sections={parts} />
       <Links device={device} />
+      <Failed of={read} className="py-2" />
       <Lines title="OSPF neighbours" lines={facts?.neighbours ?? []} />
       <Lines title="Cut off by lists" lines={facts?.cut ?? []} wrong />
       <Lines title="Routes in use" lines={facts?.routes ?? []} mono />
@@ -73,7 +83,7 @@ export function DevicePanel({ device }: { device: Device }) {
           type="button"
           className="button"
           onClick={async () => {
-            if (await make(removeDevice(network.draft, device.name))) go({ chosen: null });
+            if (await make({ do: "remove", collection: "devices", key: device.name })) go({ chosen: null });
           }}
         >
           Remove
@@ -111,8 +121,11 @@ function Lines({
 
 /** What the device is linked to, and linking it with more. */
 function Links({ device }: { device: Device }) {
-  const { network, make, go, notices } = useWorkbench();
+  const { network, make } = useOpened();
+  const notices = useNotices();
   const { links, devices } = network.draft;
+  const field = useRef<HTMLInputElement>(null);
+  useFocusTaker("link", () => field.current?.focus());
   const own = links.filter((link) => link.ends.some((end) => end.startsWith(`${device.name}:`)));
   return (
     <>
@@ -140,7 +153,14 @@ function Links({ device }: { device: Device }) {
                 type="button"
                 className="quiet ml-auto underline"
                 aria-label={`Remove the link to ${far}`}
-                onClick={() => make(removeLink(link.ends))}
+                onClick={() =>
+                  make({
+                    do: "remove",
+                    label: `remove the link ${link.ends.join(" – ")}`,
+                    collection: "links",
+                    key: link.ends.join(" "),
+                  })
+                }
               >
                 remove
               </button>
@@ -158,14 +178,14 @@ function Links({ device }: { device: Device }) {
             notices.say(`There is no other device called “${field.value}”.`);
             return;
           }
-          make(joinDevices(network.draft, device, other));
+          make({ do: "link", one: device.name, other: other.name });
           field.value = "";
         }}
       >
         <input
           name="other"
           aria-label={`Link ${device.name} with`}
-          data-key="l"
+          ref={field}
           placeholder="another device"
           list="other-devices"
           autoComplete="off"
@@ -245,7 +265,7 @@ function Point({
   direction: "in" | "out";
   verb: string;
 }) {
-  const { network, go } = useWorkbench();
+  const { network } = useOpened();
   const key = pointKey({ device, at, direction });
   const placed = network.draft.placements.filter((each) => pointKey(each) === key).map((each) => each.list);
   return (

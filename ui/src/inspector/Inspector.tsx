@@ -1,6 +1,8 @@
-import type { ReactNode } from "react";
+import { type ReactNode, useRef } from "react";
 import { RequirementPanel } from "../policy/RequirementPanel";
-import { useWorkbench } from "../shell/context";
+import { useFocusTaker } from "../state/focus";
+import { go, useLocation } from "../state/location";
+import { useOpened } from "../workbench/opened";
 import { DevicePanel } from "./DevicePanel";
 import { ListPanel } from "./ListPanel";
 import { OverviewPanel } from "./OverviewPanel";
@@ -9,8 +11,11 @@ import { TestPanel } from "./TestPanel";
 
 /** The right side: whatever is chosen. */
 export function Inspector() {
-  const { place, network, go } = useWorkbench();
-  const [kind, ...rest] = (place.chosen ?? "").split(":");
+  const { network } = useOpened();
+  const side = useRef<HTMLElement>(null);
+  useFocusTaker("inspector", () => side.current?.focus());
+  const location = useLocation();
+  const [kind, ...rest] = (location.chosen ?? "").split(":");
   const name = rest.join(":");
   let panel: ReactNode = null;
   const device = kind === "device" && network.draft.devices.find((each) => each.name === name);
@@ -24,6 +29,7 @@ export function Inspector() {
   else if (kind === "point") panel = <PointPanel key={name} point={name} />;
   return (
     <aside
+      ref={side}
       aria-label="Inspector"
       tabIndex={-1}
       className="min-h-0 min-w-0 overflow-y-auto break-words outline-none"

@@ -1,14 +1,16 @@
 import type { AccessList } from "../api/client";
 import { ListEditor } from "../editor/ListEditor";
-import { useDragList } from "../map/useDragList";
-import { useWorkbench } from "../shell/context";
-import { pointKey, removeList } from "../state/edits";
+import { go, useLocation } from "../state/location";
+import { pointKey } from "../state/points";
 import { familyWord } from "../state/words";
+import { useCarrying } from "../workbench/carrying";
+import { useOpened } from "../workbench/opened";
+import { useDragList } from "../workbench/useDragList";
 import { Name } from "./Name";
 
 /** A list: its entries, where it is placed, and picking it up. */
 export function ListPanel({ list }: { list: AccessList }) {
-  const { network, go, make } = useWorkbench();
+  const { make } = useOpened();
   return (
     <>
       <ListHeading list={list} />
@@ -19,7 +21,8 @@ export function ListPanel({ list }: { list: AccessList }) {
           type="button"
           className="quiet underline"
           onClick={async () => {
-            if (await make(removeList(network.draft, list.name))) go({ chosen: null, list: null });
+            if (await make({ do: "remove", collection: "lists", key: list.name }))
+              go({ chosen: null, list: null });
           }}
         >
           Remove this list
@@ -30,14 +33,15 @@ export function ListPanel({ list }: { list: AccessList }) {
 }
 
 export function ListHeading({ list }: { list: AccessList }) {
-  const { pickUp, go, place } = useWorkbench();
+  const { pickUp } = useCarrying();
+  const location = useLocation();
   const startDrag = useDragList();
   const renamed = (name: string) => {
     const change = (key: string | null, was: string, is: string) => (key === was ? is : key);
     go({
-      chosen: change(place.chosen, `list:${list.name}`, `list:${name}`),
-      list: change(place.list, list.name, name),
-      beside: change(place.beside, list.name, name),
+      chosen: change(location.chosen, `list:${list.name}`, `list:${name}`),
+      list: change(location.list, list.name, name),
+      beside: change(location.beside, list.name, name),
     });
   };
   return (
@@ -61,7 +65,7 @@ export function ListHeading({ list }: { list: AccessList }) {
 }
 
 export function PlacedAt({ list }: { list: AccessList }) {
-  const { network, places, go } = useWorkbench();
+  const { network, places } = useOpened();
   const placed = network.draft.placements.filter((each) => each.list === list.name);
   const words = new Map(places?.points.map((point) => [pointKey(point), point.words]));
   return (

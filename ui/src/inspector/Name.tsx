@@ -1,6 +1,7 @@
 import { type ReactNode, useState } from "react";
-import { ask, type Renaming } from "../api/client";
-import { useWorkbench } from "../shell/context";
+import { rename as renaming } from "../api/reading";
+import { useNotices } from "../kit/notices";
+import { useOpened } from "../workbench/opened";
 
 interface NameProps {
   collection: "devices" | "lists";
@@ -12,7 +13,8 @@ interface NameProps {
 
 /** A heading that can be written anew: everything that speaks of the item then says the other name. */
 export function Name({ collection, name, children, onRenamed }: NameProps) {
-  const { id, make, notices } = useWorkbench();
+  const { id, make } = useOpened();
+  const notices = useNotices();
   const [written, setWritten] = useState<string | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
   const leave = () => {
@@ -22,11 +24,10 @@ export function Name({ collection, name, children, onRenamed }: NameProps) {
   const rename = async (other: string) => {
     if (other === name) return leave();
     try {
-      const body = { collection, key: name, name: other };
-      const found = await ask<Renaming>(`/networks/${id}/rename`, { body });
+      const found = await renaming(id, collection, name, other);
       const [wrong] = found.problems;
       if (wrong) setProblem(wrong.message);
-      else if (await make({ label: `rename ${name} to ${other}`, changes: found.changes })) {
+      else if (await make({ do: "changes", label: `rename ${name} to ${other}`, made: found.changes })) {
         leave();
         onRenamed(other);
       }

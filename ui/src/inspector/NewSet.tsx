@@ -1,19 +1,19 @@
 import { useState } from "react";
 import { ItemEditor } from "../editor/ItemEditor";
-import { Menu } from "../shell/Menu";
+import { Menu } from "../kit/Menu";
 
-type Collection = "address_sets" | "port_sets";
+type SetCollection = "address_sets" | "port_sets";
 
 /** Where a new set begins. */
-const TEMPLATES: Record<Collection, [label: string, text: string]> = {
+const TEMPLATES: Record<SetCollection, [label: string, text: string]> = {
   address_sets: ["Address set", "name: new-set\nmembers: []\n"],
   port_sets: ["Port set", "name: new-ports\nmembers: []\n"],
 };
-const COLLECTIONS = Object.keys(TEMPLATES) as Collection[];
+const COLLECTIONS = Object.keys(TEMPLATES) as SetCollection[];
 
 /** Adding a set, written as text. */
 export function NewSet() {
-  const [collection, setCollection] = useState<Collection | null>(null);
+  const [collection, setCollection] = useState<SetCollection | null>(null);
   if (!collection) {
     return (
       <Menu

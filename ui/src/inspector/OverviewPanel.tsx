@@ -1,14 +1,17 @@
 import { useState } from "react";
 import type { Change } from "../api/client";
 import { ExistingItemEditor } from "../editor/ItemEditor";
-import { useDragList } from "../map/useDragList";
-import { useWorkbench } from "../shell/context";
-import { NewList } from "../views/NewList";
+import { go } from "../state/location";
+import { useCarrying } from "../workbench/carrying";
+import { useOpened } from "../workbench/opened";
+import { useDragList } from "../workbench/useDragList";
+import { NewList } from "./NewList";
 import { NewSet } from "./NewSet";
 
 /** With nothing chosen: the lists, ready to be picked up. */
 export function OverviewPanel() {
-  const { network, go, pickUp } = useWorkbench();
+  const { network } = useOpened();
+  const { pickUp } = useCarrying();
   const startDrag = useDragList();
   const { lists, placements } = network.draft;
   return (
@@ -59,7 +62,7 @@ export function OverviewPanel() {
 
 /** Address and port sets; each opens as text. */
 function Sets() {
-  const { network } = useWorkbench();
+  const { network } = useOpened();
   const [open, setOpen] = useState<{ collection: Change["collection"]; key: string } | null>(null);
   const sets = (["address_sets", "port_sets"] as const).flatMap((collection) =>
     network.draft[collection].map((group) => ({ collection, group })),

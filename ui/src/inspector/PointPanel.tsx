@@ -1,12 +1,15 @@
-import { VerdictShape } from "../book/VerdictMark";
 import { ListEditor } from "../editor/ListEditor";
-import { useWorkbench } from "../shell/context";
-import { pointKey, takeOff } from "../state/edits";
+import { VerdictShape } from "../marks/VerdictMark";
+import { go } from "../state/location";
+import { pointKey, pointOf } from "../state/points";
 import { bareFlow, capital, familyWord } from "../state/words";
+import { useCarrying } from "../workbench/carrying";
+import { useOpened } from "../workbench/opened";
 
 /** An attachment point: what stands there, and what traffic of the book crosses it. */
 export function PointPanel({ point }: { point: string }) {
-  const { network, places, book, make, pickUp, go } = useWorkbench();
+  const { network, places, book, make } = useOpened();
+  const { pickUp } = useCarrying();
   const found = places?.points.find((each) => pointKey(each) === point);
   const placed = network.draft.placements.filter((each) => pointKey(each) === point);
   const crossing = book?.tests.filter((test) => test.crosses.includes(point)) ?? [];
@@ -36,7 +39,11 @@ export function PointPanel({ point }: { point: string }) {
               <button type="button" className="button ml-auto" onClick={() => pickUp(list, each)} title="m">
                 Move…
               </button>
-              <button type="button" className="button" onClick={() => make(takeOff(each))}>
+              <button
+                type="button"
+                className="button"
+                onClick={() => make({ do: "take-off", list: each.list, off: pointOf(each) })}
+              >
                 Take off
               </button>
             </div>

@@ -1,24 +1,34 @@
 import { useState } from "react";
-import { ask, type Derivation, type Mark, type TestFlow, type Verdict } from "../api/client";
+import type { Derivation, Mark, TestFlow, Verdict } from "../api/client";
 import { useHistory, useTraffic } from "../api/queries";
-import { VerdictShape } from "../book/VerdictMark";
+import { derive } from "../api/reading";
 import { NotationField } from "../editor/NotationField";
 import { FLOW } from "../editor/notation";
+import { Failed } from "../kit/Failed";
+import { Menu } from "../kit/Menu";
+import { useNotices } from "../kit/notices";
+import { VerdictShape } from "../marks/VerdictMark";
 import { WhereItGoes } from "../policy/WhereItGoes";
-import { useWorkbench } from "../shell/context";
-import { Menu } from "../shell/Menu";
-import { pointKey, putTest, putTests, removeTest } from "../state/edits";
+import { go, goToTest, useLocation } from "../state/location";
+import { pointKey } from "../state/points";
 import { bareFlow, capital } from "../state/words";
+import { useOpened } from "../workbench/opened";
 
 /** A test flow: what is expected, what came of it three times, and where it was decided. */
 export function TestPanel({ test }: { test: TestFlow }) {
-  const { id, book, make, go } = useWorkbench();
+  const { id, book, make } = useOpened();
   const [text, setText] = useState(test.flow);
   const [group, setGroup] = useState(test.group);
   const [note, setNote] = useState(test.note);
   const marks = book?.tests.find((each) => each.id === test.id);
   const changed = text !== test.flow || group !== test.group || note !== test.note;
-  const save = () => make(putTest({ ...test, flow: text, group, note }, `edit ${test.flow}`));
+  const save = () =>
+    make({
+      do: "put",
+      label: `edit ${test.flow}`,
+      collection: "tests",
+      item: { ...test, flow: text, group, note },
+    });
   return (
     <div className="px-4 py-3">
       <h2 className="mb-2 font-semibold">Test flow</h2>
@@ -56,7 +66,9 @@ export function TestPanel({ test }: { test: TestFlow }) {
           type="button"
           className="button"
           onClick={async () => {
-            if (await make(removeTest(test))) go({ test: null, chosen: null });
+            const label = `remove ${test.flow}`;
+            if (await make({ do: "remove", label, collection: "tests", key: test.id }))
+              go({ test: null, chosen: null });
           }}
         >
           Remove
@@ -85,17 +97,15 @@ const WAYS: [Derivation | "copy", string][] = [
 
 /** Copies of a test flow, as they are or made into others. */
 function Duplicate({ test }: { test: TestFlow }) {
-  const { id, network, make, go, notices } = useWorkbench();
+  const { id, make } = useOpened();
+  const location = useLocation();
+  const notices = useNotices();
   const copy = async (how: Derivation | "copy") => {
     try {
-      const body = { text: test.flow, how };
-      const flows =
-        how === "copy"
-          ? [test.flow]
-          : (await ask<{ flows: string[] }>(`/networks/${id}/tests/derive`, { body })).flows;
-      const edit = putTests(network.draft, flows, test.group, `duplicate ${test.flow}`);
-      const [first] = edit.changes;
-      if (first && (await make(edit))) go({ test: first.key, chosen: `test:${first.key}` });
+      const flows = how === "copy" ? [test.flow] : (await derive(id, test.flow, how)).flows;
+      const label = `duplicate ${test.flow}`;
+      const [first] = (await make({ do: "new-tests", label, flows, group: test.group })) ?? [];
+      if (first) goToTest(first.key, { view: location.view });
     } catch (error) {
       notices.fail(error);
     }
@@ -112,10 +122,10 @@ function Duplicate({ test }: { test: TestFlow }) {
 
 /** Since when the flow comes to what it comes to, and what it came to before. */
 function Since({ test }: { test: TestFlow }) {
-  const { id, book } = useWorkbench();
-  const history = useHistory(id, book?.version, test.id).data ?? [];
-  const [latest, ...before] = history;
-  if (!latest) return null;
+  const { id, book } = useOpened();
+  const history = useHistory(id, book?.version, test.id);
+  const [latest, ...before] = history.data ?? [];
+  if (!latest) return <Failed of={history} className="mt-3" />;
   return (
     <details className="mt-3 border-t border-rule pt-2">
       <summary className="cursor-pointer">
@@ -143,10 +153,12 @@ const when = (at: string) =>
 
 /** Sending the flow for real: it is counted and logged at the lists that it meets. */
 function Send({ test }: { test: TestFlow }) {
-  const { id, place, notices } = useWorkbench();
+  const { id } = useOpened();
+  const location = useLocation();
+  const notices = useNotices();
   const { send } = useTraffic(id);
   const [times, setTimes] = useState(1);
-  const state = place.state;
+  const state = location.state;
   const act = () =>
     send.mutate(
       { flow: bareFlow(test.flow), times, state },
@@ -190,7 +202,6 @@ function Send({ test }: { test: TestFlow }) {
 const STANDING = { holds: "As expected.", fails: "Not as expected.", inconclusive: "Inconclusive." };
 
 function VerdictLine({ label, mark }: { label: string; mark: Mark }) {
-  const { go } = useWorkbench();
   const { place, judgement } = mark;
   return (
     <>

@@ -1,7 +1,11 @@
-import { LineField } from "../inspector/Parts";
-import { useWorkbench } from "../shell/context";
-import { keepPlates } from "../state/edits";
-import { asPut, freeSpot, type Point, type Scene } from "./geometry";
+import { ActionButton } from "../actions/ActionButton";
+import { LineField } from "../editor/LineField";
+import { go } from "../state/location";
+import { useHandler } from "../workbench/handlers";
+import { useOpened } from "../workbench/opened";
+import { arranged } from "./arranging";
+import { freeSpot, type Scene } from "./geometry";
+import type { Point } from "./plane";
 
 interface Props {
   scene: Scene;
@@ -14,18 +18,13 @@ interface Props {
 
 /** Adding a device: one line, `router sluice 172.20.32.1/24`. It lies in the middle of what is seen. */
 export function AddDevice({ scene, middle, line, onLine }: Props) {
-  const { network, go } = useWorkbench();
+  const { network } = useOpened();
+  useHandler("device.add", line === null ? () => onLine("") : null);
   if (line === null) {
     return (
-      <button
-        type="button"
-        className="button absolute top-2 left-2"
-        data-key="+"
-        title="+"
-        onClick={() => onLine("")}
-      >
+      <ActionButton action="device.add" className="button absolute top-2 left-2">
         Add a device
-      </button>
+      </ActionButton>
     );
   }
   return (
@@ -37,18 +36,13 @@ export function AddDevice({ scene, middle, line, onLine }: Props) {
       <LineField
         label="New device"
         hint="host kiosk 172.20.16.21/24 gateway 172.20.16.1"
-        asked={{ of: "device" }}
+        line={{ of: "device" }}
         start=""
         offered={line}
-        path="devices/read"
-        about={{}}
         edit="new device"
-        also={(reading) => {
-          const name = reading.change?.key ?? "";
-          const plates = scene.plates.map((plate) => ({ ...plate, centre: asPut(scene, plate.centre) }));
-          const at = asPut(scene, freeSpot(scene.plates, middle()));
-          return keepPlates(network.draft, plates, { name, at });
-        }}
+        also={({ key }) =>
+          arranged(network.draft, scene, { name: key, at: freeSpot(scene.plates, middle()) })
+        }
         onDone={(name) => {
           onLine(null);
           if (name) go({ chosen: `device:${name}` });

@@ -1,33 +1,25 @@
+import { ActionButton } from "../actions/ActionButton";
 import type { ReachChange, TestMarks } from "../api/client";
-import { type Previewed, useWorkbench } from "../shell/context";
+import { useReachForeseen } from "../api/queries";
+import { useSettled } from "../state/useSettled";
 import { bareFlow } from "../state/words";
+import { type Carried, useCarrying, useHover } from "../workbench/carrying";
+import { useForeseen, useHovered } from "../workbench/foreseen";
+import { useOpened } from "../workbench/opened";
+import { type Trial, useTrial } from "../workbench/trial";
+
+/** Milliseconds over one place before reach is asked for: places that are only passed are not worth it. */
+const RESTED = 80;
 
 /** The foot of the map: what dropping the carried list would do, or the trial that is on, by its name. */
 export function Foot() {
-  const { carried, preview, book, trial, putDown } = useWorkbench();
-  const changes = preview.book && book ? changed(book.tests, preview.book.tests) : null;
-  if (carried) {
-    return (
-      <div
-        role="status"
-        className="h-[2.9rem] overflow-y-auto border-t border-ochre bg-ochrewash px-4 py-1 leading-[1.15rem]"
-        data-testid="placing"
-      >
-        <span className="font-semibold">{carried.list.name}</span>{" "}
-        {carried.over ? carried.over.words : "is picked up: choose a place, with the arrows or the pointer"}
-        {carried.over && changes && (
-          <span>
-            . {changeWords(changes)}
-            {preview.reach && ` ${reachWords(preview.reach)}`}
-          </span>
-        )}
-        <button type="button" className="ml-3 underline" onClick={putDown}>
-          Put down (Esc)
-        </button>
-      </div>
-    );
-  }
-  if (trial?.kind === "tried") return <Offer trial={trial} changes={changes} />;
+  const { book } = useOpened();
+  const { trial } = useTrial();
+  const { carried } = useCarrying();
+  const { tests, error } = useForeseen();
+  const changes = tests && book ? changed(book.tests, tests) : null;
+  if (carried) return <Placing carried={carried} changes={changes} error={error} />;
+  if (trial?.kind === "tried") return <Offer trial={trial} changes={changes} error={error} />;
   if (trial) {
     return (
       <p
@@ -36,17 +28,52 @@ export function Foot() {
         className="border-t border-ochre bg-ochrewash px-4 py-1.5 leading-[1.15rem]"
       >
         <span className="font-semibold">Trial: {trial.list} as it is written, not saved.</span>{" "}
-        {changes ? changeWords(changes) : "Looking at the book…"}
+        {outcome(changes, error)}
       </p>
     );
   }
   return null;
 }
 
+interface ChangesProps {
+  changes: string[] | null;
+  error: Error | null;
+}
+
+/** What putting the carried list down here would do. */
+function Placing({ carried, changes, error }: ChangesProps & { carried: Carried }) {
+  const { id, network } = useOpened();
+  const { putDown } = useCarrying();
+  const { over } = useHover();
+  const hovered = useHovered();
+  // A list that is picked up will be hovered somewhere: what reach is like now is asked for at once.
+  const rested = useSettled(hovered, RESTED);
+  const { data } = useReachForeseen(id, network.version, true, rested);
+  const reach = hovered !== null && hovered === rested ? data?.change : null;
+  return (
+    <div
+      role="status"
+      className="h-[2.9rem] overflow-y-auto border-t border-ochre bg-ochrewash px-4 py-1 leading-[1.15rem]"
+      data-testid="placing"
+    >
+      <span className="font-semibold">{carried.list.name}</span>{" "}
+      {over ? over.words : "is picked up: choose a place, with the arrows or the pointer"}
+      {over && (changes || error) && (
+        <span>
+          . {outcome(changes, error)}
+          {reach && ` ${reachWords(reach)}`}
+        </span>
+      )}
+      <button type="button" className="ml-3 underline" onClick={putDown}>
+        Put down (Esc)
+      </button>
+    </div>
+  );
+}
+
 /** A choice or repair that is tried: what it would do to the book, to be made or left. */
-function Offer({ trial, changes }: { trial: Previewed; changes: string[] | null }) {
-  const { preview, make } = useWorkbench();
-  const leave = () => preview.show(null);
+function Offer({ trial, changes, error }: ChangesProps & { trial: Trial }) {
+  const { show } = useTrial();
   return (
     <div
       role="status"
@@ -54,26 +81,23 @@ function Offer({ trial, changes }: { trial: Previewed; changes: string[] | null 
       className="flex min-h-[2.9rem] items-center gap-3 border-t border-ochre bg-ochrewash px-4 py-1 leading-[1.15rem]"
     >
       <p className="line-clamp-2 min-w-0 flex-1">
-        <span className="font-semibold">Trial, not made: {trial.edit.label}.</span>{" "}
-        {changes ? changeWords(changes) : "Looking at the book…"}
+        <span className="font-semibold">Trial, not made: {trial.label}.</span> {outcome(changes, error)}
       </p>
-      <button
-        type="button"
-        className="button button-strong"
-        title="a"
-        onClick={async () => {
-          leave();
-          await make(trial.edit);
-        }}
-      >
+      <ActionButton action="choice.take" className="button button-strong">
         Make it
-      </button>
-      <button type="button" className="button" title="v, Esc" onClick={leave}>
+      </ActionButton>
+      <button type="button" className="button" title="v, Esc" onClick={() => show(null)}>
         Leave it
       </button>
     </div>
   );
 }
+
+/** What would come of it, as far as it is known. */
+const outcome = (changes: string[] | null, error: Error | null) => {
+  if (error) return `It cannot be tried: ${error.message}`;
+  return changes ? changeWords(changes) : "Looking at the book…";
+};
 
 const changeWords = (changes: string[]) =>
   changes.length === 0 ? "No verdict of the book would change." : `Would change: ${changes.join("; ")}.`;

@@ -1,7 +1,8 @@
 import { type PointerEvent as ReactPointerEvent, type RefObject, useState } from "react";
-import { useWorkbench } from "../shell/context";
-import { joinDevices } from "../state/edits";
-import type { Plate, Point } from "./geometry";
+import { useNotices } from "../kit/notices";
+import { useOpened } from "../workbench/opened";
+import type { Plate } from "./geometry";
+import type { Point } from "./plane";
 
 interface Props {
   plate: Plate;
@@ -10,7 +11,8 @@ interface Props {
 
 /** A grip on the chosen plate: drawn to another plate it becomes a link. By keyboard the inspector does that. */
 export function LinkHandle({ plate, scale }: Props) {
-  const { network, make, notices } = useWorkbench();
+  const { network, make } = useOpened();
+  const notices = useNotices();
   const [end, setEnd] = useState<Point | null>(null);
   const grip = { x: plate.centre.x + plate.width / 2 + 2, y: plate.centre.y - plate.height / 2 - 2 };
 
@@ -28,7 +30,8 @@ export function LinkHandle({ plate, scale }: Props) {
       setEnd(null);
       const hit = document.elementFromPoint(up.clientX, up.clientY)?.closest<SVGElement>("[data-plate]");
       const other = network.draft.devices.find((each) => each.name === hit?.dataset.plate);
-      if (other && other.name !== plate.device.name) make(joinDevices(network.draft, plate.device, other));
+      if (other && other.name !== plate.device.name)
+        make({ do: "link", one: plate.device.name, other: other.name });
       else if (!other) notices.say(`Draw it to another device to link ${plate.device.name} with it.`);
     };
     window.addEventListener("pointermove", onMove);

@@ -1,33 +1,35 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import type { Network } from "../api/client";
-import { Lens } from "../policy/Lens";
-import { useWorkbench } from "../shell/context";
-import { rem } from "../shell/Split";
-import { Stage } from "../shell/Stage";
+import { ActionButton } from "../actions/ActionButton";
+import type { Network, Placement } from "../api/client";
+import { traitsOf } from "../api/kinds";
+import { Failed } from "../kit/Failed";
+import { rem } from "../kit/Split";
+import { Stage } from "../kit/Stage";
+import { useFocusTaker } from "../state/focus";
+import { chosenOf, go, useLocation } from "../state/location";
+import { pointKey } from "../state/points";
+import { useCarrying, useHover } from "../workbench/carrying";
+import { useForeseen } from "../workbench/foreseen";
+import { useHandler } from "../workbench/handlers";
+import { useLens } from "../workbench/lens";
+import { useOpened } from "../workbench/opened";
+import { useTracing } from "../workbench/tracing";
+import { useTrial } from "../workbench/trial";
 import { AddDevice } from "./AddDevice";
 import { Foot } from "./Foot";
 import { BESIDE, closeness } from "./fitting";
-import {
-  along,
-  asPut,
-  type Box,
-  boundsOf,
-  buildScene,
-  deviceOf,
-  LANE,
-  type Link,
-  lengthOf,
-  type Point,
-  type Scene,
-} from "./geometry";
+import { asPut, boundsOf, buildScene, deviceOf, LANE, type Link, type Scene } from "./geometry";
+import { Lens } from "./Lens";
 import { NoDevices } from "./NoDevices";
 import { Plates } from "./Plates";
+import { along, type Box, lengthOf, type Point } from "./plane";
 import { Endings, Ribbons } from "./Ribbons";
 import { SiteFolds } from "./SiteFolds";
 import { Tags } from "./Tags";
 import { Targets } from "./Targets";
 import { usePositions } from "./usePositions";
-import { type Size, useViewport, type View as ViewOf } from "./useViewport";
+import { useShownNetwork } from "./useShown";
+import { type Size, useViewport, type Viewed } from "./useViewport";
 import { Clouds, SegmentNames } from "./WayMarks";
 import { devicesOf, joinedBy, wayOf } from "./wayScene";
 import { ribbonsOf } from "./ways";
@@ -37,7 +39,12 @@ const LARGE = 60;
 
 /** The map: what is connected to what, which lists stand where, and the way of the chosen flow. */
 export function MapView() {
-  const { network, shown, places, place, go, trace, exchange, hop, carried } = useWorkbench();
+  const { network, places, reads } = useOpened();
+  const { shown: traced, hop } = useTracing();
+  const { carried } = useCarrying();
+  const shown = useShownNetwork();
+  const { over } = useHover();
+  const location = useLocation();
   const { positions, ready, laid, setDragged } = usePositions(network.draft);
   const [size, setSize] = useState({ width: 1, height: 1 });
   const large = network.draft.devices.length > LARGE;
@@ -45,19 +52,19 @@ export function MapView() {
   const [adding, setAdding] = useState<string | null>(null);
 
   // What is looked at: the way of a flow, or the devices that a requirement, a finding or a choice speaks of.
-  const ways = useWays();
-  const [whole, setWhole] = useState(false);
-  const looked = ways.map((way) => way.join(" ")).join("|");
-  useEffect(() => setWhole(false), [looked]);
-  const chosen = place.chosen?.startsWith("device:") ? place.chosen.slice(7) : null;
+  const looked = useLooked();
+  const ways = useMemo(() => waysIn(looked), [looked]);
+  const [wholeFor, setWholeFor] = useState<string | null>(null);
+  const whole = wholeFor === looked;
+  const chosen = chosenOf(location, "device");
   const own = useMemo(() => {
     const way = large && !whole && !carried ? wayOf(shown, ways, size) : null;
     return way && (chosen === null || way.positions.has(chosen)) ? way : null;
-  }, [large, whole, carried, shown, looked, size, chosen]);
+  }, [large, whole, carried, shown, ways, size, chosen]);
   const drawn = own?.positions ?? positions;
   const onWay = useMemo(
     () => (large || whole || carried ? null : new Set(ways.flat().filter((name) => positions.has(name)))),
-    [large, whole, carried, looked, positions],
+    [large, whole, carried, ways, positions],
   );
   const looking = onWay && onWay.size > 1 ? onWay : null;
   const closer = useMemo(() => {
@@ -100,7 +107,6 @@ export function MapView() {
     [focused, chosen, network.draft],
   );
   const focus = neighbours ?? looking;
-  const traced = trace?.exchanges[exchange];
   const drawable = ready || own !== null;
   const ribbons = useMemo(
     () => (traced && drawable ? ribbonsOf(scene, traced) : []),
@@ -110,7 +116,9 @@ export function MapView() {
 
   // What is chosen elsewhere is brought into the window: a device, the place hovered over.
   const latest = useRef(scene);
-  latest.current = scene;
+  useEffect(() => {
+    latest.current = scene;
+  });
   const centres = useCallback((names: string[]) => {
     const wanted = new Set(names);
     const found = latest.current.plates.filter((plate) => wanted.has(plate.device.name));
@@ -119,13 +127,21 @@ export function MapView() {
   useEffect(() => {
     if (ready && chosen) reveal(centres([chosen]));
   }, [ready, chosen, reveal, centres]);
-  const over = carried?.over?.device;
+  const hovered = over?.device;
   useEffect(() => {
-    if (ready && over) reveal(centres([over]));
-  }, [ready, over, reveal, centres]);
+    if (ready && hovered) reveal(centres([hovered]));
+  }, [ready, hovered, reveal, centres]);
+  const carrying = carried !== null;
   useEffect(() => {
-    if (carried) section.current?.focus();
-  }, [carried !== null]);
+    if (carrying) section.current?.focus();
+  }, [carrying]);
+  useFocusTaker("map", () => section.current?.focus());
+  const fitAll = () => {
+    if (location.test && !large) go({ test: null });
+    fit();
+  };
+  useHandler("map.fit", fitAll);
+  useHandler("map.neighbours", () => setFocused(!focused));
 
   const far = view.level === "far" && large && !own;
   return (
@@ -150,7 +166,7 @@ export function MapView() {
             <>
               <g className={carried ? "opacity-45" : ""}>
                 {own && <SegmentNames scene={scene} />}
-                {own && <Clouds clouds={own.clouds} closer={closer} onOpen={() => setWhole(true)} />}
+                {own && <Clouds clouds={own.clouds} closer={closer} onOpen={() => setWholeFor(looked)} />}
                 <Links scene={scene} view={view} focus={focus} />
                 {traced && <Ribbons ribbons={ribbons} verdict={traced.verdict} />}
                 <Plates
@@ -186,7 +202,7 @@ export function MapView() {
             className="button aria-pressed:border-ink aria-pressed:font-semibold"
             aria-pressed={own !== null}
             title="Only the devices of its way, in order"
-            onClick={() => setWhole(!whole)}
+            onClick={() => setWholeFor(whole ? null : looked)}
           >
             Its way only
           </button>
@@ -197,58 +213,60 @@ export function MapView() {
         <button type="button" className="button" aria-label="Further away" onClick={() => zoomBy(1 / 1.3)}>
           −
         </button>
-        <button
-          type="button"
+        <ActionButton
+          action="map.neighbours"
           className="button aria-pressed:border-ink aria-pressed:font-semibold"
-          aria-pressed={focused}
-          data-key="n"
+          pressed={focused}
           title="Only the device that is chosen and its neighbours (n)"
-          onClick={() => setFocused(!focused)}
         >
           Neighbours
-        </button>
-        <button
-          type="button"
-          className="button"
-          data-key="f"
-          title="f"
-          onClick={() => {
-            if (place.test && !large) go({ test: null });
-            fit();
-          }}
-        >
-          Fit
-        </button>
+        </ActionButton>
+        <ActionButton action="map.fit">Fit</ActionButton>
       </div>
+      <Failed of={reads.places} className="px-4 py-1.5" />
       <Foot />
       {carried && <Ghost name={carried.list.name} />}
     </section>
   );
 }
 
-/** The devices that are to be seen, way by way: of the traced flow, else of what is chosen. */
-function useWays(): string[][] {
-  const { network, trace, place, trial, lens } = useWorkbench();
+/** The devices that are to be seen, way by way, as one text: of the traced flow, else of what is chosen. */
+function useLooked(): string {
+  const { network } = useOpened();
+  const { trace } = useTracing();
+  const { trial } = useTrial();
+  const { placements } = useForeseen();
+  const { chosen } = useLocation();
+  const { shown: choice } = useLens();
   return useMemo(() => {
-    if (trace) return devicesOf(trace);
-    const chosen = place.chosen ?? "";
-    const spoken = new Set<string>();
-    if (chosen.startsWith("devices:")) for (const name of chosen.slice(8).split(",")) spoken.add(name);
-    if (chosen.startsWith("requirement:")) {
-      const found = network.draft.requirements.find((each) => `requirement:${each.id}` === chosen);
+    if (trace) return asText(devicesOf(trace));
+    const spoken = new Set(chosenOf({ chosen }, "devices")?.split(","));
+    const required = chosenOf({ chosen }, "requirement");
+    if (required !== null) {
+      const found = network.draft.requirements.find(({ id }) => id === required);
       const words = new Set(found?.statement.split(/[\s,:→]+/));
       for (const { name } of network.draft.devices) if (words.has(name)) spoken.add(name);
-      for (const point of lens.shown?.points ?? []) spoken.add(point.device);
+      for (const point of choice?.points ?? []) spoken.add(point.device);
     }
-    for (const change of trial?.edit.changes ?? []) {
-      if (change.collection === "placements") spoken.add(change.key.split(":")[0] ?? "");
+    if (trial && placements) {
+      for (const { device } of differing(network.draft.placements, placements)) spoken.add(device);
     }
-    return spoken.size > 1 ? joinedBy(network.draft, [...spoken]) : [];
-  }, [network.draft, trace, place.chosen, trial, lens.shown]);
+    return spoken.size > 1 ? asText(joinedBy(network.draft, [...spoken])) : "";
+  }, [network.draft, trace, chosen, trial, placements, choice]);
+}
+
+const asText = (ways: string[][]) => ways.map((way) => way.join(" ")).join("|");
+const waysIn = (text: string) => (text ? text.split("|").map((way) => way.split(" ")) : []);
+
+/** Placements that are in one of two only. */
+function differing(before: Placement[], after: Placement[]): Placement[] {
+  const key = (placed: Placement) => `${pointKey(placed)}:${placed.list}`;
+  const [had, has] = [new Set(before.map(key)), new Set(after.map(key))];
+  return [...before.filter((each) => !has.has(key(each))), ...after.filter((each) => !had.has(key(each)))];
 }
 
 /** From afar every link is one thin line; near, two lanes. */
-function Links({ scene, view, focus }: { scene: Scene; view: ViewOf; focus: ReadonlySet<string> | null }) {
+function Links({ scene, view, focus }: { scene: Scene; view: Viewed; focus: ReadonlySet<string> | null }) {
   if (view.level === "far") {
     const path = scene.links.map(({ from, to }) => `M${from.x} ${from.y}L${to.x} ${to.y}`).join("");
     return (
@@ -283,7 +301,7 @@ const crosses = (from: Point, to: Point, box: Box) =>
 
 /** A device, its neighbours, and what stands behind its switches. */
 function neighbourhood(network: Network, device: string): Set<string> {
-  const switches = new Set(network.devices.filter((each) => each.kind === "switch").map((each) => each.name));
+  const switches = new Set(network.devices.filter((each) => traitsOf(each).bridges).map((each) => each.name));
   const found = new Set([device]);
   let edge = [device];
   while (edge.length) {

@@ -1,5 +1,5 @@
-import type { EditRequest } from "../api/queries";
-import { useWorkbench } from "../shell/context";
+import type { Intent } from "../api/client";
+import { useOpened } from "../workbench/opened";
 
 const GATE = {
   name: "gate",
@@ -13,7 +13,7 @@ const GATE = {
 
 /** What to do where there is nothing yet. */
 export function NoDevices({ onLine }: { onLine: (line: string) => void }) {
-  const { make } = useWorkbench();
+  const { make } = useOpened();
   return (
     <div className="absolute inset-x-0 top-1/4 mx-auto max-w-[460px] px-4">
       <p className="mb-2">This network has no devices yet. The first lines, to be written with +:</p>
@@ -49,15 +49,18 @@ const host = (name: string, net: string) => ({
   ],
 });
 
-const FIRST_NETWORK: EditRequest = {
+const putting = (item: object): Intent => ({ do: "put", collection: "devices", item: { ...item } });
+
+const FIRST_NETWORK: Intent = {
+  do: "together",
   label: "a first network",
-  changes: [
-    ["devices", "gate", GATE],
-    ["devices", "desk", host("desk", "172.20.1")],
-    ["devices", "store", host("store", "172.20.2")],
-    ["links", "gate:eth0 desk:eth0", { ends: ["gate:eth0", "desk:eth0"] }],
-    ["links", "gate:eth1 store:eth0", { ends: ["gate:eth1", "store:eth0"] }],
-  ].map(([collection, key, item]) => ({ collection, key, item })) as EditRequest["changes"],
+  intents: [
+    putting(GATE),
+    putting(host("desk", "172.20.1")),
+    putting(host("store", "172.20.2")),
+    { do: "link", one: "gate", other: "desk" },
+    { do: "link", one: "gate", other: "store" },
+  ],
 };
 
 const FIRST_LINES = [

@@ -1,25 +1,19 @@
-import { memo, type RefObject, useCallback, useMemo, useRef } from "react";
-import { useWorkbench } from "../shell/context";
-import { rem } from "../shell/Split";
-import { movePlate, pointKey } from "../state/edits";
-import {
-  asPut,
-  LINE_HEIGHT,
-  type LineTab,
-  type Plate,
-  type Point,
-  reaches,
-  type Scene,
-  TAB_HEIGHT,
-  type Tab,
-} from "./geometry";
+import { memo, type RefObject, useCallback, useEffect, useMemo, useRef } from "react";
+import { rem } from "../kit/Split";
+import { chosenOf, go, useLocation } from "../state/location";
+import { pointKey } from "../state/points";
+import { useCarrying } from "../workbench/carrying";
+import { useOpened } from "../workbench/opened";
+import { arranged } from "./arranging";
+import { LINE_HEIGHT, type LineTab, type Plate, reaches, type Scene, TAB_HEIGHT, type Tab } from "./geometry";
 import { LinkHandle } from "./LinkHandle";
 import { PlateShape } from "./PlateShape";
-import type { Level, View } from "./useViewport";
+import type { Point } from "./plane";
+import type { Level, Viewed } from "./useViewport";
 
 interface Props {
   scene: Scene;
-  view: View;
+  view: Viewed;
   scale: RefObject<number>;
   marked: string | null;
   /** Devices to look at; the others recede. */
@@ -31,7 +25,9 @@ interface Props {
 
 /** Devices: flat plates that differ by silhouette and by a word, with a tab for every interface in use. */
 export function Plates({ scene, view, scale, marked, focus, fixed, onDrag }: Props) {
-  const { go, place, make, network, carried } = useWorkbench();
+  const { make, network } = useOpened();
+  const { carried } = useCarrying();
+  const location = useLocation();
   const carrying = carried !== null;
   const placed = useMemo(() => {
     const found = new Map<string, string[]>();
@@ -41,24 +37,26 @@ export function Plates({ scene, view, scale, marked, focus, fixed, onDrag }: Pro
     }
     return found;
   }, [network.draft.placements]);
-  const latest = useRef({ go, make, onDrag, carrying, network, scene });
-  latest.current = { go, make, onDrag, carrying, network, scene };
-  const choose = useCallback((device: string) => latest.current.go({ chosen: `device:${device}` }), []);
+  // What a plate does stays the same function, so that a plate is drawn anew only when it looks otherwise.
+  const latest = useRef({ make, onDrag, network, scene });
+  useEffect(() => {
+    latest.current = { make, onDrag, network, scene };
+  });
+  const choose = useCallback((device: string) => go({ chosen: `device:${device}` }), []);
   const chooseLine = useCallback(
     (line: LineTab) =>
-      latest.current.go({
+      go({
         chosen: `point:${pointKey({ device: line.device, at: line.name, direction: "in" })}`,
       }),
     [],
   );
   const settle = useCallback(async (device: string, to: Point) => {
     const { make, network, scene, onDrag } = latest.current;
-    const plates = scene.plates.map((plate) => ({ ...plate, centre: asPut(scene, plate.centre) }));
-    await make(movePlate(network.draft, plates, { name: device, at: asPut(scene, to) }));
+    await make(arranged(network.draft, scene, { name: device, at: to }));
     onDrag(null);
   }, []);
   const drag = useCallback((device: string, at: Point) => latest.current.onDrag({ device, at }), []);
-  const chosen = place.chosen?.startsWith("device:") ? place.chosen.slice(7) : null;
+  const chosen = chosenOf(location, "device");
   const grip =
     view.level === "near" && !carrying && scene.plates.find(({ device }) => device.name === chosen);
   return (

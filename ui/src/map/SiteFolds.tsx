@@ -1,8 +1,9 @@
 import { useMemo } from "react";
-import { useWorkbench } from "../shell/context";
-import { rem } from "../shell/Split";
+import { rem } from "../kit/Split";
+import { useOpened } from "../workbench/opened";
 import { spreadOut } from "./fitting";
-import type { Point, Scene } from "./geometry";
+import type { Scene } from "./geometry";
+import type { Point } from "./plane";
 import { type Site, sitesOf } from "./sites";
 
 interface Props {
@@ -14,7 +15,7 @@ interface Props {
 
 /** From afar: sites instead of devices, each with its lists and surprises counted. */
 export function SiteFolds({ scene, unit, onOpen }: Props) {
-  const { network, book } = useWorkbench();
+  const { network, book } = useOpened();
   const { sites, links } = useMemo(
     () => sitesOf(network.draft, scene, book?.tests ?? []),
     [network.draft, scene, book],

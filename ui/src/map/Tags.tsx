@@ -1,31 +1,37 @@
 import type { Placement } from "../api/client";
-import { useWorkbench } from "../shell/context";
-import { pointKey } from "../state/edits";
+import { go, useLocation } from "../state/location";
+import { pointKey } from "../state/points";
+import { useCarrying } from "../workbench/carrying";
+import { useOpened } from "../workbench/opened";
+import { useTrial } from "../workbench/trial";
+import { useDragList } from "../workbench/useDragList";
 import { contains, laneOf, type Scene, type Spot, spotAt, tagWidth } from "./geometry";
-import { useDragList } from "./useDragList";
-import type { View } from "./useViewport";
+import { useShownPlacements } from "./useShown";
+import type { Viewed } from "./useViewport";
 
 const TAG_HEIGHT = 18;
 
 interface TagsProps {
   scene: Scene;
-  view: View;
+  view: Viewed;
   /** Devices to look at; the tags of others recede. */
   focus: ReadonlySet<string> | null;
 }
 
 /** Placed lists: a bar across the lane that each filters, and its name beside it. */
 export function Tags({ scene, view, focus }: TagsProps) {
-  const { network, shown, viewing } = useWorkbench();
+  const { network } = useOpened();
+  const { viewing } = useTrial();
+  const placements = useShownPlacements();
   const key = (placed: Placement) => `${pointKey(placed)}:${placed.list}`;
   const running = new Set(network.running.placements.map(key));
   const drafted = new Set(network.draft.placements.map(key));
-  const now = new Set(shown.placements.map(key));
+  const now = new Set(placements.map(key));
   const gone = [...network.running.placements, ...network.draft.placements].filter(
     (placed, place, every) =>
       !now.has(key(placed)) &&
       every.findIndex((other) => key(other) === key(placed)) === place &&
-      !shown.placements.some((other) => pointKey(other) === pointKey(placed)),
+      !placements.some((other) => pointKey(other) === pointKey(placed)),
   );
   const statusOf = (placed: Placement) => {
     if (viewing === "trial" && !drafted.has(key(placed))) return "trial";
@@ -52,7 +58,7 @@ export function Tags({ scene, view, focus }: TagsProps) {
           status="gone"
         />
       ))}
-      {shown.placements.map((placed) => (
+      {placements.map((placed) => (
         <Tag
           key={key(placed)}
           order={order(placed)}
@@ -69,7 +75,7 @@ export function Tags({ scene, view, focus }: TagsProps) {
 
 interface TagProps {
   scene: Scene;
-  view: View;
+  view: Viewed;
   receding: boolean;
   placed: Placement;
   order: number;
@@ -77,12 +83,14 @@ interface TagProps {
 }
 
 function Tag({ scene, view, receding, placed, order, status }: TagProps) {
-  const { network, go, place, carried } = useWorkbench();
+  const { network } = useOpened();
+  const { carried } = useCarrying();
+  const location = useLocation();
   const startDrag = useDragList();
   const spot = spotAt(scene, placed, order);
   if (!spot || !contains(view.box, spot.centre)) return null;
   const list = network.draft.lists.find((each) => each.name === placed.list);
-  const chosen = place.chosen === `point:${pointKey(placed)}`;
+  const chosen = location.chosen === `point:${pointKey(placed)}`;
   const choose = () => go({ chosen: `point:${pointKey(placed)}` });
   const sub = scene.parents.has(`${placed.device}:${placed.at}`) ? ` ${placed.at.split(".").pop()}` : "";
   const trial = status === "trial" ? "trial: " : "";

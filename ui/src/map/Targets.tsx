@@ -1,23 +1,25 @@
 import type { PointReport } from "../api/client";
-import { useWorkbench } from "../shell/context";
-import { pointKey } from "../state/edits";
-import { along, contains, LINE_HEIGHT, lengthOf, linkAt, type Point, type Scene } from "./geometry";
-import type { View } from "./useViewport";
+import { pointKey } from "../state/points";
+import { useCarrying, useHover } from "../workbench/carrying";
+import { contains, LINE_HEIGHT, linkAt, type Scene } from "./geometry";
+import { along, lengthOf, type Point } from "./plane";
+import type { Viewed } from "./useViewport";
 
 const WIDTH = 27;
 const HEIGHT = 16;
 const SHORT = 2 * (13 + WIDTH);
 
 /** The places that could take the list being carried. */
-export function Targets({ scene, view }: { scene: Scene; view: View }) {
-  const { carried, hover, drop } = useWorkbench();
+export function Targets({ scene, view }: { scene: Scene; view: Viewed }) {
+  const { carried, drop } = useCarrying();
+  const { over, hover } = useHover();
   if (!carried) return null;
   return (
     <g>
       {carried.targets.map((point) => {
         const centre = padCentre(scene, point);
         if (!centre || !contains(view.box, centre)) return null;
-        const over = carried.over !== null && pointKey(carried.over) === pointKey(point);
+        const under = over !== null && pointKey(over) === pointKey(point);
         const taken = !point.takes.includes(carried.list.family);
         return (
           <g
@@ -29,7 +31,7 @@ export function Targets({ scene, view }: { scene: Scene; view: View }) {
             className="cursor-copy"
             onPointerMove={(move) => {
               // A place that opens under a resting pointer is not chosen by that: the arrow keys may be in use.
-              if (!over && (move.movementX || move.movementY)) hover(point);
+              if (!under && (move.movementX || move.movementY)) hover(point);
             }}
             onPointerUp={() => drop(point)}
           >
@@ -39,17 +41,21 @@ export function Targets({ scene, view }: { scene: Scene; view: View }) {
               width={WIDTH}
               height={HEIGHT}
               rx={2}
-              strokeWidth={over ? 2 : 1.2}
+              strokeWidth={under ? 2 : 1.2}
               strokeDasharray={taken ? "3 2" : undefined}
               className={
-                over ? "fill-ink stroke-ink" : taken ? "fill-plate stroke-ochre" : "fill-tidewash stroke-tide"
+                under
+                  ? "fill-ink stroke-ink"
+                  : taken
+                    ? "fill-plate stroke-ochre"
+                    : "fill-tidewash stroke-tide"
               }
             />
             <text
               x={centre.x}
               y={centre.y + 4}
               textAnchor="middle"
-              className={`text-[11px] ${over ? "fill-fog" : taken ? "fill-ochre" : "fill-tide"}`}
+              className={`text-[11px] ${under ? "fill-fog" : taken ? "fill-ochre" : "fill-tide"}`}
             >
               {point.direction}
             </text>

@@ -1,10 +1,10 @@
-import { useWorkbench } from "../shell/context";
+import { useOpened } from "../workbench/opened";
 import type { Scene } from "./geometry";
 import type { Cloud } from "./wayScene";
 
 /** The prefix of each link that no switch names, beside its lanes. */
 export function SegmentNames({ scene }: { scene: Scene }) {
-  const { places } = useWorkbench();
+  const { places } = useOpened();
   const named = new Map(
     places?.segments.flatMap((segment) => segment.members.map((member) => [member, segment] as const)),
   );

@@ -1,4 +1,4 @@
-import type { Box, Point } from "./geometry";
+import type { Box, Point } from "./plane";
 
 /** How the map is fitted into the window so that its words can be read. */
 

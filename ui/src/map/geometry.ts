@@ -1,17 +1,8 @@
 import type { Device, Network, Places } from "../api/client";
 import { type Sized, spreadOut } from "./fitting";
+import { along, type Box, lengthOf, type Point } from "./plane";
 
 /** Where everything on the map lies, in map units. Pure: the same network gives the same scene. */
-
-export interface Point {
-  x: number;
-  y: number;
-}
-
-export interface Box extends Point {
-  width: number;
-  height: number;
-}
 
 export type Side = "top" | "right" | "bottom" | "left";
 
@@ -414,15 +405,6 @@ export function reaches(plate: Plate, box: Box): boolean {
     plate.centre.y - h < box.y + box.height
   );
 }
-
-/** A point `distance` along the line from `from` to `to`, moved `aside` to the right of that way. */
-export function along(from: Point, to: Point, distance: number, aside: number): Point {
-  const length = Math.hypot(to.x - from.x, to.y - from.y) || 1;
-  const u = { x: (to.x - from.x) / length, y: (to.y - from.y) / length };
-  return { x: from.x + u.x * distance - u.y * aside, y: from.y + u.y * distance + u.x * aside };
-}
-
-export const lengthOf = (from: Point, to: Point) => Math.hypot(to.x - from.x, to.y - from.y);
 
 /** The link at an interface, seen from it: its mouth and where the link leads. `far`: it is the second end. */
 export function linkAt(scene: Scene, at: string): { from: Point; to: Point; far: boolean } | null {

@@ -1,6 +1,7 @@
 import type { ELK as Elk } from "elkjs/lib/elk-api";
 import type { Network } from "../api/client";
-import { deviceOf, type Point } from "./geometry";
+import { deviceOf } from "./geometry";
+import type { Point } from "./plane";
 
 const MANY = 60;
 const LEAF = { width: 110, height: 36 };
@@ -38,8 +39,9 @@ export async function layOut(
   }
 }
 
-async function laidOut(
-  elk: Elk,
+/** The same with an engine that is given. */
+export async function laidOut(
+  elk: Pick<Elk, "layout">,
   network: Network,
   onStage: (done: number) => void,
 ): Promise<Map<string, Point>> {

@@ -1,5 +1,7 @@
 import type { Network, TestMarks } from "../api/client";
-import { deviceOf, type Point, type Scene } from "./geometry";
+import { traitsOf } from "../api/kinds";
+import { deviceOf, type Scene } from "./geometry";
+import type { Point } from "./plane";
 
 /** Devices that stand together, drawn as one when they are far away, with what is in them counted. */
 export interface Site {
@@ -69,7 +71,7 @@ function siteNames(network: Network): Map<string, string> {
   }
   // Who has most neighbours is a hub; everyone else belongs to the hub that is nearest.
   const order = network.devices
-    .filter(({ name, kind }) => !named.has(name) && (kind === "router" || kind === "firewall"))
+    .filter((device) => !named.has(device.name) && traitsOf(device).forwards)
     .map(({ name }) => name)
     .sort((a, b) => (neighbours.get(b)?.size ?? 0) - (neighbours.get(a)?.size ?? 0) || a.localeCompare(b));
   const count = Math.max(1, Math.min(HUBS, Math.round(Math.sqrt(network.devices.length))));

@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useState } from "react";
 import type { Network } from "../api/client";
-import type { Point } from "./geometry";
 import { layOut } from "./layout";
+import type { Point } from "./plane";
 
 /** Where each plate lies: where it was put, where it is being dragged to, or where the layout puts it. */
 export function usePositions(network: Network) {
@@ -14,6 +14,7 @@ export function usePositions(network: Network) {
   );
   const missing = network.devices.filter((device) => !placed.has(device.name));
 
+  // biome-ignore lint/correctness/useExhaustiveDependencies: only what is connected changes where plates are laid
   useEffect(() => {
     if (!missing.length) return;
     let live = true;

@@ -1,9 +1,9 @@
 import { select } from "d3-selection";
 import { type ZoomBehavior, zoom, zoomIdentity, zoomTransform } from "d3-zoom";
 import { startTransition, useCallback, useEffect, useRef, useState } from "react";
-import { rem } from "../shell/Split";
+import { rem } from "../kit/Split";
 import { around } from "./fitting";
-import type { Box, Point } from "./geometry";
+import type { Box, Point } from "./plane";
 
 export interface Size {
   width: number;
@@ -20,7 +20,7 @@ const AROUND = 0.5;
 /** The upper edge of the window, in pixels: its buttons cover nothing that is shown. */
 const BUTTONS = 34;
 
-export interface View {
+export interface Viewed {
   level: Level;
   /** Map units to a pixel, near enough: from afar what is small is drawn larger. */
   unit: number;
@@ -45,10 +45,12 @@ export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) =>
   const moved = useRef(false);
   const jumping = useRef(false);
   const latest = useRef(bounds);
-  latest.current = bounds;
   const sized = useRef(onSize);
-  sized.current = onSize;
-  const [view, setView] = useState<View>({ level: "near", unit: 1, box: bounds });
+  useEffect(() => {
+    latest.current = bounds;
+    sized.current = onSize;
+  });
+  const [view, setView] = useState<Viewed>({ level: "near", unit: 1, box: bounds });
 
   const look = useCallback(() => {
     const element = svg.current;
@@ -131,6 +133,7 @@ export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) =>
 
   // What is to be seen has changed: it is fitted in, unless the reader has gone elsewhere.
   const { x, y, width, height } = bounds;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the box may be another object of the same size
   useEffect(() => {
     if (ready && !moved.current) fit();
   }, [ready, fit, x, y, width, height]);

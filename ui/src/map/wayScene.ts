@@ -1,5 +1,6 @@
 import type { Network, TraceReport } from "../api/client";
-import { deviceOf, type Point } from "./geometry";
+import { deviceOf } from "./geometry";
+import type { Point } from "./plane";
 
 /**
  * A drawing of its own for what is looked at in a large network: the devices of its way in order, every

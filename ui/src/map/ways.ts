@@ -1,5 +1,6 @@
 import type { ExchangeReport, HopReport, LegReport } from "../api/client";
-import { along, LANE, lengthOf, linkAt, type Point, type Scene } from "./geometry";
+import { LANE, linkAt, type Scene } from "./geometry";
+import { along, lengthOf, type Point } from "./plane";
 
 /** The ways of a traced conversation as lines through the lanes they use. */
 

@@ -1,17 +1,18 @@
 import { useState } from "react";
 import type { ProofReport, Requirement } from "../api/client";
+import { usePolicy } from "../api/computed";
 import { NotationField } from "../editor/NotationField";
 import { REQUIREMENT } from "../editor/notation";
-import { useWorkbench } from "../shell/context";
-import { putRequirement, removeRequirement } from "../state/edits";
-import { AnswerShape } from "./AnswerMark";
+import { Failed } from "../kit/Failed";
+import { AnswerShape } from "../marks/AnswerMark";
+import { go } from "../state/location";
+import { useOpened } from "../workbench/opened";
 import { useAsTest } from "./useAsTest";
-import { usePolicy } from "./usePolicy";
 import { WhereItGoes } from "./WhereItGoes";
 
 /** A requirement: its three answers, what violates it, and where a list would make it hold. */
 export function RequirementPanel({ requirement }: { requirement: Requirement }) {
-  const { id, network, make, go } = useWorkbench();
+  const { id, network, make } = useOpened();
   const [text, setText] = useState(requirement.statement);
   const [group, setGroup] = useState(requirement.group);
   const [note, setNote] = useState(requirement.note);
@@ -20,7 +21,18 @@ export function RequirementPanel({ requirement }: { requirement: Requirement }) 
   const marks = found?.statement === requirement.statement ? found : undefined;
   const changed = text !== requirement.statement || group !== requirement.group || note !== requirement.note;
   const save = () =>
-    make(putRequirement({ ...requirement, statement: text, group, note }, `edit ${requirement.statement}`));
+    make({
+      do: "put",
+      label: `edit ${requirement.statement}`,
+      collection: "requirements",
+      item: { ...requirement, statement: text, group, note },
+    });
+  const removal = {
+    do: "remove",
+    label: `remove ${requirement.statement}`,
+    collection: "requirements",
+    key: requirement.id,
+  } as const;
   return (
     <div className="px-4 py-3">
       <h2 className="mb-2 font-semibold">Requirement</h2>
@@ -50,7 +62,7 @@ export function RequirementPanel({ requirement }: { requirement: Requirement }) 
           type="button"
           className="button"
           onClick={async () => {
-            if (await make(removeRequirement(requirement))) go({ chosen: null });
+            if (await make(removal)) go({ chosen: null });
           }}
         >
           Remove
@@ -59,14 +71,7 @@ export function RequirementPanel({ requirement }: { requirement: Requirement }) 
       {!marks && !policy.isError && (
         <p className="quiet mt-4">Not proved yet: {Math.round(policy.done * 100)}%…</p>
       )}
-      {policy.isError && (
-        <p role="alert" className="mt-4 text-clay">
-          {policy.error.message}{" "}
-          <button type="button" className="underline" onClick={() => policy.refetch()}>
-            Ask again
-          </button>
-        </p>
-      )}
+      <Failed of={policy} className="mt-4" />
       {marks && (
         <>
           <dl className="mt-4 grid grid-cols-[4.375rem_minmax(0,1fr)] gap-y-1 border-t border-rule pt-3">

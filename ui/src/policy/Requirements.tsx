@@ -1,15 +1,19 @@
 import { useState } from "react";
-import { ask, type RequirementReading } from "../api/client";
+import { usePolicy } from "../api/computed";
+import { traitsOf } from "../api/kinds";
+import { readRequirement } from "../api/reading";
 import { NotationField } from "../editor/NotationField";
 import { REQUIREMENT } from "../editor/notation";
-import { useWorkbench } from "../shell/context";
-import { freeRequirementId, putRequirement } from "../state/edits";
-import { AnswerMark } from "./AnswerMark";
-import { usePolicy } from "./usePolicy";
+import { Failed } from "../kit/Failed";
+import { useNotices } from "../kit/notices";
+import { AnswerMark } from "../marks/AnswerMark";
+import { go, useLocation } from "../state/location";
+import { useOpened } from "../workbench/opened";
 
 /** The policy: every requirement with its three answers, and a line to write another. */
 export function Requirements() {
-  const { id, network, place, go } = useWorkbench();
+  const { id, network } = useOpened();
+  const location = useLocation();
   const { requirements } = network.draft;
   const policy = usePolicy(id, network.version, requirements.length > 0);
   const groups = [...new Set(requirements.map((each) => each.group))];
@@ -25,19 +29,12 @@ export function Requirements() {
           </span>
         )}
       </div>
-      {policy.isError && (
-        <p role="alert" className="px-4 text-fine text-clay">
-          {policy.error.message}{" "}
-          <button type="button" className="underline" onClick={() => policy.refetch()}>
-            Ask again
-          </button>
-        </p>
-      )}
+      <Failed of={policy} className="px-4 text-fine" />
       <ul className="min-h-0 overflow-y-auto">
         {ordered.map((requirement, number) => {
           const heads = requirement.group && requirement.group !== ordered[number - 1]?.group;
           const found = marks.get(requirement.id);
-          const chosen = place.chosen === `requirement:${requirement.id}`;
+          const chosen = location.chosen === `requirement:${requirement.id}`;
           const [, kind, rest] = /^(\S+) (.*)$/.exec(requirement.statement) ?? [];
           return (
             <li key={requirement.id}>
@@ -83,8 +80,10 @@ const SOME = 2;
 
 /** What could be required of the hosts that are there, to be taken as it stands. */
 function FirstRequirements() {
-  const { network, make, go } = useWorkbench();
-  const hosts = network.draft.devices.filter((device) => device.kind === "host" && device.services.length);
+  const { network, make } = useOpened();
+  const hosts = network.draft.devices.filter(
+    (device) => traitsOf(device).end_system && device.services.length,
+  );
   const [one, other] = hosts;
   if (!one || !other) return null;
   const service = other.services.find(({ port }) => port === 23) ?? other.services[0];
@@ -93,9 +92,8 @@ function FirstRequirements() {
     `allow ${one.name} → ${other.name} ${other.services[0]?.name}`,
   ].slice(0, SOME);
   const take = async (statement: string) => {
-    const requirement = { id: freeRequirementId(network.draft), statement, group: "", note: "" };
-    if (await make(putRequirement(requirement, `require ${statement}`)))
-      go({ test: null, chosen: `requirement:${requirement.id}` });
+    const [made] = (await make({ do: "require", statement })) ?? [];
+    if (made) go({ test: null, chosen: `requirement:${made.key}` });
   };
   return (
     <div className="px-4 pb-1">
@@ -115,28 +113,22 @@ function FirstRequirements() {
 }
 
 function NewRequirement() {
-  const { id, network, make, go } = useWorkbench();
+  const notices = useNotices();
+  const { id, make } = useOpened();
   const [text, setText] = useState("");
   const [problem, setProblem] = useState<string | null>(null);
   const submit = async () => {
     if (!text.trim()) return;
-    const read = await ask<RequirementReading>(`/networks/${id}/requirements/read`, { body: { text } }).catch(
-      () => null,
-    );
-    if (!read?.formatted) {
-      setProblem(read?.problems[0]?.message ?? null);
+    const read = await readRequirement(id, text).catch(notices.fail);
+    if (!read) return;
+    if (!read.formatted) {
+      setProblem(read.problems[0]?.message ?? null);
       return;
     }
-    const requirement = {
-      id: freeRequirementId(network.draft),
-      statement: read.formatted,
-      group: "",
-      note: "",
-    };
-    if (await make(putRequirement(requirement, `require ${read.formatted}`))) {
-      setText("");
-      go({ test: null, chosen: `requirement:${requirement.id}` });
-    }
+    const [made] = (await make({ do: "require", statement: read.formatted })) ?? [];
+    if (!made) return;
+    setText("");
+    go({ test: null, chosen: `requirement:${made.key}` });
   };
   return (
     <>

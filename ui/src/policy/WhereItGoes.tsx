@@ -1,13 +1,21 @@
-import { useEffect, useState } from "react";
-import type { Choice } from "../api/client";
-import { useWorkbench } from "../shell/context";
-import { useAdvice } from "./usePolicy";
+import { useEffect, useMemo, useState } from "react";
+import { ActionButton } from "../actions/ActionButton";
+import type { Choice, Intent } from "../api/client";
+import { useAdvice } from "../api/computed";
+import { Failed } from "../kit/Failed";
+import { go } from "../state/location";
+import { pointKey } from "../state/points";
+import { useHandler } from "../workbench/handlers";
+import { useLens } from "../workbench/lens";
+import { useOpened } from "../workbench/opened";
+import { useTrial } from "../workbench/trial";
 
 const FIRST = 6;
 
 /** Where should it go? Every place that was tried, as a list here and as a lens over the map. */
 export function WhereItGoes({ text }: { text: string }) {
-  const { id, network, lens } = useWorkbench();
+  const { id, network } = useOpened();
+  const lens = useLens();
   const [asked, setAsked] = useState(false);
   const [all, setAll] = useState(false);
   const advice = useAdvice(id, network.version, text, asked);
@@ -22,18 +30,14 @@ export function WhereItGoes({ text }: { text: string }) {
     };
   }, [choices, open, show]);
 
+  useHandler("advice.ask", asked ? null : () => setAsked(true));
   if (!asked)
     return (
-      <button type="button" className="button mt-3" data-key="w" onClick={() => setAsked(true)}>
+      <ActionButton action="advice.ask" className="button mt-3">
         Where should it go?
-      </button>
+      </ActionButton>
     );
-  if (advice.isError)
-    return (
-      <p role="alert" className="mt-3 text-clay">
-        {advice.error.message}
-      </p>
-    );
+  if (advice.error) return <Failed of={advice} className="mt-3" />;
   if (!advice.data)
     return (
       <p role="status" className="quiet mt-3">
@@ -66,20 +70,28 @@ export function WhereItGoes({ text }: { text: string }) {
 }
 
 function ChoiceItem({ choice }: { choice: Choice }) {
-  const { lens, preview, make, go } = useWorkbench();
+  const { make } = useOpened();
+  const lens = useLens();
+  const { trial, show } = useTrial();
   const chosen = lens.shown === choice;
-  const edit = { label: `${choice.new ? "place" : "add to"} ${choice.list}`, changes: choice.changes };
-  const trying = preview.shown?.edit.changes === choice.changes;
-  const attempt = () => preview.show(trying ? null : { list: choice.list, edit, kind: "tried" });
+  const label = `${choice.new ? "place" : "add to"} ${choice.list}`;
+  const intent = useMemo<Intent>(
+    () => ({ do: "changes", label, made: choice.changes }),
+    [label, choice.changes],
+  );
+  const trying = trial?.intent === intent;
+  const attempt = () => show(trying ? null : { list: choice.list, label, intent, kind: "tried" });
   useEffect(() => {
-    if (trying && !chosen) preview.show(null);
-  });
+    if (trying && !chosen) show(null);
+  }, [trying, chosen, show]);
   const take = async () => {
-    preview.show(null);
+    show(null);
     const [point] = choice.points;
-    if ((await make(edit)) && point && choice.points.length === 1)
-      go({ chosen: `point:${point.device}:${point.at}:${point.direction}` });
+    if ((await make(intent)) && point && choice.points.length === 1)
+      go({ chosen: `point:${pointKey(point)}` });
   };
+  useHandler("choice.try", chosen ? attempt : null);
+  useHandler("choice.take", chosen ? take : null);
   return (
     <li className={`border-b border-rule py-1.5 ${chosen ? "bg-plate" : ""}`}>
       <button
@@ -111,12 +123,12 @@ function ChoiceItem({ choice }: { choice: Choice }) {
             </ul>
           )}
           <div className="mt-1.5 flex gap-2">
-            <button type="button" className="button" data-key="v" aria-pressed={trying} onClick={attempt}>
+            <ActionButton action="choice.try" pressed={trying}>
               {trying ? "Stop trying" : "Try it"}
-            </button>
-            <button type="button" className="button button-strong" data-key="a" onClick={take}>
+            </ActionButton>
+            <ActionButton action="choice.take" className="button button-strong">
               Take it
-            </button>
+            </ActionButton>
           </div>
         </div>
       )}

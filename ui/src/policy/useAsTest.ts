@@ -1,13 +1,18 @@
-import { useWorkbench } from "../shell/context";
-import { freeTestId, putTest } from "../state/edits";
+import { useCallback } from "react";
+import { goToTest } from "../state/location";
+import { useOpened } from "../workbench/opened";
 
 /** Make a test flow of a conversation, or find the one that there is, and trace it on the draft. */
 export function useAsTest() {
-  const { network, make, go } = useWorkbench();
-  return async (flow: string, group = "") => {
-    const there = network.draft.tests.find((test) => test.flow === flow);
-    const test = there ?? { id: freeTestId(network.draft), flow, group, note: "" };
-    if (there || (await make(putTest(test, `test ${flow}`))))
-      go({ view: "map", test: test.id, chosen: `test:${test.id}`, state: "draft" });
-  };
+  const { network, make } = useOpened();
+  const { tests } = network.draft;
+  return useCallback(
+    async (flow: string, group = "") => {
+      const there = tests.find((test) => test.flow === flow);
+      const made = there ? null : await make({ do: "new-tests", flows: [flow], group });
+      const id = there?.id ?? made?.[0]?.key;
+      if (id) goToTest(id, { state: "draft" });
+    },
+    [tests, make],
+  );
 }

@@ -1,14 +1,17 @@
-import { useQuery } from "@tanstack/react-query";
-import { ask, type ReachQuestion, type TestMarks } from "../api/client";
-import { VerdictMark } from "../book/VerdictMark";
-import { useWorkbench } from "../shell/context";
-import { freeTestId, putTest } from "../state/edits";
+import type { Intent, ReachQuestion, TestMarks } from "../api/client";
+import { type CellOf, useCell } from "../api/reading";
+import { Failed } from "../kit/Failed";
+import { VerdictMark } from "../marks/VerdictMark";
+import { goToTest } from "../state/location";
 import { bareFlow } from "../state/words";
+import { useOpened } from "../workbench/opened";
 import { CellShape } from "./CellShape";
 import { cellWords, type Line } from "./fold";
 
 interface CellPanelProps {
   question: ReachQuestion;
+  /** What is tried, if anything is. */
+  intent: Intent | null;
   from: Line;
   to: Line;
   bits: number;
@@ -18,7 +21,7 @@ interface CellPanelProps {
 }
 
 /** What stands behind a cell: the pairs of devices of a folded one, the conversations of a pair. */
-export function CellPanel({ question, from, to, bits, devices, draft, onOpen }: CellPanelProps) {
+export function CellPanel({ question, intent, from, to, bits, devices, draft, onOpen }: CellPanelProps) {
   const pair = from.members.length === 1 && to.members.length === 1;
   return (
     <div className="px-4 py-3">
@@ -31,6 +34,7 @@ export function CellPanel({ question, from, to, bits, devices, draft, onOpen }: 
       {pair ? (
         <Conversations
           question={question}
+          intent={intent}
           source={devices[from.members[0] ?? 0] ?? ""}
           destination={devices[to.members[0] ?? 0] ?? ""}
         />
@@ -80,35 +84,17 @@ function Pairs({
   );
 }
 
-function Conversations({
-  question,
-  source,
-  destination,
-}: {
-  question: ReachQuestion;
-  source: string;
-  destination: string;
-}) {
-  const { id, network, make, go } = useWorkbench();
-  const found = useQuery({
-    queryKey: ["reach-cell", id, network.version, question, source, destination],
-    queryFn: () =>
-      ask<TestMarks[]>(`/networks/${id}/reach/cell`, { body: { ...question, source, destination } }),
-    enabled: source !== destination,
-  });
+function Conversations({ question, intent, source, destination }: CellOf) {
+  const { id, network, make } = useOpened();
+  const found = useCell(id, network.version, { question, intent, source, destination });
   const write = async (marks: TestMarks) => {
     const expect = marks.draft.verdict === "passes" ? "pass" : "block";
-    const test = {
-      id: freeTestId(network.draft),
-      flow: `${bareFlow(marks.flow)} ${expect}`,
-      group: "Reach",
-      note: "",
-    };
-    if (await make(putTest(test, `test ${test.flow}`)))
-      go({ view: "map", test: test.id, chosen: `test:${test.id}` });
+    const flows = [`${bareFlow(marks.flow)} ${expect}`];
+    const [made] = (await make({ do: "new-tests", flows, group: "Reach" })) ?? [];
+    if (made) goToTest(made.key);
   };
   if (source === destination) return <p className="quiet">A device does not ask itself.</p>;
-  if (found.error) return <p role="alert">{found.error.message}</p>;
+  if (found.error) return <Failed of={found} className="" />;
   if (!found.data) return <p className="quiet">Looking…</p>;
   if (found.data.length === 0) return <p className="quiet">{destination} is asked for nothing.</p>;
   return (

@@ -1,4 +1,4 @@
-import { VerdictShape } from "../book/VerdictMark";
+import { VerdictShape } from "../marks/VerdictMark";
 import { verdictsIn } from "./fold";
 
 const FILLS = {

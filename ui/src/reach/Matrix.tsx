@@ -166,7 +166,7 @@ export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps)
   );
 }
 
-interface RowProps {
+interface MatrixRowProps {
   line: Line;
   lines: Line[];
   index: number;
@@ -181,7 +181,19 @@ interface RowProps {
 }
 
 const Row = memo(
-  function Row({ line, lines, index, top, columns, starts, bits, changed, focus, chosen, onFold }: RowProps) {
+  function Row({
+    line,
+    lines,
+    index,
+    top,
+    columns,
+    starts,
+    bits,
+    changed,
+    focus,
+    chosen,
+    onFold,
+  }: MatrixRowProps) {
     const group = isHome(line);
     return (
       <div

@@ -1,14 +1,16 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { type DragEvent, useEffect, useRef, useState } from "react";
-import { ApiError, ask, type NetworkSummary, type OpenNetwork, type Ready } from "../api/client";
+import { keepAuthor, readAuthor } from "../api/author";
+import { ApiError, answer, api, basedOn, type NetworkSummary, of } from "../api/client";
 import { useNetworks } from "../api/queries";
-import { finished, useProgress, type Work } from "../api/work";
-import { keepAuthor, keepExercise, keepWalk, readAuthor, readExercise, readWalk } from "../start/kept";
+import { finished, useProgress } from "../api/work";
+import { Failed } from "../kit/Failed";
+import { Heron } from "../kit/Heron";
+import { Menu } from "../kit/Menu";
+import { Stage } from "../kit/Stage";
 import { STEPS } from "../start/steps";
-import { usePlace } from "../state/location";
-import { Heron } from "./Heron";
-import { Menu } from "./Menu";
-import { Stage } from "./Stage";
+import { keepExercise, keepWalk, readExercise, readWalk } from "../state/kept";
+import { go } from "../state/location";
 
 const IMPORT = ["import"];
 
@@ -16,7 +18,6 @@ const IMPORT = ["import"];
 export function Home() {
   const networks = useNetworks();
   const client = useQueryClient();
-  const [, go] = usePlace();
   const [error, setError] = useState<Error | null>(null);
   const [undo, setUndo] = useState<Undo | null>(null);
   const [reading, setReading] = useState<{ name: string; stop: AbortController } | null>(null);
@@ -46,7 +47,7 @@ export function Home() {
     go({ network: id, view: "map" });
   };
   const demo = (which: "saltmarsh" | "storm") =>
-    ask<OpenNetwork>(`/networks/demo?which=${which}`, { method: "POST" });
+    answer(api.POST("/api/networks/demo", { params: { query: { which } } }));
   const begin = () =>
     attempt(async () => {
       if (walk && kept(walk.network) && walk.step < STEPS.length) return opened(walk.network);
@@ -68,8 +69,16 @@ export function Home() {
       setReading({ name: chosen.name, stop });
       try {
         const text = await chosen.text();
-        const start = (signal: AbortSignal) => ask<Work<Ready>>("/networks/import", { text, signal });
-        opened((await finished(client, IMPORT, start, stop.signal)).id);
+        const begin = (signal: AbortSignal) =>
+          answer(
+            api.POST("/api/networks/import", {
+              body: text,
+              bodySerializer: String,
+              headers: { "Content-Type": "application/yaml" },
+              signal,
+            }),
+          );
+        opened((await finished(client, IMPORT, begin, stop.signal)).id);
       } catch (failure) {
         if (!stop.signal.aborted) throw failure;
       } finally {
@@ -126,14 +135,7 @@ export function Home() {
             onBegin={practise}
           />
         </div>
-        {networks.error && (
-          <p role="alert" className="mb-4 text-clay">
-            {networks.error.message}{" "}
-            <button type="button" className="underline" onClick={() => networks.refetch()}>
-              Ask again
-            </button>
-          </p>
-        )}
+        <Failed of={networks} className="mb-4" />
         <h2 className="mb-1 font-semibold">Networks</h2>
         {undo && <UndoLine undo={undo} onDone={() => setUndo(null)} onFail={setError} />}
         {networks.data?.length === 0 && (
@@ -155,11 +157,8 @@ export function Home() {
             className="flex gap-2"
             onSubmit={(event) => {
               event.preventDefault();
-              attempt(async () =>
-                opened(
-                  (await ask<OpenNetwork>("/networks", { body: { name: name.trim() || "My network" } })).id,
-                ),
-              );
+              const made = { name: name.trim() || "My network" };
+              attempt(async () => opened((await answer(api.POST("/api/networks", { body: made }))).id));
             }}
           >
             <input
@@ -235,14 +234,14 @@ interface Undo {
   act: () => Promise<unknown>;
 }
 
-interface RowProps {
+interface NetworkRowProps {
   network: NetworkSummary;
   onOpen: () => void;
   onUndo: (undo: Undo) => void;
   onFail: (error: Error) => void;
 }
 
-function Row({ network, onOpen, onUndo, onFail }: RowProps) {
+function Row({ network, onOpen, onUndo, onFail }: NetworkRowProps) {
   const client = useQueryClient();
   const [name, setName] = useState<string | null>(null);
   const { id, version } = network;
@@ -255,33 +254,44 @@ function Row({ network, onOpen, onUndo, onFail }: RowProps) {
     await client.invalidateQueries({ queryKey: ["networks"] });
     await client.invalidateQueries({ queryKey: ["network", id] });
   };
+  const call = (to: string, basis: number) =>
+    answer(
+      api.POST("/api/networks/{network_id}/name", {
+        params: { ...of(id), header: basedOn(basis) },
+        body: { name: to },
+      }),
+    );
+  const drop = (dropped: string, basis: number) =>
+    answer(api.DELETE("/api/networks/{network_id}", { params: { ...of(dropped), header: basedOn(basis) } }));
   const rename = (to: string) =>
     act(async () => {
       const before = network.name;
-      const after = await ask<OpenNetwork>(`/networks/${id}/name`, { body: { name: to }, version });
+      const after = await call(to, version);
       return {
         words: `${before} is called ${to} now.`,
         label: "Call it as before",
-        act: () => ask(`/networks/${id}/name`, { body: { name: before }, version: after.version }),
+        act: () => call(before, after.version),
       };
     });
   const copy = () =>
     act(async () => {
       const title = `${network.name.slice(0, 70)}, copy`;
-      const made = await ask<NetworkSummary>(`/networks/${id}/copy`, { body: { name: title } });
+      const made = await answer(
+        api.POST("/api/networks/{network_id}/copy", { params: of(id), body: { name: title } }),
+      );
       return {
         words: `${made.name} was made.`,
         label: "Remove it again",
-        act: () => ask(`/networks/${made.id}`, { method: "DELETE", version: made.version }),
+        act: () => drop(made.id, made.version),
       };
     });
   const remove = () =>
     act(async () => {
-      await ask(`/networks/${id}`, { method: "DELETE", version });
+      await drop(id, version);
       return {
         words: `${network.name} was removed.`,
         label: "Bring it back",
-        act: () => ask(`/networks/${id}/bring-back`, { method: "POST" }),
+        act: () => answer(api.POST("/api/networks/{network_id}/bring-back", { params: of(id) })),
       };
     });
   return (

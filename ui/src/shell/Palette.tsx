@@ -1,43 +1,37 @@
 import { Dialog } from "radix-ui";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { useTheme } from "../state/theme";
-import { commandsOf, found } from "./commands";
-import { useWorkbench } from "./context";
-import { Sheet } from "./Sheet";
-import { focusMap } from "./useShortcuts";
+import { useHere } from "../actions/here";
+import { matching, targetsOf } from "../actions/targets";
+import { Sheet } from "../kit/Sheet";
+import { giveFocus, wantFocus } from "../state/focus";
 
 interface PaletteProps {
   open: boolean;
   onClose: () => void;
-  openShortcuts: () => void;
 }
 
-/** One field for everything: type a few letters of a device, list, flow, place or command, then Enter. */
-export function Palette({ open, onClose, openShortcuts }: PaletteProps) {
+/** One field for everything: type a few letters of a device, list, flow, place or action, then Enter. */
+export function Palette({ open, onClose }: PaletteProps) {
   return (
     <Sheet
       open={open}
       onClose={onClose}
-      onClosed={focusMap}
+      onClosed={() => giveFocus("map")}
       className="top-[12%] flex max-h-[66vh] w-[37.5rem] max-w-[94vw] flex-col"
     >
-      <Dialog.Title className="sr-only">Commands</Dialog.Title>
-      <Finder onClose={onClose} openShortcuts={openShortcuts} />
+      <Dialog.Title className="sr-only">Find anything</Dialog.Title>
+      <Finder onClose={onClose} />
     </Sheet>
   );
 }
 
-function Finder({ onClose, openShortcuts }: Omit<PaletteProps, "open">) {
-  const workbench = useWorkbench();
-  const [theme, setTheme] = useTheme();
+function Finder({ onClose }: Omit<PaletteProps, "open">) {
+  const here = useHere();
   const [typed, setTyped] = useState("");
   const [at, setAt] = useState(0);
   const list = useRef<HTMLDivElement>(null);
-  const commands = useMemo(
-    () => commandsOf(workbench, { theme, setTheme, openShortcuts }),
-    [workbench, theme, setTheme, openShortcuts],
-  );
-  const shown = useMemo(() => found(commands, typed), [commands, typed]);
+  const targets = useMemo(() => targetsOf(here), [here]);
+  const shown = useMemo(() => matching(targets, typed), [targets, typed]);
   const chosen = Math.min(at, shown.length - 1);
 
   useEffect(() => {
@@ -48,10 +42,9 @@ function Finder({ onClose, openShortcuts }: Omit<PaletteProps, "open">) {
     onClose();
     // Once the palette has given the focus back, so that what is opened can take it.
     setTimeout(() => {
-      const command = shown[place];
-      command?.run();
-      if (command?.inspects)
-        setTimeout(() => document.querySelector<HTMLElement>("[aria-label=Inspector]")?.focus());
+      const target = shown[place];
+      target?.run();
+      if (target?.inspects) setTimeout(() => wantFocus("inspector"));
     });
   };
   return (
@@ -60,9 +53,9 @@ function Finder({ onClose, openShortcuts }: Omit<PaletteProps, "open">) {
         role="combobox"
         aria-label="Find anything"
         aria-expanded="true"
-        aria-controls="commands"
-        aria-activedescendant={shown[chosen] ? `command-${chosen}` : undefined}
-        placeholder="A device, list, flow, place or command"
+        aria-controls="targets"
+        aria-activedescendant={shown[chosen] ? `target-${chosen}` : undefined}
+        placeholder="A device, list, flow, place or action"
         className="border-b border-rule bg-transparent px-4 py-2.5 text-head outline-none"
         value={typed}
         onChange={(event) => {
@@ -77,18 +70,12 @@ function Finder({ onClose, openShortcuts }: Omit<PaletteProps, "open">) {
           event.preventDefault();
         }}
       />
-      <div
-        ref={list}
-        id="commands"
-        role="listbox"
-        aria-label="Found"
-        className="min-h-0 overflow-y-auto py-1"
-      >
-        {shown.map((command, place) => (
+      <div ref={list} id="targets" role="listbox" aria-label="Found" className="min-h-0 overflow-y-auto py-1">
+        {shown.map((target, place) => (
           <div
             tabIndex={-1}
-            key={command.key}
-            id={`command-${place}`}
+            key={target.key}
+            id={`target-${place}`}
             role="option"
             aria-selected={place === chosen}
             onPointerMove={() => setAt(place)}
@@ -96,8 +83,8 @@ function Finder({ onClose, openShortcuts }: Omit<PaletteProps, "open">) {
             onKeyDown={() => undefined}
             className="flex cursor-default items-baseline gap-3 px-4 py-1 aria-selected:bg-tidewash"
           >
-            <span className="min-w-0 truncate">{command.label}</span>
-            <span className="quiet ml-auto max-w-[45%] truncate text-fine">{command.detail}</span>
+            <span className="min-w-0 truncate">{target.label}</span>
+            <span className="quiet ml-auto max-w-[45%] truncate text-fine">{target.detail}</span>
           </div>
         ))}
         {shown.length === 0 && <p className="quiet px-4 py-2">Nothing is called that.</p>}

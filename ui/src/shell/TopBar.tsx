@@ -1,58 +1,42 @@
-import { download } from "../state/download";
-import { configuration } from "../state/edits";
-import type { View } from "../state/location";
-import { useTheme } from "../state/theme";
-import { useWorkbench } from "./context";
-import { Heron } from "./Heron";
-import { Menu } from "./Menu";
+import { ActionButton } from "../actions/ActionButton";
+import { ActionMenu } from "../actions/ActionMenu";
+import { Heron } from "../kit/Heron";
+import { EVERY_VIEW, go, useLocation, VIEWS } from "../state/location";
+import { configuration } from "../state/points";
+import { useOpened } from "../workbench/opened";
+import { useTrial } from "../workbench/trial";
 
-const VIEWS: [View, string][] = [
-  ["map", "Map"],
-  ["lists", "Lists"],
-  ["reach", "Reach"],
-  ["findings", "Findings"],
-  ["changes", "Changes"],
-  ["log", "Log"],
-];
-
-export function TopBar({ onShortcuts }: { onShortcuts: () => void }) {
-  const { id, network, place, go, draft, notices, trial } = useWorkbench();
+export function TopBar() {
+  const { network, draft } = useOpened();
+  const { trial } = useTrial();
+  const location = useLocation();
   const edits = configuration(network.changes).length;
-  const others = network.changes.length - edits;
-  const busy = draft.step.isPending;
-  const [theme, setTheme] = useTheme();
-  const other = theme === "dark" ? "light" : "dark";
-  const step = (name: "undo" | "redo" | "discard") =>
-    draft.step.mutate({ step: name }, { onError: notices.fail });
+  const unchanged = network.changes.length === 0;
+  const busy = draft.stepping;
   return (
     <header className="flex min-h-[2.9rem] flex-wrap items-center gap-x-3 border-b border-rule px-4">
       <button type="button" aria-label="Grey Heron: all networks" onClick={() => go({ network: null })}>
         <Heron />
       </button>
-      <Menu
+      <ActionMenu
         className="flex max-w-[220px] items-center gap-2 truncate font-semibold"
-        items={[
-          ["Export the draft", () => download(`/api/networks/${id}/file?state=draft`)],
-          ["Export what is running", () => download(`/api/networks/${id}/file?state=running`)],
-          [`Use the ${other} theme`, () => setTheme(other)],
-          ["All networks", () => go({ network: null })],
-        ]}
+        actions={["export.draft", "export.running", "theme", "networks"]}
       >
         {network.draft.name}{" "}
         <span aria-hidden="true" className="quiet">
           ▾
         </span>
-      </Menu>
+      </ActionMenu>
       <nav aria-label="Views" className="flex self-stretch">
-        {VIEWS.map(([view, label]) => (
+        {EVERY_VIEW.map((view) => (
           <button
             key={view}
             type="button"
-            aria-current={place.view === view ? "page" : undefined}
+            aria-current={location.view === view ? "page" : undefined}
             onClick={() => go({ view })}
-            className={`min-h-[2.9rem] border-b-2 px-2.5 ${place.view === view ? "border-ink" : "quiet border-transparent hover:text-ink"}`}
+            className={`min-h-[2.9rem] border-b-2 px-2.5 ${location.view === view ? "border-ink" : "quiet border-transparent hover:text-ink"}`}
           >
-            {label}
+            {VIEWS[view]}
             {view === "changes" && edits > 0 && (
               <span className="ml-1 font-semibold text-ochre">{edits}</span>
             )}
@@ -64,43 +48,34 @@ export function TopBar({ onShortcuts }: { onShortcuts: () => void }) {
         <span className={edits ? "font-semibold text-ochre" : "quiet"} data-testid="draft-state">
           {edits ? `Draft: ${edits} ${edits === 1 ? "edit" : "edits"}` : "Draft as running"}
         </span>
-        <button
-          type="button"
-          className="button"
+        <ActionButton
+          action="draft.undo"
           disabled={!network.undo || busy}
           title={network.undo ? `Undo: ${network.undo}` : "Nothing to undo"}
-          onClick={() => step("undo")}
         >
           Undo
-        </button>
-        <button
-          type="button"
-          className="button"
+        </ActionButton>
+        <ActionButton
+          action="draft.redo"
           disabled={!network.redo || busy}
           title={network.redo ? `Redo: ${network.redo}` : "Nothing to redo"}
-          onClick={() => step("redo")}
         >
           Redo
-        </button>
-        <button
-          type="button"
-          className="button"
-          disabled={edits + others === 0 || busy}
-          onClick={() => step("discard")}
-        >
+        </ActionButton>
+        <ActionButton action="draft.discard" disabled={unchanged || busy}>
           Discard
-        </button>
+        </ActionButton>
         <button
           type="button"
           className="button button-strong"
-          disabled={edits + others === 0 || busy}
+          disabled={unchanged || busy}
           onClick={() => go({ view: "changes" })}
         >
           Apply…
         </button>
-        <button type="button" className="button" aria-label="Shortcuts" onClick={onShortcuts}>
+        <ActionButton action="shortcuts" label="Shortcuts">
           ?
-        </button>
+        </ActionButton>
       </div>
     </header>
   );

@@ -1,13 +1,15 @@
-import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { ask, type Fault } from "../api/client";
-import { useWorkbench } from "../shell/context";
-import { keepExercise, keepWalk, readExercise, readWalk } from "./kept";
+import { useFaults } from "../api/reading";
+import { Failed } from "../kit/Failed";
+import { keepExercise, keepWalk, readExercise, readWalk } from "../state/kept";
+import { go, goToTest, useLocation } from "../state/location";
+import { useOpened } from "../workbench/opened";
+import { useTrial } from "../workbench/trial";
 import { STEPS } from "./steps";
 
 /** A strip above the workbench while one walks through the demo, or looks for the storm's faults. */
 export function Strip() {
-  const { id } = useWorkbench();
+  const { id } = useOpened();
   const [walk, setWalk] = useState(readWalk);
   const [exercise] = useState(readExercise);
   if (walk?.network === id) {
@@ -26,9 +28,11 @@ export function Strip() {
 }
 
 function WalkStrip({ step, onStep }: { step: number; onStep: (step: number | null) => void }) {
-  const workbench = useWorkbench();
+  const { book, trying, network } = useOpened();
+  const { viewing } = useTrial();
+  const location = useLocation();
   const current = STEPS[step];
-  const done = current?.done(workbench) ?? false;
+  const done = current?.done({ book, trying, network, location, viewing }) ?? false;
   if (!current) {
     return (
       <Bar label="Walk">
@@ -70,12 +74,9 @@ function WalkStrip({ step, onStep }: { step: number; onStep: (step: number | nul
 }
 
 function ExerciseStrip() {
-  const { id, book, trying, go } = useWorkbench();
-  const faults = useQuery({
-    queryKey: ["exercise"],
-    queryFn: () => ask<Fault[]>("/exercise"),
-    staleTime: Number.POSITIVE_INFINITY,
-  }).data;
+  const { id, book, trying } = useOpened();
+  const read = useFaults();
+  const faults = read.data;
   const [hinted, setHinted] = useState(false);
   const holds = new Set(
     book?.tests.filter((test) => test.draft.judgement?.standing === "holds").map((test) => test.id),
@@ -88,10 +89,11 @@ function ExerciseStrip() {
   }, [id, known, found, faults]);
   return (
     <Bar label="Exercise">
+      <Failed of={read} className="" />
       <p className="min-w-0 flex-1" data-testid="exercise">
         <strong>After the storm:</strong>{" "}
         {found === null
-          ? "the book is being tried…"
+          ? !read.error && "the book is being tried…"
           : open.length === 0
             ? `all ${faults?.length} faults are found and mended. Well done.`
             : `${found} of ${faults?.length} faults found and mended. Each makes a flow of the book surprise; some hide behind others.`}
@@ -102,11 +104,7 @@ function ExerciseStrip() {
             {open.map((fault, place) => (
               <span key={fault.test}>
                 {place > 0 && "; "}
-                <button
-                  type="button"
-                  className="underline"
-                  onClick={() => go({ view: "map", test: fault.test, chosen: `test:${fault.test}` })}
-                >
+                <button type="button" className="underline" onClick={() => goToTest(fault.test)}>
                   {fault.about}
                 </button>
               </span>

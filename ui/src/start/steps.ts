@@ -1,16 +1,24 @@
-import type { Workbench } from "../shell/context";
-import { configuration } from "../state/edits";
+import type { Location } from "../state/location";
+import { configuration } from "../state/points";
+import type { Opened } from "../workbench/opened";
+import type { Viewing } from "../workbench/trial";
+
+/** What a step looks at to see whether it was done. */
+export interface Seen extends Pick<Opened, "book" | "trying" | "network"> {
+  location: Location;
+  viewing: Viewing;
+}
 
 /** The walk through the demo: five steps in the real workbench, each done when it was really done. */
 export interface Step {
   title: string;
   /** What to do, with its key. */
   words: string;
-  done: (workbench: Workbench) => boolean;
+  done: (seen: Seen) => boolean;
 }
 
 const FLOW = "t13";
-const verdictOf = ({ book, trying }: Workbench, state: "running" | "draft") =>
+const verdictOf = ({ book, trying }: Seen, state: "running" | "draft") =>
   trying.stale ? undefined : book?.tests.find((test) => test.id === FLOW)?.[state].verdict;
 
 export const STEPS: Step[] = [
@@ -18,31 +26,31 @@ export const STEPS: Step[] = [
     title: "A flow that should pass",
     words:
       "In the book on the left, choose “ringing-desk → camhub web”. It is expected to pass, and its marks under running and draft say that it is blocked.",
-    done: ({ place }) => place.test === FLOW,
+    done: ({ location }) => location.test === FLOW,
   },
   {
     title: "Is a list to blame?",
     words:
       "Press b to see the same flow with no lists at all (d brings the draft back). It passes: routes and services are fine, so a list stops it.",
-    done: ({ place, viewing }) => place.test === FLOW && viewing === "baseline",
+    done: ({ location, viewing }) => location.test === FLOW && viewing === "baseline",
   },
   {
     title: "Which one, and where?",
     words:
       "Press d, and look at the trace: hide-gw drops the answer on its way home, entering by eth1. Choose the list hides-in: on the map, or in the evidence beside the trace.",
-    done: ({ place }) => /^(list:hides-in|point:hide-gw:eth1)/.test(place.chosen ?? ""),
+    done: ({ location }) => /^(list:hides-in|point:hide-gw:eth1)/.test(location.chosen ?? ""),
   },
   {
     title: "Mend it in the draft",
     words:
       "In the editor on the right, above the entry that denies, write: 25 permit tcp from @camhub to any established. While you write, map, trace and book show it as a trial. Ctrl+S saves it to the draft.",
-    done: (workbench) => verdictOf(workbench, "draft") === "passes",
+    done: (seen) => verdictOf(seen, "draft") === "passes",
   },
   {
     title: "Put it in force, with a way back",
     words:
       "Press Esc and then 5 for Changes: it says line by line what will be otherwise, and which flows. Write why, and apply. The state before stays under “Ways back”.",
-    done: (workbench) =>
-      verdictOf(workbench, "running") === "passes" && configuration(workbench.network.changes).length === 0,
+    done: (seen) =>
+      verdictOf(seen, "running") === "passes" && configuration(seen.network.changes).length === 0,
   },
 ];

@@ -1,10 +1,20 @@
-import { useCallback, useSyncExternalStore } from "react";
+import { useMemo, useSyncExternalStore } from "react";
 import type { State } from "../api/client";
 
-export type View = "map" | "lists" | "reach" | "findings" | "changes" | "log";
+/** The views, in the order of the bar above them and of the digits that open them. */
+export const VIEWS = {
+  map: "Map",
+  lists: "Lists",
+  reach: "Reach",
+  findings: "Findings",
+  changes: "Changes",
+  log: "Log",
+} as const;
+export type View = keyof typeof VIEWS;
+export const EVERY_VIEW = Object.keys(VIEWS) as View[];
 
 /** What the address bar holds: every view, test, list and place can be linked to. */
-export interface Place {
+export interface Location {
   network: string | null;
   view: View;
   test: string | null;
@@ -18,17 +28,16 @@ export interface Place {
   reach: string | null;
 }
 
-const VIEWS: readonly string[] = ["map", "lists", "reach", "findings", "changes", "log"];
 const STATES: readonly string[] = ["baseline", "running", "draft"];
 
-export function readPlace(href: string): Place {
+export function readLocation(href: string): Location {
   const url = new URL(href);
   const [, marker, network, view] = url.pathname.split("/");
   const query = url.searchParams;
   const state = query.get("state") ?? "draft";
   return {
     network: marker === "n" && network ? network : null,
-    view: (view && VIEWS.includes(view) ? view : "map") as View,
+    view: EVERY_VIEW.find((each) => each === view) ?? "map",
     test: query.get("test"),
     state: (STATES.includes(state) ? state : "draft") as State,
     chosen: query.get("show"),
@@ -38,17 +47,17 @@ export function readPlace(href: string): Place {
   };
 }
 
-export function writePlace(place: Place): string {
-  if (!place.network) return "/";
+export function writeLocation(location: Location): string {
+  if (!location.network) return "/";
   const query = new URLSearchParams();
-  if (place.test) query.set("test", place.test);
-  if (place.state !== "draft") query.set("state", place.state);
-  if (place.chosen) query.set("show", place.chosen);
-  if (place.list) query.set("list", place.list);
-  if (place.beside) query.set("beside", place.beside);
-  if (place.reach) query.set("reach", place.reach);
+  if (location.test) query.set("test", location.test);
+  if (location.state !== "draft") query.set("state", location.state);
+  if (location.chosen) query.set("show", location.chosen);
+  if (location.list) query.set("list", location.list);
+  if (location.beside) query.set("beside", location.beside);
+  if (location.reach) query.set("reach", location.reach);
   const text = query.toString();
-  return `/n/${place.network}/${place.view}${text ? `?${text}` : ""}`;
+  return `/n/${location.network}/${location.view}${text ? `?${text}` : ""}`;
 }
 
 const listeners = new Set<() => void>();
@@ -61,14 +70,24 @@ const subscribe = (listener: () => void) => {
   };
 };
 
-/** The place in the address bar, and a way to go elsewhere. */
-export function usePlace(): [Place, (change: Partial<Place>) => void] {
-  const href = useSyncExternalStore(subscribe, () => window.location.href);
-  const go = useCallback((change: Partial<Place>) => {
-    const next = writePlace({ ...readPlace(window.location.href), ...change });
-    if (next === window.location.pathname + window.location.search) return;
-    window.history.pushState(null, "", next);
-    for (const listener of listeners) listener();
-  }, []);
-  return [readPlace(href), go];
+/** Go elsewhere: what is not said stays. */
+export function go(change: Partial<Location>): void {
+  const next = writeLocation({ ...readLocation(window.location.href), ...change });
+  if (next === window.location.pathname + window.location.search) return;
+  window.history.pushState(null, "", next);
+  for (const listener of listeners) listener();
 }
+
+/** Where one is, as the address bar says. */
+export function useLocation(): Location {
+  const href = useSyncExternalStore(subscribe, () => window.location.href);
+  return useMemo(() => readLocation(href), [href]);
+}
+
+/** The name behind a kind in what is chosen: `lagoon` of `device:lagoon`. */
+export const chosenOf = ({ chosen }: Pick<Location, "chosen">, kind: string): string | null =>
+  chosen?.startsWith(`${kind}:`) ? chosen.slice(kind.length + 1) : null;
+
+/** Show a test flow: its trace below the map, and itself in the inspector. */
+export const goToTest = (id: string, change: Partial<Location> = {}) =>
+  go({ view: "map", test: id, chosen: `test:${id}`, ...change });

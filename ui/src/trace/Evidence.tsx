@@ -1,11 +1,16 @@
-import type { AccessList, ExchangeReport, HopReport, StepReport } from "../api/client";
+import type { ExchangeReport, HopReport, StepReport } from "../api/client";
 import { usePartings } from "../api/queries";
-import { useWorkbench } from "../shell/context";
+import { Failed } from "../kit/Failed";
+import { go } from "../state/location";
 import { bareFlow, capital } from "../state/words";
+import { useForeseen } from "../workbench/foreseen";
+import { useOpened } from "../workbench/opened";
+import { useTracing } from "../workbench/tracing";
+import { useTrial } from "../workbench/trial";
 
 /** Why: the list with every entry that was passed over, the header, the routes that lost, what is seen. */
 export function Evidence({ exchange }: { exchange: ExchangeReport }) {
-  const { hop } = useWorkbench();
+  const { hop } = useTracing();
   const stopped = exchange.verdict !== "passes";
   const deciding = stopped ? exchange[exchange.decided_on]?.hops.at(-1) : undefined;
   const looked = hop ? exchange[hop.way]?.hops[hop.index] : deciding;
@@ -26,10 +31,11 @@ const NAMES: Record<string, string> = { baseline: "no lists", running: "running"
 
 /** Where the traces with no lists, as running and on the draft stop being the same. */
 function Partings() {
-  const { id, network, place } = useWorkbench();
-  const test = network.draft.tests.find((each) => each.id === place.test);
-  const found = usePartings(id, network.version, test ? bareFlow(test.flow) : null).data;
-  if (!found?.length) return null;
+  const { id, network } = useOpened();
+  const { test } = useTracing();
+  const partings = usePartings(id, network.version, test && bareFlow(test.flow));
+  const found = partings.data;
+  if (!found?.length) return <Failed of={partings} className="text-fine" />;
   return (
     <dl className="mt-2 border-t border-rule pt-1 text-fine">
       {found.map((parting) => (
@@ -80,17 +86,14 @@ function HopEvidence({ hop }: { hop: HopReport }) {
 }
 
 function ListEvidence({ step }: { step: StepReport }) {
-  const { network, go, viewing, trial } = useWorkbench();
+  const { network } = useOpened();
+  const { viewing } = useTrial();
+  const { lists } = useForeseen();
   const decision = step.decision;
   if (!decision) return null;
   const state = viewing === "running" ? network.running : network.draft;
-  const written = trial?.edit.changes.find(
-    (change) => change.collection === "lists" && change.key === decision.list,
-  );
-  const list =
-    viewing === "trial" && written?.item
-      ? (written.item as unknown as AccessList)
-      : state.lists.find((each) => each.name === decision.list);
+  const written = viewing === "trial" ? lists : [];
+  const list = [...written, ...state.lists].find((each) => each.name === decision.list);
   const lines = (list?.entries ?? "").split("\n").filter((line) => line && !line.startsWith("#"));
   const text = (entry: number) => lines.find((line) => line.startsWith(`${entry} `)) ?? String(entry);
   return (

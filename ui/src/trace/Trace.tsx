@@ -1,9 +1,15 @@
-import { useEffect, useRef } from "react";
-import type { HopReport, State, StepReport, TestFlow } from "../api/client";
-import { VerdictShape } from "../book/VerdictMark";
-import { useWorkbench, type Viewing } from "../shell/context";
-import { Split, suited } from "../shell/Split";
+import { type KeyboardEvent, useEffect, useRef } from "react";
+import type { Device, ExchangeReport, HopReport, State, StepReport, TestFlow } from "../api/client";
+import { Failed } from "../kit/Failed";
+import { Split, suited } from "../kit/Split";
+import { VerdictShape } from "../marks/VerdictMark";
+import { go } from "../state/location";
 import { bareFlow } from "../state/words";
+import { useForeseen } from "../workbench/foreseen";
+import { useHandler } from "../workbench/handlers";
+import { useOpened } from "../workbench/opened";
+import { type LookedAt, useTracing } from "../workbench/tracing";
+import { useTrial, type Viewing } from "../workbench/trial";
 import { type Column, columnsOf } from "./columns";
 import { Evidence } from "./Evidence";
 
@@ -15,8 +21,9 @@ const STATES: [State, string][] = [
 
 /** Below the map: the decisions in every device along the path, the way out above, the way home below. */
 export function Trace() {
-  const { network, trace, exchange, place } = useWorkbench();
-  const test = network.draft.tests.find((each) => each.id === place.test);
+  const { network } = useOpened();
+  const tracing = useTracing();
+  const { test, shown } = tracing;
   if (!test) {
     return (
       <section aria-label="Trace" className="border-t border-rule px-4 py-3">
@@ -24,7 +31,7 @@ export function Trace() {
       </section>
     );
   }
-  const shown = trace?.exchanges[exchange];
+  const goal = goalOf(test, network.draft.devices);
   return (
     <section
       aria-label="Trace"
@@ -41,17 +48,7 @@ export function Trace() {
             {
               id: "hops",
               least: 300,
-              content: (
-                <Table
-                  columns={columnsOf(
-                    shown,
-                    goalOf(
-                      test,
-                      network.draft.devices.map((device) => device.name),
-                    ),
-                  )}
-                />
-              ),
+              content: <Table columns={columnsOf(shown, goal)} />,
             },
             {
               id: "evidence",
@@ -62,23 +59,29 @@ export function Trace() {
           ]}
         />
       ) : (
-        <p className="quiet px-4 py-3">Tracing…</p>
+        <div className="px-4 py-3">
+          <Failed of={tracing} className="" />
+          {!tracing.error && <p className="quiet">Tracing…</p>}
+        </div>
       )}
     </section>
   );
 }
 
 /** The device that a flow is meant for, when it names one. */
-function goalOf(test: TestFlow, devices: string[]): string | null {
+function goalOf(test: TestFlow, devices: Device[]): string | null {
   const end = test.flow.split(" ")[2] ?? "";
   const name = end.split(":")[0] ?? "";
-  return devices.includes(name) ? name : null;
+  return devices.some((device) => device.name === name) ? name : null;
 }
 
 function Header({ test }: { test: TestFlow }) {
-  const { book, trying, trace, exchange, setExchange, preview, trial, viewing, view, go } = useWorkbench();
+  const { book, trying } = useOpened();
+  const { trace, exchange, setExchange } = useTracing();
+  const { trial, viewing, view } = useTrial();
+  const { tests: foreseen } = useForeseen();
   const states: [Viewing, string][] = trial ? [...STATES, ["trial", "trial"]] : STATES;
-  const tried = preview.book?.tests.find((each) => each.id === test.id);
+  const tried = foreseen?.find((each) => each.id === test.id);
   const where = {
     baseline: "with no lists",
     running: "as running",
@@ -169,21 +172,27 @@ function Header({ test }: { test: TestFlow }) {
 }
 
 function Table({ columns }: { columns: Column[] }) {
-  const { hop, setHop, trace, exchange } = useWorkbench();
-  const shown = trace?.exchanges[exchange];
+  const { hop, setHop, shown } = useTracing();
   const home = shown?.home;
   const body = useRef<HTMLDivElement>(null);
   const decided = shown && shown.verdict !== "passes" ? shown.decided_on : null;
+
+  const entering = useRef(false);
+  useHandler("trace.enter", () => {
+    entering.current = true;
+    setHop(decidingHop(columns));
+  });
 
   useEffect(() => {
     const cell = body.current?.querySelector<HTMLElement>(
       hop ? `[data-hop="${hop.way}${hop.index}"]` : "[data-decides]",
     );
     cell?.scrollIntoView({ block: "nearest", inline: "nearest" });
-    if (hop && body.current?.contains(document.activeElement)) cell?.focus();
+    if (hop && (entering.current || body.current?.contains(document.activeElement))) cell?.focus();
+    entering.current = false;
   }, [hop]);
 
-  const step = (event: React.KeyboardEvent) => {
+  const step = (event: KeyboardEvent) => {
     const way = hop?.way ?? decided ?? "out";
     const count = shown?.[way]?.hops.length ?? 0;
     const at = hop?.index ?? -1;
@@ -235,11 +244,19 @@ function Table({ columns }: { columns: Column[] }) {
   );
 }
 
+/** The hop that decides; the first one where none does. */
+function decidingHop(columns: Column[]): LookedAt {
+  for (const way of ["out", "home"] as const) {
+    const found = columns.find((column) => column[way]?.hop.steps.some((step) => step.deciding));
+    if (found) return { way, index: found[way]?.index ?? 0 };
+  }
+  return { way: "out", index: 0 };
+}
+
 const emptyOut = (column: Column, columns: Column[]) =>
   columns[columns.length - 1] === column && !column.home ? "never arrives" : "";
 
 function DeviceName({ column }: { column: Column }) {
-  const { go } = useWorkbench();
   return (
     <button
       type="button"
@@ -259,7 +276,7 @@ const WayLabel = ({ label, name }: { label: string; name: string | undefined }) 
 );
 
 function Cell({ column, way, empty }: { column: Column; way: "out" | "home"; empty: string }) {
-  const { hop, setHop } = useWorkbench();
+  const { hop, setHop } = useTracing();
   const found = column[way];
   if (!found) {
     return <div className="quiet border-t border-l border-rule px-1.5 py-1 text-fine">{empty}</div>;
@@ -303,9 +320,7 @@ function Steps({ hop }: { hop: HopReport }) {
 const worthShowing = (step: StepReport) =>
   step.kind !== "leaves" && (step.kind !== "unfiltered" || step.text !== "no list");
 
-function asText(
-  exchange: NonNullable<ReturnType<typeof useWorkbench>["trace"]>["exchanges"][number] | undefined,
-): string {
+function asText(exchange: ExchangeReport | undefined): string {
   if (!exchange) return "";
   const leg = (title: string, hops: HopReport[]) =>
     [

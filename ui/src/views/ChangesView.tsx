@@ -1,9 +1,11 @@
 import { useState } from "react";
 import type { Change, Difference, DiffLine, ReachQuestion } from "../api/client";
+import { useFindings, usePolicy, useReach } from "../api/computed";
 import { useDifferences, useRevisions } from "../api/queries";
-import { useFindings, usePolicy } from "../policy/usePolicy";
-import { useReach } from "../reach/useReach";
-import { useWorkbench } from "../shell/context";
+import { Failed } from "../kit/Failed";
+import { useNotices } from "../kit/notices";
+import { go } from "../state/location";
+import { useOpened } from "../workbench/opened";
 
 const NAMES: Record<Change["collection"], string> = {
   devices: "Device",
@@ -20,7 +22,8 @@ const NAMES: Record<Change["collection"], string> = {
 
 /** What exactly will change, what that does to the book, and the ways back. */
 export function ChangesView() {
-  const { id, network, book: known, trying, draft, notices, go } = useWorkbench();
+  const { id, network, book: known, trying, reads, draft } = useOpened();
+  const notices = useNotices();
   const tried = known !== undefined && !trying.stale;
   const book = tried ? known : undefined;
   const differences = useDifferences(id, network.version);
@@ -32,7 +35,7 @@ export function ChangesView() {
     (test) => test.running.judgement?.standing === "holds" && test.draft.judgement?.standing !== "holds",
   );
   const apply = () =>
-    draft.step.mutate(
+    draft.step(
       { step: "apply", note },
       {
         onSuccess: () => {
@@ -47,6 +50,7 @@ export function ChangesView() {
       <div className="min-h-0 overflow-y-auto px-6 py-4">
         <h2 className="mb-2 text-head font-semibold">What will change</h2>
         {network.changes.length === 0 && <p className="quiet">Nothing: the draft is what is running.</p>}
+        <Failed of={differences} className="" />
         <ul>
           {differences.data?.map((each) => (
             <Item key={`${each.collection} ${each.key} ${each.verb}`} difference={each} />
@@ -55,7 +59,10 @@ export function ChangesView() {
         {network.changes.length > 0 && (
           <>
             <h3 className="mt-5 mb-1 font-semibold">What it does to the book</h3>
-            {!tried && <p className="quiet">Being tried: {Math.round(trying.done * 100)}%</p>}
+            <Failed of={reads.book} className="" />
+            {!tried && !reads.book.error && (
+              <p className="quiet">Being tried: {Math.round(trying.done * 100)}%</p>
+            )}
             {tried && moved.length === 0 && <p className="quiet">No verdict changes.</p>}
             <ul>
               {moved.map((test) => (
@@ -96,7 +103,7 @@ export function ChangesView() {
               <button
                 type="button"
                 className="button button-strong"
-                disabled={draft.step.isPending}
+                disabled={draft.stepping}
                 onClick={apply}
               >
                 Apply
@@ -104,8 +111,8 @@ export function ChangesView() {
               <button
                 type="button"
                 className="button"
-                disabled={draft.step.isPending}
-                onClick={() => draft.step.mutate({ step: "discard" }, { onError: notices.fail })}
+                disabled={draft.stepping}
+                onClick={() => draft.step({ step: "discard" }, { onError: notices.fail })}
               >
                 Discard
               </button>
@@ -115,6 +122,7 @@ export function ChangesView() {
       </div>
       <aside aria-label="Revisions" className="min-h-0 overflow-y-auto border-l border-rule px-5 py-4">
         <h2 className="mb-2 text-head font-semibold">Ways back</h2>
+        <Failed of={revisions} className="" />
         <ol>
           {revisions.data?.map((revision, index) => (
             <li key={revision.number} className="flex items-start gap-3 border-t border-rule py-1.5">
@@ -130,7 +138,7 @@ export function ChangesView() {
                 type="button"
                 className="button"
                 onClick={() =>
-                  draft.restore.mutate(revision.number, {
+                  draft.restore(revision.number, {
                     onSuccess: () =>
                       notices.say(`The draft is revision ${revision.number} now. Apply it to go back.`),
                     onError: notices.fail,
@@ -201,10 +209,10 @@ function nameOf(collection: Change["collection"], key: string): string {
 
 /** What else the draft does: to the policy, to who reaches whom, and to what is wrong. */
 function Beyond() {
-  const { id, network, go } = useWorkbench();
+  const { id, network } = useOpened();
   const policy = usePolicy(id, network.version, network.draft.requirements.length > 0);
   const findings = useFindings(id, network.version);
-  const reach = useReach(id, network.version, REACH);
+  const reach = useReach(id, network.version, REACH, null);
   const turned = policy.data?.requirements.filter(
     (each) => each.running.answer !== each.draft.answer && !policy.isPlaceholderData,
   );
@@ -223,7 +231,8 @@ function Beyond() {
       <dt className="quiet">Requirements</dt>
       <dd>
         {network.draft.requirements.length === 0 && "none written"}
-        {network.draft.requirements.length > 0 && !turned && waiting(policy.done)}
+        {network.draft.requirements.length > 0 && !turned && !policy.error && waiting(policy.done)}
+        <Failed of={policy} className="" />
         {turned?.length === 0 && "every answer stays as it is"}
         {turned?.map((each) => (
           <button
@@ -238,7 +247,8 @@ function Beyond() {
       </dd>
       <dt className="quiet">Reach</dt>
       <dd>
-        {cells === undefined && waiting(reach.done)}
+        {cells === undefined && !reach.error && waiting(reach.done)}
+        <Failed of={reach} className="" />
         {cells !== undefined && (
           <button type="button" className="hover:underline" onClick={() => go({ view: "reach" })}>
             {cells === 0
@@ -249,7 +259,8 @@ function Beyond() {
       </dd>
       <dt className="quiet">Findings</dt>
       <dd>
-        {open === undefined && waiting(findings.done)}
+        {open === undefined && !findings.error && waiting(findings.done)}
+        <Failed of={findings} className="" />
         {open !== undefined && (
           <button type="button" className="hover:underline" onClick={() => go({ view: "findings" })}>
             {open.length === 0

@@ -1,10 +1,12 @@
 import { useState } from "react";
-import type { FindingItem, Network } from "../api/client";
+import type { FindingItem, Intent, Network } from "../api/client";
+import { useFindings } from "../api/computed";
+import { Failed } from "../kit/Failed";
 import { useAsTest } from "../policy/useAsTest";
-import { useFindings } from "../policy/usePolicy";
-import { useWorkbench } from "../shell/context";
-import { wantCursor } from "../state/cursor";
-import { accept } from "../state/edits";
+import { wantFocus } from "../state/focus";
+import { go } from "../state/location";
+import { useOpened } from "../workbench/opened";
+import { useTrial } from "../workbench/trial";
 
 const HEADINGS: Record<FindingItem["severity"], string> = {
   fault: "Faults",
@@ -14,7 +16,7 @@ const HEADINGS: Record<FindingItem["severity"], string> = {
 
 /** What is wrong or doubtful in the draft, each with its evidence and, where there is one, a repair. */
 export function FindingsView() {
-  const { id, network } = useWorkbench();
+  const { id, network } = useOpened();
   const search = useFindings(id, network.version);
   const [accepted, setAccepted] = useState(false);
   const every = search.data?.findings ?? [];
@@ -39,14 +41,7 @@ export function FindingsView() {
           </button>
         )}
       </div>
-      {search.isError && (
-        <p role="alert">
-          {search.error.message}{" "}
-          <button type="button" className="underline" onClick={() => search.refetch()}>
-            Look again
-          </button>
-        </p>
-      )}
+      <Failed of={search} className="" again="Look again" />
       {search.data && !search.isPlaceholderData && shown.length === 0 && (
         <p className="quiet">Nothing: no list, link or route looks wrong.</p>
       )}
@@ -83,18 +78,25 @@ const wayOf = (finding: FindingItem, network: Network) => [
 const MARKS = { fault: "border-clay", warning: "border-ochre", note: "border-slate" };
 
 function Item({ finding }: { finding: FindingItem }) {
-  const { network, make, go, preview } = useWorkbench();
+  const { network, make } = useOpened();
+  const { show } = useTrial();
   const asTest = useAsTest();
   const [reason, setReason] = useState<string | null>(null);
   const { repair } = finding;
   const way = wayOf(finding, network.draft);
-  const mend = () => repair && make({ label: repair.label, changes: repair.changes });
+  const mending: Intent | null = repair && { do: "changes", label: repair.label, made: repair.changes };
   const attempt = () => {
-    if (!repair) return;
+    if (!repair || !mending) return;
     go({ view: "map", chosen: null });
-    const edit = { label: repair.label, changes: repair.changes };
-    preview.show({ list: finding.lists[0] ?? "", edit, kind: "tried" });
+    show({ list: finding.lists[0] ?? "", label: repair.label, intent: mending, kind: "tried" });
   };
+  const accepted = (reason: string | null): Intent => ({
+    do: "accept",
+    finding: finding.key,
+    kind: finding.kind,
+    evidence: finding.digest,
+    reason,
+  });
   return (
     <li
       data-finding={finding.key}
@@ -118,7 +120,7 @@ function Item({ finding }: { finding: FindingItem }) {
             type="button"
             className="underline"
             onClick={() => {
-              wantCursor(`list:${list}`);
+              wantFocus(`list:${list}`);
               go({ view: "lists", list });
             }}
           >
@@ -161,7 +163,7 @@ function Item({ finding }: { finding: FindingItem }) {
         )}
         {repair && (
           <>
-            <button type="button" className="button" onClick={mend}>
+            <button type="button" className="button" onClick={() => mending && make(mending)}>
               {repair.label[0]?.toUpperCase()}
               {repair.label.slice(1)}
             </button>
@@ -176,7 +178,7 @@ function Item({ finding }: { finding: FindingItem }) {
           </button>
         )}
         {finding.accepted !== null && (
-          <button type="button" className="quiet underline" onClick={() => make(accept(finding, null))}>
+          <button type="button" className="quiet underline" onClick={() => make(accepted(null))}>
             no longer accept
           </button>
         )}
@@ -185,7 +187,7 @@ function Item({ finding }: { finding: FindingItem }) {
             className="flex gap-2"
             onSubmit={async (event) => {
               event.preventDefault();
-              if (reason.trim() && (await make(accept(finding, reason.trim())))) setReason(null);
+              if (reason.trim() && (await make(accepted(reason.trim())))) setReason(null);
             }}
           >
             <input

@@ -2,18 +2,19 @@ import type { ReactNode } from "react";
 import type { AccessList } from "../api/client";
 import { ListEditor } from "../editor/ListEditor";
 import { ListHeading, PlacedAt } from "../inspector/ListPanel";
-import { useWorkbench } from "../shell/context";
-import { Split, suited } from "../shell/Split";
-import { wantCursor } from "../state/cursor";
-import { removeList } from "../state/edits";
-import { NewList } from "./NewList";
+import { NewList } from "../inspector/NewList";
+import { Split, suited } from "../kit/Split";
+import { wantFocus } from "../state/focus";
+import { go, useLocation } from "../state/location";
+import { useOpened } from "../workbench/opened";
 
 /** Every list, with room to write. */
 export function ListsView() {
-  const { network, place, go, make } = useWorkbench();
+  const { network, make } = useOpened();
+  const location = useLocation();
   const { lists, placements } = network.draft;
-  const list = lists.find((each) => each.name === place.list) ?? lists[0];
-  const beside = lists.find((each) => each.name === place.beside && each !== list);
+  const list = lists.find((each) => each.name === location.list) ?? lists[0];
+  const beside = lists.find((each) => each.name === location.beside && each !== list);
   const names = (
     <aside aria-label="Lists" className="min-h-0 overflow-y-auto">
       <h2 className="px-4 pt-3 pb-1 font-semibold">Access lists</h2>
@@ -26,7 +27,7 @@ export function ListsView() {
                 type="button"
                 aria-current={each.name === list?.name ? "true" : undefined}
                 onClick={() => {
-                  wantCursor(`list:${each.name}`);
+                  wantFocus(`list:${each.name}`);
                   go({ list: each.name });
                 }}
                 className={`flex w-full items-baseline gap-2 border-l-[3px] px-4 py-1 text-left ${
@@ -70,7 +71,7 @@ export function ListsView() {
             type="button"
             className="quiet underline"
             onClick={async () => {
-              if (await make(removeList(network.draft, list.name))) go({ list: null });
+              if (await make({ do: "remove", collection: "lists", key: list.name })) go({ list: null });
             }}
           >
             Remove this list

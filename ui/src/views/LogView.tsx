@@ -1,14 +1,19 @@
 import { useState } from "react";
 import { useCounters, useLog, useTraffic } from "../api/queries";
-import { useWorkbench } from "../shell/context";
+import { Failed } from "../kit/Failed";
+import { useNotices } from "../kit/notices";
+import { go } from "../state/location";
+import { useOpened } from "../workbench/opened";
 
 /** What entries with `log` wrote of the flows that were sent, and the counters of every entry. */
 export function LogView() {
-  const { id, go, notices } = useWorkbench();
+  const { id } = useOpened();
+  const notices = useNotices();
   const [text, setText] = useState("");
-  const [action, setAction] = useState("");
+  const [action, setAction] = useState<"permit" | "deny" | "">("");
   const log = useLog(id, text, action);
-  const counters = useCounters(id).data ?? [];
+  const counted = useCounters(id);
+  const counters = counted.data ?? [];
   const { reset } = useTraffic(id);
   return (
     <main className="grid min-h-0 grid-cols-[minmax(0,1fr)_380px]">
@@ -26,13 +31,14 @@ export function LogView() {
             className="field"
             aria-label="Filter by action"
             value={action}
-            onChange={(event) => setAction(event.target.value)}
+            onChange={(event) => setAction(event.target.value as typeof action)}
           >
             <option value="">permitted and denied</option>
             <option value="permit">permitted</option>
             <option value="deny">denied</option>
           </select>
         </div>
+        <Failed of={log} className="py-1" />
         {log.data?.length === 0 && (
           <p className="quiet">
             {text || action
@@ -86,7 +92,8 @@ export function LogView() {
             Reset counters and log
           </button>
         </div>
-        {counters.length === 0 && <p className="quiet">All are at nought.</p>}
+        <Failed of={counted} className="" />
+        {counted.data?.length === 0 && <p className="quiet">All are at zero.</p>}
         <ul>
           {counters.map(({ place, packets }) => (
             <li

@@ -1,20 +1,25 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
 import type { ReachQuestion } from "../api/client";
+import { useReach } from "../api/computed";
+import { Failed } from "../kit/Failed";
 import { CellPanel } from "../reach/CellPanel";
 import { CellShape } from "../reach/CellShape";
 import { foldCells, groupKey, isHome, linesOf } from "../reach/fold";
 import { type Chosen, Matrix } from "../reach/Matrix";
-import { useReach } from "../reach/useReach";
-import { useWorkbench } from "../shell/context";
+import { go, useLocation } from "../state/location";
+import { useOpened } from "../workbench/opened";
+import { useTrial } from "../workbench/trial";
 
 const MANY = 60;
 const USUAL = "services, ping";
 
 /** Who can talk to whom: every device by every other, for some services. */
 export function ReachView() {
-  const { id, network, place, go, trial } = useWorkbench();
-  const [services, family] = (place.reach ?? `${USUAL};ipv4`).split(";");
+  const { id, network } = useOpened();
+  const { trial } = useTrial();
+  const location = useLocation();
+  const [services, family] = (location.reach ?? `${USUAL};ipv4`).split(";");
   const [text, setText] = useState(services ?? USUAL);
   const devices = network.draft.devices.length;
   const question = useMemo<ReachQuestion>(
@@ -22,17 +27,12 @@ export function ReachView() {
       services: (services ?? USUAL).split(/[\s,]+/).filter(Boolean),
       family: family === "ipv6" ? "ipv6" : "ipv4",
       hosts_only: devices > 320,
-      ...(trial ? { changes: trial.edit.changes } : {}),
     }),
-    [services, family, devices, trial],
+    [services, family, devices],
   );
-  const {
-    data: matrix,
-    error,
-    isFetching,
-    isPlaceholderData,
-    done,
-  } = useReach(id, network.version, question);
+  const intent = trial?.intent ?? null;
+  const found = useReach(id, network.version, question, intent);
+  const { data: matrix, error, isFetching, isPlaceholderData, done } = found;
   const client = useQueryClient();
   const [turned, setTurned] = useState<ReadonlySet<string>>(new Set());
   const [onlyChanged, setOnlyChanged] = useState(false);
@@ -142,7 +142,7 @@ export function ReachView() {
             {isFetching
               ? `Working it out${isPlaceholderData ? " again" : ""}: ${Math.round(done * 100)} %`
               : matrix &&
-                `${trial ? `Trial, ${trial.edit.label}: ` : ""}${changedCells} ${changedCells === 1 ? "cell differs" : "cells differ"} from what is running`}
+                `${trial ? `Trial, ${trial.label}: ` : ""}${changedCells} ${changedCells === 1 ? "cell differs" : "cells differ"} from what is running`}
           </span>
           {isFetching && (
             <button
@@ -154,11 +154,7 @@ export function ReachView() {
             </button>
           )}
         </form>
-        {error && (
-          <p role="alert" className="px-4 py-3 text-clay">
-            {error.message}
-          </p>
-        )}
+        <Failed of={found} className="px-4 py-3" />
         {matrix && lines.length > 0 && (
           <div className={`flex min-h-0 flex-1 flex-col ${isPlaceholderData ? "opacity-45" : ""}`}>
             <Matrix lines={lines} folded={cells} chosen={chosen} onChoose={setChosen} onFold={fold} />
@@ -178,6 +174,7 @@ export function ReachView() {
         {matrix && from && to ? (
           <CellPanel
             question={question}
+            intent={intent}
             from={from}
             to={to}
             bits={cells.bits[lines.indexOf(from)]?.[lines.indexOf(to)] ?? 0}

@@ -4,15 +4,15 @@ interface Props {
   children: ReactNode;
 }
 
-interface State {
+interface Caught {
   error: Error | null;
 }
 
 /** What went wrong in the page itself is said, with a way on; nothing that was saved is lost by it. */
-export class Boundary extends Component<Props, State> {
-  override state: State = { error: null };
+export class Boundary extends Component<Props, Caught> {
+  override state: Caught = { error: null };
 
-  static getDerivedStateFromError(error: Error): State {
+  static getDerivedStateFromError(error: Error): Caught {
     return { error };
   }
 

@@ -1,8 +1,7 @@
 import { useState } from "react";
 import type { AccessList } from "../api/client";
-import { useWorkbench } from "../shell/context";
-import { wantCursor } from "../state/cursor";
-import { putList } from "../state/edits";
+import { wantFocus } from "../state/focus";
+import { useOpened } from "../workbench/opened";
 
 const KINDS = [
   ["ipv4 extended", "IPv4 extended"],
@@ -10,30 +9,18 @@ const KINDS = [
   ["ipv6 extended", "IPv6 extended"],
 ] as const;
 
-function freeName(taken: string[]): string {
-  let number = taken.length + 1;
-  while (taken.includes(`list${number}`)) number += 1;
-  return `list${number}`;
-}
-
 /** A new list: its name and kind; the entries are written in the editor. */
 export function NewList({ onMade }: { onMade: (name: string) => void }) {
-  const { network, make, notices } = useWorkbench();
+  const { make } = useOpened();
   const [written, setName] = useState("");
   const [kind, setKind] = useState<string>(KINDS[0][0]);
   const submit = async () => {
-    const name = written.trim() || freeName(network.draft.lists.map((list) => list.name));
-    if (network.draft.lists.some((list) => list.name === name)) {
-      notices.fail(new Error(`There is a list named ${name} already: choose another name.`));
-      return;
-    }
     const [family, listKind] = kind.split(" ") as [AccessList["family"], AccessList["kind"]];
-    const list: AccessList = { name, family, kind: listKind, note: "", entries: "" };
-    if (await make(putList(list, `new list ${name}`))) {
-      setName("");
-      wantCursor(`list:${name}`);
-      onMade(name);
-    }
+    const [made] = (await make({ do: "new-list", name: written.trim(), family, kind: listKind })) ?? [];
+    if (!made) return;
+    setName("");
+    wantFocus(`list:${made.key}`);
+    onMade(made.key);
   };
   return (
     <form

@@ -1,4 +1,4 @@
-import { createContext, type ReactNode, useCallback, useContext, useEffect, useState } from "react";
+import { createContext, type ReactNode, useCallback, useContext, useEffect, useMemo, useState } from "react";
 import { ApiError, type ProblemItem } from "../api/client";
 
 /** One sentence at the foot of the window: what happened and what to do. */
@@ -9,13 +9,14 @@ export interface Notice {
 }
 
 interface Notices {
-  notice: Notice | null;
   say: (text: string) => void;
   fail: (error: unknown) => void;
   clear: () => void;
 }
 
-const Context = createContext<Notices | null>(null);
+const NoticesContext = createContext<Notices | null>(null);
+/** Apart, so that who only says something is not drawn anew when something is said. */
+const NoticeContext = createContext<Notice | null>(null);
 
 export function NoticesProvider({ children }: { children: ReactNode }) {
   const [notice, setNotice] = useState<Notice | null>(null);
@@ -25,11 +26,16 @@ export function NoticesProvider({ children }: { children: ReactNode }) {
     const text = error instanceof Error ? error.message : String(error);
     setNotice({ text, problems: error instanceof ApiError ? error.problems : [], wrong: true });
   }, []);
-  return <Context value={{ notice, say, fail, clear }}>{children}</Context>;
+  const notices = useMemo(() => ({ say, fail, clear }), [say, fail, clear]);
+  return (
+    <NoticesContext value={notices}>
+      <NoticeContext value={notice}>{children}</NoticeContext>
+    </NoticesContext>
+  );
 }
 
 export function useNotices(): Notices {
-  const notices = useContext(Context);
+  const notices = useContext(NoticesContext);
   if (!notices) throw new Error("useNotices needs a NoticesProvider above it");
   return notices;
 }
@@ -37,7 +43,8 @@ export function useNotices(): Notices {
 const LONG_ENOUGH = 8000;
 
 export function NoticeBar() {
-  const { notice, clear } = useNotices();
+  const { clear } = useNotices();
+  const notice = useContext(NoticeContext);
   useEffect(() => {
     if (!notice || notice.wrong) return;
     const timer = setTimeout(clear, LONG_ENOUGH);

@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 import { Group, Panel, Separator, useDefaultLayout } from "react-resizable-panels";
 
-interface Side {
+interface Pane {
   id: string;
   content: ReactNode;
   /** How wide or high it is at first, and at least, in pixels; without it, it takes what is left. */
@@ -14,7 +14,7 @@ interface Side {
 interface Props {
   id: string;
   across: "horizontal" | "vertical";
-  sides: (Side | null | false)[];
+  sides: (Pane | null | false)[];
 }
 
 /** The largest share of the window that a panel is given when its text grows. */

@@ -1,14 +1,18 @@
-import { contains, type Scene } from "../map/geometry";
-import { padCentre } from "../map/Targets";
-import type { View } from "../map/useViewport";
-import { useWorkbench } from "../shell/context";
-import { pointKey } from "../state/edits";
+import { pointKey } from "../state/points";
+import { useCarrying } from "../workbench/carrying";
+import { useLens } from "../workbench/lens";
+import { useOpened } from "../workbench/opened";
+import { contains, type Scene } from "./geometry";
+import { padCentre } from "./Targets";
+import type { Viewed } from "./useViewport";
 
 const RADIUS = 7;
 
 /** The places that advice speaks of: a full diamond where a list is enough, an open one where it is not. */
-export function Lens({ scene, view }: { scene: Scene; view: View }) {
-  const { lens, places, carried } = useWorkbench();
+export function Lens({ scene, view }: { scene: Scene; view: Viewed }) {
+  const { places } = useOpened();
+  const { carried } = useCarrying();
+  const lens = useLens();
   if (carried || lens.choices.length === 0) return null;
   const best = new Map<string, (typeof lens.choices)[number]>();
   for (const choice of lens.choices) {

@@ -1,4 +1,4 @@
-/** What the start page remembers in this browser: the walk, the exercise, and who is sitting here. */
+/** What the start page remembers in this browser: the walk and the exercise. */
 
 export interface Walk {
   network: string;
@@ -27,14 +27,11 @@ const write = (key: string, value: unknown) => {
 
 const WALK = "grey-heron:walk";
 const EXERCISE = "grey-heron:exercise";
-const AUTHOR = "grey-heron:author";
 
 export const readWalk = () => read<Walk>(WALK);
 export const keepWalk = (walk: Walk | null) => write(WALK, walk);
 export const readExercise = () => read<Exercise>(EXERCISE);
 export const keepExercise = (exercise: Exercise | null) => write(EXERCISE, exercise);
-export const readAuthor = () => read<string>(AUTHOR) ?? "";
-export const keepAuthor = (name: string) => write(AUTHOR, name);
 
 /** Be told when any of it changes. */
 export function onKept(listener: () => void): () => void {

@@ -1,0 +1,256 @@
+import { download } from "../state/download";
+import { giveFocus, wantFocus } from "../state/focus";
+import { EVERY_VIEW, go, goToTest, type Location, VIEWS } from "../state/location";
+import { pointKey } from "../state/points";
+import { handlerOf } from "../workbench/handlers";
+import { type Action, doneBy, type Here, sign } from "./action";
+
+/** Everything that can be done, once. Keys, palette, help, menus and buttons are made from it. */
+
+const step = (name: "undo" | "redo" | "discard") => (here: Here) =>
+  here.draft.step({ step: name }, { onError: here.fail });
+
+/** Write in a field of the book. */
+const write = (field: string) => () => {
+  go({ view: "map" });
+  wantFocus(field);
+};
+
+const testAt = ({ network, location }: Here) =>
+  network.draft.tests.findIndex((test) => test.id === location.test);
+
+function chooseTest(here: Here, index: number): void {
+  const { tests } = here.network.draft;
+  const test = tests[(index + tests.length) % tests.length];
+  if (test) goToTest(test.id);
+}
+
+/** The list that is shown: in its view, or in the inspector. */
+function shownList({ location, network }: Here) {
+  const chosen = location.chosen?.startsWith("list:") ? location.chosen.slice(5) : null;
+  const name = location.view === "lists" ? location.list : chosen;
+  return network.draft.lists.find((list) => list.name === name);
+}
+
+/** The list that stands at the place that is shown, with its placement. */
+function placedHere({ location, network }: Here) {
+  const placed = network.draft.placements.find((each) => `point:${pointKey(each)}` === location.chosen);
+  const list = network.draft.lists.find((each) => each.name === placed?.list);
+  return placed && list ? { list, placed } : null;
+}
+
+const isTried = ({ trial }: Here) => trial.trial?.kind === "tried";
+
+/** Out of the inspector first, and only then away from what it shows; a trial is left before both. */
+function leave(here: Here): void {
+  if (isTried(here)) {
+    here.trial.show(null);
+    return;
+  }
+  const inside = document.activeElement?.closest("[aria-label=Inspector]");
+  giveFocus("map");
+  if (!inside) go({ chosen: null });
+}
+
+const viewAction = (view: Location["view"], place: number): Action => ({
+  id: `view.${view}`,
+  label: `Go to ${VIEWS[view]}`,
+  keys: [`${place + 1}`],
+  detail: () => "view",
+  run: () => go({ view }),
+});
+
+export const ACTIONS: Action[] = [
+  {
+    id: "palette",
+    label: "Find anything",
+    keys: ["$mod+k"],
+    byKeyOnly: true,
+    run: () => handlerOf("palette")?.(),
+  },
+  ...EVERY_VIEW.map(viewAction),
+
+  { id: "test.write", label: "Write a new test flow", keys: sign("/"), run: write("New test flow") },
+  {
+    id: "requirement.write",
+    label: "Write a new requirement",
+    keys: sign("="),
+    run: write("New requirement"),
+  },
+  { ...doneBy("device.add"), label: "Add a device to the map", keys: sign("+") },
+  {
+    id: "device.link",
+    label: "Link the chosen device with another",
+    keys: ["l"],
+    byKeyOnly: true,
+    run: () => giveFocus("link"),
+  },
+  {
+    ...doneBy("advice.ask"),
+    label: "Where should it go? For the requirement or test flow shown",
+    keys: ["w"],
+  },
+  {
+    id: "choice.try",
+    label: "Try the choice that is shown on the map, or stop trying",
+    keys: ["v"],
+    byKeyOnly: true,
+    run: (here) => {
+      const attempt = handlerOf("choice.try");
+      if (attempt) attempt();
+      else if (isTried(here)) here.trial.show(null);
+    },
+  },
+  {
+    id: "choice.take",
+    label: "Take the choice that is shown, or carry the trial out",
+    keys: ["a"],
+    byKeyOnly: true,
+    run: (here) => {
+      const take = handlerOf("choice.take");
+      const { trial } = here.trial;
+      if (take) take();
+      else if (trial?.kind === "tried") {
+        here.trial.show(null);
+        here.make(trial.intent);
+      }
+    },
+  },
+
+  {
+    id: "test.next",
+    label: "Next test flow",
+    keys: ["j"],
+    byKeyOnly: true,
+    run: (here) => chooseTest(here, testAt(here) + 1),
+  },
+  {
+    id: "test.previous",
+    label: "Previous test flow",
+    keys: ["k"],
+    byKeyOnly: true,
+    run: (here) => {
+      const at = testAt(here);
+      chooseTest(here, at < 0 ? -1 : at - 1);
+    },
+  },
+  {
+    id: "test.run",
+    label: "Run the chosen test flow: it is counted and logged",
+    keys: ["x"],
+    when: (here) => testAt(here) >= 0,
+    run: (here) => here.run(here.network.draft.tests.slice(testAt(here)).slice(0, 1)),
+  },
+  { id: "book.run", label: "Run the whole book", keys: ["Shift+x"], run: (here) => here.run(null) },
+  {
+    id: "state.baseline",
+    label: "Trace with no lists",
+    keys: ["b"],
+    run: ({ trial }) => trial.view("baseline"),
+  },
+  { id: "state.running", label: "Trace as running", keys: ["r"], run: ({ trial }) => trial.view("running") },
+  { id: "state.draft", label: "Trace on the draft", keys: ["d"], run: ({ trial }) => trial.view("draft") },
+  { ...doneBy("trace.enter"), label: "Go to the trace; then the arrows step through its hops", keys: ["t"] },
+
+  {
+    id: "list.place",
+    label: "Place the list that is shown",
+    keys: ["p"],
+    when: (here) => shownList(here) !== undefined,
+    run: (here) => {
+      const list = shownList(here);
+      if (list) here.carrying.pickUp(list, null);
+    },
+  },
+  {
+    id: "list.move",
+    label: "Move the list that stands at the place shown",
+    keys: ["m"],
+    when: (here) => placedHere(here) !== null,
+    run: (here) => {
+      const found = placedHere(here);
+      if (found) here.carrying.pickUp(found.list, found.placed);
+    },
+  },
+
+  {
+    id: "draft.undo",
+    label: "Undo",
+    keys: ["$mod+z"],
+    detail: ({ network }) => network.undo ?? "",
+    when: ({ network }) => network.undo !== null,
+    run: step("undo"),
+  },
+  {
+    id: "draft.redo",
+    label: "Redo",
+    keys: ["$mod+Shift+z"],
+    detail: ({ network }) => network.redo ?? "",
+    when: ({ network }) => network.redo !== null,
+    run: step("redo"),
+  },
+  {
+    id: "draft.discard",
+    label: "Discard",
+    detail: () => "the draft becomes what is running",
+    when: ({ network }) => network.changes.length > 0,
+    run: step("discard"),
+  },
+
+  { ...doneBy("map.fit"), label: "Fit the map to the window", keys: ["f"] },
+  { ...doneBy("map.neighbours"), label: "Show only the chosen device and its neighbours", keys: ["n"] },
+  {
+    id: "leave",
+    label: "Leave a field, so that these keys work again; then back to all lists",
+    keys: ["Escape"],
+    byKeyOnly: true,
+    run: leave,
+  },
+
+  {
+    id: "export.draft",
+    label: "Export the draft",
+    run: ({ id }) => download(`/api/networks/${id}/file?state=draft`),
+  },
+  {
+    id: "export.running",
+    label: "Export what is running",
+    run: ({ id }) => download(`/api/networks/${id}/file?state=running`),
+  },
+  {
+    id: "book.export",
+    label: "Export as CSV",
+    detail: () => "the test flows",
+    run: ({ id }) => download(`/api/networks/${id}/tests/table`),
+  },
+  { ...doneBy("book.import"), label: "Import CSV…", detail: () => "test flows" },
+  {
+    id: "theme",
+    label: ({ theme }) => `Use the ${theme === "dark" ? "light" : "dark"} theme`,
+    detail: () => "in this browser",
+    run: ({ theme, setTheme }) => setTheme(theme === "dark" ? "light" : "dark"),
+  },
+  { id: "shortcuts", label: "Show the shortcuts", keys: sign("?"), run: () => handlerOf("shortcuts")?.() },
+  { id: "networks", label: "All networks", detail: () => "leave this one", run: () => go({ network: null }) },
+];
+
+const BY_ID = new Map(ACTIONS.map((action) => [action.id, action]));
+
+/** The action of an id. Raises an error for one that there is not. */
+export function actionOf(id: string): Action {
+  const action = BY_ID.get(id);
+  if (!action) throw new Error(`there is no action ${id}`);
+  return action;
+}
+
+/** Keys that mean something in one place only, and what they do there. */
+export const KEYS_ELSEWHERE: [place: string, keys: string, does: string][] = [
+  ["In a list", "Ctrl+S", "save it to the draft"],
+  ["In a list", "Alt+↑ ↓", "move an entry"],
+  ["In a list", "Alt+Shift+↓", "copy an entry"],
+  ["In a list", "Ctrl+/", "make an entry a remark, and back"],
+  ["With a list picked up", "← → ↑ ↓", "the next place, the one before"],
+  ["With a list picked up", "a letter", "the next device that begins with it"],
+  ["With a list picked up", "Enter, Esc", "place it, put it down"],
+  ["In the trace", "← → ↑ ↓", "the next hop, the other way"],
+];

@@ -1,0 +1,76 @@
+/** What each kind of device does. Made by `make contracts` from model/traits.py. */
+export const TRAITS = {
+  "router": {
+    "forwards": true,
+    "bridges": false,
+    "end_system": false,
+    "open_ended": false,
+    "zoned": false,
+    "takes_lists": true,
+    "has_gateway": false,
+    "listens": true,
+    "tracks": [],
+    "filters_own_traffic": false,
+    "answers_denied": true
+  },
+  "firewall": {
+    "forwards": true,
+    "bridges": false,
+    "end_system": false,
+    "open_ended": false,
+    "zoned": true,
+    "takes_lists": true,
+    "has_gateway": false,
+    "listens": true,
+    "tracks": [
+      "tcp",
+      "udp",
+      "icmp"
+    ],
+    "filters_own_traffic": false,
+    "answers_denied": false
+  },
+  "host": {
+    "forwards": false,
+    "bridges": false,
+    "end_system": true,
+    "open_ended": false,
+    "zoned": false,
+    "takes_lists": true,
+    "has_gateway": true,
+    "listens": true,
+    "tracks": [
+      "tcp",
+      "udp",
+      "icmp"
+    ],
+    "filters_own_traffic": true,
+    "answers_denied": false
+  },
+  "switch": {
+    "forwards": false,
+    "bridges": true,
+    "end_system": false,
+    "open_ended": false,
+    "zoned": false,
+    "takes_lists": false,
+    "has_gateway": false,
+    "listens": false,
+    "tracks": [],
+    "filters_own_traffic": false,
+    "answers_denied": false
+  },
+  "outside": {
+    "forwards": false,
+    "bridges": false,
+    "end_system": false,
+    "open_ended": true,
+    "zoned": false,
+    "takes_lists": false,
+    "has_gateway": true,
+    "listens": false,
+    "tracks": [],
+    "filters_own_traffic": false,
+    "answers_denied": false
+  }
+} as const;

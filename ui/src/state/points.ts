@@ -1,0 +1,21 @@
+import type { Change, PointReport } from "../api/client";
+
+/** An attachment point, as far as its key says it. */
+export interface AttachmentPoint {
+  device: string;
+  at: string;
+  direction: string;
+}
+
+export const pointKey = (point: AttachmentPoint) => `${point.device}:${point.at}:${point.direction}`;
+
+/** The point alone, of what says more about it. */
+export const pointOf = ({ device, at, direction }: Pick<PointReport, "device" | "at" | "direction">) => ({
+  device,
+  at,
+  direction,
+});
+
+/** Changes that would reach a device: moving plates, writing tests and the policy are not among them. */
+export const configuration = (changes: Change[]) =>
+  changes.filter((change) => !["positions", "tests", "requirements", "accepted"].includes(change.collection));

@@ -1,0 +1,122 @@
+import { createContext, type ReactNode, useCallback, useContext, useMemo, useState } from "react";
+import type { AccessList, Network, Placement, Places, PointReport } from "../api/client";
+import { giveFocus } from "../state/focus";
+import { go } from "../state/location";
+import { pointKey, pointOf } from "../state/points";
+import { OccupiedDialog } from "./OccupiedDialog";
+import { useOpened } from "./opened";
+
+/** A list that has been picked up, and the places that could take it. */
+export interface Carried {
+  list: AccessList;
+  from: Placement | null;
+  targets: PointReport[];
+}
+
+interface Carrying {
+  carried: Carried | null;
+  pickUp: (list: AccessList, from: Placement | null) => void;
+  putDown: () => void;
+  drop: (point: PointReport) => void;
+}
+
+export interface Hovering {
+  /** The place that the carried list hovers over. */
+  over: PointReport | null;
+  hover: (point: PointReport | null) => void;
+}
+
+const CarryingContext = createContext<Carrying | null>(null);
+/** Apart from what is carried: moving over the map draws the map anew, and nothing else. */
+const HoverContext = createContext<Hovering | null>(null);
+
+export function useCarrying(): Carrying {
+  const carrying = useContext(CarryingContext);
+  if (!carrying) throw new Error("useCarrying needs a CarryingProvider above it");
+  return carrying;
+}
+
+export function useHover(): Hovering {
+  const hovering = useContext(HoverContext);
+  if (!hovering) throw new Error("useHover needs a CarryingProvider above it");
+  return hovering;
+}
+
+export function CarryingProvider({ children }: { children: ReactNode }) {
+  const { network, places, make } = useOpened();
+  const [picked, setPicked] = useState<Omit<Carried, "targets"> | null>(null);
+  const [over, hover] = useState<PointReport | null>(null);
+  const [occupied, setOccupied] = useState<PointReport | null>(null);
+  const carried = useMemo(
+    () => picked && { ...picked, targets: targetsOf(network.draft, places, picked.list) },
+    [picked, places, network.draft],
+  );
+  const putDown = useCallback(() => {
+    setPicked(null);
+    hover(null);
+    setOccupied(null);
+  }, []);
+  const pickUp = useCallback((list: AccessList, from: Placement | null) => {
+    go({ view: "map" });
+    hover(null);
+    setPicked({ list, from });
+  }, []);
+  const place = useCallback(
+    async (point: PointReport, instead: boolean) => {
+      if (!picked) return;
+      putDown();
+      const { list, from } = picked;
+      const moved_from = from && pointOf(from);
+      if (await make({ do: "place", list: list.name, to: pointOf(point), moved_from, instead }))
+        go({ chosen: `point:${pointKey(point)}` });
+      giveFocus("map");
+    },
+    [picked, putDown, make],
+  );
+  const drop = useCallback(
+    (point: PointReport) => {
+      if (picked && occupant(network.draft, picked.list, point)) setOccupied(point);
+      else place(point, false);
+    },
+    [picked, network.draft, place],
+  );
+  const carrying = useMemo(() => ({ carried, pickUp, putDown, drop }), [carried, pickUp, putDown, drop]);
+  const hovering = useMemo(() => ({ over, hover }), [over]);
+  const other = picked && occupied ? occupant(network.draft, picked.list, occupied) : null;
+  return (
+    <CarryingContext value={carrying}>
+      <HoverContext value={hovering}>
+        {children}
+        {picked && occupied && other && (
+          <OccupiedDialog
+            point={occupied}
+            other={other}
+            list={picked.list.name}
+            onCancel={() => setOccupied(null)}
+            onReplace={() => place(occupied, true)}
+          />
+        )}
+      </HoverContext>
+    </CarryingContext>
+  );
+}
+
+/** The places that could take a list: lines, and what is linked, where it does not stand already. */
+function targetsOf(network: Network, places: Places | undefined, list: AccessList): PointReport[] {
+  const linked = new Set(network.links.flatMap((link) => link.ends));
+  for (const device of network.devices) {
+    for (const { name, parent } of device.interfaces) {
+      if (parent && linked.has(`${device.name}:${parent}`)) linked.add(`${device.name}:${name}`);
+    }
+  }
+  return (places?.points ?? []).filter(
+    (point) => !point.placed.includes(list.name) && (linked.has(`${point.device}:${point.at}`) || point.line),
+  );
+}
+
+/** The list of the same family that stands at a place already. */
+function occupant(network: Network, list: AccessList, point: PointReport): string | null {
+  if (point.takes.includes(list.family)) return null;
+  const families = new Map(network.lists.map(({ name, family }) => [name, family]));
+  return point.placed.find((name) => name !== list.name && families.get(name) === list.family) ?? null;
+}

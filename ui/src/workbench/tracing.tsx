@@ -1,0 +1,68 @@
+import { createContext, type ReactNode, useContext, useEffect, useMemo, useState } from "react";
+import type { ExchangeReport, TestFlow, TraceReport } from "../api/client";
+import { useTrace } from "../api/queries";
+import { useLocation } from "../state/location";
+import { bareFlow } from "../state/words";
+import { useOpened } from "./opened";
+import { useTrial } from "./trial";
+
+/** A hop that is looked at: which way, and its number on it. */
+export interface LookedAt {
+  way: "out" | "home";
+  index: number;
+}
+
+interface Tracing {
+  /** The test flow that is traced. */
+  test: TestFlow | null;
+  trace: TraceReport | undefined;
+  /** The conversation shown, of those over several equal paths. */
+  shown: ExchangeReport | undefined;
+  exchange: number;
+  setExchange: (index: number) => void;
+  hop: LookedAt | null;
+  setHop: (hop: LookedAt | null) => void;
+  error: Error | null;
+  refetch: () => void;
+}
+
+const TracingContext = createContext<Tracing | null>(null);
+
+export function useTracing(): Tracing {
+  const tracing = useContext(TracingContext);
+  if (!tracing) throw new Error("useTracing needs a TracingProvider above it");
+  return tracing;
+}
+
+export function TracingProvider({ children }: { children: ReactNode }) {
+  const { id, network } = useOpened();
+  const { trial, viewing } = useTrial();
+  const { test: chosen, state } = useLocation();
+  const test = network.draft.tests.find((each) => each.id === chosen) ?? null;
+  const flow = test && bareFlow(test.flow);
+  const tried = viewing === "trial" ? (trial?.intent ?? null) : null;
+  const { data: trace, error, refetch } = useTrace(id, network.version, flow, tried ? "draft" : state, tried);
+  const [picked, setExchange] = useState(0);
+  const [hop, setHop] = useState<LookedAt | null>(null);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another way has other hops
+  useEffect(() => {
+    setExchange(0);
+    setHop(null);
+  }, [flow, viewing]);
+  const exchange = Math.min(picked, Math.max((trace?.exchanges.length ?? 1) - 1, 0));
+  const tracing = useMemo(
+    () => ({
+      test,
+      trace,
+      shown: trace?.exchanges[exchange],
+      exchange,
+      setExchange,
+      hop,
+      setHop,
+      error,
+      refetch,
+    }),
+    [test, trace, exchange, hop, error, refetch],
+  );
+  return <TracingContext value={tracing}>{children}</TracingContext>;
+}
