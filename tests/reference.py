@@ -1,4 +1,4 @@
-"""A deliberately naive interpreter of 2-semantics: slow, recursive, and sharing no code with the core.
+"""A deliberately naive interpreter of docs/semantics.md: slow, recursive, and sharing no code with the core.
 
 It reads documents only, recomputes everything for every packet, and answers for one conversation with the
 set of what could come of it: for every combination of equal-cost paths a verdict and who decided.

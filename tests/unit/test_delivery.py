@@ -1,4 +1,4 @@
-"""2-semantics §4 and §5: what a router's own addresses, services and management lines make of packets."""
+"""§4 and §5: what a router's own addresses, services and management lines make of packets."""
 
 import pytest
 

@@ -1,4 +1,4 @@
-"""2-semantics §6: session tracking, firewalls and zones."""
+"""§6: session tracking, firewalls and zones."""
 
 from dataclasses import replace
 

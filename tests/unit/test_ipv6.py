@@ -1,4 +1,4 @@
-"""IPv6 throughout: link-local addresses, neighbour discovery, source choice (2-semantics §1, §3, §4)."""
+"""IPv6 throughout: link-local addresses, neighbour discovery, source choice (§1, §3, §4)."""
 
 import pytest
 

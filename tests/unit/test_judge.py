@@ -1,4 +1,4 @@
-"""Expectations (2-semantics §8): what holds, what fails and what proves nothing."""
+"""Expectations (§8): what holds, what fails and what proves nothing."""
 
 import pytest
 

@@ -1,4 +1,4 @@
-"""2-semantics §3, case by case: which entry decides about which packet."""
+"""§3, case by case: which entry decides about which packet."""
 
 import re
 from ipaddress import IPv4Address

@@ -1,4 +1,4 @@
-"""2-semantics §11: reading, writing, misreadings, numbering and completion."""
+"""§11: reading, writing, misreadings, numbering and completion."""
 
 import pytest
 from hypothesis import given

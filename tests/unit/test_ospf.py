@@ -1,4 +1,4 @@
-"""2-semantics §9: OSPF neighbours, costs, equal ways, announcements, and what lists do to them."""
+"""§9: OSPF neighbours, costs, equal ways, announcements, and what lists do to them."""
 
 import pytest
 

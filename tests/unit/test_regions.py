@@ -124,16 +124,16 @@ def resolved(entries: list[str]) -> ResolvedList:
 
 
 @pytest.mark.parametrize("seed", range(120))
-def test_idle_entries_are_those_that_no_packet_misses(seed: int) -> None:
+def test_ineffective_entries_are_those_that_no_packet_misses(seed: int) -> None:
     chance = Random(seed)
     entries = [some_entry(chance) for _ in range(chance.randint(2, 7))]
     found = resolved(entries)
-    idle = {each.number: each for each in IneffectiveEntries().of(found)}
+    ineffective = {each.number: each for each in IneffectiveEntries().of(found)}
     deciding = [decide(found, packet) for packet in PACKETS]
     for place, entry in enumerate(entries):
         number = 10 * (place + 1)
         matched = any(each.entry == number for each in deciding)
-        assert (number in idle and not idle[number].matched) is not matched, entry
+        assert (number in ineffective and not ineffective[number].matched) is not matched, entry
         if matched:
             without = resolved([*entries[:place], *entries[place + 1 :]])
             missed = any(
@@ -141,7 +141,7 @@ def test_idle_entries_are_those_that_no_packet_misses(seed: int) -> None:
                 for packet, each in zip(PACKETS, deciding, strict=True)
                 if each.entry == number
             )
-            if number in idle:
+            if number in ineffective:
                 assert not missed, entry
             elif not missed:
                 denied = all(each.action is Action.DENY for each in deciding if each.entry == number)

@@ -7,7 +7,7 @@ from greyheron.formats.workspace import read_workspace, write_workspace
 from greyheron.model.document import Network
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited
-from greyheron.model.renaming import Named, renaming
+from greyheron.model.renaming import NamedCollection, renaming
 
 
 @pytest.mark.parametrize(
@@ -19,7 +19,7 @@ from greyheron.model.renaming import Named, renaming
         *(("port_sets", group.name) for group in saltmarsh().port_sets),
     ],
 )
-def test_there_and_back_is_the_same_document(collection: Named, old: str) -> None:
+def test_there_and_back_is_the_same_document(collection: NamedCollection, old: str) -> None:
     network = saltmarsh()
     there = edited(network, renaming(network, collection, old, "spoonbill"))
     assert [item.name for item in getattr(there, collection)] == [

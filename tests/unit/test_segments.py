@@ -1,4 +1,4 @@
-"""2-semantics §1: segments over links, switches and VLANs; neighbours; what disabled things cut."""
+"""§1: segments over links, switches and VLANs; neighbours; what disabled things cut."""
 
 import pytest
 

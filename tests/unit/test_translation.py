@@ -1,4 +1,4 @@
-"""2-semantics §7: static, port and dynamic translation, and what lists see of it."""
+"""§7: static, port and dynamic translation, and what lists see of it."""
 
 import pytest
 

@@ -1,4 +1,4 @@
-"""2-semantics §1, §2, §4, §5 and §8, case by case: what comes of a conversation, and why."""
+"""§1, §2, §4, §5 and §8, case by case: what comes of a conversation, and why."""
 
 import pytest
 

@@ -41,7 +41,7 @@ def held(device: str, interface: Interface, family: Family) -> tuple[HeldAddress
 
 @lru_cache(maxsize=65536)
 def derived_link_local(device: str, interface: str) -> HeldAddress:
-    """A link-local address that is always the same for a device and interface name (2-semantics §1)."""
+    """A link-local address that is always the same for a device and interface name (§1)."""
     digest = sha256(f"{device}/{interface}".encode()).digest()
     prefix = AddressBlock.prefix(Family.IPV6, int(IPv6Address("fe80::")), 64)
     return HeldAddress(prefix.value | int.from_bytes(digest[:8], "big"), prefix)

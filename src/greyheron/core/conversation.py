@@ -1,4 +1,4 @@
-"""Conversations: every packet both ways, on every path, and the verdict (2-semantics §8)."""
+"""Conversations: every packet both ways, on every path, and the verdict (§8)."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -160,23 +160,23 @@ def _exchanges(world: World, out: Path, most: int) -> tuple[list[Exchange], bool
     first = Leg(opener, Way.OUT, out)
     if out.outcome is not Outcome.ARRIVED or not expects_reply(packet):
         return [_ended(world, (first,))], False
-    home_name = "SYN+ACK" if packet.protocol == TCP else "reply"
+    reply_name = "SYN+ACK" if packet.protocol == TCP else "reply"
     reply = reply_to(out.last.received)
-    homes, more = walk(world, reply, out.last.device, out.connection, most=most)
+    returns, more = walk(world, reply, out.last.device, out.connection, most=most)
     exchanges = []
-    for home in homes:
-        legs: tuple[Leg, ...] = (first, Leg(home_name, Way.HOME, home))
-        if home.outcome is Outcome.ARRIVED and packet.protocol == TCP:
-            legs += _acknowledgements(world, out, home)
+    for returned in returns:
+        legs: tuple[Leg, ...] = (first, Leg(reply_name, Way.RETURN, returned))
+        if returned.outcome is Outcome.ARRIVED and packet.protocol == TCP:
+            legs += _acknowledgements(world, out, returned)
         exchanges.append(_ended(world, legs))
     return exchanges, more
 
 
-def _acknowledgements(world: World, out: Path, home: Path) -> tuple[Leg, ...]:
+def _acknowledgements(world: World, out: Path, returned: Path) -> tuple[Leg, ...]:
     """The later packets of a TCP connection, along the same paths as the first ones."""
     legs: list[Leg] = []
-    connection = home.connection
-    for way, like in ((Way.OUT, out), (Way.HOME, home)):
+    connection = returned.connection
+    for way, like in ((Way.OUT, out), (Way.RETURN, returned)):
         ack = replace(like.packet, flags=TcpFlags.ACK)
         path = walk(world, ack, like.hops[0].device, connection, like.choices, most=1)[0][0]
         legs.append(Leg("ACK", way, path))
@@ -192,7 +192,7 @@ def _ended(world: World, legs: Sequence[Leg]) -> Exchange:
     response = response_to(world, last.path)
     sees, seen_from = Seen.NOTHING, None
     if verdict is Verdict.PASSES:
-        if last.way is Way.HOME:
+        if last.way is Way.RETURN:
             sees, seen_from = Seen.REPLY, legs[1].path.last.received.source
     elif response is not None and response.heard and last.way is Way.OUT:
         sees = response.says

@@ -1,4 +1,4 @@
-"""Delivery: services, management lines and who answers (2-semantics §5)."""
+"""Delivery: services, management lines and who answers (§5)."""
 
 from greyheron.core.connection import ConnectionState
 from greyheron.core.filters import meet

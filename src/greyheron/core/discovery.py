@@ -1,4 +1,4 @@
-"""Neighbour discovery: an IPv6 neighbour is found only if lists let it be (2-semantics §1, §3)."""
+"""Neighbour discovery: an IPv6 neighbour is found only if lists let it be (§1, §3)."""
 
 from greyheron.core.filters import stopped_between
 from greyheron.core.packet import Packet

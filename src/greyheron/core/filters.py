@@ -1,4 +1,4 @@
-"""Meeting a list: at an interface or a management line (2-semantics §4, §5)."""
+"""Meeting a list: at an interface or a management line (§4, §5)."""
 
 from collections.abc import Mapping
 

@@ -1,4 +1,4 @@
-"""What a list does with a packet: the first entry that matches decides (2-semantics §3)."""
+"""What a list does with a packet: the first entry that matches decides (§3)."""
 
 from dataclasses import dataclass
 

@@ -1,4 +1,4 @@
-"""OSPF neighbours: who speaks it with whom, and which lists keep them apart (2-semantics §9)."""
+"""OSPF neighbours: who speaks it with whom, and which lists keep them apart (§9)."""
 
 from collections import defaultdict
 from collections.abc import Iterator, Mapping

@@ -1,4 +1,4 @@
-"""OSPF in one area, v2 for IPv4 and v3 for IPv6: shortest paths and routes (2-semantics §9)."""
+"""OSPF in one area, v2 for IPv4 and v3 for IPv6: shortest paths and routes (§9)."""
 
 from dataclasses import dataclass
 from math import inf

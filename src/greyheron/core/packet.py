@@ -21,17 +21,17 @@ class TcpFlags(Flag):
 
 
 class Way(StrEnum):
-    """The two ways of a conversation: out, and home on the return path."""
+    """The two ways of a conversation: out, and the return path, which people read as the way home."""
 
     OUT = "out"
-    HOME = "home"
+    RETURN = "home"
 
 
 @dataclass(frozen=True, slots=True)
 class Packet:
     """A packet's header.
 
-    source:  None while its sender has yet to choose (2-semantics §4)
+    source:  None while its sender has yet to choose (§4)
     source_port, destination_port:  for TCP and UDP
     icmp_type, icmp_code:  for ICMP
     reply:  it answers a packet of its receiver, which therefore expects it

@@ -1,4 +1,4 @@
-"""Possible hosts: who could stand on a segment beside the machines that are drawn (2-semantics §10).
+"""Possible hosts: who could stand on a segment beside the machines that are drawn (§10).
 
 One stand-in for each prefix of a segment holds every address of it that no device holds. It is attached to
 the segment, sends by the gateway that its neighbours use, answers on every service, and filters nothing.

@@ -1,4 +1,4 @@
-"""What a device says of a packet that got no further, and who hears it (2-semantics §4)."""
+"""What a device says of a packet that got no further, and who hears it (§4)."""
 
 from dataclasses import dataclass, replace
 from enum import StrEnum

@@ -1,4 +1,4 @@
-"""Routes: which one a packet takes, by which next hops, and why the others lost (2-semantics §2)."""
+"""Routes: which one a packet takes, by which next hops, and why the others lost (§2)."""
 
 from collections import defaultdict
 from collections.abc import Collection, Sequence

@@ -1,4 +1,4 @@
-"""Segments: which interfaces reach each other with no router between (2-semantics §1)."""
+"""Segments: which interfaces reach each other with no router between (§1)."""
 
 from collections import defaultdict, deque
 from dataclasses import dataclass

@@ -1,4 +1,4 @@
-"""Session tracking: which packets a device knows already, and which it drops (2-semantics §6)."""
+"""Session tracking: which packets a device knows already, and which it drops (§6)."""
 
 from greyheron.core.packet import Packet, TcpFlags
 from greyheron.model.document import Device

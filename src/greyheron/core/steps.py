@@ -1,4 +1,4 @@
-"""Steps: the decisions inside one device, in the order of 2-semantics §4."""
+"""Steps: the decisions inside one device, in the order of §4."""
 
 from dataclasses import dataclass
 from enum import StrEnum

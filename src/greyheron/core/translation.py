@@ -1,4 +1,4 @@
-"""Translation: binding addresses between inside and outside interfaces (2-semantics §7)."""
+"""Translation: binding addresses between inside and outside interfaces (§7)."""
 
 from dataclasses import replace
 

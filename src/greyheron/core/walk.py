@@ -1,4 +1,4 @@
-"""The walk: one packet, hop by hop, with every step recorded (2-semantics §4).
+"""The walk: one packet, hop by hop, with every step recorded (§4).
 
 Plain code that reads like the semantics. Equal-cost routes make several paths of one walk.
 """

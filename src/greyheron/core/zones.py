@@ -1,4 +1,4 @@
-"""Zones: what a firewall lets through where no inbound list decides (2-semantics §6)."""
+"""Zones: what a firewall lets through where no inbound list decides (§6)."""
 
 from greyheron.model.document import Device
 

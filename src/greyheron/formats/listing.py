@@ -1,4 +1,4 @@
-"""List files: access lists in the notation, each under its own heading (2-semantics §11)."""
+"""List files: access lists in the notation, each under its own heading (§11)."""
 
 import re
 

@@ -128,7 +128,7 @@ def _routes(device: Device, where: str) -> Iterator[Problem]:
 
 
 def _cyclic_next_hops(device: Device) -> list[Prefix]:
-    """Routes whose next hops are reached by each other in a circle (2-semantics §2).
+    """Routes whose next hops are reached by each other in a circle (§2).
 
     A default route alone whose next hop is on no own prefix is let through: it is a fault of the
     network, which a trace explains, and not of the document.

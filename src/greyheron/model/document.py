@@ -28,7 +28,7 @@ from greyheron.model.notation.lists import read_body, write_body
 from greyheron.model.notation.requirements import read_requirement, write_requirement
 from greyheron.model.notation.terms import read_block, read_ports
 from greyheron.model.requirement import Statement
-from greyheron.model.traits import TRAITS, Tracked, Traits
+from greyheron.model.traits import TRAITS, TrackedProtocols, Traits
 from greyheron.model.values import DeviceKind, Direction, Family, LineKind, ListKind
 
 FORMAT: Final = "grey-heron/1"
@@ -64,7 +64,7 @@ class Item(BaseModel):
 
 
 class Ospf(Item):
-    """OSPF on an interface, v2 and v3 alike (2-semantics §9)."""
+    """OSPF on an interface, v2 and v3 alike (§9)."""
 
     cost: Annotated[int, Field(ge=1, le=65535)] = 10
     passive: bool = False
@@ -96,7 +96,7 @@ class Interface(Item):
 
 
 class Route(Item):
-    """A static route: by a next hop, out of an interface, by both, or into nothing (2-semantics §2)."""
+    """A static route: by a next hop, out of an interface, by both, or into nothing (§2)."""
 
     to: Prefix
     via: Address | None = None
@@ -114,7 +114,7 @@ class Service(Item):
 
 
 class ManagementLine(Item):
-    """A management line and the services it offers logins on (2-semantics §5)."""
+    """A management line and the services it offers logins on (§5)."""
 
     name: LineKind
     transports: tuple[Literal["ssh", "telnet", "https", "http"], ...] = ()
@@ -125,14 +125,14 @@ class ManagementLine(Item):
 
 
 class Zone(Item):
-    """Interfaces of a firewall that are trusted alike (2-semantics §6)."""
+    """Interfaces of a firewall that are trusted alike (§6)."""
 
     name: Name
     interfaces: tuple[InterfaceName, ...] = ()
 
 
 class Translation(Item):
-    """A rule that rewrites addresses between inside interfaces and one outside interface (2-semantics §7).
+    """A rule that rewrites addresses between inside interfaces and one outside interface (§7).
 
     kind:  `static` maps `source` to `to`, one to one; `dynamic` maps it to a pool or an interface's address
     source:  the inside address or prefix
@@ -157,7 +157,7 @@ class Device(Item):
     prefixes:  what an outside network stands for
     zones:  of a firewall, the most trusted first; `same_zone` lets traffic stay within one
     translations:  rules in order
-    tracks, answers_denied, filters_own_traffic:  None for what is usual for the kind (2-semantics §4, §6)
+    tracks, answers_denied, filters_own_traffic:  None for what is usual for the kind (§4, §6)
     announces_default, announces_static:  what it tells its OSPF neighbours beside its prefixes
     site:  where it stands; the map folds a site when it is far away
     """
@@ -174,7 +174,7 @@ class Device(Item):
     zones: tuple[Zone, ...] = ()
     same_zone: bool = False
     translations: tuple[Translation, ...] = ()
-    tracks: tuple[Tracked, ...] | None = None
+    tracks: tuple[TrackedProtocols, ...] | None = None
     announces_default: bool = False
     announces_static: bool = False
     answers_denied: bool | None = None
@@ -250,7 +250,7 @@ class PortSet(Item):
 
 
 class AccessList(Item):
-    """An ordered list; in a file its entries are text in the notation (2-semantics §11)."""
+    """An ordered list; in a file its entries are text in the notation (§11)."""
 
     name: Name
     family: Family
@@ -309,7 +309,7 @@ class TestFlow(Item):
 
 
 class Requirement(Item):
-    """One line of the policy: who may, or may not, talk to whom about what (2-semantics §10)."""
+    """One line of the policy: who may, or may not, talk to whom about what (§10)."""
 
     id: Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9._-]{1,40}$")]
     statement: Annotated[

@@ -1,4 +1,4 @@
-"""Entries of access lists, as values (2-semantics §3)."""
+"""Entries of access lists, as values (§3)."""
 
 from dataclasses import dataclass, field
 

@@ -11,7 +11,7 @@ class FlowEnd:
 
     device:  a device's name, or None when only an address is given
     at:  an interface name or an address of that device; with no device, the address itself, or that of a host
-        that could be there, with the prefix of its segment (2-semantics §10)
+        that could be there, with the prefix of its segment (§10)
     """
 
     device: str | None

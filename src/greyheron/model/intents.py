@@ -27,8 +27,8 @@ from greyheron.model.read import free_ids, require_items
 from greyheron.model.values import Direction, Family, ListKind
 
 Label = Annotated[str, Field(max_length=200)]
-Named = Annotated[str, Field(max_length=64)]
-Word = Annotated[str, Field(max_length=500)]
+NameText = Annotated[str, Field(max_length=64)]
+LineText = Annotated[str, Field(max_length=500)]
 Changes = list[Change]
 
 
@@ -104,8 +104,8 @@ class JoinDevices(Intent):
     """Two devices are linked, at interfaces that are free, or made for it."""
 
     do: Literal["link"]
-    one: Named
-    other: Named
+    one: NameText
+    other: NameText
 
     def changes(self, network: Network) -> Changes:
         devices, ends = [], []
@@ -125,8 +125,8 @@ class JoinDevices(Intent):
 class Point(Item):
     """An attachment point."""
 
-    device: Named
-    at: Named
+    device: NameText
+    at: NameText
     direction: Direction
 
     @property
@@ -141,7 +141,7 @@ class PlaceList(Intent):
     """
 
     do: Literal["place"]
-    list: Named
+    list: NameText
     to: Point
     moved_from: Point | None = None
     instead: bool = False
@@ -187,7 +187,7 @@ class TakeOff(Intent):
     """A list is taken off a place; the list itself stays."""
 
     do: Literal["take-off"]
-    list: Named
+    list: NameText
     off: Point
 
     def changes(self, network: Network) -> Changes:
@@ -201,7 +201,7 @@ class NewList(Intent):
     """An empty list; without a name it gets a free one."""
 
     do: Literal["new-list"]
-    name: Named = ""
+    name: NameText = ""
     family: Family
     kind: ListKind
 
@@ -229,7 +229,7 @@ class NewTests(Intent):
     """Test flows with their expectations, under ids that are free."""
 
     do: Literal["new-tests"]
-    flows: Annotated[list[Word], Field(min_length=1, max_length=10_000)]
+    flows: Annotated[list[LineText], Field(min_length=1, max_length=10_000)]
     group: Annotated[str, Field(max_length=80)] = ""
 
     def changes(self, network: Network) -> Changes:
@@ -245,7 +245,7 @@ class Require(Intent):
     """A requirement, under an id that is free."""
 
     do: Literal["require"]
-    statement: Word
+    statement: LineText
     group: Annotated[str, Field(max_length=80)] = ""
 
     def changes(self, network: Network) -> Changes:
@@ -263,7 +263,7 @@ class Accept(Intent):
 
     do: Literal["accept"]
     finding: Annotated[str, Field(max_length=200)]
-    kind: Word
+    kind: LineText
     evidence: Annotated[str, Field(max_length=16)]
     reason: Annotated[str, Field(max_length=500)] | None = None
 
@@ -284,7 +284,7 @@ class Arrange(Intent):
 
     do: Literal["arrange"]
     positions: Annotated[list[Position], Field(min_length=1, max_length=5000)]
-    moved: Word
+    moved: LineText
 
     def changes(self, network: Network) -> Changes:  # noqa: ARG002
         return [putting("positions", position) for position in self.positions]

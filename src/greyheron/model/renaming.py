@@ -10,10 +10,10 @@ from greyheron.model.flow import FlowEnd
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.model.requirement import Term, TermKind
 
-Named = Literal["devices", "lists", "address_sets", "port_sets"]
+NamedCollection = Literal["devices", "lists", "address_sets", "port_sets"]
 
 
-def renaming(network: Network, collection: Named, old: str, new: str) -> list[Change]:
+def renaming(network: Network, collection: NamedCollection, old: str, new: str) -> list[Change]:
     """The changes by which an item is called `new`, and everything that speaks of it says so.
 
     Raises DocumentError where there is no such item, or another one of that name.
@@ -29,7 +29,7 @@ def renaming(network: Network, collection: Named, old: str, new: str) -> list[Ch
 class _Renamer:
     """One name put in place of another in all of a document."""
 
-    def __init__(self, network: Network, collection: Named, old: str, new: str) -> None:
+    def __init__(self, network: Network, collection: NamedCollection, old: str, new: str) -> None:
         self._network, self._collection, self._old, self._new = network, collection, old, new
         sets = {group.name for group in network.address_sets}
         # `@name` and a requirement's name are a set's first, and else a device's.

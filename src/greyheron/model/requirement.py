@@ -1,4 +1,4 @@
-"""Requirements, as values: a policy over sets of sources, destinations and services (2-semantics §10)."""
+"""Requirements, as values: a policy over sets of sources, destinations and services (§10)."""
 
 from dataclasses import dataclass
 from enum import StrEnum

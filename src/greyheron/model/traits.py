@@ -9,8 +9,8 @@ from typing import Final, Literal
 
 from greyheron.model.values import DeviceKind
 
-Tracked = Literal["tcp", "udp", "icmp"]
-_ALL: tuple[Tracked, ...] = ("tcp", "udp", "icmp")
+TrackedProtocols = Literal["tcp", "udp", "icmp"]
+_ALL: tuple[TrackedProtocols, ...] = ("tcp", "udp", "icmp")
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +38,7 @@ class Traits:
     takes_lists: bool = False
     has_gateway: bool = False
     listens: bool = False
-    tracks: tuple[Tracked, ...] = ()
+    tracks: tuple[TrackedProtocols, ...] = ()
     filters_own_traffic: bool = False
     answers_denied: bool = False
 

@@ -55,7 +55,7 @@ class Direction(StrEnum):
 
 
 class LineKind(StrEnum):
-    """A way to log in to a device (2-semantics §5)."""
+    """A way to log in to a device (§5)."""
 
     REMOTE = "remote"
     WEB = "web"

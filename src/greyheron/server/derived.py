@@ -81,7 +81,7 @@ class DerivedState:
         self._findings: Kept[_Document, tuple[Finding, ...]] = Kept(
             MOST_BOOKS, lambda found: 4000 * len(found)
         )
-        self._idle = IneffectiveEntries()
+        self._ineffective = IneffectiveEntries()
         self.engine = engines()
         self.prover = Prover(self.engine)
         self._proven: LRUCache[tuple[str, str], Proven] = LRUCache(
@@ -145,7 +145,7 @@ class DerivedState:
         found = self._findings.get(key)
         if found is None:
             world = self.world(stored.draft)
-            ground = Ground(stored.draft, world, self.engine, self._idle, progress)
+            ground = Ground(stored.draft, world, self.engine, self._ineffective, progress)
             found = self._findings.put(key, find_all(ground))
         return found
 

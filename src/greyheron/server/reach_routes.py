@@ -21,13 +21,13 @@ from greyheron.server.shapes import Trial
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 
-Word = Annotated[str, StringConstraints(min_length=1, max_length=80)]
+ServiceText = Annotated[str, StringConstraints(min_length=1, max_length=80)]
 
 
 class ReachRequest(Trial):
     """services:  words as in test flows, or `services` for whatever each destination listens on"""
 
-    services: Annotated[list[Word], Field(min_length=1, max_length=12)]
+    services: Annotated[list[ServiceText], Field(min_length=1, max_length=12)]
     family: Family = Family.IPV4
     hosts_only: bool = False
 

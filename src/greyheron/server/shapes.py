@@ -15,7 +15,7 @@ from greyheron.model.intents import AnyIntent
 from greyheron.model.notation.line import Option
 from greyheron.model.parts import Section
 from greyheron.model.read import edited
-from greyheron.model.renaming import Named
+from greyheron.model.renaming import NamedCollection
 from greyheron.model.values import Family, ListKind
 from greyheron.server.problems import ProblemItem
 from greyheron.store.networks import Revision, Stored, Summary
@@ -169,7 +169,7 @@ class ItemReading(BaseModel):
 class NewName(RequestBody):
     """What an item of a collection is to be called instead of `key`."""
 
-    collection: Named
+    collection: NamedCollection
     key: Annotated[str, Field(max_length=63)]
     name: Annotated[str, Field(max_length=200)]
 

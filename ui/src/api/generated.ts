@@ -1057,7 +1057,7 @@ export interface components {
         };
         /**
          * AccessList
-         * @description An ordered list; in a file its entries are text in the notation (2-semantics §11).
+         * @description An ordered list; in a file its entries are text in the notation (§11).
          */
         AccessList: {
             /** Name */
@@ -1396,7 +1396,7 @@ export interface components {
          *     prefixes:  what an outside network stands for
          *     zones:  of a firewall, the most trusted first; `same_zone` lets traffic stay within one
          *     translations:  rules in order
-         *     tracks, answers_denied, filters_own_traffic:  None for what is usual for the kind (2-semantics §4, §6)
+         *     tracks, answers_denied, filters_own_traffic:  None for what is usual for the kind (§4, §6)
          *     announces_default, announces_static:  what it tells its OSPF neighbours beside its prefixes
          *     site:  where it stands; the map folds a site when it is far away
          */
@@ -1702,7 +1702,7 @@ export interface components {
          *
          *     device:  a device's name, or None when only an address is given
          *     at:  an interface name or an address of that device; with no device, the address itself, or that of a host
-         *         that could be there, with the prefix of its segment (2-semantics §10)
+         *         that could be there, with the prefix of its segment (§10)
          */
         FlowEnd: {
             /** Device */
@@ -1898,7 +1898,7 @@ export interface components {
         };
         /**
          * LineKind
-         * @description A way to log in to a device (2-semantics §5).
+         * @description A way to log in to a device (§5).
          * @enum {string}
          */
         LineKind: "remote" | "web" | "console";
@@ -2009,7 +2009,7 @@ export interface components {
         };
         /**
          * ManagementLine
-         * @description A management line and the services it offers logins on (2-semantics §5).
+         * @description A management line and the services it offers logins on (§5).
          */
         ManagementLine: {
             name: components["schemas"]["LineKind"];
@@ -2277,7 +2277,7 @@ export interface components {
         };
         /**
          * Ospf
-         * @description OSPF on an interface, v2 and v3 alike (2-semantics §9).
+         * @description OSPF on an interface, v2 and v3 alike (§9).
          */
         Ospf: {
             /**
@@ -2755,7 +2755,7 @@ export interface components {
         };
         /**
          * Requirement
-         * @description One line of the policy: who may, or may not, talk to whom about what (2-semantics §10).
+         * @description One line of the policy: who may, or may not, talk to whom about what (§10).
          */
         Requirement: {
             /** Id */
@@ -2810,7 +2810,7 @@ export interface components {
         };
         /**
          * Route
-         * @description A static route: by a next hop, out of an interface, by both, or into nothing (2-semantics §2).
+         * @description A static route: by a next hop, out of an interface, by both, or into nothing (§2).
          */
         Route: {
             /** To */
@@ -3121,7 +3121,7 @@ export interface components {
         };
         /**
          * Translation
-         * @description A rule that rewrites addresses between inside interfaces and one outside interface (2-semantics §7).
+         * @description A rule that rewrites addresses between inside interfaces and one outside interface (§7).
          *
          *     kind:  `static` maps `source` to `to`, one to one; `dynamic` maps it to a pool or an interface's address
          *     source:  the inside address or prefix
@@ -3174,7 +3174,7 @@ export interface components {
         Verdict: "passes" | "blocked" | "unreachable" | "refused" | "mixed";
         /**
          * Way
-         * @description The two ways of a conversation: out, and home on the return path.
+         * @description The two ways of a conversation: out, and the return path, which people read as the way home.
          * @enum {string}
          */
         Way: "out" | "home";
@@ -3249,7 +3249,7 @@ export interface components {
         };
         /**
          * Zone
-         * @description Interfaces of a firewall that are trusted alike (2-semantics §6).
+         * @description Interfaces of a firewall that are trusted alike (§6).
          */
         Zone: {
             /** Name */

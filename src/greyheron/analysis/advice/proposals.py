@@ -9,6 +9,7 @@ from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.endpoints import Endpoints
 from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.core.conversation import converse
+from greyheron.core.packet import Way
 from greyheron.core.world import World, build_world
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import Change, apply, putting
@@ -191,24 +192,26 @@ class Proposer:
                             continue
                         name = world.lists[path.denial.point, family].name
                         found = next(each for each in self._network.lists if each.name == name)
-                        line = self._permit(proven.statement, found, exchange.decider.way == "home", family)
+                        line = self._permit(
+                            proven.statement, found, exchange.decider.way is Way.RETURN, family
+                        )
                         return path.denial.point, line, path.denial.decision.entry, name
         return None
 
-    def _permit(self, statement: Statement, found: AccessList, home: bool, family: Family) -> str:
+    def _permit(self, statement: Statement, found: AccessList, returning: bool, family: Family) -> str:
         endpoints = self.endpoints(family)
         sources = endpoints.of(statement.sources)
         goals = tuple(endpoint for endpoint in endpoints.of(statement.destinations) if endpoint.drawn)
         from_ = side_terms(statement.sources, sources, self._network, family)
         to = side_terms(statement.destinations, goals, self._network, family)
-        if home:
+        if returning:
             from_, to = to, from_
         if found.kind is ListKind.STANDARD:
             return "\n".join(entry_lines(Action.PERMIT, found.kind, from_, to, []))
         services = service_terms(
             statement.services, goals, self._world.with_possible_hosts, self._network, family
         )
-        if not home:
+        if not returning:
             return "\n".join(entry_lines(Action.PERMIT, found.kind, from_, to, services))
         lines = []
         for protocol, ports in services:

@@ -65,14 +65,14 @@ class Ground:
     """What findings are looked for in: a draft and its world.
 
     engines:  gives the bulk engine of a world
-    idle:  what is known of lists by themselves
+    ineffective:  what is known of lists by themselves
     progress:  told how far the search is
     """
 
     network: Network
     world: World
     engines: Engines
-    idle: IneffectiveEntries
+    ineffective: IneffectiveEntries
     progress: Progress = unwatched
 
 

@@ -15,7 +15,7 @@ import numpy as np
 
 from greyheron.core.bulk.headers import Bools
 from greyheron.core.fields import ADDRESS_FIELDS, FIELDS, KIND_FIELDS, PORT_FIELDS, RANGED_FIELDS
-from greyheron.core.fields.field import Named
+from greyheron.core.fields.field import NamedValues
 from greyheron.core.lists import ResolvedList
 from greyheron.core.matching import first_mismatch
 from greyheron.core.packet import Packet, between
@@ -53,11 +53,11 @@ class IneffectiveEntries:
 
     def of(self, found: ResolvedList) -> tuple[Ineffective, ...]:
         if found not in self._found:
-            self._found[found] = tuple(_idle(found))
+            self._found[found] = tuple(_ineffective(found))
         return self._found[found]
 
 
-def _idle(found: ResolvedList) -> Iterator[Ineffective]:
+def _ineffective(found: ResolvedList) -> Iterator[Ineffective]:
     rules = found.rules
     hulls = _Hulls(rules, found.family)
     for index, rule in enumerate(rules):
@@ -140,7 +140,7 @@ def _own_kinds(rule: Rule, others: Sequence[Rule], family: Family) -> list[Packe
 
 
 @lru_cache(maxsize=1024)
-def _kinds(family: Family, named: tuple[Named, ...]) -> list[Packet]:
+def _kinds(family: Family, named: tuple[NamedValues, ...]) -> list[Packet]:
     """The kinds that entries which name those values tell apart, and some that none of them names."""
     kinds = [Packet(family, 0, 0, 0)]
     for field, values in zip(KIND_FIELDS, named, strict=True):

@@ -51,7 +51,7 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
             )
         if access_list.body.entries and all(each.action is Action.DENY for each in access_list.body.entries):
             yield _only_denies(access_list)
-        yield from _idle(access_list, ground.idle.of(resolved))
+        yield from _doing_nothing(access_list, ground.ineffective.of(resolved))
         for rule in resolved.rules:
             yield from _note(access_list, rule.entry)
         yield from in_addresses(access_list, resolved, held)
@@ -88,12 +88,12 @@ def _only_denies(access_list: AccessList) -> Finding:
     )
 
 
-def _idle(access_list: AccessList, idle: Iterable[Ineffective]) -> Iterator[Finding]:
-    idle = tuple(idle)
-    hidden = [each for each in idle if not each.matched]
+def _doing_nothing(access_list: AccessList, ineffective: Iterable[Ineffective]) -> Iterator[Finding]:
+    ineffective = tuple(ineffective)
+    hidden = [each for each in ineffective if not each.matched]
     opposite = [each for each in hidden if each.opposite]
     never = [each for each in hidden if not each.opposite]
-    redundant = [each for each in idle if each.matched]
+    redundant = [each for each in ineffective if each.matched]
     if opposite:
         first = opposite[0]
         many = f" and {len(opposite) - 1} more" if len(opposite) > 1 else ""
@@ -122,7 +122,7 @@ def _idle(access_list: AccessList, idle: Iterable[Ineffective]) -> Iterator[Find
             _pairs(access_list, never),
             lists=(access_list.name,),
             repair=Repair(
-                f"take the idle entries out of {access_list.name}",
+                f"take the entries that do nothing out of {access_list.name}",
                 (_without(access_list, (each.number for each in never)),),
             ),
         )
@@ -140,18 +140,18 @@ def _idle(access_list: AccessList, idle: Iterable[Ineffective]) -> Iterator[Find
         )
 
 
-def _pairs(access_list: AccessList, idle: Iterable[Ineffective]) -> tuple[str, ...]:
+def _pairs(access_list: AccessList, ineffective: Iterable[Ineffective]) -> tuple[str, ...]:
     return tuple(
         f"{line_of(access_list, each.number)}: "
         f"{'; '.join(line_of(access_list, number) for number in each.by[:3])}"
-        for each in list(idle)[:12]
+        for each in list(ineffective)[:12]
     )
 
 
-def _moved_up(access_list: AccessList, idle: Iterable[Ineffective]) -> Repair:
+def _moved_up(access_list: AccessList, ineffective: Iterable[Ineffective]) -> Repair:
     """Specific entries before the general ones that hide them."""
     entries = list(access_list.body.entries)
-    for each in idle:
+    for each in ineffective:
         at = next(index for index, entry in enumerate(entries) if entry.number == each.number)
         moved = entries.pop(at)
         goal = next(index for index, entry in enumerate(entries) if entry.number in each.by)

@@ -132,7 +132,7 @@ def _stopped(ground: Ground, reach: Reach, family: Family) -> Iterator[Finding]:
                 (name,),
                 write_flow(flow),
             )
-        elif exchange.decider.way is Way.HOME:
+        elif exchange.decider.way is Way.RETURN:
             yield Finding(
                 "reply blocked",
                 Severity.WARNING,
@@ -162,10 +162,10 @@ def _unreachable(ground: Ground, without: Reach, family: Family) -> Iterator[Fin
         )
         if exchange is not None:
             path = exchange.decider.path
-            home = exchange.decider.way is Way.HOME
-            lacking[path.last.device, path.outcome, home].append(write_flow(flow))
-    for (device, outcome, home), flows in sorted(lacking.items()):
-        way = "back" if home else "out"
+            returning = exchange.decider.way is Way.RETURN
+            lacking[path.last.device, path.outcome, returning].append(write_flow(flow))
+    for (device, outcome, returning), flows in sorted(lacking.items()):
+        way = "back" if returning else "out"
         yield Finding(
             f"no way {way}",
             Severity.WARNING,

@@ -1,1 +1,1 @@
-"""Proofs: requirements answered for every packet they speak of (2-semantics §10)."""
+"""Proofs: requirements answered for every packet they speak of (§10)."""

@@ -1,4 +1,4 @@
-"""Requirements answered, and answered again after an edit of lists (2-semantics §10)."""
+"""Requirements answered, and answered again after an edit of lists (§10)."""
 
 from collections import Counter
 from collections.abc import Iterable, Iterator

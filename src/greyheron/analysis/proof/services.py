@@ -124,27 +124,27 @@ def by_delivery(
 class Matched:
     """What of a protocol's services a rule can match, addresses and the sender's ports apart.
 
-    out:  in packets on their way there;  home:  in replies
+    out:  in packets on their way there;  returning:  in replies
     """
 
     rule: Rule
     out: Spans
-    home: Spans
+    returning: Spans
 
     @classmethod
     def of(cls, rule: Rule, tag: Tag, family: Family) -> "Matched":
         whole = tag.numbers
-        ways = {Way.OUT: whole, Way.HOME: _replied(tag, family)}
+        ways = {Way.OUT: whole, Way.RETURN: _replied(tag, family)}
         for field in rule.constraints:
             for way, spans in ways.items():
                 own = field.services(rule, tag, family, way)
                 if own is not whole:
                     ways[way] = own if spans is whole else span_meet(spans, own)
-        return cls(rule, ways[Way.OUT], ways[Way.HOME])
+        return cls(rule, ways[Way.OUT], ways[Way.RETURN])
 
     def ways(self, service: ServiceSet) -> tuple[Way, ...]:
         """The ways on which the rule can match some packet of `service`."""
-        spans = ((Way.OUT, self.out), (Way.HOME, self.home))
+        spans = ((Way.OUT, self.out), (Way.RETURN, self.returning))
         return tuple([way for way, own in spans if spans_touch(own, service.spans)])
 
 
@@ -161,7 +161,7 @@ Matching = list[tuple[Matched, tuple[Way, ...]]]
 
 def telling(matching: Matching) -> frozenset[Spans]:
     """The sets of services by which rules tell one from another, on the way there or back."""
-    return frozenset(spans for each, _ in matching for spans in (each.out, each.home))
+    return frozenset(spans for each, _ in matching for spans in (each.out, each.returning))
 
 
 def telling_source_ports(matching: Matching) -> frozenset[Spans]:

@@ -1,4 +1,4 @@
-"""Whether a verdict is what a test flow expects (2-semantics §8)."""
+"""Whether a verdict is what a test flow expects (§8)."""
 
 from dataclasses import dataclass
 from enum import StrEnum

@@ -1,4 +1,4 @@
-"""Sending a flow, as against evaluating it: what it adds to counters and to the log (2-semantics §8)."""
+"""Sending a flow, as against evaluating it: what it adds to counters and to the log (§8)."""
 
 from collections import Counter
 from collections.abc import Iterable

@@ -35,7 +35,7 @@ def parting(one: TraceReport, other: TraceReport) -> Parting | None:
 
 
 def _steps(exchange: ExchangeReport) -> Iterator[tuple[Way, str, str]]:
-    for leg, way in ((exchange.out, Way.OUT), (exchange.home, Way.HOME)):
+    for leg, way in ((exchange.out, Way.OUT), (exchange.home, Way.RETURN)):
         for hop in leg.hops if leg else ():
             for step in hop.steps:
                 yield way, hop.device, step.text

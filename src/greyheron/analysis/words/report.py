@@ -170,7 +170,7 @@ def place_of(exchange: Exchange) -> PlaceReport | None:
 def _exchange(exchange: Exchange, segments: Segments) -> ExchangeReport:
     decider = exchange.decider
     outs = [leg for leg in exchange.legs if leg.way is Way.OUT]
-    homes = [leg for leg in exchange.legs if leg.way is Way.HOME]
+    homes = [leg for leg in exchange.legs if leg.way is Way.RETURN]
     failed = exchange.verdict is not Verdict.PASSES
     out = decider if failed and decider.way is Way.OUT else outs[0]
     home: LegReport | None = None

@@ -171,11 +171,11 @@ def ending_words(exchange: Exchange) -> str:
     leg = exchange.decider
     last = leg.path.last
     family = last.packet.family
-    home = "on the way home, " if leg.way is Way.HOME else ""
+    home = "on the way home, " if leg.way is Way.RETURN else ""
     device = last.device
     if exchange.verdict is Verdict.PASSES:
         return (
-            "passes, and the reply gets home" if leg.way is Way.HOME or len(exchange.legs) > 1 else "passes"
+            "passes, and the reply gets home" if leg.way is Way.RETURN or len(exchange.legs) > 1 else "passes"
         )
     if leg.path.denial is not None:
         denial = leg.path.denial

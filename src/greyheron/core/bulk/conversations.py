@@ -19,7 +19,7 @@ from greyheron.model.values import Family
 class Conversations:
     """Many conversations of one family.
 
-    senders:  devices, each with the address it sends from (None: its own choice, 2-semantics §4)
+    senders:  devices, each with the address it sends from (None: its own choice, §4)
     destinations:  addresses;  requests:  what is asked for
     sender, destination, request:  for each conversation its index in those
     source_port:  for each conversation, where its request has a port

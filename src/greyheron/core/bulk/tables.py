@@ -1,4 +1,4 @@
-"""Decision tables: one list asked about very many packets at once (2-semantics §3).
+"""Decision tables: one list asked about very many packets at once (§3).
 
 Each field of a header falls into a class that no rule of the list can tell apart; for each class a row of
 bits says which rules it satisfies. The lowest bit that the rows of all fields share is the first match.

@@ -36,7 +36,7 @@ from greyheron.core.sessions import can_open
 from greyheron.core.walk import MOST_PATHS
 from greyheron.model.names import TCP
 
-OUT, HOME, OUT_AGAIN = range(3)
+OUT, RETURN, OUT_AGAIN = range(3)
 """A conversation's packets, as in `Prepared.kinds`. The second one home is to every list as the first was."""
 
 
@@ -75,16 +75,16 @@ class TracedCourses:
         number[answered] = np.arange(len(answered))
         out, index = there.repeated(alike)
         going = np.flatnonzero(number[index] != NONE)
-        home, _ = self._back(some, there, answered).repeated(number[index[going]])
-        self._out, self._home = out, home
-        self._home_row = out.row[going[home.row]]
+        returned, _ = self._back(some, there, answered).repeated(number[index[going]])
+        self._out, self._returned = out, returned
+        self._return_row = out.row[going[returned.row]]
         untraced = np.zeros(len(rows), dtype=np.bool_)
         untraced[out.row[out.outcome == SPECIAL]] = True
-        untraced[self._home_row[home.outcome == SPECIAL]] = True
+        untraced[self._return_row[returned.outcome == SPECIAL]] = True
         ended = np.ones(len(out.row), dtype=np.bool_)
         ended[going] = False
-        there_path = np.concatenate([np.flatnonzero(ended), going[home.row]])
-        back_path = np.concatenate([np.full(int(ended.sum()), NONE), np.arange(len(home.row))])
+        there_path = np.concatenate([np.flatnonzero(ended), going[returned.row]])
+        back_path = np.concatenate([np.full(int(ended.sum()), NONE), np.arange(len(returned.row))])
         order = np.argsort(there_path, kind="stable")
         order = order[~untraced[out.row[there_path[order]]]]
         self._there_path, self._back_path = there_path[order], back_path[order]
@@ -118,18 +118,18 @@ class TracedCourses:
 
     def rows_passing(self, codes: Bools) -> Bools:
         """Whether each row has a packet that comes to a point or solicitation marked in `codes`."""
-        out, home = self._out, self._home
+        out, returned = self._out, self._returned
         found = np.zeros(len(self._rows), dtype=np.bool_)
         found[out.row[_any_at(out.met, codes)]] = True
-        found[self._home_row[_any_at(home.met, codes)]] = True
+        found[self._return_row[_any_at(returned.met, codes)]] = True
         return found
 
     def decided_otherwise(self, placed: PlacedLists, before: PlacedLists) -> Bools:
         """Whether each row has a packet that some list denies otherwise in `placed` than in `before`."""
         codes = placed.changed_from(before)
         found = np.zeros(len(self._rows), dtype=np.bool_)
-        for packet in (OUT, HOME, OUT_AGAIN):
-            row = self._home_row if packet == HOME else self._out.row
+        for packet in (OUT, RETURN, OUT_AGAIN):
+            row = self._return_row if packet == RETURN else self._out.row
             sent = self._is_tcp[self._rows.request[row]] | (packet != OUT_AGAIN)
             path, code = self.met(packet, np.flatnonzero(sent), codes)
             differs = placed.decides_otherwise(before, code, self.headers(packet, path))
@@ -139,7 +139,7 @@ class TracedCourses:
     def meetings(self) -> tuple[Ints, Ints]:
         """Every row with every code that a packet of it comes to, each pair once."""
         pairs = []
-        for paths, rows in ((self._out, self._out.row), (self._home, self._home_row)):
+        for paths, rows in ((self._out, self._out.row), (self._returned, self._return_row)):
             index, step = np.nonzero(paths.met != NONE)
             code = paths.met[index, step].astype(np.int64)
             pairs.append(distinct(rows[index] << 32 | code))
@@ -197,7 +197,7 @@ class TracedCourses:
 
     def decided(self, placed: PlacedLists, only: Bools | None = None) -> Exchanges:
         """The exchanges of every row, or of those marked in `only`, as the lists in `placed` leave them."""
-        out, home = self._out, self._home
+        out, returned = self._out, self._returned
         there, back = self._there_path, self._back_path
         if only is not None:
             kept = only[out.row[there]]
@@ -205,17 +205,17 @@ class TracedCourses:
         acts = placed.acts()
         replied = back != NONE
         answers = back[replied]
-        tcp = self._is_tcp[self._rows.request[self._home_row]] & (home.outcome == ARRIVED)
+        tcp = self._is_tcp[self._rows.request[self._return_row]] & (returned.outcome == ARRIVED)
         acknowledged = replied.copy()
         acknowledged[replied] = tcp[answers]
         outcome, end = out.outcome[there], out.end[there]
-        outcome[replied], end[replied] = home.outcome[answers], home.end[answers]
+        outcome[replied], end[replied] = returned.outcome[answers], returned.end[answers]
         point, entry = np.full((2, len(there)), NONE, dtype=np.int64)
         # Lists that do not look for ACK say of the second packet out what they said of the first.
         first, reply, again = self._denials(
             placed,
             (OUT, there, acts),
-            (HOME, answers, acts),
+            (RETURN, answers, acts),
             (OUT_AGAIN, there[acknowledged], placed.tells_later_packets()),
         )
         # The last that is written stands: a conversation ends with the first denial.
@@ -255,17 +255,17 @@ class TracedCourses:
 
     def headers(self, packet: int, path: Ints) -> Headers:
         """The headers of the conversation's `packet` on paths, each as often as it stands in `path`."""
-        home = packet == HOME
-        rows = self._rows.take((self._home_row if home else self._out.row)[path])
+        returned = packet == RETURN
+        rows = self._rows.take((self._return_row if returned else self._out.row)[path])
         ports = rows.source_port, self._port[rows.request]
         ends = rows.source, rows.destination
-        if home:
+        if returned:
             ports, ends = ports[::-1], ends[::-1]
         return Headers(rows.addresses, self._kinds, *ends, self._kind[rows.request, packet], *ports)
 
     def met(self, packet: int, paths: Ints, acts: Bools) -> tuple[Ints, Ints]:
         """What acts on the conversation's `packet` along `paths`: the path and the code of each, in order."""
-        every = (self._home if packet == HOME else self._out).met[paths]
+        every = (self._returned if packet == RETURN else self._out).met[paths]
         index, step = np.nonzero(np.append(acts, False)[every])  # NONE is the last index
         path, code = paths[index], every[index, step].astype(np.int64)
         if packet == OUT_AGAIN:

@@ -1,4 +1,4 @@
-"""Where very many packets go at once, and which points they pass on the way (2-semantics §4).
+"""Where very many packets go at once, and which points they pass on the way (§4).
 
 No list decides anything here: the paths are those of a network whose lists permit all. What a packet meets
 before the first list that denies it is the same in both, so the lists can be asked afterwards, and asked

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from greyheron.core.bulk.headers import Headers, Ints, Words, occurring, split
-from greyheron.core.fields.field import RangedField, Rows, Says, span_rows
+from greyheron.core.fields.field import RangedField, Says, TableRows, span_rows
 from greyheron.core.fields.services import Tag
 from greyheron.core.packet import Packet, Way
 from greyheron.core.regions import Region, Spans, parts_by, span_union
@@ -43,7 +43,7 @@ class AddressField(RangedField):
     def services(self, rule: Rule, tag: Tag, family: Family, way: Way) -> Spans:
         return tag.numbers
 
-    def table(self, rules: Sequence[Rule | None], family: Family) -> Rows:
+    def table(self, rules: Sequence[Rule | None], family: Family) -> TableRows:
         blocks = [None if rule is None else self.blocks(rule) for rule in rules]
         return _AddressRows(self.attribute, blocks, family)
 
@@ -117,7 +117,7 @@ class _Masked:
     rows: Words
 
 
-class _AddressRows(Rows):
+class _AddressRows(TableRows):
     """Addresses cut by the prefixes of a list, and by its wildcards where bits are scattered."""
 
     def __init__(self, attribute: str, rules: Sequence[Blocks | None], family: Family) -> None:

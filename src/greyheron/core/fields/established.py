@@ -5,7 +5,7 @@ from dataclasses import replace
 from operator import attrgetter
 from typing import ClassVar
 
-from greyheron.core.fields.field import KindField, Named, Says
+from greyheron.core.fields.field import KindField, NamedValues, Says
 from greyheron.core.fields.services import Tag
 from greyheron.core.packet import Packet, TcpFlags, Way
 from greyheron.core.regions import Spans
@@ -31,7 +31,7 @@ class EstablishedField(KindField):
     def hull(self, rule: Rule, family: Family) -> tuple[int, int]:
         return int(rule.entry.established), 1
 
-    def variants(self, kind: Packet, named: Named) -> Iterable[Packet]:
+    def variants(self, kind: Packet, named: NamedValues) -> Iterable[Packet]:
         if kind.protocol != TCP:
             return [kind]
         return [replace(kind, flags=flags) for flags in (TcpFlags.SYN, TcpFlags.ACK)]

@@ -17,7 +17,7 @@ from greyheron.model.notation.clauses import Clause
 from greyheron.model.values import Family
 
 Says: TypeAlias = "attrgetter[Any]"
-Named = frozenset[object]
+NamedValues = frozenset[object]
 """What some rules say of a field."""
 
 
@@ -50,11 +50,11 @@ class KindField(Field):
     """A field of few values, which belong to the kind of a packet (see `Headers.kinds`)."""
 
     @abstractmethod
-    def variants(self, kind: Packet, named: Named) -> Iterable[Packet]:
+    def variants(self, kind: Packet, named: NamedValues) -> Iterable[Packet]:
         """`kind` with every value that entries which name these tell apart, and one that none names."""
 
 
-class Rows(ABC):
+class TableRows(ABC):
     """One ranged field of a list's entries: values in classes that no entry tells apart."""
 
     @abstractmethod
@@ -71,7 +71,7 @@ class RangedField(Field):
     attribute: ClassVar[str]
 
     @abstractmethod
-    def table(self, rules: Sequence[Rule | None], family: Family) -> Rows:
+    def table(self, rules: Sequence[Rule | None], family: Family) -> TableRows:
         """The decision table of this field; None stands for an entry that says nothing of it."""
 
     @abstractmethod

@@ -5,7 +5,7 @@ from dataclasses import replace
 from operator import attrgetter
 from typing import ClassVar
 
-from greyheron.core.fields.field import KindField, Named, Says
+from greyheron.core.fields.field import KindField, NamedValues, Says
 from greyheron.core.fields.services import ALL_PORTS, Tag, icmp_span
 from greyheron.core.packet import Packet, Way
 from greyheron.core.regions import Spans, span_meet
@@ -45,7 +45,7 @@ class IcmpField(KindField):
         icmp = rule.entry.icmp
         return ALL_PORTS[0] if icmp is None else icmp_span(icmp.type, icmp.code)
 
-    def variants(self, kind: Packet, named: Named) -> Iterable[Packet]:
+    def variants(self, kind: Packet, named: NamedValues) -> Iterable[Packet]:
         if kind.protocol != kind.family.icmp:
             return [kind]
         known = {(icmp.type, icmp.code or 0) for icmp in named if isinstance(icmp, IcmpMatch)}

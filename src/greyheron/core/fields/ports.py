@@ -8,7 +8,7 @@ from typing import ClassVar
 import numpy as np
 
 from greyheron.core.bulk.headers import NO_PORT, Headers, Ints, Words
-from greyheron.core.fields.field import RangedField, Rows, Says, span_rows
+from greyheron.core.fields.field import RangedField, Says, TableRows, span_rows
 from greyheron.core.fields.services import ALL_PORTS, Tag
 from greyheron.core.packet import Packet, Way
 from greyheron.core.regions import Spans, span_parts, span_union
@@ -56,7 +56,7 @@ class PortField(RangedField):
         terms = self.terms(rule)
         return None if terms is None or self.shows_service(way) else spans_of(terms)
 
-    def table(self, rules: Sequence[Rule | None], family: Family) -> Rows:
+    def table(self, rules: Sequence[Rule | None], family: Family) -> TableRows:
         return _PortRows(self.attribute, [None if rule is None else self.terms(rule) for rule in rules])
 
     def hull(self, rule: Rule, family: Family) -> tuple[int, int]:
@@ -122,7 +122,7 @@ _ROW_OF_ANY_PORT = np.ones(PORTS, dtype=np.uint8)
 """Where no rule tells ports apart: the row behind the one for packets without ports."""
 
 
-class _PortRows(Rows):
+class _PortRows(TableRows):
     """Ports cut where some rule begins or ends to hold; the first row is for packets without ports."""
 
     def __init__(self, attribute: str, rules: Sequence[Terms | None]) -> None:

@@ -5,7 +5,7 @@ from dataclasses import replace
 from operator import attrgetter
 from typing import ClassVar
 
-from greyheron.core.fields.field import KindField, Named, Says
+from greyheron.core.fields.field import KindField, NamedValues, Says
 from greyheron.core.fields.services import ALL_PROTOCOLS, Tag
 from greyheron.core.packet import Packet, Way
 from greyheron.core.regions import Spans
@@ -35,7 +35,7 @@ class ProtocolField(KindField):
         protocol = rule.entry.protocol
         return ALL_PROTOCOLS[0] if protocol is None else (protocol, protocol)
 
-    def variants(self, kind: Packet, named: Named) -> Iterable[Packet]:
+    def variants(self, kind: Packet, named: NamedValues) -> Iterable[Packet]:
         known = {number for number in named if isinstance(number, int)} | {TCP, UDP, kind.family.icmp}
         other = next(number for number in range(253, 0, -1) if number not in known)
         return [replace(kind, protocol=number) for number in sorted({*known, other})]

@@ -1,4 +1,4 @@
-"""Entries: one line each (2-semantics §11)."""
+"""Entries: one line each (§11)."""
 
 import re
 

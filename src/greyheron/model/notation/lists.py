@@ -1,4 +1,4 @@
-"""Whole lists: numbering, remarks, and all misreadings at once (2-semantics §3, §11)."""
+"""Whole lists: numbering, remarks, and all misreadings at once (§3, §11)."""
 
 from dataclasses import replace
 from threading import Lock
