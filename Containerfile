@@ -7,7 +7,7 @@ COPY docs/openapi.json docs/
 RUN cd ui && npm install --no-save --silent && npm run build -- --logLevel warn
 
 FROM python:3.13-slim
-COPY pyproject.toml README.md /grey-heron/
+COPY pyproject.toml README.md LICENSE /grey-heron/
 COPY src /grey-heron/src
 COPY --from=workbench /grey-heron/src/greyheron/workbench /grey-heron/src/greyheron/workbench
 RUN pip install --no-cache-dir /grey-heron && useradd --create-home heron && install -d -o heron /data

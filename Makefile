@@ -3,6 +3,8 @@
 PYTHON ?= python3
 BIN := .venv/bin
 BUILT := src/greyheron/workbench/index.html
+# Branch coverage, in percent, of the unit and API tests; it only goes up.
+FLOOR := 95
 UI_SOURCES := $(shell find ui/src ui/public -type f 2>/dev/null) ui/index.html ui/vite.config.ts
 
 .PHONY: demo dev test wheel check fuzz soak shots bench contracts format clean
@@ -10,12 +12,15 @@ UI_SOURCES := $(shell find ui/src ui/public -type f 2>/dev/null) ui/index.html u
 demo: .venv/stamp $(BUILT)
 	@$(BIN)/grey-heron serve --demo
 
+# The server starts anew when Python changes, the page when the workbench does.
 dev: .venv/stamp ui/node_modules/stamp
-	@$(BIN)/grey-heron serve --demo --no-open & server=$$!; trap "kill $$server" EXIT; cd ui && npx vite
+	@$(BIN)/watchfiles --filter python "$(BIN)/grey-heron serve --demo --no-open" src/greyheron & server=$$!; \
+	trap "kill $$server" EXIT; cd ui && npx vite
 
 test: check $(BUILT) .venv/chromium wheel
 	cd ui && npm run --silent test
-	$(BIN)/pytest -n 2 --dist loadgroup
+	$(BIN)/pytest -n 2 tests/unit tests/api --cov --cov-report=term:skip-covered --cov-fail-under=$(FLOOR)
+	$(BIN)/pytest -n 2 --dist loadgroup tests/browser
 
 # The wheel, with the workbench in it, tried in an empty environment.
 wheel: .venv/stamp $(BUILT)

@@ -4,7 +4,7 @@ import time
 from typing import Any
 
 from fastapi.testclient import TestClient
-from httpx import Response
+from httpx2 import Response
 
 
 def answered(client: TestClient, begun: Response) -> Response:

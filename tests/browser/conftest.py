@@ -10,7 +10,7 @@ import sys
 from collections.abc import Iterator
 from pathlib import Path
 
-import httpx
+import httpx2
 import pytest
 from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
 
@@ -45,12 +45,12 @@ class Server:
         command = [sys.executable, "-m", "greyheron", "serve", "--demo", "--no-open"]
         command += ["--port", str(self._port), "--data", str(self._data)]
         self._process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
-        with httpx.Client(transport=httpx.HTTPTransport(retries=0)) as client:
+        with httpx2.Client(transport=httpx2.HTTPTransport(retries=0)) as client:
             while self._process.poll() is None:
                 try:
                     client.get(f"{self.address}/api/networks")
                     return
-                except httpx.TransportError:
+                except httpx2.TransportError:
                     continue
         raise RuntimeError("the server did not start")
 
@@ -74,7 +74,7 @@ def started(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
 @pytest.fixture
 def server(started: Server) -> Server:
     """A server that has the demo as it ships, and nothing else."""
-    with httpx.Client(base_url=f"{started.address}/api") as api:
+    with httpx2.Client(base_url=f"{started.address}/api") as api:
         while networks := api.get("/networks").json():  # an edit of a page just closed may still come in
             for network in networks:
                 match = {"If-Match": f'"{network["version"]}"'}

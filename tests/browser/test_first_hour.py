@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterator
 from pathlib import Path
 
-import httpx
+import httpx2
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
@@ -232,7 +232,7 @@ def test_the_exercise_counts_what_was_found(page: Page, server: Server) -> None:
     page.get_by_role("button", name="Hints").click()
     page.get_by_role("button", name="a mask and its inverse").click()
     expect(page.get_by_test_id("sentence")).to_contain_text("wardens-only denies, entry 20")
-    with httpx.Client(base_url=f"{server.address}/api") as api:
+    with httpx2.Client(base_url=f"{server.address}/api") as api:
         network = api.get(f"/networks/{page.url.split('/n/')[1].split('/')[0]}").json()
         wardens = next(each for each in network["draft"]["lists"] if each["name"] == "wardens-only")
         entries = "10 permit from 172.20.24.0~0.0.0.255\n20 deny from any log"

@@ -110,26 +110,25 @@ def started(*arguments: str, **how: object) -> "subprocess.Popen[bytes]":
 
 
 def test_a_reader_that_leaves_and_a_disk_that_is_full() -> None:
-    leaving = started("check", DEMO, stdout=subprocess.PIPE)
-    assert leaving.stdout is not None
-    leaving.stdout.close()
-    assert (leaving.wait(), leaving.stderr and leaving.stderr.read()) == (141, b"")
-    with open("/dev/full", "wb") as full:
-        ended = started("check", DEMO, stdout=full)
+    with started("check", DEMO, stdout=subprocess.PIPE) as leaving:
+        assert leaving.stdout is not None
+        leaving.stdout.close()
+        assert (leaving.wait(), leaving.stderr and leaving.stderr.read()) == (141, b"")
+    with open("/dev/full", "wb") as full, started("check", DEMO, stdout=full) as ended:
         assert ended.wait() == 2
-    assert ended.stderr is not None
-    assert ended.stderr.read() == b"What is printed cannot be written: No space left on device.\n"
+        assert ended.stderr is not None
+        assert ended.stderr.read() == b"What is printed cannot be written: No space left on device.\n"
 
 
 def test_being_stopped_is_no_traceback(tmp_path: Path) -> None:
     fifo = tmp_path / "slow.yaml"
     os.mkfifo(fifo)
-    waiting = started("check", str(fifo), stdout=subprocess.PIPE)
-    with fifo.open("wb"):  # opens once the command reads it: its modules are there
-        waiting.send_signal(signal.SIGINT)
-        assert waiting.wait() == 130
-    assert waiting.stderr is not None
-    assert waiting.stderr.read() == b"Stopped.\n"
+    with started("check", str(fifo), stdout=subprocess.PIPE) as waiting:
+        with fifo.open("wb"):  # opens once the command reads it: its modules are there
+            waiting.send_signal(signal.SIGINT)
+            assert waiting.wait() == 130
+        assert waiting.stderr is not None
+        assert waiting.stderr.read() == b"Stopped.\n"
 
 
 def _garbage(path: Path) -> None:

@@ -145,12 +145,13 @@ for version in range(1, 10_000):
 def test_every_edit_that_was_acknowledged_survives_a_kill(tmp_path: Path) -> None:
     path = tmp_path / "networks.db"
     NetworkStore(open_database(path)).create(saltmarsh())
-    writer = subprocess.Popen([sys.executable, "-c", WRITER, str(path)], stdout=subprocess.PIPE, text=True)
-    assert writer.stdout is not None
-    acknowledged = [int(writer.stdout.readline()) for _ in range(12)]
-    os.kill(writer.pid, signal.SIGKILL)
-    writer.wait()
-    rest = [int(line) for line in writer.stdout if line.strip()]
+    command = [sys.executable, "-c", WRITER, str(path)]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as writer:
+        assert writer.stdout is not None
+        acknowledged = [int(writer.stdout.readline()) for _ in range(12)]
+        os.kill(writer.pid, signal.SIGKILL)
+        writer.wait()
+        rest = [int(line) for line in writer.stdout if line.strip()]
     store = NetworkStore(open_database(path))
     stored = store.get(store.summaries()[0].id)
     assert stored.version >= (rest or acknowledged)[-1] + 1

@@ -58,30 +58,32 @@ def serve(
         raise CannotGoOn(f"Listening on {host} lets others in: give an access token with --token.")
     if token is not None and len(token) < SHORTEST_TOKEN:
         raise CannotGoOn(f"The access token is too short: use at least {SHORTEST_TOKEN} characters.")
-    listening = _bound(host, port)
-    write_logs(log_format, logging.INFO if log_requests else logging.WARNING)
-    engine = open_database(data / DATABASE)
-    store = NetworkStore(engine)
-    if demo and not store.summaries():
-        store.create(saltmarsh(), getpass.getuser())
-    built = interface or Path(str(files("greyheron").joinpath("workbench")))
-    if not (built / "index.html").is_file():
-        out.print(f"There is no built workbench in {built}: serving the API alone.", markup=False)
-    app = make_app(
-        engine,
-        Access(LOOPBACK | {host, *(also or ())}, token),
-        built if (built / "index.html").is_file() else None,
-        memory * MIB,
-    )
-    shown = f"[{host}]" if ":" in host else host
-    address = f"http://{shown}:{listening.getsockname()[1]}/{'?token=' + token if token else ''}"
-    out.print(f"Grey Heron is at {address}", markup=False)
-    sys.stdout.flush()
-    config = uvicorn.Config(app, log_config=None, server_header=False, timeout_graceful_shutdown=FINISHING)
-    server = uvicorn.Server(config)
-    if demo if show is None else show:
-        Thread(target=_open_browser, args=(server, address), daemon=True).start()
-    server.run(sockets=[listening])
+    with _bound(host, port) as listening:
+        write_logs(log_format, logging.INFO if log_requests else logging.WARNING)
+        engine = open_database(data / DATABASE)
+        store = NetworkStore(engine)
+        if demo and not store.summaries():
+            store.create(saltmarsh(), getpass.getuser())
+        built = interface or Path(str(files("greyheron").joinpath("workbench")))
+        if not (built / "index.html").is_file():
+            out.print(f"There is no built workbench in {built}: serving the API alone.", markup=False)
+        app = make_app(
+            engine,
+            Access(LOOPBACK | {host, *(also or ())}, token),
+            built if (built / "index.html").is_file() else None,
+            memory * MIB,
+        )
+        shown = f"[{host}]" if ":" in host else host
+        address = f"http://{shown}:{listening.getsockname()[1]}/{'?token=' + token if token else ''}"
+        out.print(f"Grey Heron is at {address}", markup=False)
+        sys.stdout.flush()
+        config = uvicorn.Config(
+            app, log_config=None, server_header=False, timeout_graceful_shutdown=FINISHING
+        )
+        server = uvicorn.Server(config)
+        if demo if show is None else show:
+            Thread(target=_open_browser, args=(server, address), daemon=True).start()
+        server.run(sockets=[listening])
 
 
 def _bound(host: str, port: int) -> socket.socket:
