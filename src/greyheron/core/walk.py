@@ -271,11 +271,11 @@ def own_address(world: World, device: str, hop: NextHop, packet: Packet) -> int 
     toward = packet.destination if hop.address is None else hop.address
     local = is_link_local(family, packet.destination)
     held = [
-        each
-        for each in world.topology.held((device, hop.interface), family)
-        if is_link_local(family, each.address) == local
+        address
+        for address in world.topology.held((device, hop.interface), family)
+        if is_link_local(family, address.address) == local
     ]
-    near = [each for each in held if each.prefix.holds(toward)]
+    near = [address for address in held if address.prefix.holds(toward)]
     if near or held:
         return (near or held)[0].address
     return next(iter(world.topology.addresses(device, family)), None)

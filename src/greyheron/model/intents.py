@@ -90,11 +90,17 @@ class Remove(Intent):
             hanging += [
                 ("links", link) for link in network.links if any(end.startswith(own) for end in link.ends)
             ]
-            hanging += [("placements", each) for each in network.placements if each.device == item.name]
-            hanging += [("positions", each) for each in network.positions if each.device == item.name]
+            hanging += [
+                ("placements", placement) for placement in network.placements if placement.device == item.name
+            ]
+            hanging += [
+                ("positions", position) for position in network.positions if position.device == item.name
+            ]
         if isinstance(item, AccessList):
-            hanging += [("placements", each) for each in network.placements if each.list == item.name]
-        return [*(_removing(*each) for each in hanging), _removing(self.collection, item)]
+            hanging += [
+                ("placements", placement) for placement in network.placements if placement.list == item.name
+            ]
+        return [*(_removing(*item) for item in hanging), _removing(self.collection, item)]
 
     def called(self, _network: Network) -> str:
         return self.label or f"remove {self.key}"
@@ -162,14 +168,14 @@ class PlaceList(Intent):
 
     def _other(self, network: Network) -> Placement | None:
         """What stands there already, of the same family."""
-        families = {each.name: each.family for each in network.lists}
+        families = {access_list.name: access_list.family for access_list in network.lists}
         return next(
             (
-                each
-                for each in network.placements
-                if _stands_at(each, self.to)
-                and each.list != self.list
-                and families[each.list] is families.get(self.list)
+                placement
+                for placement in network.placements
+                if _stands_at(placement, self.to)
+                and placement.list != self.list
+                and families[placement.list] is families.get(self.list)
             ),
             None,
         )

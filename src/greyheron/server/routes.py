@@ -295,12 +295,12 @@ def preview(network_id: str, trial: Trial, store: Store, derived: Derived) -> Fo
     """What would be after an intent or changes, which are not carried out."""
     stored = store.get(network_id)
     draft = trial.after(stored.draft)
-    lists = {each.name: each for each in stored.draft.lists}
+    lists = {access_list.name: access_list for access_list in stored.draft.lists}
     return Foreseen(
         version=stored.version,
         tests=list(derived.of(network_id).book(stored.running, draft)),
         placements=list(draft.placements),
-        lists=[each for each in draft.lists if each != lists.get(each.name)],
+        lists=[access_list for access_list in draft.lists if access_list != lists.get(access_list.name)],
     )
 
 

@@ -236,11 +236,11 @@ class Advisor:
             self._spoken[statement] = _Spoken(statement, endpoints, self._world, self._network)
         spoken = self._spoken[statement]
         after = reach.again(world, self._engines(world))
-        beyond = [each for each in reach.changes_to(after) if not spoken.holds(each)]
+        beyond = [change for change in reach.changes_to(after) if not spoken.holds(change)]
         examples = tuple(
-            f"{each.source} → {family.text(each.destination)} {written(each.request, family)}: "
-            f"{VERDICT_ORDER[each.before]} → {VERDICT_ORDER[each.after]}"
-            for each in beyond[:MOST_EXAMPLES]
+            f"{example.source} → {family.text(example.destination)} {written(example.request, family)}: "
+            f"{VERDICT_ORDER[example.before]} → {VERDICT_ORDER[example.after]}"
+            for example in beyond[:MOST_EXAMPLES]
         )
         broken = []
         for requirement in self._network.requirements:

@@ -253,8 +253,8 @@ def _nearest(
 def _free_name(statement: Statement, network: Network) -> str:
     """A name for a new list that says what it is for."""
     words = [str(term) for term in (*statement.sources, *statement.destinations)[:2]]
-    plain = ["".join(each if each.isalnum() else "-" for each in word) for word in words]
+    plain = ["".join(sign if sign.isalnum() else "-" for sign in word) for word in words]
     base = "-".join([statement.kind, *plain])[:50].rstrip("-")
-    taken = {each.name for each in network.lists}
+    taken = {taken_by.name for taken_by in network.lists}
     names = (base if number == 1 else f"{base}-{number}" for number in count(1))
     return next(name for name in names if name not in taken)

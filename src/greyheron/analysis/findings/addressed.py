@@ -178,7 +178,7 @@ def _one_address_only(
         left = [
             address
             for address in every
-            if not any(each.holds(address) for other in denying for each in other.destinations or ())
+            if not any(block.holds(address) for other in denying for block in other.destinations or ())
         ]
         if left:
             text = text_of(access_list)
@@ -190,7 +190,7 @@ def _one_address_only(
                 Severity.WARNING,
                 f"{access_list.name} entry {rule.entry.number}",
                 f"{access_list.name} entry {rule.entry.number} covers {block} of {device.name} only: "
-                f"it has {shortened(family.text(each) for each in left)} as well.",
+                f"it has {shortened(family.text(block) for block in left)} as well.",
                 (line,),
                 (device.name,),
                 (access_list.name,),

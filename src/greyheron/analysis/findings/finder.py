@@ -37,5 +37,5 @@ def find_all(ground: Ground) -> tuple[Finding, ...]:
 
 def noted(findings: Iterable[Finding], accepted: Iterable[Acceptance]) -> tuple[Noted, ...]:
     """Findings with the reasons for which some were accepted."""
-    reasons = {(each.finding, each.evidence): each.reason for each in accepted}
-    return tuple(Noted(each, reasons.get((each.key, each.digest))) for each in findings)
+    reasons = {(acceptance.finding, acceptance.evidence): acceptance.reason for acceptance in accepted}
+    return tuple(Noted(finding, reasons.get((finding.key, finding.digest))) for finding in findings)

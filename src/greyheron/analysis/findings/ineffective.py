@@ -76,8 +76,8 @@ def _judged(
             return
         deciding = [_first(earlier, packet) for packet in classes]
         if None not in deciding:
-            by = {each.entry.number: each for each in deciding if each is not None}
-            opposite = any(each.entry.action is not rule.entry.action for each in by.values())
+            by = {number.entry.number: number for number in deciding if number is not None}
+            opposite = any(deciders.entry.action is not rule.entry.action for deciders in by.values())
             yield Ineffective(rule.entry.number, tuple(sorted(by)), matched=False, opposite=opposite)
             return
     if rule.entry.log or not later:

@@ -33,7 +33,7 @@ _LIKE = 0.6
 
 def in_lists(ground: Ground) -> Iterator[Finding]:
     network, names = ground.network, Names(ground.network)
-    placed = {each.list for each in network.placements}
+    placed = {placement.list for placement in network.placements}
     known = {found.name: found for found in ground.world.lists.values()}
     held = KnownAddresses(network)
     for number, access_list in enumerate(network.lists):
@@ -49,7 +49,9 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
                 f"{access_list.name} is placed and has no entries: it denies everything.",
                 lists=(access_list.name,),
             )
-        if access_list.body.entries and all(each.action is Action.DENY for each in access_list.body.entries):
+        if access_list.body.entries and all(
+            entry.action is Action.DENY for entry in access_list.body.entries
+        ):
             yield _only_denies(access_list)
         yield from _doing_nothing(access_list, ground.ineffective.of(resolved))
         for rule in resolved.rules:
@@ -90,10 +92,10 @@ def _only_denies(access_list: AccessList) -> Finding:
 
 def _doing_nothing(access_list: AccessList, ineffective: Iterable[Ineffective]) -> Iterator[Finding]:
     ineffective = tuple(ineffective)
-    hidden = [each for each in ineffective if not each.matched]
-    opposite = [each for each in hidden if each.opposite]
-    never = [each for each in hidden if not each.opposite]
-    redundant = [each for each in ineffective if each.matched]
+    hidden = [entry for entry in ineffective if not entry.matched]
+    opposite = [entry for entry in hidden if entry.opposite]
+    never = [entry for entry in hidden if not entry.opposite]
+    redundant = [entry for entry in ineffective if entry.matched]
     if opposite:
         first = opposite[0]
         many = f" and {len(opposite) - 1} more" if len(opposite) > 1 else ""
@@ -123,7 +125,7 @@ def _doing_nothing(access_list: AccessList, ineffective: Iterable[Ineffective]) 
             lists=(access_list.name,),
             repair=Repair(
                 f"take the entries that do nothing out of {access_list.name}",
-                (_without(access_list, (each.number for each in never)),),
+                (_without(access_list, (entry.number for entry in never)),),
             ),
         )
     if redundant:

@@ -15,15 +15,15 @@ def in_placements(ground: Ground) -> Iterator[Finding]:
 
 def _on_console(ground: Ground) -> Iterator[Finding]:
     devices = {device.name: device for device in ground.network.devices}
-    families = {each.name: each.family for each in ground.network.lists}
+    families = {access_list.name: access_list.family for access_list in ground.network.lists}
     for placed in ground.network.placements:
         device = devices[placed.device]
         if placed.at != LineKind.CONSOLE or not any(line.name == LineKind.CONSOLE for line in device.lines):
             continue
         taken = {
-            families[each.list]
-            for each in ground.network.placements
-            if (each.device, each.at) == (placed.device, LineKind.REMOTE)
+            families[placement.list]
+            for placement in ground.network.placements
+            if (placement.device, placement.at) == (placed.device, LineKind.REMOTE)
         }
         remote = any(line.name == LineKind.REMOTE for line in device.lines)
         repair = None

@@ -28,14 +28,14 @@ def facts_of(world: World, device: str) -> DeviceFacts:
         )
     ]
     neighbours = [
-        f"{each.neighbour} by {each.interface}, {'v2' if family is Family.IPV4 else 'v3'}, cost {each.cost}"
+        f"{peer.neighbour} by {peer.interface}, {'v2' if family is Family.IPV4 else 'v3'}, cost {peer.cost}"
         for family in Family
-        for each in world.routes.neighbourhood(family).adjacent.get(device, ())
+        for peer in world.routes.neighbourhood(family).adjacent.get(device, ())
     ]
     cut = [
-        f"{other[0]} is no neighbour: {each.by.list_name} {each.by.point} {decision_words(each.by.decision)}"
-        for each in world.routes.cut_neighbours()
-        for here, other in ((each.port, each.neighbour), (each.neighbour, each.port))
+        f"{other[0]} is no neighbour: {pair.by.list_name} {pair.by.point} {decision_words(pair.by.decision)}"
+        for pair in world.routes.cut_neighbours()
+        for here, other in ((pair.port, pair.neighbour), (pair.neighbour, pair.port))
         if here[0] == device
     ]
     return DeviceFacts(tuple(routes), tuple(neighbours), tuple(cut))

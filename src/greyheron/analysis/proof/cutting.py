@@ -224,21 +224,21 @@ def _moved(blocks: Blocks, rule: Translation) -> Iterator[Blocks]:
         for here, target in ((inside, outside), (outside, inside)):
             found = (meet(block, here) for block in blocks)
             yield tuple(
-                AddressBlock(each.family, each.value - here.value + target.value, each.mask)
-                for each in found
-                if each is not None
+                AddressBlock(block.family, block.value - here.value + target.value, block.mask)
+                for block in found
+                if block is not None
             )
         return
     offsets = inside.size - 1
     pooled = (meet(block, outside) for block in blocks)
     yield tuple(
         AddressBlock(
-            each.family,
-            inside.value | (each.value & offsets & (outside.size - 1)),
-            inside.mask | each.mask & offsets & (outside.size - 1),
+            block.family,
+            inside.value | (block.value & offsets & (outside.size - 1)),
+            inside.mask | block.mask & offsets & (outside.size - 1),
         )
-        for each in pooled
-        if each is not None and not (each.value - outside.value) & ~offsets & (outside.size - 1)
+        for block in pooled
+        if block is not None and not (block.value - outside.value) & ~offsets & (outside.size - 1)
     )
 
 

@@ -76,9 +76,9 @@ class Endpoints:
         )
         for number, (name, block) in enumerate(own):
             closer = [other for _, other in own[:number] if block.holds(other.value)]
-            unheld = [each for each in held if block.holds(each.value)]
-            nobody = [AddressBlock(self.family, each, self.family.every_bit) for each in reserved(block)]
-            answered = [each for each in self._answered if block.holds(each.value)]
+            unheld = [region for region in held if block.holds(region.value)]
+            nobody = [AddressBlock(self.family, region, self.family.every_bit) for region in reserved(block)]
+            answered = [region for region in self._answered if block.holds(region.value)]
             region = minus((block,), [*closer, *unheld, *nobody, *answered])
             if region:
                 yield Endpoint(name, region, drawn=False)
@@ -192,7 +192,7 @@ class Endpoints:
             numbers = {
                 number
                 for port, number in world.topology.segments.of.items()
-                if any(each.prefix in block for each in world.topology.held(port, self.family))
+                if any(address.prefix in block for address in world.topology.held(port, self.family))
             }
         device = world.topology.devices[endpoint.device]
         if not endpoint.drawn:
@@ -202,10 +202,10 @@ class Endpoints:
                 else ()
             )
         own = [
-            AddressBlock(self.family, each.address, self.family.every_bit)
+            AddressBlock(self.family, own.address, self.family.every_bit)
             for interface in device.interfaces
             if world.topology.segments.of.get((device.name, interface.name)) in numbers - {None}
-            for each in world.topology.held((device.name, interface.name), self.family)
+            for own in world.topology.held((device.name, interface.name), self.family)
         ]
         return common(endpoint.region, own)
 

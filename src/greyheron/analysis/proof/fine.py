@@ -127,7 +127,7 @@ class _Dimension:
 
 def _within_bounds(dimensions: list[_Dimension], many: Ints) -> Ints:
     """How many fine classes of each coarse one are tried: too many are cut down, and put into `many`."""
-    counts = [each.counts for each in dimensions]
+    counts = [dimension.counts for dimension in dimensions]
     total: Ints = np.prod(counts, axis=0, dtype=np.int64)
     before = np.cumsum(total) - total
     over = (total > MOST_OF_ONE) | (before > MOST_AT_ALL)
@@ -137,7 +137,7 @@ def _within_bounds(dimensions: list[_Dimension], many: Ints) -> Ints:
         while total[row] > most:
             widest = max(counts, key=lambda each: int(each[row]))
             widest[row] = (widest[row] + 1) // 2
-            total[row] = np.prod([each[row] for each in counts])
+            total[row] = np.prod([count[row] for count in counts])
     return total
 
 
@@ -223,16 +223,16 @@ class Cut:
 
         def asked_parts(key: int) -> _FieldParts:
             asked, group = divmod(key, groups)
-            found = cutter.services(services[asked], self._groups[group])
-            tables.services.extend(found)
-            return _FieldParts(range(len(tables.services) - len(found), len(tables.services)), 0)
+            cut = cutter.services(services[asked], self._groups[group])
+            tables.services.extend(cut)
+            return _FieldParts(range(len(tables.services) - len(cut), len(tables.services)), 0)
 
         def port_parts(key: int) -> _FieldParts:
             key, group = divmod(key, groups)
             number, asked = divmod(key, kinds)
-            found = cutter.source_ports(spans[number], services[asked], self._groups[group])
-            tables.ports.extend(found)
-            return _FieldParts(range(len(tables.ports) - len(found), len(tables.ports)), 0)
+            cut = cutter.source_ports(spans[number], services[asked], self._groups[group])
+            tables.ports.extend(cut)
+            return _FieldParts(range(len(tables.ports) - len(cut), len(tables.ports)), 0)
 
         # What cannot be cut is the same whatever it meets.
         single_source = np.array([size(piece.region) == 1 for piece in classes.sources], dtype=np.bool_)
@@ -240,8 +240,8 @@ class Cut:
 
         def key(number: Ints, single: Bools) -> Ints:
             free = ~single[number]
-            found: Ints = (number * groups + self._group * free) * kinds + service * free
-            return found
+            numbers: Ints = (number * groups + self._group * free) * kinds + service * free
+            return numbers
 
         return [
             self._dimension(
@@ -267,7 +267,7 @@ class Cut:
         rows:  the numbers of the coarse classes
         """
         dimensions = self._dimensions()
-        many = np.max([each.many for each in dimensions], axis=0)
+        many = np.max([dimension.many for dimension in dimensions], axis=0)
         total = _within_bounds(dimensions, many)
         counts = np.zeros(len(total), dtype=np.int64)
         found = [NO_CLASSES]
@@ -281,13 +281,13 @@ class Cut:
             fine = _expanded(dimensions, total, first, end)
             asked, kept = self._asked(*fine)
             verdicts = self._engine.verdicts(asked)
-            coarse, source, destination, service, ports = (each[kept] for each in fine)
+            coarse, source, destination, service, ports = (part[kept] for part in fine)
             bad = verdicts.some if blocks else verdicts.verdict != _PASSES
             counts += np.bincount(coarse, minlength=len(total))
             part = Fine(rows[coarse], source, destination, service, ports, verdicts.verdict, verdicts.some)
             found.append(part.take(bad))
             first = end
-        joined = Fine(*(np.concatenate([getattr(each, name) for each in found]) for name in FIELDS))
+        joined = Fine(*(np.concatenate([getattr(decided, name) for decided in found]) for name in FIELDS))
         tables, joined = compacted(self.tables, joined)
         return Decided(tables, joined, counts, many)
 
@@ -299,8 +299,8 @@ class Cut:
         senders = [(party.device, party.region[0].first) for party in tables.sources]
         goals = [party.region[0].first for party in tables.destinations]
         requests: dict[Request, int] = {}
-        request = [requests.setdefault(each.first(family), len(requests)) for each in tables.services]
-        port = [usual_port(each) for each in tables.ports]
+        request = [requests.setdefault(service.first(family), len(requests)) for service in tables.services]
+        port = [usual_port(ports) for ports in tables.ports]
         kept = np.ones(len(coarse), dtype=np.bool_)
         source, destination = source.copy(), destination.copy()
         to_itself = (

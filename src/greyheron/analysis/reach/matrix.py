@@ -194,11 +194,11 @@ class Reach:
             {port for line in world.topology.devices[name].lines for port in line.ports}
             for name in self.axis.devices
         ]
-        opened = np.array([not each for each in ports], dtype=np.bool_)
+        opened = np.array([not port for port in ports], dtype=np.bool_)
         for part in self._parts:
-            asked = [each.request for each in part.courses.rows.asked]
+            asked = [name.request for name in part.courses.rows.asked]
             logins = np.array(
-                [[each.protocol == TCP and each.port in own for each in asked] for own in ports],
+                [[name.protocol == TCP and name.port in own for name in asked] for own in ports],
                 dtype=np.bool_,
             )
             found = (part.verdict == passes) & logins[part.column, part.courses.rows.request]

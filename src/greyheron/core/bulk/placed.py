@@ -59,9 +59,9 @@ class ListTables:
         """Where ports of either side fall into another class for the list."""
         if resolved not in self._cuts:
             rules = resolved.rules
-            terms = {each for rule in rules for each in (rule.source_ports, rule.destination_ports) if each}
+            terms = {side for rule in rules for side in (rule.source_ports, rule.destination_ports) if side}
             self._cuts[resolved] = frozenset(
-                edge for each in terms for low, high in port_spans(each) for edge in (low, high + 1)
+                edge for term in terms for low, high in port_spans(term) for edge in (low, high + 1)
             )
         return self._cuts[resolved]
 

@@ -51,17 +51,19 @@ class TracedCourses:
         asked = rows.asked
         self._class = forwarding.classes(rows.addresses)
         self._protocol = np.array(
-            [protocol_index(forwarding.family, each.request.protocol) for each in asked]
+            [protocol_index(forwarding.family, name.request.protocol) for name in asked]
         )
-        self._opens = np.array([can_open(each.opener) for each in asked])
-        self._replies = np.array([each.replies for each in asked])
-        self._reply_opens = np.array([each.replies and can_open(reply_to(each.opener)) for each in asked])
-        self._is_tcp = np.array([each.request.protocol == TCP for each in asked])
-        self._port = np.array([NO_PORT if each.request.port is None else each.request.port for each in asked])
+        self._opens = np.array([can_open(name.opener) for name in asked])
+        self._replies = np.array([name.replies for name in asked])
+        self._reply_opens = np.array([name.replies and can_open(reply_to(name.opener)) for name in asked])
+        self._is_tcp = np.array([name.request.protocol == TCP for name in asked])
+        self._port = np.array([NO_PORT if name.request.port is None else name.request.port for name in asked])
         kinds: dict[Packet, int] = {}
         width = OUT_AGAIN + 1
-        numbered = [[kinds.setdefault(kind, len(kinds)) for kind in each.kinds] for each in asked]
-        self._kind = np.array([[*each, *[0] * (width - len(each))] for each in numbered]).reshape(-1, width)
+        numbered = [[kinds.setdefault(kind, len(kinds)) for kind in name.kinds] for name in asked]
+        self._kind = np.array([[*number, *[0] * (width - len(number))] for number in numbered]).reshape(
+            -1, width
+        )
         self._kinds = tuple(kinds)
         self._trace()
 

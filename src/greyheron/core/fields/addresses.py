@@ -59,12 +59,12 @@ class AddressField(RangedField):
     def borders(self, rule: Rule, others: Sequence[Rule], family: Family) -> list[int]:
         own = self._region(rule, family)
         ends = [address for block in own for address in (block.first, block.last)]
-        near = (block for each in others for block in self.blocks(each) or ())
+        near = (block for other in others for block in self.blocks(other) or ())
         return ends + [
             address
             for block in near
             for address in (block.first - 1, block.last + 1)
-            if 0 <= address <= family.every_bit and any(each.holds(address) for each in own)
+            if 0 <= address <= family.every_bit and any(block.holds(address) for block in own)
         ]
 
     def sender_ports(self, rule: Rule, way: Way) -> Spans | None:
