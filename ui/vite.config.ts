@@ -12,6 +12,6 @@ export default defineConfig({
     outDir: "../src/greyheron/workbench",
     emptyOutDir: true,
   },
-  test: { include: ["tests/**/*.test.ts"] },
+  test: { include: ["tests/**/*.test.{ts,tsx}"] },
   server: { proxy: { "/api": "http://127.0.0.1:8470" } },
 });

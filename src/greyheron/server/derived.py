@@ -215,7 +215,7 @@ class DerivedState:
 
 
 class DerivedStates:
-    """The derived of every network in use; those of networks that were asked about least are let go."""
+    """The derived state of every network in use; that of networks that were asked about least is let go."""
 
     def __init__(self, memory: int = MEMORY) -> None:
         """memory:  how many bytes they may take together, as far as that can be estimated"""

@@ -278,6 +278,7 @@ function NewTest() {
         onChange={setText}
         onSubmit={submit}
       />
+      <Failed of={reading} className="mt-1 text-fine" />
       {problem && (
         <p role="alert" className="mt-1 text-fine text-clay">
           {problem.message}

@@ -48,7 +48,7 @@ function Placing({ carried, changes, error }: ChangesProps & { carried: Carried 
   const hovered = useHovered();
   // A list that is picked up will be hovered somewhere: what reach is like now is asked for at once.
   const rested = useSettled(hovered, RESTED);
-  const { data } = useReachForeseen(id, network.version, true, rested);
+  const { data, error: unknown } = useReachForeseen(id, network.version, true, rested);
   const reach = hovered !== null && hovered === rested ? data?.change : null;
   return (
     <div
@@ -62,6 +62,7 @@ function Placing({ carried, changes, error }: ChangesProps & { carried: Carried 
         <span>
           . {outcome(changes, error)}
           {reach && ` ${reachWords(reach)}`}
+          {unknown && ` What becomes of reach is not known: ${unknown.message}`}
         </span>
       )}
       <button type="button" className="ml-3 underline" onClick={putDown}>

@@ -1,8 +1,8 @@
-"""The prover: a requirement answered over every conversation it speaks of, by classes that are alike.
+"""Coarse classes, traced: which attachment points their packets meet, and what becomes of the finer ones.
 
-First who talks to whom is cut by what routes, owners and services tell apart, and the courses of those coarse
-classes are found. Then each is cut finer by the entries of the lists that its packets may meet, and one
-conversation of each fine class is decided.
+Who talks to whom was cut by what routes, owners and services tell apart (`grounds`). Here the courses of
+those classes are found; then each is cut finer by the entries of the lists that its packets may meet, and one
+conversation of each fine class is decided (`fine`).
 """
 
 from collections import Counter
