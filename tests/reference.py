@@ -80,7 +80,9 @@ class Reference:
         return next(i for i in self.dev[end[0]].interfaces if i.name == end[1])
 
     def addrs(self, end: End, v: int) -> list[Any]:
-        """Interface addresses with their networks; for IPv6 the link-local one last."""
+        """Addresses with their networks, an IPv6 link-local one last; none while the interface is down."""
+        if not self.up(end):
+            return []
         given: list[Any] = [a for a in self.iface(end).addresses if a.version == v]
         if v == 4:
             return given
@@ -316,15 +318,15 @@ class Reference:
                     dist[near, goal] = min(dist[near, goal], cost + dist[far, goal])
         tables: dict[str, list[Any]] = {}
         for here in routers:
-            totals: dict[Any, int] = {}
+            totals: dict[Any, tuple[bool, int]] = {}
             for there in routers:
                 if there != here and dist[here, there] < 10**9:
-                    for prefix, cost in self._told(there, v):
-                        total = dist[here, there] + cost
+                    for prefix, cost, external in self._told(there, v):
+                        total = external, dist[here, there] + cost
                         totals[prefix] = min(total, totals.get(prefix, total))
             tables[here] = [
                 (prefix, 110, total, via, interface, False)
-                for prefix, total in totals.items()
+                for prefix, (outside, total) in totals.items()
                 for near, far, interface, via, cost in edges
                 if near == here
                 and any(
@@ -333,25 +335,26 @@ class Reference:
                     and cost + dist[far, there] == dist[here, there]
                     for there in routers
                     if dist[here, there] < 10**9
-                    for q, c in self._told(there, v)
-                    if q == prefix
+                    for q, c, x in self._told(there, v)
+                    if q == prefix and x == outside
                 )
             ]
         return tables
 
-    def _told(self, router: str, v: int) -> list[tuple[Any, int]]:
+    def _told(self, router: str, v: int) -> list[tuple[Any, int, bool]]:
+        """(network, cost, whether it is no part of the area)"""
         d = self.dev[router]
         told = [
-            (a.network, i.ospf.cost)
+            (a.network, i.ospf.cost, False)
             for i in d.interfaces
-            if i.ospf and i.enabled
+            if i.ospf and self.up((router, i.name))
             for a in self.addrs((router, i.name), v)
             if a.ip not in LOCAL
         ]
         if d.announces_static:
-            told += [(r.to, 20) for r in d.routes if r.to.version == v and r.to.prefixlen > 0]
+            told += [(r.to, 20, True) for r in d.routes if r.to.version == v and r.to.prefixlen > 0]
         if d.announces_default:
-            told.append((ip_network("0.0.0.0/0" if v == 4 else "::/0"), 20))
+            told.append((ip_network("0.0.0.0/0" if v == 4 else "::/0"), 20, True))
         return told
 
     def _voice(self, end: End, v: int) -> Addr:

@@ -210,3 +210,84 @@ def test_a_cut_neighbour_is_known_with_the_entry_that_cut_it() -> None:
     assert (cut_off.port, cut_off.neighbour) == (("a", "wan0"), ("b", "wan0"))
     assert (cut_off.by.list_name, cut_off.by.decision.entry) == ("list", 20)
     assert build_world(lab.network()).baseline.routes.cut_neighbours() == []
+
+
+TWO_WAYS = """
+format: grey-heron/1
+name: two ways to the boathouse
+devices:
+  - name: quay
+    kind: router
+    interfaces:
+      - {name: eth0, addresses: [172.20.1.1/24]}
+      - {name: wan0, addresses: [172.20.100.1/30], ospf: {}}
+      - {name: wan1, addresses: [172.20.101.1/30], ospf: {cost: 20}}
+  - name: mole
+    kind: router
+    interfaces:
+      - {name: wan0, addresses: [172.20.100.2/30], ospf: {}}
+      - {name: eth0}
+      - {name: eth0.20, parent: eth0, vlan: 20, addresses: [172.20.9.2/24], ospf: {passive: true}}
+      - {name: eth1, addresses: [172.20.2.1/24]}
+  - name: pier
+    kind: router
+    interfaces:
+      - {name: wan0, addresses: [172.20.101.2/30], ospf: {}}
+      - {name: eth0, addresses: [172.20.9.1/24], ospf: {cost: 100, passive: true}}
+      - {name: eth1, addresses: [172.20.3.1/24], enabled: false}
+    routes:
+      - {to: 0.0.0.0/0, via: 172.20.101.1}
+  - name: left
+    kind: host
+    interfaces: [{name: eth0, addresses: [172.20.1.10/24]}]
+    gateway: 172.20.1.1
+  - name: boat
+    kind: host
+    interfaces: [{name: eth0, addresses: [172.20.9.10/24]}]
+    gateway: 172.20.9.1
+  - name: buoy
+    kind: host
+    interfaces: [{name: eth0, addresses: [172.20.2.10/24]}]
+    gateway: 172.20.2.1
+links:
+  - {ends: ["quay:eth0", "left:eth0"]}
+  - {ends: ["quay:wan0", "mole:wan0"]}
+  - {ends: ["quay:wan1", "pier:wan0"]}
+  - {ends: ["pier:eth0", "boat:eth0"]}
+  - {ends: ["mole:eth1", "buoy:eth0"]}
+"""
+
+
+def _parent_down(lab: Lab) -> None:
+    lab.interface("mole", "eth0").update(enabled=False)
+
+
+AGAINST_THE_KERNEL = {
+    "a prefix of a subinterface whose parent is down is not announced": Case(
+        "left → boat ping", "passes", "", _parent_down
+    ),
+    "a route inside the area beats an announced one whatever it costs": Case(
+        "left → boat ping",
+        "passes",
+        "",
+        all_of(
+            _parent_down,
+            lambda lab: lab.device("mole").update(announces_static=True),
+            lambda lab: lab.route("mole", "172.20.9.0/24", via="172.20.2.10"),
+        ),
+    ),
+    "the addresses of a disabled interface are nobody's": Case(
+        "left → 172.20.3.1 ping",
+        "unreachable",
+        "loop",
+        lambda lab: lab.route("quay", "172.20.3.0/24", via="172.20.101.2"),
+    ),
+    "not even its own device's": Case(
+        "pier → 172.20.3.1 ping", "unreachable", "quay stops: no route", _parent_down
+    ),
+}
+
+
+@pytest.mark.parametrize("case", AGAINST_THE_KERNEL.values(), ids=AGAINST_THE_KERNEL.keys())
+def test_what_a_kernel_does(case: Case) -> None:
+    check(Lab.of(TWO_WAYS), case)

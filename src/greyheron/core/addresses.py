@@ -5,7 +5,8 @@ from functools import lru_cache
 from hashlib import sha256
 from ipaddress import IPv6Address
 
-from greyheron.model.document import Interface, Prefix, family_of
+from greyheron.core.segments import is_up
+from greyheron.model.document import Device, Interface, Prefix, family_of
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family
 
@@ -29,14 +30,19 @@ def is_link_local(family: Family, address: int) -> bool:
     return family is Family.IPV6 and LINK_LOCAL.holds(address)
 
 
-def held(device: str, interface: Interface, family: Family) -> tuple[HeldAddress, ...]:
-    """Every address of `interface` in `family`; for IPv6 a link-local one, given or derived, comes last."""
+def held(device: Device, interface: Interface, family: Family) -> tuple[HeldAddress, ...]:
+    """Every address of `interface` in `family`; for IPv6 a link-local one, given or derived, comes last.
+
+    None while the interface is disabled, or its parent is: its addresses are nobody's then (§1).
+    """
+    if not is_up(device, interface):
+        return ()
     given = tuple(HeldAddress(int(address.ip), block_of(address.network)) for address in interface.of(family))
     if family is Family.IPV4:
         return given
     wide = tuple(each for each in given if not LINK_LOCAL.holds(each.address))
     local = tuple(each for each in given if LINK_LOCAL.holds(each.address))
-    return wide + (local or (derived_link_local(device, interface.name),))
+    return wide + (local or (derived_link_local(device.name, interface.name),))
 
 
 @lru_cache(maxsize=65536)

@@ -280,7 +280,10 @@ def _address_of(world: World, device: str, at: str, family: Family) -> int:
         return address
     if not interface.of(family):
         raise FlowError(f"{device} {at} has no {family.word} address")
-    return world.topology.held((device, at), family)[0].address
+    held = world.topology.held((device, at), family)
+    if not held:
+        raise FlowError(f"{device} {at} is disabled: its addresses are nobody's")
+    return held[0].address
 
 
 def _in_family(text: str, family: Family) -> int:

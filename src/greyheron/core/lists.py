@@ -62,7 +62,7 @@ class Names:
         return tuple(
             AddressBlock(family, each.address, family.every_bit)
             for interface in device.interfaces
-            for each in held(device.name, interface, family)
+            for each in held(device, interface, family)
         ) + tuple(block_of(prefix) for prefix in device.prefixes if family_of(prefix) is family)
 
     def ports(self, terms: tuple[PortTerm, ...]) -> tuple[PortSpan | NotPort, ...] | None:

@@ -127,12 +127,13 @@ class OspfPairs:
         """v2 speaks from the first address, v3 from the link-local one where there is any IPv6 at all."""
         if not interface.of(self._family):
             return None
-        addresses = held(device.name, interface, self._family)
+        addresses = held(device, interface, self._family)
         return addresses[0] if self._family is Family.IPV4 else addresses[-1]
 
     def _same_prefix(self, one: _Speaker, other: _Speaker) -> bool:
         """v2 neighbours share a prefix (RFC 2328 10.5); v3 ones only the segment."""
         if self._family is Family.IPV6:
             return True
-        interface = next(item for item in self._devices[one.device].interfaces if item.name == one.interface)
-        return held(one.device, interface, self._family)[0].prefix.holds(other.address)
+        device = self._devices[one.device]
+        interface = next(item for item in device.interfaces if item.name == one.interface)
+        return held(device, interface, self._family)[0].prefix.holds(other.address)

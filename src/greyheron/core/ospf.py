@@ -19,22 +19,27 @@ EXTERNAL_COST = 20
 
 @dataclass(frozen=True, slots=True)
 class Announced:
-    """A prefix that a router tells of, and its cost beyond that router."""
+    """A prefix that a router tells of, and its cost beyond that router.
+
+    external:  it is no part of the area: one inside the area beats it whatever it costs (RFC 2328 11, 16.4)
+    """
 
     prefix: AddressBlock
     cost: int
+    external: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class _Told:
-    """Every announcement of the area, in two arrays of the same length.
+    """Every announcement of the area, in three arrays of the same length.
 
-    by:  the index of the announcing router;  cost:  beyond that router
+    by:  the index of the announcing router;  cost:  beyond that router;  external:  see `Announced`
     of:  each prefix, with the announcements of it, by value and mask;  masks:  those that occur
     """
 
     by: NDArray[np.int64]
     cost: NDArray[np.int64]
+    external: NDArray[np.bool_]
     of: dict[tuple[int, int], tuple[AddressBlock, list[int]]]
     masks: frozenset[int]
 
@@ -94,8 +99,8 @@ class OspfArea:
         own = [
             Announced(each.prefix, interface.ospf.cost)
             for interface in device.interfaces
-            if interface.ospf is not None and interface.enabled
-            for each in held(device.name, interface, self.family)
+            if interface.ospf is not None
+            for each in held(device, interface, self.family)
             if not is_link_local(self.family, each.address)
         ]
         if device.announces_static:
@@ -103,12 +108,14 @@ class OspfArea:
                 Announced(
                     block_of(route.to),
                     EXTERNAL_COST,
+                    external=True,
                 )
                 for route in device.routes
                 if family_of(route.to) is self.family and route.to.prefixlen > 0
             ]
         if device.announces_default:
-            own.append(Announced(AddressBlock.prefix(self.family, 0, 0), EXTERNAL_COST))
+            everywhere = AddressBlock.prefix(self.family, 0, 0)
+            own.append(Announced(everywhere, EXTERNAL_COST, external=True))
         return own
 
 
@@ -122,6 +129,7 @@ class LearntRoutes:
         """total:  the cost of every announcement of the area, infinite where it leads nowhere"""
         self._area, self._name, self._total = area, name, total.tolist()
         self._by: list[int] = area.told.by.tolist()
+        self._external: list[bool] = area.told.external.tolist()
         self._hops: dict[frozenset[int], list[Adjacency]] = {}
         self.masks = area.told.masks
 
@@ -131,6 +139,8 @@ class LearntRoutes:
         if found is None:
             return []
         prefix, announced = found
+        inside = [each for each in announced if not self._external[each] and self._total[each] < inf]
+        announced = inside or announced
         least = min(self._total[each] for each in announced)
         if least == inf:
             return []
@@ -154,4 +164,5 @@ def _gathered(announcements: list[list[Announced]]) -> _Told:
         of.setdefault((each.prefix.value, each.prefix.mask), (each.prefix, []))[1].append(index)
     by = np.array([router for router, _ in rows], dtype=np.int64)
     cost = np.array([each.cost for _, each in rows], dtype=np.int64)
-    return _Told(by, cost, of, frozenset(mask for _, mask in of))
+    external = np.array([each.external for _, each in rows], dtype=np.bool_)
+    return _Told(by, cost, external, of, frozenset(mask for _, mask in of))

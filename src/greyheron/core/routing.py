@@ -103,7 +103,7 @@ class RoutingTable:
         self._enabled = frozenset(
             interface.name for interface in device.interfaces if is_up(device, interface)
         )
-        self._own = _known_routes(device, family, self._enabled)
+        self._own = _known_routes(device, family)
         self._learnt = learnt
         self._by_prefix: dict[tuple[int, int], list[KnownRoute]] = defaultdict(list)
         for route in self._own:
@@ -178,13 +178,12 @@ def _by_name(hop: NextHop) -> tuple[str, int]:
     return hop.interface, -1 if hop.address is None else hop.address
 
 
-def _known_routes(device: Device, family: Family, enabled: frozenset[str]) -> list[KnownRoute]:
+def _known_routes(device: Device, family: Family) -> list[KnownRoute]:
     """Connected and static routes. Link-local prefixes are no routes: every segment has the same one."""
     routes = [
         KnownRoute(each.prefix, Origin.CONNECTED, CONNECTED_PREFERENCE, interface=interface.name)
         for interface in device.interfaces
-        if interface.name in enabled
-        for each in held(device.name, interface, family)
+        for each in held(device, interface, family)
         if not is_link_local(family, each.address)
     ]
     routes += [

@@ -47,7 +47,7 @@ class Topology:
         devices = {device.name: device for device in network.devices}
         segments = find_segments(network)
         holdings = {
-            ((device.name, interface.name), family): held(device.name, interface, family)
+            ((device.name, interface.name), family): held(device, interface, family)
             for device in network.devices
             if not device.traits.bridges
             for interface in device.interfaces
@@ -100,7 +100,7 @@ class Topology:
             holdings={
                 **self.holdings,
                 **{
-                    (port, family): held(port[0], each.device.interfaces[0], family)
+                    (port, family): held(each.device, each.device.interfaces[0], family)
                     for port, each in ports.items()
                     for family in Family
                 },

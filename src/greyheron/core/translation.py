@@ -91,7 +91,7 @@ def _outside_source(device: Device, rule: Translation, packet: Packet) -> int | 
         offset = packet.source - int(rule.source.network_address)
         return int(rule.to.network_address) + offset % rule.to.num_addresses
     interface = next((item for item in device.interfaces if item.name == rule.outside), None)
-    own = held(device.name, interface, packet.family) if interface else ()
+    own = held(device, interface, packet.family) if interface else ()
     return own[0].address if own else None
 
 
