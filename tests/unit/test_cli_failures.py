@@ -105,8 +105,14 @@ def test_the_version_and_what_is_no_command() -> None:
 
 
 def started(*arguments: str, **how: object) -> "subprocess.Popen[bytes]":
+    """The command, which Ctrl+C stops even where the tests themselves run in the background of a shell."""
     command = [sys.executable, "-m", "greyheron", *arguments]
-    return subprocess.Popen(command, stderr=subprocess.PIPE, **how)  # type: ignore[call-overload,no-any-return]
+    return subprocess.Popen(  # type: ignore[call-overload,no-any-return]
+        command,
+        stderr=subprocess.PIPE,
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
+        **how,
+    )
 
 
 def test_a_reader_that_leaves_and_a_disk_that_is_full() -> None:
