@@ -16,7 +16,7 @@ ASKED = ["tcp/80", "tcp/22", "udp/53", "tcp/81", "ping", "protocol/47", "icmp/13
 
 def random_network(seed: int) -> Network:
     """Two to five forwarding devices, each with a site, joined at random, with every feature."""
-    return read_network(_Builder(Random(seed)).build())
+    return read_network(_Builder(Random(seed), Random(-1 - seed)).build())
 
 
 def random_flows(network: Network, seed: int, count: int) -> list[Flow]:
@@ -42,8 +42,9 @@ def random_flows(network: Network, seed: int, count: int) -> list[Flow]:
 
 
 class _Builder:
-    def __init__(self, chance: Random) -> None:
-        self.chance = chance
+    def __init__(self, chance: Random, twist: Random) -> None:
+        """twist:  decides about what was added later: each seed's network stays as it was otherwise"""
+        self.chance, self.twist = chance, twist
         self.devices: list[Data] = []
         self.links: list[Data] = []
         self.six = chance.random() < 0.6
@@ -62,6 +63,8 @@ class _Builder:
             self._join(gates[one], gates[other])
         for number, gate in enumerate(gates, 1):
             self._site(gate, number)
+        if self.twist.random() < 0.4:
+            self._second_gateway(*self.twist.sample(range(1, len(gates) + 1), 2))
         if self.maybe(0.4):
             self._outside(gates[0])
         for gate in gates:
@@ -144,6 +147,22 @@ class _Builder:
             vlan = 10 if not tagged or self.maybe(0.9) else 20
             self._host(number, host, switch, vlan if tagged else None)
         self.devices.append(switch)
+
+    def _second_gateway(self, near: int, far: int) -> None:
+        """The far site's gate is on the near segment too: what goes by one may come back by the other."""
+        gate, switch = (
+            next(each for each in self.devices if each["name"] == name) for name in (f"g{far}", f"s{near}")
+        )
+        addresses = [f"172.20.{near}.2/24", *([f"2001:db8:{near}::2/64"] if self.six else [])]
+        gate["interfaces"].append({"name": "e1", "addresses": addresses})
+        tagged = "trunk" in switch["interfaces"][0]
+        switch["interfaces"].append({"name": "up1", **({"access": 10} if tagged else {})})
+        self.links.append({"ends": [f"g{far}:e1", f"s{near}:up1"]})
+        if self.twist.random() < 0.7:
+            tracker = self.twist.choice(
+                [gate, next(each for each in self.devices if each["name"] == f"g{near}")]
+            )
+            tracker["tracks"] = self.twist.choice([["tcp"], ["tcp", "udp"], ["tcp", "udp", "icmp"]])
 
     def _host(self, site: int, host: int, switch: Data, vlan: int | None) -> None:
         name = f"h{site}{host}"
@@ -262,6 +281,10 @@ class _Builder:
             family = "ipv6" if self.six and self.maybe(0.4) else "ipv4"
             kind = "standard" if family == "ipv4" and self.maybe(0.25) else "extended"
             entries = "\n".join(self._entry(family, kind) for _ in range(self.chance.randint(0, 5)))
+            if family == "ipv6" and self.twist.random() < 0.4:
+                message = self.twist.choice(["neighbour-solicitation", "neighbour-advertisement"])
+                source = self.twist.choice(["any", "fe80::/10", f"2001:db8:{self.twist.randint(1, 4)}::/64"])
+                entries = f"deny icmp {message} from {source}\n" + entries
             if self.maybe(0.5):
                 entries += "\npermit any" if kind == "standard" else "\npermit any from any to any"
             data["lists"].append({"name": f"l{number}", "family": family, "kind": kind, "entries": entries})

@@ -47,11 +47,13 @@ class P:
 
 @dataclass(frozen=True)
 class Mind:
-    """What devices remember."""
+    """What devices remember.
 
-    sessions: frozenset[Any] = frozenset()
+    flows: like a kernel's table, (device, first packet as it came, as it went on) → whether it was answered
+    """
+
+    flows: tuple[tuple[tuple[str, Any, Any], bool], ...] = ()
     asked: frozenset[Any] = frozenset()
-    nat: tuple[Any, ...] = ()
 
 
 @dataclass
@@ -268,8 +270,9 @@ class Reference:
     def hops(self, device: str, dst: Addr, depth: int = 8) -> tuple[bool, set[tuple[str, Addr | None]]]:
         """Whether a route discards, and the next hops (interface, address or None for the destination)."""
         if dst in LOCAL:
-            own = [i.name for i in self.dev[device].interfaces]
-            return False, {(name, None) for name in own if self.neighbour((device, name), dst)}
+            own = [i.name for i in self.dev[device].interfaces if self.up((device, i.name))]
+            near = [name for name in own if self.neighbour((device, name), dst)]
+            return False, {(name, None) for name in near or own[:1]}
         covering = [r for r in self.routes(device, dst.version) if dst in r[0]]
         usable: list[tuple[Any, set[tuple[str, Addr | None]]]] = []
         for r in covering:
@@ -316,12 +319,45 @@ class Reference:
             for near, far, _, _, cost in edges:
                 for goal in routers:
                     dist[near, goal] = min(dist[near, goal], cost + dist[far, goal])
+        extra: dict[str, list[Any]] = {name: [] for name in routers}
+        tables = self._tables(routers, dist, edges, v, extra)
+        # Static routes are announced while they are in use, the most preferred first, until nothing changes.
+        waiting = sorted(
+            (r.preference, name, number)
+            for name in routers
+            if self.dev[name].announces_static
+            for number, r in enumerate(self.dev[name].routes)
+            if r.to.version == v and r.to.prefixlen > 0
+        )
+        grown = True
+        while grown:
+            grown = False
+            for item in list(waiting):
+                _, name, number = item
+                r = self.dev[name].routes[number]
+                self.ospf = {**getattr(self, "ospf", {}), v: tables}
+                if self._uses(name, r, v):
+                    extra[name].append((r.to, 20, True))
+                    waiting.remove(item)
+                    tables = self._tables(routers, dist, edges, v, extra)
+                    grown = True
+        return tables
+
+    def _uses(self, device: str, static: Any, v: int) -> bool:
+        same = [r for r in self.routes(device, v) if r[0] == static.to]
+        usable = [r for r in same if r[5] or self._resolve(device, r, 8)]
+        mine = (static.to, static.preference, 0, static.via, static.interface, static.discard)
+        return mine in usable and min((r[1], r[2]) for r in usable) == (static.preference, 0)
+
+    def _tables(
+        self, routers: list[str], dist: Any, edges: Any, v: int, extra: dict[str, list[Any]]
+    ) -> dict[str, list[Any]]:
         tables: dict[str, list[Any]] = {}
         for here in routers:
             totals: dict[Any, tuple[bool, int]] = {}
             for there in routers:
                 if there != here and dist[here, there] < 10**9:
-                    for prefix, cost, external in self._told(there, v):
+                    for prefix, cost, external in [*self._told(there, v), *extra[there]]:
                         total = external, dist[here, there] + cost
                         totals[prefix] = min(total, totals.get(prefix, total))
             tables[here] = [
@@ -335,7 +371,7 @@ class Reference:
                     and cost + dist[far, there] == dist[here, there]
                     for there in routers
                     if dist[here, there] < 10**9
-                    for q, c, x in self._told(there, v)
+                    for q, c, x in [*self._told(there, v), *extra[there]]
                     if q == prefix and x == outside
                 )
             ]
@@ -351,8 +387,6 @@ class Reference:
             for a in self.addrs((router, i.name), v)
             if a.ip not in LOCAL
         ]
-        if d.announces_static:
-            told += [(r.to, 20, True) for r in d.routes if r.to.version == v and r.to.prefixlen > 0]
         if d.announces_default:
             told.append((ip_network("0.0.0.0/0" if v == 4 else "::/0"), 20, True))
         return told
@@ -373,7 +407,8 @@ class Reference:
                 return False
             if _denied(self.meet(*b, "in", p)):
                 return False
-        return True
+        voice = self._voice(a, v)
+        return v == 4 or self._undiscovered(a, b, self._voice(b, v), voice) is None
 
     # --- the packet ------------------------------------------------------------------------------------
 
@@ -389,8 +424,8 @@ class Reference:
         return self._at(origin, None, p, mind, [], None, choices or {}, {})
 
     def _at(
-        self, name: str, ingress: str | None, p: P, mind: Mind, been: list[str], made: P | None,
-        keep: dict[str, Any], chosen: dict[str, Any],
+        self, name: str, ingress: str | None, p: P, mind: Mind, been: list[Any], made: P | None,
+        keep: dict[Any, Any], chosen: dict[Any, Any],
     ) -> list[Way]:  # fmt: skip
         d = self.dev[name]
         came = p
@@ -400,21 +435,21 @@ class Reference:
 
         known = False
         if ingress is not None:
-            if name in been:
+            if (name, ingress, replace(p, ttl=0)) in been:
                 return end("unreachable")
+            state = self._state(d, p, mind)
             if self._tracks(d, p):
-                known = any(who == name and t in (p.key, p.back) for who, t in mind.sessions)
-                opener = p.flags == "S" if p.proto == 6 else p.icmp not in ((0, 0), (129, 0))
-                if not known and not opener:
+                known = state == "part"
+                if state == "invalid":
                     return end("blocked")
             if not known:
                 met = self.meet(name, ingress, "in", p)
                 if _denied(met):
                     return end("blocked", met[1:] if met else None)
-            entered = self._translate_in(d, ingress, p, mind)
+            entered = self._translate_in(d, ingress, p, mind, state)
             if entered is None:
                 return end("blocked")
-            p, mind = entered
+            p = entered
         if self.mine(name, p.dst):
             if ingress is None:
                 p = replace(p, src=p.src or p.dst)
@@ -422,7 +457,7 @@ class Reference:
                 mind = mind if p.reply else replace(mind, asked=mind.asked | {(name, p.key)})
             how, by = self._deliver(d, p, mind)
             if how in ("passes", "refused"):
-                mind = self._admit(d, came, p, mind, known)
+                mind = self._admit(d, ingress, came, p, mind)
             return [Way(how, by, made or came, p, name, mind, chosen)]
         if ingress is not None:
             if d.kind not in ("router", "firewall") or p.ttl <= 1:
@@ -432,8 +467,9 @@ class Reference:
         _, hops = self.hops(name, p.dst)
         if not hops:
             return end("unreachable")
-        if keep.get(name) in hops:
-            hops = {keep[name]}
+        flow = (name, came.key)
+        kept = keep.get(flow, chosen.get(flow))
+        hops = {hop for hop in hops if hop == kept} or hops
         ways: list[Way] = []
         for hop in sorted(hops, key=lambda h: (h[0], -1 if h[1] is None else int(h[1]))):
             ways += self._leave(d, ingress, came, p, mind, known, hop, been, made, keep, chosen)
@@ -441,10 +477,9 @@ class Reference:
 
     def _leave(
         self, d: Device, ingress: str | None, came: P, p: P, mind: Mind, known: bool, hop: Any,
-        been: list[str], made: P | None, keep: dict[str, Any], chosen: dict[str, Any],
+        been: list[Any], made: P | None, keep: dict[Any, Any], chosen: dict[Any, Any],
     ) -> list[Way]:  # fmt: skip
         egress, via = hop
-        chosen = {**chosen, d.name: hop}
         met: tuple[Any, ...] | None = None
         if ingress is None:
             if p.src is None:
@@ -452,28 +487,31 @@ class Reference:
             made = came = p
             mind = mind if p.reply else replace(mind, asked=mind.asked | {(d.name, p.key)})
             if self._filters_own(d):
-                tracked = self._tracks(d, p)
-                known = tracked and any(who == d.name and t in (p.key, p.back) for who, t in mind.sessions)
+                known = self._tracks(d, p) and self._state(d, p, mind) == "part"
                 met = None if known else self.meet(d.name, egress, "out", p)
         else:
             listed = self.meet(d.name, ingress, "in", came) is not None
             if d.kind == "firewall" and not known and not listed and not _zones_allow(d, ingress, egress):
                 return [Way("blocked", None, made or p, p, d.name, mind, chosen)]
             p = replace(p, ttl=p.ttl - 1)
-            p, mind = self._translate_out(d, ingress, egress, p, mind)
+            p = self._translate_out(d, ingress, egress, p, came, mind)
             met = None if known else self.meet(d.name, egress, "out", p)
+        chosen = {**chosen, (d.name, came.key): hop}
         if _denied(met):
             return [Way("blocked", met[1:] if met else None, made or p, p, d.name, mind, chosen)]
-        mind = self._admit(d, came, p, mind, known and ingress is not None)
+        mind = self._admit(d, ingress, came, p, mind)
         target = via or p.dst
         there = self.neighbour((d.name, egress), target)
         if there is None:
             return [Way("unreachable", None, made or p, p, d.name, mind, chosen)]
         if target.version == 6:
-            stopped = self._undiscovered((d.name, egress), there, target, p.src)
+            own = [a.ip for a in self.addrs((d.name, egress), 6)]
+            asker = next((a for a in own if a == p.src), own[-1])
+            stopped = self._undiscovered((d.name, egress), there, target, asker)
             if stopped is not None:
                 return [Way("blocked", stopped[1:], made or p, p, d.name, mind, chosen)]
-        return self._at(there[0], there[1], p, mind, [*been, d.name], made, keep, chosen)
+        been = [*been, (d.name, ingress, replace(came, ttl=0))]
+        return self._at(there[0], there[1], p, mind, been, made, keep, chosen)
 
     def _source(self, device: str, egress: str, toward: Addr, dst: Addr) -> Addr | None:
         local = dst in LOCAL
@@ -485,19 +523,39 @@ class Reference:
         every = [a.ip for i in self.dev[device].interfaces for a in self.addrs((device, i.name), dst.version)]
         return next(iter([a for a in every if a not in LOCAL] + every), None)
 
-    def _admit(self, d: Device, came: P, sent: P, mind: Mind, known: bool) -> Mind:
-        if known or not self._tracks(d, came):
-            return mind
-        return replace(mind, sessions=mind.sessions | {(d.name, came.key), (d.name, sent.key)})
+    def _flow(self, d: Device, p: P, mind: Mind) -> tuple[tuple[str, Any, Any], bool, bool] | None:
+        """The conversation of `p` in the device's table, whether it was answered, whether `p` goes back."""
+        for flow, answered in mind.flows:
+            if flow[0] == d.name and p.key in (flow[1], _flip(flow[2])):
+                return flow, answered, p.key != flow[1]
+        return None
 
-    def _undiscovered(
-        self, asking: End, answering: End, target: Addr, src: Addr | None
-    ) -> tuple[Any, ...] | None:
-        own = [a.ip for a in self.addrs(asking, 6)]
-        asker = src if src in own else own[-1]
+    def _state(self, d: Device, p: P, mind: Mind) -> str:
+        """part: of a conversation under way; new: it may begin one; invalid: neither"""
+        found = self._flow(d, p, mind)
+        if found is not None:
+            _, answered, backwards = found
+            if answered or (backwards and (p.proto != 6 or "S" in p.flags or "R" in p.flags)):
+                return "part"
+        opener = p.flags == "S" if p.proto == 6 else p.icmp not in ((0, 0), (129, 0))
+        return "new" if opener else "invalid"
+
+    def _admit(self, d: Device, ingress: str | None, came: P, sent: P, mind: Mind) -> Mind:
+        if not (d.translations or self._tracks(d, came)):
+            return mind
+        found = self._flow(d, came, mind)
+        if found is None:
+            if ingress is not None and self._state(d, came, mind) == "invalid":
+                return mind
+            return replace(mind, flows=(*mind.flows, ((d.name, came.key, sent.key), False)))
+        if found[2] and (ingress is None or self._state(d, came, mind) == "part"):
+            flows = tuple((flow, answered or flow == found[0]) for flow, answered in mind.flows)
+            return replace(mind, flows=flows)
+        return mind
+
+    def _undiscovered(self, asking: End, answering: End, target: Addr, asker: Addr) -> tuple[Any, ...] | None:
         group = IPv6Address(int(IPv6Address("ff02::1:ff00:0")) | int(target) & 0xFFFFFF)
         question = P(asker, group, 58, icmp=(135, 0))
-        assert asker is not None
         answer = P(target, asker, 58, icmp=(136, 0))
         for p, sender, receiver in ((question, asking, answering), (answer, answering, asking)):
             if self._filters_own(self.dev[sender[0]]) and _denied(met := self.meet(*sender, "out", p)):
@@ -523,30 +581,32 @@ class Reference:
 
     # --- translation -------------------------------------------------------------------------------------
 
-    def _translate_in(self, d: Device, ingress: str, p: P, mind: Mind) -> tuple[P, Mind] | None:
-        for who, outside_if, inside, outside in mind.nat:
-            if (who, outside_if) == (d.name, ingress):
-                if p.key == outside:
-                    return _with(p, inside), mind
-                if p.key == _flip(outside):
-                    return _with(p, _flip(inside)), mind
+    def _translate_in(self, d: Device, ingress: str, p: P, mind: Mind, state: str) -> P | None:
+        found = self._flow(d, p, mind)
+        if found is not None and state != "invalid":
+            (_, came, sent), _, backwards = found
+            after = _flip(came) if backwards else sent
+            return replace(p, dst=after[3], dport=after[4])
+        if state == "invalid":
+            return p
         static = [r for r in d.translations if r.kind == "static" and r.outside == ingress]
         for r in static:
             if r.to is not None and _speaks(r, p, r.to, p.dst, p.dport, r.to_port or r.port):
                 address = r.source.network_address + (int(p.dst) - int(r.to.network_address))
-                q = replace(p, dst=address, dport=p.dport if r.port is None else r.port)
-                return q, replace(mind, nat=(*mind.nat, (d.name, ingress, q.key, p.key)))
-        if not p.reply and any(_speaks(r, p, r.source, p.dst, p.dport, r.port) for r in static):
+                return replace(p, dst=address, dport=p.dport if r.port is None else r.port)
+        if any(_speaks(r, p, r.source, p.dst, p.dport, r.port) for r in static):
             return None
-        return p, mind
+        return p
 
-    def _translate_out(self, d: Device, ingress: str, egress: str, p: P, mind: Mind) -> tuple[P, Mind]:
-        for who, outside_if, inside, outside in mind.nat:
-            if (who, outside_if) == (d.name, egress):
-                if p.key == inside:
-                    return _with(p, outside), mind
-                if p.key == _flip(inside):
-                    return _with(p, _flip(outside)), mind
+    def _translate_out(self, d: Device, ingress: str, egress: str, p: P, came: P, mind: Mind) -> P:
+        state = self._state(d, came, mind)
+        found = self._flow(d, came, mind)
+        if found is not None and state != "invalid":
+            (_, first, sent), _, backwards = found
+            after = _flip(first) if backwards else sent
+            return replace(p, src=after[1], sport=after[2])
+        if state == "invalid":
+            return p
         rules = [r for r in d.translations if r.outside == egress and ingress in r.inside]
         assert p.src is not None
         for kind in ("static", "dynamic"):
@@ -566,8 +626,8 @@ class Reference:
                     if not own:
                         continue
                     q = replace(p, src=own[0].ip)
-                return q, replace(mind, nat=(*mind.nat, (d.name, egress, p.key, q.key)))
-        return p, mind
+                return q
+        return p
 
     # --- conversations -----------------------------------------------------------------------------------
 
@@ -661,10 +721,6 @@ def _speaks(r: Any, p: P, prefix: Any, a: Addr, port: int | None, wanted: int | 
     if r.protocol is None:
         return True
     return p.proto == (6 if r.protocol == "tcp" else 17) and (r.port is None or port == wanted)
-
-
-def _with(p: P, t: tuple[Any, ...]) -> P:
-    return replace(p, src=t[1], sport=t[2], dst=t[3], dport=t[4])
 
 
 def _flip(t: tuple[Any, ...]) -> tuple[Any, ...]:

@@ -5,13 +5,15 @@ from dataclasses import replace
 import pytest
 
 from greyheron.core.connection import ConnectionState
-from greyheron.core.conversation import converse
+from greyheron.core.conversation import converse, first_packet
 from greyheron.core.packet import TcpFlags
 from greyheron.core.walk import walk
 from greyheron.core.world import build_world
 from greyheron.model.notation.flows import read_bare_flow
+from tests.bulk import in_bulk
 from tests.cases import Case, all_of, check, traced
 from tests.lab import Lab
+from tests.unit.test_reference import decider, explained
 
 # inner (desk) – wall – yard (server) and outer (beyond); the order of trust is inner, yard, outer.
 WALL = """
@@ -47,6 +49,103 @@ links:
   - {ends: ["wall:out0", "visitor:eth0"]}
   - {ends: ["wall:spare0", "odd:eth0"]}
 """
+
+
+# The SYN goes by watch, the answer by plain: each desk uses its own gateway.
+TWO_GATEWAYS = """
+devices:
+  - name: watch
+    kind: router
+    tracks: [tcp, udp]
+    interfaces:
+      - {name: eth0, addresses: [172.20.1.1/24]}
+      - {name: eth1, addresses: [172.20.2.1/24]}
+  - name: plain
+    kind: router
+    interfaces:
+      - {name: eth0, addresses: [172.20.1.2/24]}
+      - {name: eth1, addresses: [172.20.2.2/24]}
+  - {name: near, kind: host, interfaces: [{name: eth0, addresses: [172.20.1.10/24]}], gateway: 172.20.1.1,
+     services: [{name: web, protocol: tcp, port: 80}, {name: names, protocol: udp, port: 53}]}
+  - {name: far, kind: host, interfaces: [{name: eth0, addresses: [172.20.2.10/24]}], gateway: 172.20.2.2,
+     services: [{name: web, protocol: tcp, port: 80}, {name: names, protocol: udp, port: 53}]}
+  - {name: sw0, kind: switch, interfaces: [{name: p0}, {name: p1}, {name: p2}]}
+  - {name: sw1, kind: switch, interfaces: [{name: p0}, {name: p1}, {name: p2}]}
+links:
+  - {ends: ["sw0:p0", "watch:eth0"]}
+  - {ends: ["sw0:p1", "near:eth0"]}
+  - {ends: ["sw0:p2", "plain:eth0"]}
+  - {ends: ["sw1:p0", "watch:eth1"]}
+  - {ends: ["sw1:p1", "plain:eth1"]}
+  - {ends: ["sw1:p2", "far:eth0"]}
+"""
+
+ONE_WAY = {
+    "a tracker that saw the SYN only stops the ACK, and the cause is named": Case(
+        "near:eth0 → far web",
+        "blocked",
+        "blocked in watch: no such session: it saw the first packet but not the",
+    ),
+    "one that saw the answer only stops that": Case(
+        "far:eth0 → near web", "blocked", "on the way home, in watch: no such session", sees="nothing"
+    ),
+    "that is named as asymmetric routing too": Case("far:eth0 → near web", "blocked", "asymmetric routing"),
+    "UDP that comes one way only is a new conversation": Case("far:eth0 → near names", "passes"),
+    "a list decides of it": Case(
+        "far:eth0 → near names",
+        "blocked",
+        "on the way home, entering watch by eth0: list denies",
+        lambda lab: lab.place("watch eth0 in", "deny udp from any port 53\npermit any"),
+    ),
+    "a router that does not track does not mind": Case(
+        "near:eth0 → far web", "passes", change=lambda lab: lab.device("watch").pop("tracks")
+    ),
+    "a list on the way of the ACK comes first": Case(
+        "near:eth0 → far web",
+        "blocked",
+        "entering door by eth0: list denies, entry 10",
+        lambda lab: _with_a_door(lab),
+    ),
+}
+
+
+def _with_a_door(lab: Lab) -> None:
+    """near stands behind a router that lets nothing but SYN through."""
+    lab.data["devices"].append(
+        {
+            "name": "door",
+            "kind": "router",
+            "interfaces": [
+                {"name": "eth0", "addresses": ["172.20.5.1/24"]},
+                {"name": "eth1", "addresses": ["172.20.1.3/24"]},
+            ],
+            "routes": [{"to": "0.0.0.0/0", "via": "172.20.1.1"}],
+        }
+    )
+    lab.device("near").update(
+        interfaces=[{"name": "eth0", "addresses": ["172.20.5.10/24"]}], gateway="172.20.5.1"
+    )
+    lab.data["links"][1]["ends"] = ["sw0:p1", "door:eth1"]
+    lab.data["links"].append({"ends": ["door:eth0", "near:eth0"]})
+    for router in ("watch", "plain"):
+        lab.route(router, "172.20.5.0/24", via="172.20.1.3")
+    lab.place("door eth0 in", "deny tcp established\npermit any")
+
+
+@pytest.mark.parametrize("case", ONE_WAY.values(), ids=ONE_WAY.keys())
+def test_a_tracker_that_saw_one_way_only(case: Case) -> None:
+    check(Lab.of(TWO_GATEWAYS), case)
+
+
+@pytest.mark.parametrize("case", ONE_WAY.values(), ids=ONE_WAY.keys())
+def test_in_bulk_it_is_the_same(case: Case) -> None:
+    network = Lab.of(TWO_GATEWAYS).with_(case.change).network()
+    world, flow = build_world(network), read_bare_flow(case.flow)
+    assert flow.source.device is not None
+    walked = converse(world, flow)
+    opener = first_packet(world, flow), flow.source.device
+    expected = walked.verdict.value, [decider(exchange) for exchange in walked.exchanges]
+    assert in_bulk(world, [opener]) == [explained(*expected)]
 
 
 def untracked(lab: Lab) -> None:

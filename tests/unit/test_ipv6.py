@@ -64,6 +64,29 @@ CASES = {
     "an unknown neighbour": Case(
         "left → 2001:db8:2::77 ping", "unreachable", "nobody on eth0 answers", sees="host unreachable"
     ),
+    "nobody at a link-local address": Case(
+        "left → fe80::77 ping",
+        "unreachable",
+        "nobody on eth0 answers",
+        sees="host unreachable, said by itself",
+    ),
+    "a possible host asks for its gateway from its own address": Case(
+        "2001:db8:1::99/64 → right web",
+        "blocked",
+        "neighbour discovery is stopped entering r1 by eth0: list denies, entry 10",
+        lambda lab: lab.place(
+            **v6("r1 eth0 in", "deny icmp neighbour-solicitation from 2001:db8:1::/64\npermit any")
+        ),
+    ),
+    "what was sent to a far address of a router is answered from there": Case(
+        "left → r1:lo0 udp/9 ipv6", "refused", sees="port unreachable from 2001:db8:ff::1"
+    ),
+    "so is what a list denied on its way to it": Case(
+        "left → r1:lo0 udp/9 ipv6",
+        "blocked",
+        change=lambda lab: lab.place(**v6("r1 eth0 in", "deny udp\npermit any")),
+        sees="administratively prohibited from 2001:db8:ff::1",
+    ),
     "one deny ends all but neighbour discovery": Case(
         "left → right web",
         "blocked",

@@ -262,6 +262,37 @@ def _parent_down(lab: Lab) -> None:
     lab.interface("mole", "eth0").update(enabled=False)
 
 
+# Two ways from near to far over IPv6, the short one by wan0.
+RING_6 = """
+devices:
+  - name: near
+    kind: router
+    interfaces:
+      - {name: eth0, addresses: ["2001:db8:1::1/64"], ospf: {passive: true}}
+      - {name: wan0, addresses: ["2001:db8:100::1/64"], ospf: {}}
+      - {name: wan1, addresses: ["2001:db8:101::1/64"], ospf: {cost: 20}}
+  - name: far
+    kind: router
+    interfaces:
+      - {name: eth0, addresses: ["2001:db8:9::1/64"], ospf: {passive: true}}
+      - {name: wan0, addresses: ["2001:db8:100::2/64"], ospf: {}}
+      - {name: wan1, addresses: ["2001:db8:101::2/64"], ospf: {cost: 20}}
+  - name: here
+    kind: host
+    interfaces: [{name: eth0, addresses: ["2001:db8:1::10/64"]}]
+    gateway6: "2001:db8:1::1"
+  - name: there
+    kind: host
+    interfaces: [{name: eth0, addresses: ["2001:db8:9::10/64"]}]
+    gateway6: "2001:db8:9::1"
+links:
+  - {ends: ["near:eth0", "here:eth0"]}
+  - {ends: ["near:wan0", "far:wan0"]}
+  - {ends: ["near:wan1", "far:wan1"]}
+  - {ends: ["far:eth0", "there:eth0"]}
+"""
+
+
 AGAINST_THE_KERNEL = {
     "a prefix of a subinterface whose parent is down is not announced": Case(
         "left → boat ping", "passes", "", _parent_down
@@ -282,10 +313,52 @@ AGAINST_THE_KERNEL = {
         "loop",
         lambda lab: lab.route("quay", "172.20.3.0/24", via="172.20.101.2"),
     ),
+    "a static route that is not in use is not announced": Case(
+        "left → boat ping",
+        "passes",
+        "",
+        all_of(
+            _parent_down,
+            lambda lab: lab.device("mole").update(announces_static=True),
+            lambda lab: lab.route("mole", "172.20.8.0/23", via="172.20.2.10"),
+            lambda lab: lab.interface("mole", "eth1").update(enabled=False),
+            lambda lab: lab.interface("pier", "eth0").pop("ospf"),
+            lambda lab: lab.device("pier").update(announces_static=True),
+            lambda lab: lab.route("pier", "172.20.8.0/23", interface="eth0"),
+        ),
+    ),
+    "one that yields to a learnt route is not announced either": Case(
+        "left → boat ping",
+        "passes",
+        "",
+        all_of(
+            _parent_down,
+            lambda lab: lab.device("mole").update(announces_static=True),
+            lambda lab: lab.route("mole", "172.20.9.0/24", via="172.20.2.10", preference=200),
+        ),
+    ),
+    "one that leads by a learnt route is": Case(
+        "left → 172.20.77.1 ping",
+        "unreachable",
+        "goes round in a loop through",
+        all_of(
+            _parent_down,
+            lambda lab: lab.device("mole").update(announces_static=True),
+            lambda lab: lab.route("mole", "172.20.77.0/24", via="172.20.9.1"),
+        ),
+    ),
     "not even its own device's": Case(
         "pier → 172.20.3.1 ping", "unreachable", "quay stops: no route", _parent_down
     ),
 }
+
+
+def test_neighbours_that_cannot_find_each_other_are_cut_and_the_entry_is_named() -> None:
+    lab = Lab.of(RING_6).place("near wan0 in", "10 permit ospf\n20 deny any", family="ipv6")
+    (cut_off,) = build_world(lab.network()).routes.cut_neighbours()
+    assert (cut_off.port, cut_off.neighbour) == (("far", "wan0"), ("near", "wan0"))
+    assert cut_off.by.decision.entry == 20
+    assert traced(lab, "here → there ping").verdict == "passes"
 
 
 @pytest.mark.parametrize("case", AGAINST_THE_KERNEL.values(), ids=AGAINST_THE_KERNEL.keys())

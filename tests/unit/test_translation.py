@@ -48,6 +48,18 @@ def home_route(lab: Lab) -> None:
     lab.route("friend", "172.20.0.0/16", via="203.0.113.1")
 
 
+def _moved_inside(lab: Lab) -> None:
+    """The server's addresses move behind a router, where nobody has them."""
+    lab.device("server").update(kind="router", name="inner", gateway=None, services=[])
+    lab.device("inner")["interfaces"] = [
+        {"name": "wan0", "addresses": ["172.20.1.77/24"]},
+        {"name": "eth0", "addresses": ["172.20.1.81/30"]},
+    ]
+    lab.route("inner", "0.0.0.0/0", via="172.20.1.1").route("edge", "172.20.1.80/32", via="172.20.1.77")
+    for link in lab.data["links"]:
+        link["ends"] = [end.replace("server:eth0", "inner:wan0") for end in link["ends"]]
+
+
 def at_friend(entries: str) -> Case:
     """The desk reaches the friend, who looks at packets as they come on the wire."""
     return Case("desk → friend web", "passes", change=lambda lab: lab.place("friend eth0 in", entries))
@@ -96,8 +108,48 @@ CASES = {
     "port: the inside service may not be used from outside": Case(
         "friend → page web", "blocked", "the translated address must be used", home_route
     ),
-    "port: another service's reply goes out by the dynamic rule, and nobody waits for it": Case(
-        "friend → page ssh", "blocked", "on the way home, in friend: no such session", home_route
+    "a conversation that came in untranslated is answered untranslated, whatever rule would match": Case(
+        "friend → page ssh", "passes", change=home_route
+    ),
+    "so is a ping": Case("friend → desk ping", "passes", change=home_route, sees="reply from 172.20.1.10"),
+    "an error from inside is said by the outside address": Case(
+        "friend → 203.0.113.80 tcp/80",
+        "blocked",
+        "entering server by eth0",
+        all_of(
+            lambda lab: lab.place("server eth0 in", "deny tcp to any port 80"),
+            lambda lab: lab.device("server").update(answers_denied=True),
+        ),
+        sees="administratively prohibited from 203.0.113.80",
+    ),
+    "one from a router further inside too": Case(
+        "friend → 203.0.113.80 tcp/80",
+        "unreachable",
+        "inner stops: nobody on eth0 answers for 172.20.1.80",
+        lambda lab: _moved_inside(lab),
+        sees="host unreachable from 203.0.113.80",
+    ),
+    "and one of the translating device's own, once it has translated": Case(
+        "friend → 198.51.100.201 tcp/80", "unreachable", sees="host unreachable from 198.51.100.201"
+    ),
+    "but not one about a packet it had not translated yet": Case(
+        "friend → 198.51.100.200 tcp/80",
+        "blocked",
+        change=lambda lab: lab.place("edge out0 in", "deny any"),
+        sees="administratively prohibited from 203.0.113.1",
+    ),
+    "what leaves as it came is not from inside, and not translated again": Case(
+        "desk → friend ping",
+        "blocked",
+        "on the way home, leaving edge by out0: list denies",
+        all_of(
+            lambda lab: lab.device("edge")["interfaces"][0].update(addresses=["172.20.1.1/28"]),
+            lambda lab: lab.device("desk").update(
+                interfaces=[{"name": "eth0", "addresses": ["172.20.1.18/24"]}]
+            ),
+            lambda lab: lab.route("edge", "0.0.0.0/0", via="203.0.113.10"),
+            lambda lab: lab.place("edge out0 out", "deny any to 172.20.1.0/24\npermit any"),
+        ),
     ),
     "port: what the host sends itself goes by the dynamic rule": Case(
         "page → friend web",

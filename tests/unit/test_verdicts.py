@@ -94,6 +94,18 @@ CASES: dict[str, Case] = {
         lambda lab: lab.without_route("r2", "172.20.3.0/24").route("r2", "172.20.3.0/24", via="172.20.0.1"),
         sees="hop limit reached",
     ),
+    "a loop is cut short by a list that sees the packet at its second visit": Case(
+        "left → right web",
+        "blocked",
+        "entering r1 by wan0: list denies",
+        all_of(
+            lambda lab: lab.without_route("r2", "172.20.3.0/24").route(
+                "r2", "172.20.3.0/24", via="172.20.0.1"
+            ),
+            lambda lab: lab.place("r1 wan0 in", "deny any to 172.20.3.0/24\npermit any"),
+        ),
+        sees="administratively prohibited from 172.20.1.1",
+    ),
     "a disabled interface has no route": Case(
         "left → right web",
         "unreachable",
@@ -369,6 +381,17 @@ def test_the_baseline_ignores_every_placement() -> None:
     assert traced(lab, "left → right web").verdict == "blocked"
     assert traced(lab, "left → right web", baseline=True).verdict == "passes"
     assert traced(lab, "left → r2 ssh", baseline=True).verdict == "passes"
+
+
+def test_a_router_sends_a_packet_the_same_way_when_it_comes_by_again() -> None:
+    lab = Lab().route("r1", "172.20.3.0/24", via="172.20.0.10")
+    for back in ("r2", "r4"):
+        lab.without_route(back, "172.20.3.0/24").route(
+            back, "172.20.3.0/24", via="172.20.0.1" if back == "r2" else "172.20.0.9"
+        )
+    found = traced(lab, "left → right web")
+    ways = [[hop.device for hop in each.out.hops] for each in found.exchanges]
+    assert ways == [["left", "r1", "r2", "r1", "r2"], ["left", "r1", "r4", "r1", "r4"]]
 
 
 def test_equal_ways_give_a_path_each_and_say_how_many() -> None:

@@ -1,11 +1,14 @@
-"""What devices remember of one conversation: sessions, translations, and who waits for an answer.
+"""What devices remember of one conversation: sessions, and who waits for an answer (§6, §7).
 
-A connection belongs to one conversation along one combination of paths. It is never changed, only replaced.
+A connection state belongs to one conversation along one combination of paths. It is never changed, only
+replaced.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from greyheron.core.packet import Packet
+from greyheron.core.packet import Packet, TcpFlags
+from greyheron.model.names import TCP
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,49 +29,75 @@ class Key:
 
 
 def key_of(packet: Packet) -> Key:
-    """The packet's own key; for an ICMP error that of the packet it reports on."""
-    packet = packet.about or packet
+    """The packet's own key; an ICMP error goes the other way than the packet it reports on."""
+    if packet.about is not None:
+        return key_of(packet.about).back
     return Key(
         packet.protocol, packet.source, packet.source_port, packet.destination, packet.destination_port
     )
 
 
 @dataclass(frozen=True, slots=True)
-class Binding:
-    """A translation that a device did: the same packet as seen inside and outside of `outside_interface`."""
+class Session:
+    """A conversation as one device knows it, by the first packet of it that the device let through.
+
+    came, sent:  that packet as it came to the device and as it went on; they differ by translation
+    answered:  whether a packet the other way was seen since
+    """
 
     device: str
-    outside_interface: str
-    inside: Key
-    outside: Key
+    came: Key
+    sent: Key
+    answered: bool = False
+
+    def becomes(self, key: Key) -> Key | None:
+        """The key of one of its packets after all rewriting; None if `key` is of no packet of it."""
+        if key == self.came:
+            return self.sent
+        return self.came.back if key == self.sent.back else None
+
+    def includes(self, packet: Packet) -> bool:
+        """Whether `packet`, which has one of its keys, is a later packet of a conversation under way.
+
+        The first packet, seen once more, is not. A device that follows TCP takes nothing but the answer to a
+        SYN until it saw that answer.
+        """
+        if packet.about is not None or self.answered:
+            return True
+        answers = key_of(packet) != self.came
+        return answers and (packet.protocol != TCP or bool(packet.flags & (TcpFlags.SYN | TcpFlags.RST)))
 
 
 @dataclass(frozen=True, slots=True)
 class ConnectionState:
-    """sessions: conversations that a tracking device admitted; asked: those that a device began itself"""
+    """asked: keys of what each device began itself, and waits to be answered"""
 
-    sessions: frozenset[tuple[str, Key]] = frozenset()
+    sessions: tuple[Session, ...] = ()
     asked: frozenset[tuple[str, Key]] = frozenset()
-    bindings: tuple[Binding, ...] = ()
 
-    def knows(self, device: str, packet: Packet) -> bool:
-        """Whether `device` tracks the conversation that `packet` belongs to."""
-        return _either_way(self.sessions, device, packet)
+    def session(self, device: str, packet: Packet) -> Session | None:
+        """The session of `device` that `packet` has a key of, as it comes there."""
+        key = key_of(packet)
+        return next((each for each in self.of(device) if each.becomes(key) is not None), None)
+
+    def of(self, device: str) -> Iterator[Session]:
+        """What `device` knows."""
+        return (each for each in self.sessions if each.device == device)
 
     def awaited(self, device: str, packet: Packet) -> bool:
         """Whether `packet` answers something that `device` asked."""
-        return _either_way(self.asked, device, packet)
+        return (device, key_of(packet).back) in self.asked or (device, key_of(packet)) in self.asked
 
-    def with_session(self, device: str, *packets: Packet) -> "ConnectionState":
-        return replace(self, sessions=self.sessions | {(device, key_of(packet)) for packet in packets})
+    def with_session(self, device: str, came: Packet, sent: Packet) -> "ConnectionState":
+        """With what `device` knows once it let a packet through: a session, or that one was answered."""
+        known = self.session(device, came)
+        if known is None:
+            new = Session(device, key_of(came), key_of(sent))
+            return replace(self, sessions=(*self.sessions, new))
+        if known.answered or came.about is not None or key_of(came) == known.came:
+            return self
+        answered = replace(known, answered=True)
+        return replace(self, sessions=tuple(answered if each is known else each for each in self.sessions))
 
     def with_asked(self, device: str, packet: Packet) -> "ConnectionState":
         return replace(self, asked=self.asked | {(device, key_of(packet))})
-
-    def with_binding(self, binding: Binding) -> "ConnectionState":
-        return replace(self, bindings=(*self.bindings, binding))
-
-
-def _either_way(known: frozenset[tuple[str, Key]], device: str, packet: Packet) -> bool:
-    key = key_of(packet)
-    return key.source is not None and ((device, key) in known or (device, key.back) in known)

@@ -3,7 +3,7 @@
 from greyheron.core.connection import ConnectionState
 from greyheron.core.filters import meet
 from greyheron.core.packet import Packet
-from greyheron.core.steps import Delivered, Filtered, NoSession, Outcome, Refused, Step
+from greyheron.core.steps import Delivered, Filtered, NoSession, Outcome, Refused, Saw, Step
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Device, ManagementLine
@@ -22,7 +22,7 @@ def deliver(
     if packet.reply:
         if connection.awaited(name, packet):
             return Outcome.ARRIVED, (Delivered(holder),)
-        return Outcome.NO_SESSION, (Delivered(holder), NoSession())
+        return Outcome.NO_SESSION, (Delivered(holder), NoSession(Saw.OTHERWISE))
     if packet.protocol not in (TCP, UDP) or device.traits.open_ended:
         return Outcome.ARRIVED, (Delivered(holder),)
     if packet.protocol == TCP and packet.destination_port in LOGIN_PORTS:

@@ -1,10 +1,12 @@
 """Neighbour discovery: an IPv6 neighbour is found only if lists let it be (§1, §3)."""
 
-from greyheron.core.filters import stopped_between
+from collections.abc import Mapping
+
+from greyheron.core.filters import Lists, stopped_between
 from greyheron.core.packet import Packet
 from greyheron.core.segments import InterfaceId
 from greyheron.core.steps import Filtered
-from greyheron.core.world import World
+from greyheron.model.document import Device
 from greyheron.model.values import Family
 
 SOLICITED_NODE = 0xFF02_0000_0000_0000_0000_0001_FF00_0000
@@ -12,26 +14,32 @@ SOLICITATION, ADVERTISEMENT = 135, 136
 
 
 def stopped_discovery(
-    world: World, asking: InterfaceId, answering: InterfaceId, target: int, source: int | None
+    lists: Lists,
+    devices: Mapping[str, Device],
+    asking: InterfaceId,
+    answering: InterfaceId,
+    target: int,
+    asker: int,
 ) -> Filtered | None:
     """The list that keeps `asking` from finding `target` at `answering`; None when nothing does.
 
-    source:  of the packet that wants to go there; it is asked from if `asking` holds it (RFC 4861 7.2.2)
+    asker:  the address from which it is solicited, and which is answered
     """
-    own = [each.address for each in world.topology.held(asking, Family.IPV6)]
-    asker = source if source in own else own[-1]
-    assert asker is not None
     group = SOLICITED_NODE | target & 0xFF_FFFF
-    solicitation = Packet(
-        Family.IPV6, asker, group, Family.IPV6.icmp, icmp_type=SOLICITATION, icmp_code=0, hop_limit=255
-    )
-    answer = Packet(
-        Family.IPV6, target, asker, Family.IPV6.icmp, icmp_type=ADVERTISEMENT, icmp_code=0, hop_limit=255
-    )
-    for packet, sender, receiver in ((solicitation, asking, answering), (answer, answering, asking)):
-        stopped = stopped_between(
-            world.discovery_lists, world.topology.devices[sender[0]], sender[1], *receiver, packet
+    for message, source, destination, sender, receiver in (
+        (SOLICITATION, asker, group, asking, answering),
+        (ADVERTISEMENT, target, asker, answering, asking),
+    ):
+        packet = Packet(
+            Family.IPV6,
+            source,
+            destination,
+            Family.IPV6.icmp,
+            icmp_type=message,
+            icmp_code=0,
+            hop_limit=255,
         )
+        stopped = stopped_between(lists, devices[sender[0]], sender[1], *receiver, packet)
         if stopped is not None:
             return stopped
     return None

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv6Address
 
 from greyheron.core.addresses import HeldAddress, held
+from greyheron.core.discovery import stopped_discovery
 from greyheron.core.filters import Lists, stopped_between
 from greyheron.core.packet import Packet
 from greyheron.core.segments import InterfaceId, Segments
@@ -97,7 +98,10 @@ class OspfPairs:
                         yield one, other
 
     def _stopped(self, sender: _Speaker, receiver: _Speaker, lists: Lists) -> Filtered | None:
-        """The list that keeps the sender's packets from the receiver, if one does."""
+        """The list that keeps the sender's packets from the receiver, if one does.
+
+        What is not sent to the group goes to the receiver's own address, which has to be found first.
+        """
         for destination in (ALL_ROUTERS[self._family], receiver.address):
             packet = Packet(self._family, sender.address, destination, PROTOCOLS["ospf"], hop_limit=1)
             stopped = stopped_between(
@@ -110,7 +114,16 @@ class OspfPairs:
             )
             if stopped is not None:
                 return stopped
-        return None
+        if self._family is Family.IPV4:
+            return None
+        return stopped_discovery(
+            lists,
+            self._devices,
+            (sender.device, sender.interface),
+            (receiver.device, receiver.interface),
+            receiver.address,
+            sender.address,
+        )
 
     def _speaker(self, port: InterfaceId) -> _Speaker | None:
         device = self._devices.get(port[0])

@@ -1,5 +1,6 @@
 """OSPF in one area, v2 for IPv4 and v3 for IPv6: shortest paths and routes (§9)."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from math import inf
 
@@ -7,10 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse.csgraph import csgraph_from_dense, dijkstra
 
-from greyheron.core.addresses import block_of, held, is_link_local
+from greyheron.core.addresses import held, is_link_local
 from greyheron.core.neighbours import Adjacency, Neighbourhood
-from greyheron.core.routing import OSPF_PREFERENCE, KnownRoute, Origin
-from greyheron.model.document import Device, Network, family_of
+from greyheron.core.routing import OSPF_PREFERENCE, KnownRoute, Origin, RoutingTable, static_routes
+from greyheron.model.document import Device, Network
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family
 
@@ -53,8 +54,12 @@ class OspfArea:
         self._adjacent = neighbourhood.adjacent
         self._order = sorted(name for name in self._devices if self._speaks(self._devices[name]))
         self._index = {name: index for index, name in enumerate(self._order)}
-        self.told = _gathered([self._announcements(self._devices[name]) for name in self._order])
         self._distance = self._distances()
+        announced = [self._announcements(self._devices[name]) for name in self._order]
+        self.told = _gathered(announced)
+        for router, prefix in self._learnt_in_use():
+            announced[router].append(Announced(prefix, EXTERNAL_COST, external=True))
+            self.told = _gathered(announced)
 
     def routes(self, name: str) -> "LearntRoutes | None":
         """What router `name` learns: every equally short way to every prefix that others announce."""
@@ -95,7 +100,44 @@ class OspfArea:
     def _speaks(self, device: Device) -> bool:
         return any(interface.ospf for interface in device.interfaces)
 
+    def _learnt_in_use(self) -> Iterator[tuple[int, AddressBlock]]:
+        """Static routes whose use turns on learnt ones, as far as they are in use: routers, and prefixes.
+
+        One may lead by a route that another's announcement brings, or yield to it. So they are asked again
+        while there are more, the most preferred first.
+        """
+        waiting = sorted(
+            (
+                (route.preference, router, route)
+                for router, name in enumerate(self._order)
+                for route in self._announced_static(self._devices[name])
+                if not self._in_use_anyway(self._devices[name], route)
+            ),
+            key=lambda each: each[:2],
+        )
+        while waiting:
+            idle = []
+            for each in waiting:
+                _, router, route = each
+                name = self._order[router]
+                if RoutingTable(self._devices[name], self.family, self.routes(name)).uses(route):
+                    yield router, route.prefix
+                else:
+                    idle.append(each)
+            if len(idle) == len(waiting):
+                return
+            waiting = idle
+
+    def _in_use_anyway(self, device: Device, route: KnownRoute) -> bool:
+        """Whether a static route is in use, whatever the device learns."""
+        return route.preference < OSPF_PREFERENCE and RoutingTable(device, self.family).uses(route)
+
+    def _announced_static(self, device: Device) -> list[KnownRoute]:
+        routes = static_routes(device, self.family) if device.announces_static else []
+        return [route for route in routes if route.prefix.mask]
+
     def _announcements(self, device: Device) -> list[Announced]:
+        """All but the static routes whose use turns on what is learnt."""
         own = [
             Announced(each.prefix, interface.ospf.cost)
             for interface in device.interfaces
@@ -103,16 +145,11 @@ class OspfArea:
             for each in held(device, interface, self.family)
             if not is_link_local(self.family, each.address)
         ]
-        if device.announces_static:
-            own += [
-                Announced(
-                    block_of(route.to),
-                    EXTERNAL_COST,
-                    external=True,
-                )
-                for route in device.routes
-                if family_of(route.to) is self.family and route.to.prefixlen > 0
-            ]
+        own += [
+            Announced(route.prefix, EXTERNAL_COST, external=True)
+            for route in self._announced_static(device)
+            if self._in_use_anyway(device, route)
+        ]
         if device.announces_default:
             everywhere = AddressBlock.prefix(self.family, 0, 0)
             own.append(Announced(everywhere, EXTERNAL_COST, external=True))

@@ -69,6 +69,10 @@ class Packet:
         """The packet with its hop limit lowered by one."""
         return replace(self, hop_limit=self.hop_limit - 1)
 
+    def alike(self, other: "Packet") -> bool:
+        """Whether both are the same packet, perhaps at different points of its way."""
+        return replace(self, hop_limit=other.hop_limit) == other
+
     @property
     def opens(self) -> bool:
         """Whether this is the first packet of a TCP connection."""
@@ -111,13 +115,13 @@ def between(
     )
 
 
-def icmp_error(about: Packet, icmp_type: int, icmp_code: int) -> Packet:
-    """The ICMP error that goes to the source of `about`; its own source is not chosen yet."""
+def icmp_error(about: Packet, icmp_type: int, icmp_code: int, source: int | None) -> Packet:
+    """The ICMP error that goes to the source of `about`; None as its own source: it is not chosen yet."""
     if about.source is None:
         raise ValueError("a packet without a source cannot be reported on")
     return Packet(
         about.family,
-        None,
+        source,
         about.source,
         about.family.icmp,
         icmp_type=icmp_type,

@@ -89,9 +89,16 @@ def _refusal(world: World, path: Path) -> Response:
 
 
 def _report(world: World, says: Seen, device: str, path: Path) -> Response:
-    """An ICMP error about the packet as it came to the device that stopped it."""
+    """An ICMP error about the packet as it came to the device that stopped it.
+
+    Over IPv6 an address of the device's own that the packet was sent to answers for itself (RFC 4443 2.2). So
+    does, in either family, one that the device had translated.
+    """
     about = path.last.packet
-    error = icmp_error(about, *ICMP_ERRORS[says][about.family])
+    own = about.family is Family.IPV6 and world.topology.owns(device, about.family, about.destination)
+    translated = device == path.last.device and path.last.received.destination != about.destination
+    source = about.destination if own or translated else None
+    error = icmp_error(about, *ICMP_ERRORS[says][about.family], source)
     return Response(says, device, walk(world, error, device, path.connection, most=1)[0][0])
 
 
@@ -106,6 +113,16 @@ def _answers_denial(world: World, path: Path) -> bool:
 
 def _end_of_loop(path: Path) -> str:
     """The device in the circle where the hop limit runs out."""
-    devices = [hop.device for hop in path.hops]
-    circle = devices[devices.index(devices[-1]) : -1]
+    circle = loop_of(path)
     return circle[(path.last.packet.hop_limit - 1) % len(circle)]
+
+
+def loop_of(path: Path) -> list[str]:
+    """The devices that a packet goes round, beginning with the one where it was last."""
+    last = path.last
+    begins = next(
+        index
+        for index, hop in enumerate(path.hops)
+        if (hop.device, hop.ingress) == (last.device, last.ingress) and hop.packet.alike(last.packet)
+    )
+    return [hop.device for hop in path.hops[begins:-1]]

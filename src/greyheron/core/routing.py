@@ -117,6 +117,16 @@ class RoutingTable:
         """Every route, its own and those that were learnt."""
         return (*self._own, *(() if self._learnt is None else self._learnt.every()))
 
+    def uses(self, route: KnownRoute) -> bool:
+        """Whether a static route of its own is in use: it leads somewhere, and no better one is there."""
+        same = self._covering(route.prefix.first)
+        usable = [
+            each
+            for each in same
+            if each.prefix == route.prefix and (each.discard or self._next_hops(each, DEEPEST))
+        ]
+        return route in usable and (usable[0].preference, usable[0].metric) == (route.preference, 0)
+
     def lookup(self, destination: int) -> Lookup:
         """The route to `destination`: longest prefix, then preference, then metric; equal ones all."""
         return self._look_up(destination, DEEPEST)
@@ -174,6 +184,22 @@ class RoutingTable:
         }
 
 
+def static_routes(device: Device, family: Family) -> list[KnownRoute]:
+    """The static routes of a device, as they are written."""
+    return [
+        KnownRoute(
+            block_of(route.to),
+            Origin.STATIC,
+            route.preference,
+            None if route.via is None else int(route.via),
+            route.interface,
+            route.discard,
+        )
+        for route in device.routes
+        if family_of(route.to) is family
+    ]
+
+
 def _by_name(hop: NextHop) -> tuple[str, int]:
     return hop.interface, -1 if hop.address is None else hop.address
 
@@ -186,18 +212,7 @@ def _known_routes(device: Device, family: Family) -> list[KnownRoute]:
         for each in held(device, interface, family)
         if not is_link_local(family, each.address)
     ]
-    routes += [
-        KnownRoute(
-            block_of(route.to),
-            Origin.STATIC,
-            route.preference,
-            None if route.via is None else int(route.via),
-            route.interface,
-            route.discard,
-        )
-        for route in device.routes
-        if family_of(route.to) is family
-    ]
+    routes += static_routes(device, family)
     gateway = device.gateway if family is Family.IPV4 else device.gateway6
     if gateway is not None:
         everywhere = AddressBlock.prefix(family, 0, 0)

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
-from greyheron.core.connection import ConnectionState
+from greyheron.core.connection import ConnectionState, Key, key_of
 from greyheron.core.matching import Decision
 from greyheron.core.packet import Packet
 from greyheron.core.routing import Lookup, NextHop
@@ -62,9 +62,19 @@ class Tracked:
     """The packet belongs to a session that the device admitted: no list or zone is asked."""
 
 
+class Saw(StrEnum):
+    """What a device that has no session for a packet saw of the conversation before."""
+
+    NOTHING = "nothing"
+    ONE_WAY = "packets one way only"
+    OTHERWISE = "other addresses or ports"
+
+
 @dataclass(frozen=True, slots=True)
 class NoSession:
     """The device tracks this protocol, knows no such session, and the packet cannot begin one."""
+
+    saw: Saw
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,7 +134,7 @@ class HopLimitReached:
 
 @dataclass(frozen=True, slots=True)
 class LoopFound:
-    """The same packet came to this device before."""
+    """The same packet came to this device by this interface before."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -229,9 +239,11 @@ class Path:
         return self.hops[0].packet
 
     @property
-    def choices(self) -> dict[str, NextHop]:
-        """The next hop taken in each device."""
-        return {hop.device: hop.next_hop for hop in self.hops if hop.next_hop is not None}
+    def choices(self) -> dict[tuple[str, Key], NextHop]:
+        """The next hop that each device takes for packets with those addresses and ports."""
+        return {
+            (hop.device, key_of(hop.packet)): hop.next_hop for hop in self.hops if hop.next_hop is not None
+        }
 
     @property
     def denial(self) -> Filtered | None:

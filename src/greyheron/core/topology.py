@@ -123,6 +123,18 @@ class Topology:
         """The addresses of an interface, an IPv6 link-local one last."""
         return self.holdings.get((port, family), ())
 
+    def solicits_from(self, port: InterfaceId, source: int | None) -> int:
+        """The IPv6 address from which a neighbour is solicited (RFC 4861 7.2.2).
+
+        source:  of the packet that wants to go there; it is asked from if the sender has it
+        """
+        held = self.held(port, Family.IPV6)
+        if source is not None and (
+            any(each.address == source for each in held) or self.stand_in(Family.IPV6, source) == port[0]
+        ):
+            return source
+        return held[-1].address
+
     def addresses(self, device: str, family: Family) -> list[int]:
         """Every address of a device in the order of its interfaces, link-local ones last."""
         every = [

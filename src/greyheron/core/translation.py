@@ -1,51 +1,57 @@
-"""Translation: binding addresses between inside and outside interfaces (§7)."""
+"""Translation: addresses and ports rewritten between inside and outside interfaces (§7).
+
+A rule speaks of conversations, by their first packet (RFC 3022 2.1); what becomes of the later ones is in the
+device's session.
+"""
 
 from dataclasses import replace
 
 from greyheron.core.addresses import block_of, held
-from greyheron.core.connection import Binding, ConnectionState, Key, key_of
+from greyheron.core.connection import Key, Session, key_of
 from greyheron.core.packet import Packet
+from greyheron.core.sessions import can_open
 from greyheron.model.document import Device, Prefix, Translation, family_of
 from greyheron.model.entry import AddressBlock
 from greyheron.model.names import TCP, UDP
 
 
-def entering(
-    device: Device, ingress: str, packet: Packet, connection: ConnectionState
-) -> tuple[Packet, ConnectionState] | None:
+def entering(device: Device, ingress: str, packet: Packet, session: Session | None) -> Packet | None:
     """The packet with its destination as it is inside, or None when a rule forbids the inside address.
 
-    An earlier translation of the conversation comes first, then the first static rule.
+    session:  that of the packet's conversation, which settled what becomes of it; else the first static rule
+        decides, if the packet can begin a conversation
     """
-    known = _remembered(device, ingress, packet, connection, outside=True)
-    if known is not None:
-        return known, connection
+    if session is not None:
+        key = session.becomes(key_of(packet))
+        return packet if key is None else _to(packet, key.destination, key.destination_port)
+    if packet.about is not None or not can_open(packet):
+        return packet
     static = [rule for rule in device.translations if rule.kind == "static" and rule.outside == ingress]
     for rule in static:
         if rule.to is not None and _is(
             packet, rule, rule.to, packet.destination, packet.destination_port, rule.to_port or rule.port
         ):
             to = _moved(packet.destination, rule.to, rule.source)
-            port = packet.destination_port if rule.port is None else rule.port
-            inside = replace(packet, destination=to, destination_port=port)
-            return inside, connection.with_binding(
-                Binding(device.name, ingress, key_of(inside), key_of(packet))
-            )
-    for rule in static:
-        if not packet.reply and _is(
-            packet, rule, rule.source, packet.destination, packet.destination_port, rule.port
-        ):
-            return None
-    return packet, connection
+            return _to(packet, to, packet.destination_port if rule.port is None else rule.port)
+    forbids = any(
+        _is(packet, rule, rule.source, packet.destination, packet.destination_port, rule.port)
+        for rule in static
+    )
+    return None if forbids else packet
 
 
 def leaving(
-    device: Device, ingress: str, egress: str, packet: Packet, connection: ConnectionState
-) -> tuple[Packet, ConnectionState]:
-    """The packet with its source as it is outside: by its binding, the first static or dynamic rule."""
-    known = _remembered(device, egress, packet, connection, outside=False)
-    if known is not None:
-        return known, connection
+    device: Device, ingress: str, egress: str, packet: Packet, came: Packet, session: Session | None
+) -> Packet:
+    """The packet with its source as it is outside: as its session has it, or by the first rule that matches.
+
+    came:  the packet as it came to the device;  session:  as for `entering`
+    """
+    if session is not None:
+        key = session.becomes(key_of(came))
+        return packet if key is None else _from(packet, key)
+    if packet.about is not None or not can_open(packet):
+        return packet
     assert packet.source is not None
     rules = [rule for rule in device.translations if rule.outside == egress and ingress in rule.inside]
     for rule in sorted(rules, key=lambda rule: rule.kind != "static"):
@@ -57,9 +63,8 @@ def leaving(
         port = packet.source_port
         if rule.kind == "static" and rule.port is not None:
             port = rule.to_port or rule.port
-        sent = replace(packet, source=source, source_port=port)
-        return sent, connection.with_binding(Binding(device.name, egress, key_of(packet), key_of(sent)))
-    return packet, connection
+        return replace(packet, source=source, source_port=port)
+    return packet
 
 
 def answered_addresses(device: Device) -> list[tuple[str, AddressBlock]]:
@@ -95,33 +100,25 @@ def _outside_source(device: Device, rule: Translation, packet: Packet) -> int | 
     return own[0].address if own else None
 
 
-def _remembered(
-    device: Device, interface: str, packet: Packet, connection: ConnectionState, outside: bool
-) -> Packet | None:
-    """The packet as the other side sees it, when the device translated its conversation before."""
-    key = key_of(packet)
-    for binding in connection.bindings:
-        if (binding.device, binding.outside_interface) != (device.name, interface):
-            continue
-        seen, other = (binding.outside, binding.inside) if outside else (binding.inside, binding.outside)
-        for before, after in ((seen, other), (seen.back, other.back)):
-            if key == before:
-                return _rewritten(packet, after)
-    return None
-
-
-def _rewritten(packet: Packet, key: Key) -> Packet:
-    """`packet` with the addresses and ports of `key`; an ICMP error with the packet inside it."""
-    if packet.about is None:
-        return replace(
-            packet,
-            source=key.source,
-            source_port=key.source_port,
-            destination=key.destination,
-            destination_port=key.destination_port,
-        )
+def _to(packet: Packet, destination: int, port: int | None) -> Packet:
+    """`packet` to another destination; an ICMP error with the source of the packet inside it."""
     about = packet.about
-    inner = _rewritten(about, key)
-    assert inner.source is not None
-    source = inner.destination if packet.source == about.destination else packet.source
-    return replace(packet, source=source, destination=inner.source, about=inner)
+    if about is None:
+        return replace(packet, destination=destination, destination_port=port)
+    return replace(
+        packet, destination=destination, about=replace(about, source=destination, source_port=port)
+    )
+
+
+def _from(packet: Packet, key: Key) -> Packet:
+    """`packet` with the source of `key`. An ICMP error is said by the one it seems to be about.
+
+    Its own sender is known inside only (RFC 5508 4.2); a kernel lets the other end of the conversation speak.
+    """
+    about = packet.about
+    if about is None:
+        return replace(packet, source=key.source, source_port=key.source_port)
+    assert key.source is not None
+    source = packet.source if about.destination == key.source else key.source
+    inner = replace(about, destination=key.source, destination_port=key.source_port)
+    return replace(packet, source=source, about=inner)

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from greyheron.core.addresses import is_link_local
-from greyheron.core.connection import ConnectionState
+from greyheron.core.connection import ConnectionState, Key, Session, key_of
 from greyheron.core.delivery import deliver
 from greyheron.core.discovery import stopped_discovery
 from greyheron.core.filters import meet, sends_through
@@ -29,6 +29,7 @@ from greyheron.core.steps import (
     Outcome,
     Path,
     Routed,
+    Saw,
     Sends,
     Step,
     Tracked,
@@ -42,6 +43,7 @@ from greyheron.core.translation import entering, leaving
 from greyheron.core.world import World
 from greyheron.core.zones import lets_through, zone_of
 from greyheron.model.attachment import AttachmentPoint
+from greyheron.model.document import Device
 from greyheron.model.values import Direction, Family
 
 MOST_PATHS = 64
@@ -49,7 +51,11 @@ MOST_PATHS = 64
 
 @dataclass(frozen=True, slots=True)
 class _Visit:
-    """A packet at a device: where it came in (None: made here), and everything on its way so far."""
+    """A packet at a device: where it came in (None: made here), and everything on its way so far.
+
+    session:  what the device knows of its conversation, if it follows that
+    tracked:  whether that lets it pass with no list or zone asked
+    """
 
     device: str
     ingress: str | None
@@ -58,6 +64,7 @@ class _Visit:
     connection: ConnectionState
     packet: Packet
     steps: tuple[Step, ...] = ()
+    session: Session | None = None
     tracked: bool = False
 
     def did(self, *steps: Step) -> "_Visit":
@@ -68,7 +75,7 @@ class _Visit:
         return Path((*self.hops, hop), outcome, self.connection)
 
 
-Choices = Mapping[str, NextHop]
+Choices = Mapping[tuple[str, Key], NextHop]
 
 
 def walk(
@@ -103,9 +110,8 @@ def _visit(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]
     ingress = visit.ingress
     if ingress is None:
         return _make(world, visit, choices)
-    came_before = any(hop.device == visit.device for hop in visit.hops)
     visit = visit.did(Enters(ingress))
-    if came_before:
+    if _came_before(visit):
         return [visit.ends(Outcome.LOOP, LoopFound())]
     entered = _enter(world, visit, ingress)
     if isinstance(entered, Path):
@@ -115,29 +121,54 @@ def _visit(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]
     return _forward(world, entered, ingress, choices)
 
 
+def _came_before(visit: _Visit) -> bool:
+    """Whether the same packet came to this device by the same interface; its hop limit may be lower now."""
+    return any(
+        (hop.device, hop.ingress) == (visit.device, visit.ingress) and hop.packet.alike(visit.packet)
+        for hop in visit.hops
+    )
+
+
 def _enter(world: World, visit: _Visit, ingress: str) -> Path | _Visit:
     """Steps 1 to 3: session, inbound list, translation of the destination."""
     device = world.topology.devices[visit.device]
+    session = visit.connection.session(visit.device, visit.packet) if _follows(device, visit.packet) else None
+    included = session is not None and session.includes(visit.packet)
+    begins = visit.packet.about is not None or can_open(visit.packet)
     if tracks(device, visit.packet):
-        if visit.connection.knows(visit.device, visit.packet):
+        if included:
             visit = replace(visit, tracked=True).did(Tracked())
-        elif visit.packet.about is None and not can_open(visit.packet):
-            return visit.ends(Outcome.NO_SESSION, NoSession())
+        elif not begins:
+            return visit.ends(Outcome.NO_SESSION, NoSession(_saw(visit, session)))
+    visit = replace(visit, session=session if included or begins else None)
     if not visit.tracked:
         met = meet(world.lists, AttachmentPoint(visit.device, ingress, Direction.IN), visit.packet)
         if isinstance(met, Filtered) and met.decision.denies:
             return visit.ends(Outcome.DENIED, met)
         visit = visit.did(met)
-    translated = entering(device, ingress, visit.packet, visit.connection)
+    if not device.translations:
+        return visit
+    translated = entering(device, ingress, visit.packet, visit.session)
     if translated is None:
         return visit.ends(Outcome.UNTRANSLATED, TranslatedAddressNeeded())
-    return _rewritten(visit, *translated)
+    return _rewritten(visit, translated)
 
 
-def _rewritten(visit: _Visit, packet: Packet, connection: ConnectionState) -> _Visit:
+def _follows(device: Device, packet: Packet) -> bool:
+    """Whether the device keeps sessions of such packets, to let them pass or to translate them."""
+    return bool(device.translations) or tracks(device, packet)
+
+
+def _saw(visit: _Visit, session: Session | None) -> Saw:
+    if session is not None:
+        return Saw.ONE_WAY
+    return Saw.OTHERWISE if any(visit.connection.of(visit.device)) else Saw.NOTHING
+
+
+def _rewritten(visit: _Visit, packet: Packet) -> _Visit:
     if packet == visit.packet:
         return visit
-    return replace(visit.did(Translated(visit.packet, packet)), packet=packet, connection=connection)
+    return replace(visit.did(Translated(visit.packet, packet)), packet=packet)
 
 
 def _make(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]:
@@ -152,7 +183,7 @@ def _make(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]:
         return [visit.ends(Outcome.NO_ROUTE, Sends(asked), Unrouted(lookup))]
     found: list[Path | _Visit] = []
     device = world.topology.devices[visit.device]
-    for chosen in _kept(lookup, choices.get(visit.device)):
+    for chosen in _kept(lookup, visit, choices):
         packet = asked
         if packet.source is None:
             packet = replace(asked, source=own_address(world, visit.device, chosen, asked))
@@ -161,12 +192,17 @@ def _make(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]:
         met: Step
         if not sends_through(device):
             met = Unfiltered(out, own=(out, family) in world.lists)
-        elif tracks(device, packet) and visit.connection.knows(visit.device, packet):
+        elif tracks(device, packet) and _known(visit, packet):
             met = Tracked()
         else:
             met = meet(world.lists, out, packet)
         found.append(_leave(world, sending, chosen, met))
     return found
+
+
+def _known(visit: _Visit, packet: Packet) -> bool:
+    session = visit.connection.session(visit.device, packet)
+    return session is not None and session.includes(packet)
 
 
 def _made(visit: _Visit, packet: Packet) -> _Visit:
@@ -184,14 +220,12 @@ def _delivered(world: World, visit: _Visit) -> Path:
 
 
 def _admitted(world: World, visit: _Visit, sent: Packet) -> _Visit:
-    """A tracking device keeps the session of what it let through, as it came and as it goes on."""
-    if (
-        visit.tracked
-        or visit.arrived.about is not None
-        or not tracks(world.topology.devices[visit.device], visit.arrived)
-    ):
+    """What the device knows when it let the packet through, as it came and as it goes on."""
+    came = visit.arrived
+    known = came.about is None and _follows(world.topology.devices[visit.device], came)
+    if not known or not (visit.session is not None or visit.ingress is None or can_open(came)):
         return visit
-    return replace(visit, connection=visit.connection.with_session(visit.device, visit.arrived, sent))
+    return replace(visit, connection=visit.connection.with_session(visit.device, came, sent))
 
 
 def _forward(world: World, visit: _Visit, ingress: str, choices: Choices) -> list[Path | _Visit]:
@@ -208,15 +242,15 @@ def _forward(world: World, visit: _Visit, ingress: str, choices: Choices) -> lis
     ahead = replace(visit, packet=visit.packet.forwarded())
     listed = (AttachmentPoint(visit.device, ingress, Direction.IN), family) in world.lists
     found: list[Path | _Visit] = []
-    for chosen in _kept(lookup, choices.get(visit.device)):
+    for chosen in _kept(lookup, visit, choices):
         routed = ahead.did(Routed(lookup, chosen))
         if not (visit.tracked or listed or lets_through(device, ingress, chosen.interface)):
             zones = ZonesDeny(zone_of(device, ingress), zone_of(device, chosen.interface))
             found.append(routed.ends(Outcome.ZONE, zones))
             continue
-        routed = _rewritten(
-            routed, *leaving(device, ingress, chosen.interface, routed.packet, routed.connection)
-        )
+        if device.translations:
+            sent = leaving(device, ingress, chosen.interface, routed.packet, routed.arrived, routed.session)
+            routed = _rewritten(routed, sent)
         out = AttachmentPoint(visit.device, chosen.interface, Direction.OUT)
         met = Tracked() if visit.tracked else meet(world.lists, out, routed.packet)
         found.append(_leave(world, routed, chosen, met))
@@ -242,7 +276,14 @@ def _leave(world: World, visit: _Visit, chosen: NextHop, met: Step) -> Path | _V
     if neighbour is None:
         return ends(Outcome.NO_NEIGHBOUR, *steps, NobodyAnswers(chosen.interface, address))
     if sent.family is Family.IPV6:
-        stopped = stopped_discovery(world, port, neighbour, address, sent.source)
+        stopped = stopped_discovery(
+            world.discovery_lists,
+            world.topology.devices,
+            port,
+            neighbour,
+            address,
+            world.topology.solicits_from(port, sent.source),
+        )
         if stopped is not None:
             return ends(Outcome.NO_DISCOVERY, *steps, DiscoveryStopped(chosen.interface, address, stopped))
     leaves = Leaves(chosen.interface, neighbour[0], address)
@@ -250,9 +291,14 @@ def _leave(world: World, visit: _Visit, chosen: NextHop, met: Step) -> Path | _V
     return _Visit(neighbour[0], neighbour[1], sent, (*visit.hops, done), visit.connection, sent)
 
 
-def _kept(lookup: Lookup, kept: NextHop | None) -> tuple[NextHop, ...]:
-    """The next hops to walk: the one chosen before if it is still offered, else all."""
-    return (kept,) if kept is not None and kept in lookup.hops else lookup.hops
+def _kept(lookup: Lookup, visit: _Visit, choices: Choices) -> tuple[NextHop, ...]:
+    """The next hops to walk: of equal ones that which the device took before for such packets, else all."""
+    if len(lookup.hops) < 2:
+        return lookup.hops
+    key = key_of(visit.arrived)
+    taken = [hop.next_hop for hop in visit.hops if (hop.device, key_of(hop.packet)) == (visit.device, key)]
+    kept = choices.get((visit.device, key)) or next(iter(taken), None)
+    return (kept,) if kept in lookup.hops else lookup.hops
 
 
 def _is_local(packet: Packet) -> bool:

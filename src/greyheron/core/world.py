@@ -82,15 +82,19 @@ class World:
         return frozenset(point for point in points if self.lists.get(point) is not other.lists.get(point))
 
     def lookup(self, device: str, family: Family, destination: int) -> Lookup:
-        """The route of `device` to `destination`. A link-local one is a neighbour or nobody (RFC 4291)."""
+        """The route of `device` to `destination`. A link-local one is a neighbour or nobody (RFC 4291).
+
+        Nobody is looked for on the device's first enabled interface.
+        """
         if not is_link_local(family, destination):
             return self.table(device, family).lookup(destination)
-        hops = [
-            NextHop(interface.name, None)
+        enabled = [
+            interface.name
             for interface in self.topology.devices[device].interfaces
-            if self.topology.neighbour((device, interface.name), family, destination)
+            if self.topology.held((device, interface.name), family)
         ]
-        return Lookup((), tuple(hops), ())
+        near = [name for name in enabled if self.topology.neighbour((device, name), family, destination)]
+        return Lookup((), tuple(NextHop(name, None) for name in near or enabled[:1]), ())
 
     def table(self, device: str, family: Family) -> RoutingTable:
         """What `device` knows of where to send."""

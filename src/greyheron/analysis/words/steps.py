@@ -3,7 +3,7 @@
 from greyheron.core.conversation import Exchange, Verdict
 from greyheron.core.matching import Decision
 from greyheron.core.packet import Packet, TcpFlags, Way
-from greyheron.core.responses import Seen
+from greyheron.core.responses import Seen, loop_of
 from greyheron.core.routing import KnownRoute, Lookup, Loss, NextHop, Origin
 from greyheron.core.steps import (
     Delivered,
@@ -19,6 +19,7 @@ from greyheron.core.steps import (
     Outcome,
     Refused,
     Routed,
+    Saw,
     Sends,
     Step,
     Tracked,
@@ -47,8 +48,8 @@ def step_words(step: Step, family: Family) -> str:
             return f"no list on the {point.at} line" if point.is_line else "no list"
         case Tracked():
             return "belongs to a tracked session: no list is asked"
-        case NoSession():
-            return "no such session, and this packet cannot begin one"
+        case NoSession(saw):
+            return _no_session_words(saw)
         case Translated(before, after):
             return _translated_words(before, after)
         case TranslatedAddressNeeded():
@@ -79,6 +80,20 @@ def step_words(step: Step, family: Family) -> str:
             return f"{reached}, {service}" if service else reached
         case Refused(login):
             return "no line offers this login" if login else "nobody listens"
+
+
+def _no_session_words(saw: Saw) -> str:
+    stopped = "no such session, and this packet cannot begin one"
+    match saw:
+        case Saw.NOTHING:
+            return f"{stopped}: those before it went another way (asymmetric routing)"
+        case Saw.ONE_WAY:
+            return (
+                "no such session: it saw the first packet but not the answer, which went another way "
+                "(asymmetric routing)"
+            )
+        case Saw.OTHERWISE:
+            return stopped
 
 
 def decision_words(decision: Decision) -> str:
@@ -186,8 +201,15 @@ def ending_words(exchange: Exchange) -> str:
     if exchange.verdict is Verdict.REFUSED:
         return f"refused by {device}: {step_words(last.steps[-1], family)}"
     if leg.path.outcome is Outcome.LOOP:
-        return f"unreachable: {home}it goes round in a loop through {device}"
+        first = {hop.device: index for index, hop in reversed([*enumerate(leg.path.hops)])}
+        circle = sorted(set(loop_of(leg.path)), key=lambda name: first[name])
+        return f"unreachable: {home}it goes round in a loop through {_joined(circle)}"
     return f"unreachable: {home}{device} stops: {step_words(last.steps[-1], family)}"
+
+
+def _joined(names: list[str]) -> str:
+    """“a, b and c”."""
+    return " and ".join(filter(None, (", ".join(names[:-1]), names[-1])))
 
 
 def seen_words(exchange: Exchange) -> str:

@@ -33,7 +33,10 @@ OTHER_PROTOCOL = 3
 
 
 Solicitation = tuple[InterfaceId, InterfaceId, int, int | None]
-"""An IPv6 neighbour asked for: by which port, at which, its address, the asker's unless link-local."""
+"""An IPv6 neighbour asked for: by which port, at which, its address, the asker's.
+
+The asker's is None for possible hosts, each of which asks from the address that its packets come from.
+"""
 
 
 def forwarding_key(world: World, family: Family) -> Hashable:
@@ -115,8 +118,14 @@ class ForwardingIndex:
         self, asking: InterfaceId, answering: InterfaceId, target: int, source: int | None
     ) -> int:
         """The code of the solicitation that a packet from `source` makes its sender ask."""
-        own = {each.address for each in self._world.topology.held(asking, self.family)}
-        solicitation = (asking, answering, target, source if source in own else None)
+        topology = self._world.topology
+        possible = source is not None and topology.stand_in(self.family, source) == asking[0]
+        solicitation = (
+            asking,
+            answering,
+            target,
+            None if possible else topology.solicits_from(asking, source),
+        )
         if solicitation not in self._solicitation:
             self._solicitation[solicitation] = len(self.points) + len(self.solicitations)
             self.solicitations.append(solicitation)

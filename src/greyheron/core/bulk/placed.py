@@ -15,6 +15,8 @@ from greyheron.core.world import World
 
 _StopKey = tuple[Solicitation, tuple[ResolvedList | None, ...]]
 _MOST_STOPS = 100_000
+_BY_ASKER = -2
+"""Stands for the point of a solicitation that lists may stop or not, depending on who asks."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,11 +99,15 @@ class PlacedLists:
 
     def changed_from(self, before: "PlacedLists") -> Bools:
         """For each code whether it may decide otherwise than in `before`, which has the same forwarding."""
-        points = [now is not then for now, then in zip(self.lists, before.lists, strict=True)]
-        return np.append(np.array(points), (self._stopping() != before._stopping()).any(axis=1))
+        points = np.array([now is not then for now, then in zip(self.lists, before.lists, strict=True)])
+        stopping, stopped = self._stopping(), before._stopping()
+        differs = (stopping != stopped).any(axis=1)
+        for index in np.flatnonzero((stopping[:, 0] == _BY_ASKER) & ~differs).tolist():
+            differs[index] = points[self._ends(self._forwarding.solicitations[index])].any()
+        return np.append(points, differs)
 
     def decides_otherwise(self, before: "PlacedLists", code: Ints, headers: Headers) -> Bools:
-        """For each packet at a code that has `changed_from` `before`, whether something else denies it."""
+        """For each packet at a code that has `changed_from` `before`, whether something else may deny it."""
         found = code >= len(self.lists)
         points = np.flatnonzero(~found)
         width = len(before.distinct) + 1
@@ -129,10 +135,7 @@ class PlacedLists:
         """
         points = codes < len(self.lists)
         ports = np.array(
-            [
-                [2 * self._forwarding.port_number[port] + way for port in solicitation[:2] for way in (0, 1)]
-                for solicitation in self._forwarding.solicitations
-            ],
+            [self._ends(solicitation) for solicitation in self._forwarding.solicitations],
             dtype=np.int64,
         ).reshape(-1, 4)
         at = np.flatnonzero(~points)
@@ -148,9 +151,14 @@ class PlacedLists:
         """
         points = len(self.lists)
         solicits = code >= points
-        denied, point = solicits.copy(), code.copy()
+        point = code.copy()
         entry = np.full(len(code), NONE, dtype=np.int64)
         point[solicits], entry[solicits] = self._stopping()[code[solicits] - points].T
+        for index in np.flatnonzero(point == _BY_ASKER).tolist():
+            asking, answering, target, _ = self._forwarding.solicitations[code[index] - points]
+            asker = headers.addresses.values[headers.source[index]]
+            point[index], entry[index] = self._stop((asking, answering, target, asker))
+        denied = solicits & (point != NONE)
         list_at = np.full(len(code), NONE, dtype=np.int64)
         list_at[~solicits] = self._list_at[code[~solicits]]
         for number, resolved in enumerate(self.distinct):
@@ -173,24 +181,32 @@ class PlacedLists:
         return found
 
     def _stopping(self) -> Ints:
-        """For each solicitation the point and entry that stop it, or NONE."""
+        """For each solicitation the point and entry that stop it, or NONE; _BY_ASKER: it depends."""
         self._stops += [self._stop(each) for each in self._forwarding.solicitations[len(self._stops) :]]
         return np.array(self._stops, dtype=np.int64).reshape(-1, 2)
 
     def _stop(self, solicitation: Solicitation) -> tuple[int, int]:
-        asking, answering = solicitation[:2]
-        ports = (self._forwarding.port_number[asking], self._forwarding.port_number[answering])
-        lists = tuple(self.lists[2 * port + way] for port in ports for way in (0, 1))
+        lists = tuple(self.lists[point] for point in self._ends(solicitation))
         if not any(lists):
             return NONE, NONE
+        if solicitation[3] is None:
+            return _BY_ASKER, NONE
         known = self._tables.stops(self._forwarding)
         if (solicitation, lists) not in known:
             known[solicitation, lists] = self._stopped(solicitation)
         return known[solicitation, lists]
 
+    def _ends(self, solicitation: Solicitation) -> list[int]:
+        """The points that it may pass, those of the asking port first."""
+        numbers = (self._forwarding.port_number[port] for port in solicitation[:2])
+        return [2 * number + way for number in numbers for way in (0, 1)]
+
     def _stopped(self, solicitation: Solicitation) -> tuple[int, int]:
-        asking, answering, target, source = solicitation
-        stopped = stopped_discovery(self._world, asking, answering, target, source)
+        asking, answering, target, asker = solicitation
+        assert asker is not None
+        stopped = stopped_discovery(
+            self._world.discovery_lists, self._world.topology.devices, asking, answering, target, asker
+        )
         if stopped is None:
             return NONE, NONE
         entry = stopped.decision.entry

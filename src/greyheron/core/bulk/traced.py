@@ -91,6 +91,29 @@ class TracedCourses:
         order = order[~untraced[out.row[there_path[order]]]]
         self._there_path, self._back_path = there_path[order], back_path[order]
         self.untraced = np.flatnonzero(untraced)
+        self._stray_step, self._stray_device = self._strays()
+
+    def _strays(self) -> tuple[Ints, Ints]:
+        """For each there and back the step at which a device that saw no answer drops the ACK, and where.
+
+        NONE where there is none: each device that keeps a session since the first packet saw the reply too.
+        """
+        there, back = self._there_path, self._back_path
+        step, device = np.full((2, len(there)), NONE, dtype=np.int64)
+        row = self._out.row[there]
+        open_ = np.flatnonzero((back != NONE) & self._is_tcp[self._rows.request[row]])
+        open_ = open_[self._returned.outcome[back[open_]] == ARRIVED]
+        for column, since in zip(self._out.admitted, self._out.since, strict=True):
+            tracker = column[there[open_]]
+            stray = (tracker != NONE) & self._forwarding.forwards[tracker]
+            stray &= (tracker != self._out.end[there[open_]]) & (tracker != self._rows.device[row[open_]])
+            stray &= step[open_] == NONE
+            if not stray.any():
+                continue
+            for visited in self._returned.visited:
+                stray &= visited[back[open_]] != tracker
+            step[open_[stray]], device[open_[stray]] = since, tracker[stray]
+        return step, device
 
     def _told_apart(self) -> tuple[Rows, Ints]:
         """A row of each of those that may go different ways, and which of them each row goes like."""
@@ -201,9 +224,11 @@ class TracedCourses:
         """The exchanges of every row, or of those marked in `only`, as the lists in `placed` leave them."""
         out, returned = self._out, self._returned
         there, back = self._there_path, self._back_path
+        stray_step, stray_device = self._stray_step, self._stray_device
         if only is not None:
             kept = only[out.row[there]]
             there, back = there[kept], back[kept]
+            stray_step, stray_device = stray_step[kept], stray_device[kept]
         acts = placed.acts()
         replied = back != NONE
         answers = back[replied]
@@ -220,8 +245,13 @@ class TracedCourses:
             (RETURN, answers, acts),
             (OUT_AGAIN, there[acknowledged], placed.tells_later_packets()),
         )
+        dropped = acknowledged & (stray_step != NONE)
+        outcome[dropped], end[dropped] = NO_SESSION, stray_device[dropped]
+        before = self._denied_before(placed, there[dropped], stray_step[dropped])
+        acknowledged &= ~dropped
         # The last that is written stands: a conversation ends with the first denial.
         for denials, path, where in (
+            (before, np.cumsum(dropped) - 1, dropped),
             (again, there, acknowledged),
             (reply, back, replied),
             (first, there, np.ones(len(there), dtype=np.bool_)),
@@ -265,16 +295,28 @@ class TracedCourses:
             ports, ends = ports[::-1], ends[::-1]
         return Headers(rows.addresses, self._kinds, *ends, self._kind[rows.request, packet], *ports)
 
+    def _denied_before(self, placed: PlacedLists, paths: Ints, steps: Ints) -> Denials:
+        """The first denial of the ACK on each of `paths`, before the step of each."""
+        index, step, code = self._acting(OUT_AGAIN, paths, placed.tells_later_packets())
+        early = step < steps[index]
+        index, code = index[early], code[early]
+        return placed.first_denials(index, code, self.headers(OUT_AGAIN, paths[index]), len(paths))
+
     def met(self, packet: int, paths: Ints, acts: Bools) -> tuple[Ints, Ints]:
         """What acts on the conversation's `packet` along `paths`: the path and the code of each, in order."""
+        index, _, code = self._acting(packet, paths, acts)
+        return paths[index], code
+
+    def _acting(self, packet: int, paths: Ints, acts: Bools) -> tuple[Ints, Ints, Ints]:
+        """What acts on a packet along `paths`, in order: of each the index of the path, step and code."""
         every = (self._returned if packet == RETURN else self._out).met[paths]
         index, step = np.nonzero(np.append(acts, False)[every])  # NONE is the last index
-        path, code = paths[index], every[index, step].astype(np.int64)
+        code = every[index, step].astype(np.int64)
         if packet == OUT_AGAIN:
-            row = self._out.row[path]
+            row = self._out.row[paths[index]]
             untracked = self._forwarding.later_packets_met(code, self._protocol[self._rows.request[row]])
-            path, code = path[untracked], code[untracked]
-        return path, code
+            index, step, code = index[untracked], step[untracked], code[untracked]
+        return index, step, code
 
 
 def _any_at(met: NDArray[np.int32], codes: Bools) -> Bools:

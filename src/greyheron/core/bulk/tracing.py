@@ -53,14 +53,18 @@ class Paths:
 
     row:  the leg's row;  outcome:  index in OUTCOMES, or SPECIAL;  end:  the last device
     met:  (paths, steps) codes of points and solicitations in order (see `ForwardingIndex`), or NONE
+    visited:  the device at each hop, or NONE
     admitted:  devices that keep a session since this packet, or NONE
+    since:  for each of those the step at which the packet came there
     """
 
     row: Ints
     outcome: Ints
     end: Ints
     met: NDArray[np.int32]
+    visited: tuple[Ints, ...]
     admitted: tuple[Ints, ...]
+    since: tuple[int, ...]
 
     def repeated(self, rows: Ints) -> tuple["Paths", Ints]:
         """The paths of each of `rows`, which become the rows 0, 1 and so on; and which path each one is."""
@@ -68,8 +72,9 @@ class Paths:
         counts = ends - starts
         row = np.repeat(np.arange(len(rows)), counts)
         path = np.repeat(starts - np.cumsum(counts) + counts, counts) + np.arange(len(row))
-        admitted = tuple(column[path] for column in self.admitted)
-        return Paths(row, self.outcome[path], self.end[path], self.met[path], admitted), path
+        visited, admitted = (tuple(each[path] for each in of) for of in (self.visited, self.admitted))
+        met = self.met[path]
+        return Paths(row, self.outcome[path], self.end[path], met, visited, admitted, self.since), path
 
 
 Deliver = Callable[[Ints, Ints], tuple[Ints, Ints]]
@@ -94,8 +99,12 @@ class _Tracer:
         self.port = np.full(count, NONE, dtype=np.int64)
         self.outcome = np.full(count, ON_ITS_WAY, dtype=np.int64)
         self.tracked = np.zeros(count, dtype=np.bool_)
+        self.came_by: list[Ints] = []
         self.visited: list[Ints] = []
+        self.taken: list[Ints] = []
         self.admitted: list[Ints] = []
+        self.since: list[int] = []
+        self.came_at = 0
         self.met: list[NDArray[np.int32]] = []
 
     def run(self) -> Paths:
@@ -112,7 +121,9 @@ class _Tracer:
             self.outcome,
             self.device,
             np.stack(self.met, axis=1) if self.met else empty,
+            tuple(self.visited),
             tuple(self.admitted),
+            tuple(self.since),
         )
 
     def _active(self) -> Ints:
@@ -135,6 +146,7 @@ class _Tracer:
             column = np.full(len(self.row), NONE, dtype=np.int64)
             column[paths[new]] = device[new]
             self.admitted.append(column)
+            self.since.append(self.came_at)
 
     def _knows(self, paths: Ints) -> tuple[Bools, Bools]:
         """Whether the device of each path tracks the packet's protocol, and whether it knows the session."""
@@ -158,10 +170,11 @@ class _Tracer:
     def _arrive(self, paths: Ints, hops: int) -> None:
         """Steps 1 to 4 of the semantics, for packets that have just come in."""
         net, leg = self._net, self._leg
-        device = self.device[paths]
+        self.came_at = len(self.met)
+        port = self.port[paths]
         again = np.zeros(len(paths), dtype=np.bool_)
-        for column in self.visited:
-            again |= column[paths] == device
+        for column in self.came_by:
+            again |= column[paths] == port
         self._end(paths[again], Outcome.LOOP)
         paths = paths[~again]
         special = net.translates[self.device[paths]]
@@ -198,14 +211,11 @@ class _Tracer:
     def _leave(self, paths: Ints, steps: Ints, made: bool) -> None:
         """Steps 5 to 8: by each equal next hop, past zones and the outbound list, to the neighbour."""
         net = self._net
-        visited = np.full(len(self.row), NONE, dtype=np.int64)
-        visited[paths] = self.device[paths]
-        self.visited.append(visited)
         spans, branches = net.spans, net.branches
-        counts = spans[steps, 1]
+        first, counts = spans[steps].T
         self._end(paths[counts == 0], Outcome.NO_ROUTE)
-        paths, steps = paths[counts > 0], steps[counts > 0]
-        paths, branch = self._split(paths, spans[steps, 0], spans[steps, 1])
+        paths, first, counts = paths[counts > 0], first[counts > 0], counts[counts > 0]
+        paths, branch = self._split(paths, first, counts)
         if len(paths) == 0:
             return
         egress, ingress, solicitation = branches[branch].T
@@ -237,26 +247,37 @@ class _Tracer:
         return denied
 
     def _split(self, paths: Ints, first: Ints, counts: Ints) -> tuple[Ints, Ints]:
-        """Make one path for each next hop of `paths`; returns where they are now, and their branches."""
+        """Make one path for each next hop of `paths`; returns where they are now, and their branches.
+
+        A device that the packet was at before sends it the same way again.
+        """
+        number = np.zeros(len(self.row), dtype=np.int64)
         copies = np.ones(len(self.row), dtype=np.int64)
         copies[paths] = counts
+        equal = paths[counts > 1]
+        if len(equal):
+            for visited, taken in zip(self.visited, self.taken, strict=True):
+                again = equal[visited[equal] == self.device[equal]]
+                copies[again], number[again] = 1, taken[again]
         start = np.zeros(len(self.row), dtype=np.int64)
         start[paths] = first
         moving = np.zeros(len(self.row), dtype=np.bool_)
         moving[paths] = True
         if (copies > 1).any():
             origin = np.repeat(np.arange(len(self.row)), copies)
-            number = np.arange(len(origin)) - np.repeat(np.cumsum(copies) - copies, copies)
+            copy = np.arange(len(origin)) - np.repeat(np.cumsum(copies) - copies, copies)
             walked = rank_within(self.row[origin]) < MOST_PATHS
-            origin, number = origin[walked], number[walked]
+            origin, copy = origin[walked], copy[walked]
             self._take(origin)
-            start, moving = start[origin] + number, moving[origin]
+            start, moving, number = start[origin], moving[origin], number[origin] + copy
+        self.visited.append(np.where(moving, self.device, NONE))
+        self.came_by.append(np.where(moving, self.port, NONE))
+        self.taken.append(number)
         found = np.flatnonzero(moving)
-        return found, start[found]
+        return found, start[found] + number[found]
 
     def _take(self, indices: Ints) -> None:
         for name in ("row", "device", "port", "outcome", "tracked"):
             setattr(self, name, getattr(self, name)[indices])
-        self.visited = [column[indices] for column in self.visited]
-        self.admitted = [column[indices] for column in self.admitted]
-        self.met = [column[indices] for column in self.met]
+        for name in ("visited", "came_by", "taken", "admitted", "met"):
+            setattr(self, name, [column[indices] for column in getattr(self, name)])
