@@ -81,15 +81,14 @@ class Packet:
 
 def kind_of(packet: Packet) -> Packet:
     """The packet between nobody: what its header holds beside addresses and ports."""
-    return replace(
-        packet,
-        source=0,
-        destination=0,
-        source_port=None,
-        destination_port=None,
-        hop_limit=FIRST_HOP_LIMIT,
-        reply=False,
-        about=None,
+    return Packet(
+        packet.family,
+        0,
+        0,
+        packet.protocol,
+        flags=packet.flags,
+        icmp_type=packet.icmp_type,
+        icmp_code=packet.icmp_code,
     )
 
 
