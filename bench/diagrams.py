@@ -10,12 +10,13 @@ from dd.cudd import BDD, Function
 
 from greyheron.core.conversation import Leg, converse_from
 from greyheron.core.lists import ResolvedList
-from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.packet import Packet
 from greyheron.core.rules import Rule
 from greyheron.core.steps import Filtered, Unfiltered
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.entry import AddressBlock, NotPort, PortSpan
+from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP
 from greyheron.model.values import Action, Family
 

@@ -36,11 +36,12 @@ from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.conversation import converse, converse_from
 from greyheron.core.lists import Names, ResolvedList, resolve
 from greyheron.core.matching import first_mismatch
-from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.packet import Packet
 from greyheron.core.world import World, build_world
 from greyheron.demo.generator import Plan, generate
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.document import Network
+from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP, UDP
 from greyheron.model.notation.requirements import read_requirement
 from greyheron.model.requirement import Statement

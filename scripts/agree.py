@@ -5,15 +5,16 @@ python scripts/agree.py proofs FIRST COUNT  proofs, and every conversation tried
 """
 
 import sys
+from contextlib import ExitStack
 from unittest.mock import patch
 
-from tests.brute import ALLOW_PORTS, BLOCK_PORTS, random_requirement, tiny_network, violating
+from tests.brute import ALLOW_PORTS, BLOCK_PORTS, FEW_DSCP, random_requirement, tiny_network, violating
 from tests.random_networks import random_network
 from tests.reference import Reference
 from tests.unit.test_proof import agrees, by_reference
 from tests.unit.test_reference import disagreements
 
-from greyheron.analysis.proof import grounds
+from greyheron.analysis.proof import grounds, services
 from greyheron.core.world import build_world
 
 FLOWS = 40
@@ -34,7 +35,14 @@ def main() -> int:
     run = {"walks": walks, "proofs": proofs}[sys.argv[1]]
     first, count = int(sys.argv[2]), int(sys.argv[3])
     asked = differing = 0
-    with patch.object(grounds, "ALL_PORTS", BLOCK_PORTS), patch.object(grounds, "EPHEMERAL", ALLOW_PORTS):
+    few = (
+        (grounds, "ALL_PORTS", BLOCK_PORTS),
+        (grounds, "EPHEMERAL", ALLOW_PORTS),
+        (services, "ALL_DSCP", FEW_DSCP),
+    )
+    with ExitStack() as patched:
+        for module, name, value in few:
+            patched.enter_context(patch.object(module, name, value))
         for seed in range(first, first + count):
             tried, found = run(seed)
             asked += tried

@@ -10,15 +10,17 @@ from itertools import pairwise
 from random import Random
 from typing import Any
 
-from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.packet import Packet
 from greyheron.model.document import Device, Network
+from greyheron.model.header import TcpFlags
 from greyheron.model.read import read_network
 from greyheron.model.values import Family
 from tests.random_networks import SERVICES
 
 BLOCK_PORTS = ((1022, 1025),)
 ALLOW_PORTS = ((1024, 1025),)
-"""Source ports that are tried here in place of all there are."""
+FEW_DSCP = ((0, 0), (10, 10), (46, 46))
+"""Source ports and code points that are tried here in place of all there are."""
 Data = dict[str, Any]
 Conversation = tuple[int, int, int, str, int | None]
 """IP version, source, destination, service, source port."""
@@ -93,7 +95,7 @@ def tiny_network(seed: int) -> Network:
     data["address_sets"] = [
         {"name": "some", "members": ["172.20.1.2", "172.20.2.4/30", "172.20.1.1~0.0.0.6"]}
     ]
-    _lists(data, chance, six)
+    _lists(data, chance, six, Random(-1 - seed))
     return read_network(data)
 
 
@@ -122,7 +124,8 @@ def _outside(gate: Data, devices: list[Data], links: list[Data], chance: Random)
             )
 
 
-def _lists(data: Data, chance: Random, six: bool) -> None:
+def _lists(data: Data, chance: Random, six: bool, twist: Random) -> None:
+    """twist:  decides what else entries say of a header"""
     points = [
         (device["name"], interface["name"], way)
         for device in data["devices"]
@@ -135,7 +138,7 @@ def _lists(data: Data, chance: Random, six: bool) -> None:
     taken = set()
     for number in range(chance.randint(1, 4)):
         family = "ipv6" if six and chance.random() < 0.4 else "ipv4"
-        entries = [_entry(chance, family) for _ in range(chance.randint(1, 5))]
+        entries = [_twisted(_entry(chance, family), twist) for _ in range(chance.randint(1, 5))]
         if chance.random() < 0.6:
             entries.append("permit any from any to any")
         data["lists"].append(
@@ -165,6 +168,15 @@ def _entry(chance: Random, family: str) -> str:
     if protocol == "tcp" and chance.random() < 0.2:
         words.append("established")
     return " ".join(words)
+
+
+def _twisted(entry: str, twist: Random) -> str:
+    """An entry that may look at flags, code points, or fragments only."""
+    if entry.split()[1] == "tcp" and "established" not in entry and twist.random() < 0.3:
+        entry += f" flags {twist.choice(['syn,!ack', 'ack', 'fin', '!rst'])}"
+    elif entry.split()[2] == "from" and "port" not in entry and twist.random() < 0.15:
+        entry += "" if "established" in entry else " fragment"
+    return entry + f" dscp {twist.choice(['ef', '0', '10,46', '1-46'])}" * (twist.random() < 0.15)
 
 
 def _address(chance: Random, family: str) -> str:
@@ -197,10 +209,24 @@ SIDES = ("any", "h1", "h2", "g1", "g2", "some", "172.20.1.0/29", "segment:g2:e0"
 ASKED = ("tcp/22", "tcp/80", "ping", "udp/53", "protocol/47", "icmp/3/1", "tcp/80-81,22", "ssh,ping")
 
 
+FRAGMENTS_ASKED = ("tcp", "udp,icmp", "protocol/47,tcp")
+FLAGS_ASKED = (
+    "syn,!ack,!psh,!urg,!ece,!cwr",
+    "ack,!fin,!psh,!urg,!ece,!cwr",
+    "!ack,!rst,!psh,!urg,!ece,!cwr",
+)
+
+
 def random_requirement(seed: int) -> str:
     chance = Random(seed)
     kind = chance.choice(["allow", "block", "block", "only"])
-    return f"{kind} {chance.choice(SIDES)} → {chance.choice(SIDES)} {chance.choice(ASKED)}"
+    text = f"{kind} {chance.choice(SIDES)} → {chance.choice(SIDES)} {chance.choice(ASKED)}"
+    twist = Random(-1 - seed)
+    if twist.random() < 0.2:
+        return " ".join([*text.split()[:4], twist.choice(FRAGMENTS_ASKED), "fragment"])
+    if text.split()[4] in ("tcp/22", "tcp/80") and twist.random() < 0.6:
+        text += f" flags {twist.choice(FLAGS_ASKED)}"
+    return text + f" dscp {twist.choice(['10', '46', '0,46'])}" * (twist.random() < 0.3)
 
 
 @dataclass(frozen=True)
@@ -304,8 +330,40 @@ def belongs(who: Someone, side: str, network: Network) -> bool:
     return who.device == name
 
 
-def packets(asked: str, version: int, ports: Any) -> Iterator[tuple[str, Packet]]:
-    """The first packets of every conversation about a service, without their ends."""
+def packets(asked: str, version: int, ports: Any, rest: list[str]) -> Iterator[tuple[str, Packet]]:
+    """The first packets of every conversation about a service, without their ends.
+
+    rest:  what the requirement says behind its services
+    """
+    family = Family.IPV4 if version == 4 else Family.IPV6
+    terms = dict(pairwise(rest))
+    if "fragment" in rest:
+        numbers = {"tcp": 6, "udp": 17, "icmp": family.icmp, "protocol/47": 47}
+        plain = [
+            (f"fragment/{numbers[word]}", Packet(family, 0, 0, numbers[word], fragment=True))
+            for word in asked.split(",")
+        ]
+    else:
+        plain = list(_whole(asked, version, ports))
+    if "flags" in terms:
+        plain = [
+            (f"{word} flags {number}", replace(packet, flags=TcpFlags(number)))
+            for word, packet in plain
+            for number in range(256)
+            if _meant(terms["flags"], TcpFlags(number))
+        ]
+    wanted = terms.get("dscp", "0,10,46").split(",")
+    for word, packet in plain:
+        for dscp in map(int, wanted):
+            yield f"{word} dscp {dscp}", replace(packet, dscp=dscp)
+
+
+def _meant(words: str, flags: TcpFlags) -> bool:
+    names = {name.lower() for name in flags.names}
+    return all(word[1:] not in names if word[0] == "!" else word in names for word in words.split(","))
+
+
+def _whole(asked: str, version: int, ports: Any) -> Iterator[tuple[str, Packet]]:
     family = Family.IPV4 if version == 4 else Family.IPV6
     for word in asked.replace("80-81,22", "80,tcp/81,tcp/22").replace("ssh", "tcp/22").split(","):
         head, _, rest = word.partition("/")
@@ -322,7 +380,7 @@ def packets(asked: str, version: int, ports: Any) -> Iterator[tuple[str, Packet]
 
 def violating(network: Network, requirement: str, tried: Tried) -> dict[str, set[Conversation]]:
     """Every conversation that does not do what `requirement` wants of it, by what is expected."""
-    kind, source, _, goal, asked = requirement.split()
+    kind, source, _, goal, asked, *rest = requirement.split()
     crowd, people = crowded(network)
     others = translated(network, people)
     found: dict[str, set[Conversation]] = {"pass": set(), "block": set()}
@@ -338,7 +396,7 @@ def violating(network: Network, requirement: str, tried: Tried) -> dict[str, set
                 if not belongs(other, goal, network) or (expect == "pass" and not other.drawn):
                     continue
                 ports = ALLOW_PORTS if expect == "pass" else BLOCK_PORTS
-                for word, packet in packets(asked, one.address.version, ports):
+                for word, packet in packets(asked, one.address.version, ports, rest):
                     first = replace(packet, source=int(one.address), destination=int(other.address))
                     every, some = tried(crowd, first, one.device)
                     if (not every) if expect == "pass" else some:

@@ -7,9 +7,9 @@ import numpy as np
 from greyheron.core.bulk.conversations import Conversations, Verdicts
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.headers import NONE
+from greyheron.core.conversation import request_of
 from greyheron.core.packet import Packet
 from greyheron.core.world import World
-from greyheron.model.services import Request
 from greyheron.model.values import Family
 
 
@@ -31,10 +31,7 @@ def _conversations(family: Family, openers: Sequence[tuple[Packet, str]]) -> Con
         family,
         [(device, packet.source) for packet, device in openers],
         [packet.destination for packet, _ in openers],
-        [
-            Request(packet.protocol, packet.destination_port, packet.icmp_type, packet.icmp_code)
-            for packet, _ in openers
-        ],
+        [request_of(packet) for packet, _ in openers],
         every,
         every,
         every,

@@ -1,10 +1,12 @@
 """Random networks with every feature, and random conversations in them. The same seed gives the same ones."""
 
+from dataclasses import replace
 from random import Random
 from typing import Any
 
 from greyheron.model.document import Network
 from greyheron.model.flow import Flow
+from greyheron.model.header import DscpSpan, TcpFlags
 from greyheron.model.notation.flows import read_bare_flow
 from greyheron.model.read import read_network
 
@@ -38,7 +40,17 @@ def random_flows(network: Network, seed: int, count: int) -> list[Flow]:
         if not any(address.version == family for item in source.interfaces for address in item.addresses):
             continue
         flows.append(read_bare_flow(f"{source.name} → {goal} {chance.choice(ASKED)}"))
-    return flows
+    twist = Random(-1 - seed)
+    return [_twisted(flow, twist) for flow in flows]
+
+
+def _twisted(flow: Flow, twist: Random) -> Flow:
+    """Some flows are fragments, single packets, or have a code point."""
+    if twist.random() < 0.1:
+        return replace(flow, fragment=True)
+    if flow.service.startswith("tcp") and twist.random() < 0.15:
+        flow = replace(flow, flags=TcpFlags(twist.choice([0, 1, 3, 16, 18, 4, 66, 41])))
+    return replace(flow, dscp=DscpSpan(46, 46)) if twist.random() < 0.15 else flow
 
 
 class _Builder:
@@ -311,6 +323,12 @@ class _Builder:
             words += ["port", self.chance.choice(["80", "22", "53", "!=80", "@usual", "20-60", "22,53"])]
         if protocol == "tcp" and self.maybe(0.25):
             words.append("established")
+        elif protocol == "tcp" and self.twist.random() < 0.25:
+            words += ["flags", self.twist.choice(["syn,!ack", "ack", "!syn", "fin", "rst,ack", "!ece"])]
+        elif len(words) == 6 - ("to" not in words) and self.twist.random() < 0.15:
+            words.append("fragment")
+        if self.twist.random() < 0.1:
+            words += ["dscp", self.twist.choice(["ef", "0", "af11-cs6", "10,46"])]
         return " ".join(words)
 
     def _address(self, family: str) -> str:

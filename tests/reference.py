@@ -19,6 +19,7 @@ Ended = tuple[str, tuple[Any, ...] | None]
 """A verdict, and (device, at, direction, list, entry) of a list that decided, or None."""
 
 LOCAL = IPv6Network("fe80::/10")
+LETTERS = {"FIN": "F", "SYN": "S", "RST": "R", "PSH": "P", "ACK": "A", "URG": "U", "ECE": "E", "CWR": "C"}
 LOGINS = {22: "ssh", 23: "telnet", 443: "https", 80: "http"}
 
 
@@ -35,6 +36,8 @@ class P:
     icmp: tuple[int, int] | None = None
     ttl: int = 64
     reply: bool = False
+    dscp: int = 0
+    fragment: bool = False
 
     @property
     def key(self) -> tuple[Any, ...]:
@@ -213,7 +216,20 @@ class Reference:
                 return False
             if e.icmp.code is not None and e.icmp.code != p.icmp[1]:
                 return False
-        return not e.established or (p.proto == 6 and ("A" in p.flags or "R" in p.flags))
+        if e.established and (p.proto != 6 or not {"A", "R"} & set(p.flags)):
+            return False
+        if e.flags is not None:
+            if p.proto != 6 or p.fragment:
+                return False
+            for flag in e.flags.on.names:
+                if LETTERS[flag] not in p.flags:
+                    return False
+            for flag in e.flags.off.names:
+                if LETTERS[flag] in p.flags:
+                    return False
+        if e.fragment and not p.fragment:
+            return False
+        return e.dscp is None or any(p.dscp in range(span.low, span.high + 1) for span in e.dscp)
 
     def _addr(self, term: Any, a: Addr | None) -> bool:
         if term is None:
@@ -438,7 +454,9 @@ class Reference:
             if (name, ingress, replace(p, ttl=0)) in been:
                 return end("unreachable")
             state = self._state(d, p, mind)
-            if self._tracks(d, p):
+            if p.fragment and not self.mine(name, p.dst) and (self._tracks(d, p) or d.translations):
+                return end("blocked")
+            if self._tracks(d, p) and not p.fragment:
                 known = state == "part"
                 if state == "invalid":
                     return end("blocked")
@@ -537,11 +555,13 @@ class Reference:
             _, answered, backwards = found
             if answered or (backwards and (p.proto != 6 or "S" in p.flags or "R" in p.flags)):
                 return "part"
-        opener = p.flags == "S" if p.proto == 6 else p.icmp not in ((0, 0), (129, 0))
+        if p.fragment:
+            return "invalid"
+        opener = _opens(p) if p.proto == 6 else p.icmp not in ((0, 0), (129, 0))
         return "new" if opener else "invalid"
 
     def _admit(self, d: Device, ingress: str | None, came: P, sent: P, mind: Mind) -> Mind:
-        if not (d.translations or self._tracks(d, came)):
+        if came.fragment or not (d.translations or self._tracks(d, came)):
             return mind
         found = self._flow(d, came, mind)
         if found is None:
@@ -568,16 +588,16 @@ class Reference:
         if p.reply:
             waits = any(who == d.name and t in (p.key, p.back) for who, t in mind.asked)
             return ("passes", None) if waits else ("blocked", None)
-        if p.proto not in (6, 17) or d.kind == "outside":
+        if p.proto not in (6, 17) or d.kind == "outside" or p.fragment:
             return "passes", None
         if p.proto == 6 and p.dport in LOGINS:
             line = next((x for x in d.lines if LOGINS[p.dport] in x.transports), None)
             if line is not None:
-                met = self.meet(d.name, line.name, "in", p) if p.flags == "S" else None
+                met = self.meet(d.name, line.name, "in", p) if _opens(p) else None
                 return ("blocked", met[1:]) if met and _denied(met) else ("passes", None)
         name = "tcp" if p.proto == 6 else "udp"
         listens = any((s.protocol, s.port) == (name, p.dport) for s in d.services)
-        return ("passes" if listens else "refused"), None
+        return ("passes" if listens or (p.proto == 6 and not _opens(p)) else "refused"), None
 
     # --- translation -------------------------------------------------------------------------------------
 
@@ -642,13 +662,15 @@ class Reference:
 
     def _exchange(self, p: P, origin: str, out: Way) -> list[Ended]:
         echo = p.proto in (1, 58) and p.icmp in ((8, 0), (128, 0))
-        if out.end != "passes" or not (p.proto in (6, 17) or echo):
+        answered = echo or p.proto == 17 or (p.proto == 6 and _opens(p))
+        if out.end != "passes" or p.fragment or not answered:
             return [(out.end, out.by)]
         seen = out.seen
         assert seen.src is not None
         icmp = None if not echo else (0, 0) if p.dst.version == 4 else (129, 0)
         flags = "SA" if p.proto == 6 else ""
         back = P(seen.dst, seen.src, seen.proto, seen.dport, seen.sport, flags, icmp, reply=True)
+        back = replace(back, dscp=seen.dscp if echo else 0)
         ends: list[Ended] = []
         for home in self.walk(back, out.where, out.mind):
             end: Ended = (home.end, home.by)
@@ -670,6 +692,10 @@ class _Own:
         self.ip = ip
         self.network = IPv6Network("fe80::/64")
         self.version = 6
+
+
+def _opens(p: P) -> bool:
+    return "".join(flag for flag in p.flags if flag not in "EC") == "S"
 
 
 def _has(i: Interface, v: int) -> bool:

@@ -16,10 +16,11 @@ from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.conversation import converse_from
 from greyheron.core.lists import Names, ResolvedList, resolve
 from greyheron.core.matching import decide
-from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.packet import Packet
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.document import AccessList, Network
+from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP, WITH_PORTS
 from greyheron.model.services import Request
 from greyheron.model.values import Family

@@ -9,13 +9,15 @@ from greyheron.analysis.findings import facing
 from greyheron.analysis.findings.finder import find_all, noted
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.findings.notes import named_direction
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.bulk.engines import engines
-from greyheron.core.conversation import converse
+from greyheron.core.conversation import Verdict, converse
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.model.changes import apply
 from greyheron.model.document import Acceptance, Network
+from greyheron.model.notation.flows import read_bare_flow
 from greyheron.model.read import read_network
 
 Data = dict[str, Any]
@@ -168,6 +170,31 @@ def answers_for_dunlin(to: str) -> Callable[[Data], None]:
     return change
 
 
+def second_way(data: Data) -> None:
+    """west leads to a second place beside dunlin's."""
+    device(data, "west")["interfaces"].append(
+        {"name": "eth1", "addresses": ["172.20.3.1/24"], "ospf": {"passive": True}}
+    )
+    data["devices"].append(
+        {
+            "name": "knot",
+            "kind": "host",
+            "gateway": "172.20.3.1",
+            "interfaces": [{"name": "eth0", "addresses": ["172.20.3.10/24"]}],
+        }
+    )
+    data["links"].append({"ends": ["west:eth1", "knot:eth0"]})
+
+
+def kept_apart(data: Data) -> None:
+    data["tests"].append({"flow": "plover → dunlin page block"})
+
+
+def answers_for_plover(data: Data) -> None:
+    answers_for_dunlin("198.51.100.9/32")(data)
+    device(data, "east")["routes"] = [{"to": "198.51.100.9/32", "via": "172.20.9.1"}]
+
+
 def clear(port: int) -> Callable[[Data], None]:
     def change(data: Data) -> None:
         device(data, "dunlin")["services"] = [{"name": "old", "protocol": "tcp", "port": port}]
@@ -252,6 +279,11 @@ CASES: list[tuple[str, Callable[[Data], None], Callable[[Data], None]]] = [
         with_list("permit tcp from any to any", at="wan0"),
         with_list(f"{OSPF}permit tcp from any to any", at="wan0"),
     ),
+    (  # they may talk, and do not find each other
+        "routing neighbours cut",
+        with_list("permit ospf from any to any\ndeny any from any to any", at="wan0", family="ipv6"),
+        with_list("permit ospf from any to any", at="wan0", family="ipv6"),  # discovery is permitted unseen
+    ),
     (
         "neighbour discovery cut",
         with_list("permit tcp from any to any\ndeny any from any to any", family="ipv6", device="east"),
@@ -286,6 +318,62 @@ CASES: list[tuple[str, Callable[[Data], None], Callable[[Data], None]]] = [
         "unknown address",
         with_list(f"deny any from 172.21.1.10 to any\n{REST}"),
         with_list(f"deny any from 172.20.1.99 to any\n{REST}"),  # a host that could be there
+    ),
+    *(
+        (
+            "ICMP type that does not fit its note",
+            with_list(f"deny icmp {wrong} from any to any # {note}\n{REST}"),
+            with_list(f"deny icmp {right} from any to any # {note}\n{REST}"),
+        )
+        for note, wrong, right in (
+            ("stop pings", "host-unreachable", "echo-request"),
+            ("nobody here is pinged", "timestamp-request", "echo-reply"),
+            ("large packets must find their size: path MTU", "host-unreachable", "fragmentation-needed"),
+            ("no redirects", "time-exceeded", "redirect"),
+            ("hide from tracing", "echo-reply", "time-exceeded"),
+            ("no clocks are read", "echo-request", "timestamp-request"),
+            ("port unreachables stay inside", "echo-reply", "port-unreachable"),
+        )
+    ),
+    *(
+        (
+            "name of another direction",
+            with_list(f"deny udp from any to any\n{REST}", name=name, family="ipv4"),
+            with_list(f"deny udp from any to any\n{REST}", name=name, direction="out"),
+        )
+        for name in ("outbound6", "lan-egress", "out_to_reserve", "webOutgoing", "guests.OUT")
+    ),
+    *(
+        (
+            "name of another direction",
+            with_list(f"deny udp from any to any\n{REST}", name=name, direction="out"),
+            with_list(f"deny udp from any to any\n{REST}", name=name),
+        )
+        for name in ("in_from_x", "ingress4", "inbound")
+    ),
+    (
+        "one address of several",
+        with_list(f"deny tcp from 172.20.9.2 to any port 22\n{REST}", at="wan0"),
+        with_list(f"deny tcp from @east to any port 22\n{REST}", at="wan0"),
+    ),
+    (
+        "hole for fragments",
+        with_list(f"deny tcp from any to @dunlin port 22\n{REST}"),
+        with_list(f"deny any from any to any fragment\ndeny tcp from any to @dunlin port 22\n{REST}"),
+    ),
+    (
+        "source-only list on a shared way",
+        both(second_way, with_list("deny from @plover\npermit from any", kind="standard"), kept_apart),
+        both(
+            second_way,
+            with_list("deny from @plover\npermit from any", kind="standard", device="east", direction="out"),
+            kept_apart,
+        ),
+    ),
+    (
+        "inside address of a translated host",
+        both(answers_for_plover, test_flow("dunlin → plover page pass")),
+        both(answers_for_plover, test_flow("dunlin → 198.51.100.9 tcp/443 pass")),
     ),
     (
         "name of another direction",
@@ -438,3 +526,62 @@ def test_a_finding_stays_accepted_until_what_it_speaks_of_changes() -> None:
     changed = next(each for each in findings(other) if each.kind == "unknown address")
     assert changed.key == found.key
     assert [each.accepted for each in noted([changed], accepted)] == [None]
+
+
+def one_of(change: Callable[[Data], None], kind: str) -> tuple[Network, Finding]:
+    network = built(change)
+    return network, next(each for each in findings(network) if each.kind == kind)
+
+
+def test_a_source_only_list_is_moved_to_the_last_place_where_it_does_its_work() -> None:
+    network, finding = one_of(
+        both(second_way, with_list("deny from @plover\npermit from any", kind="standard"), kept_apart),
+        "source-only list on a shared way",
+    )
+    assert "keeps from knot as well" in finding.text
+    assert "Leaving east by eth0, it would still do that, and nothing else." in finding.text
+    assert finding.repair is not None
+    mended = apply(network, list(finding.repair.changes))
+    assert [(each.device, each.at, each.direction.value) for each in mended.placements] == [
+        ("east", "eth0", "out")
+    ]
+
+
+def test_of_whom_something_speaks_nothing_is_said() -> None:
+    change = both(second_way, with_list("deny from @plover\npermit from any", kind="standard"), kept_apart)
+    network = built(both(change, test_flow("plover → knot ping block")))
+    assert "source-only list on a shared way" not in {each.kind for each in findings(network)}
+
+
+def test_the_address_to_use_instead_is_named() -> None:
+    _, finding = one_of(
+        both(answers_for_plover, test_flow("dunlin → plover page pass")),
+        "inside address of a translated host",
+    )
+    assert "use 198.51.100.9 instead" in finding.text
+
+
+def test_requirements_to_inside_addresses_are_found_too() -> None:
+    def required(data: Data) -> None:
+        data["requirements"] = [{"id": "r1", "statement": "allow dunlin → plover page ipv4"}]
+
+    _, finding = one_of(both(answers_for_plover, required), "inside address of a translated host")
+    assert finding.text.startswith("allow dunlin → plover page ipv4 goes to the inside address")
+
+
+@pytest.mark.parametrize(
+    "name", ["in-house-web", "check-in-desks", "out-of-band", "built-in", "main", "routes"]
+)
+def test_not_every_in_is_a_direction(name: str) -> None:
+    assert named_direction(name) is None
+
+
+def test_the_witness_of_a_hole_gets_through_where_the_whole_packet_does_not() -> None:
+    network, finding = one_of(
+        with_list(f"deny tcp from any to @dunlin port 22\n{REST}"), "hole for fragments"
+    )
+    assert finding.flow is not None
+    world, flow = build_world(network), read_bare_flow(finding.flow)
+    assert flow.fragment
+    assert converse(world, flow).verdict is Verdict.PASSES
+    assert converse(world, read_bare_flow("plover → dunlin tcp/22")).verdict is Verdict.BLOCKED

@@ -6,9 +6,9 @@ import pytest
 
 from greyheron.core.connection import ConnectionState
 from greyheron.core.conversation import converse, first_packet
-from greyheron.core.packet import TcpFlags
 from greyheron.core.walk import walk
 from greyheron.core.world import build_world
+from greyheron.model.header import TcpFlags
 from greyheron.model.notation.flows import read_bare_flow
 from tests.bulk import in_bulk
 from tests.cases import Case, all_of, check, traced

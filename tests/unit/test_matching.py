@@ -7,8 +7,9 @@ import pytest
 
 from greyheron.core.lists import Names, resolve
 from greyheron.core.matching import decide
-from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.packet import Packet
 from greyheron.model.document import AccessList
+from greyheron.model.header import TcpFlags
 from greyheron.model.names import PROTOCOLS
 from greyheron.model.read import read_network
 from greyheron.model.values import Family

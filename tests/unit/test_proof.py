@@ -1,13 +1,13 @@
 """Proofs: against every conversation tried one by one, and on the demo."""
 
 from collections.abc import Iterator
-from ipaddress import IPv4Address, IPv6Address, ip_address
+from ipaddress import ip_address
 from itertools import product
 
 import pytest
 
-from greyheron.analysis.proof import grounds
-from greyheron.analysis.proof.answers import Answer, Box, Proof, asking_words, side_words
+from greyheron.analysis.proof import grounds, services
+from greyheron.analysis.proof.answers import Answer, Asking, Box, Proof, asking_words, side_words
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.bulk.engines import engines
@@ -15,7 +15,7 @@ from greyheron.core.conversation import FlowError, Verdict, converse, converse_f
 from greyheron.core.fields.services import Tag
 from greyheron.core.packet import Packet
 from greyheron.core.progress import Cancelled
-from greyheron.core.regions import Region
+from greyheron.core.regions import Region, Spans
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import Change, apply
@@ -26,13 +26,15 @@ from greyheron.model.values import Family
 from tests.brute import (
     ALLOW_PORTS,
     BLOCK_PORTS,
+    FEW_DSCP,
     Conversation,
     Tried,
     random_requirement,
     tiny_network,
     violating,
 )
-from tests.reference import P, Reference
+from tests.reference import Reference
+from tests.unit.test_reference import as_reference
 
 
 @pytest.fixture
@@ -40,6 +42,7 @@ def few_ports(monkeypatch: pytest.MonkeyPatch) -> None:
     """Source ports few enough to try them all."""
     monkeypatch.setattr(grounds, "ALL_PORTS", BLOCK_PORTS)
     monkeypatch.setattr(grounds, "EPHEMERAL", ALLOW_PORTS)
+    monkeypatch.setattr(services, "ALL_DSCP", FEW_DSCP)
 
 
 def described(proof: Proof) -> dict[str, set[Conversation]]:
@@ -64,15 +67,25 @@ def conversations(box: Box) -> Iterator[Conversation]:
         for low, high in asking.service.spans:
             for number in range(low, high + 1):
                 word = f"{tag}/{number}"
+                flags = [f" flags {one}" for one in _numbers(asking.service.flags)] or [""]
+                words = [f"{one} dscp {dscp}" for one in flags for dscp in (0, 10, 46) if _in(dscp, asking)]
                 if tag is Tag.ICMP:
                     ping = (number >> 8, number & 255) == (box.family.echo[0], 0)
                     word = "ping" if ping else f"icmp/{number >> 8}/{number & 255}"
                 ports: list[int | None] = [
                     port for first, last in asking.source_ports for port in range(first, last + 1)
                 ]
-                for (_, source), (_, goal), port in product(sources, goals, ports or [None]):
+                for (_, source), (_, goal), port, rest in product(sources, goals, ports or [None], words):
                     if source != goal:
-                        yield version, source, goal, word, port
+                        yield version, source, goal, word + rest, port
+
+
+def _numbers(spans: Spans | None) -> list[int]:
+    return [number for low, high in spans or () for number in range(low, high + 1)]
+
+
+def _in(dscp: int, asking: Asking) -> bool:
+    return any(low <= dscp <= high for low, high in asking.service.dscp)
 
 
 def addresses(region: Region) -> Iterator[int]:
@@ -142,19 +155,7 @@ def by_reference() -> Tried:
 
     def tried(crowd: Network, packet: Packet, device: str) -> tuple[bool, bool]:
         reference = references.setdefault(id(crowd), Reference(crowd))
-        kind = IPv4Address if packet.family is Family.IPV4 else IPv6Address
-        assert packet.source is not None
-        icmp = None if packet.icmp_type is None else (packet.icmp_type, packet.icmp_code or 0)
-        plain = P(
-            kind(packet.source),
-            kind(packet.destination),
-            packet.protocol,
-            packet.source_port,
-            packet.destination_port,
-            "S" if packet.protocol == 6 else "",
-            icmp,
-        )
-        _, ends = reference.converse(plain, device)
+        _, ends = reference.converse(as_reference(packet), device)
         verdicts = {verdict for verdict, _ in ends}
         return verdicts == {"passes"}, "passes" in verdicts
 

@@ -8,12 +8,12 @@ from hypothesis import strategies as st
 
 from greyheron.analysis.testing.book import Tries
 from greyheron.core.conversation import Exchange, FlowError, Verdict, converse_from, first_packet
-from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.packet import Packet
 from greyheron.core.world import World, build_world
 from greyheron.model.values import Family
 from tests.bulk import in_bulk
 from tests.random_networks import random_flows, random_network
-from tests.reference import P, Reference
+from tests.reference import LETTERS, P, Reference
 
 FLOWS = 12
 
@@ -28,8 +28,10 @@ def as_reference(packet: Packet) -> P:
         packet.protocol,
         packet.source_port,
         packet.destination_port,
-        "S" if packet.flags == TcpFlags.SYN else "",
+        "".join(LETTERS[name] for name in packet.flags.names),
         None if packet.icmp_type is None else (packet.icmp_type, packet.icmp_code or 0),
+        dscp=packet.dscp,
+        fragment=packet.fragment,
     )
 
 

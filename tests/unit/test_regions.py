@@ -8,7 +8,7 @@ import pytest
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.core.lists import Names, ResolvedList, resolve
 from greyheron.core.matching import decide
-from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.packet import Packet
 from greyheron.core.regions import (
     Region,
     Spans,
@@ -24,6 +24,7 @@ from greyheron.core.regions import (
 )
 from greyheron.model.document import AccessList, Network
 from greyheron.model.entry import AddressBlock
+from greyheron.model.header import TcpFlags
 from greyheron.model.values import Action, Family
 
 BASE = 0xAC140000

@@ -7,7 +7,8 @@ replaced.
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.packet import Packet
+from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP
 
 

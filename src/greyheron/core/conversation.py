@@ -7,15 +7,16 @@ from ipaddress import ip_address, ip_interface
 
 from greyheron.core.addresses import block_of, is_link_local
 from greyheron.core.connection import ConnectionState
-from greyheron.core.packet import Packet, TcpFlags, Way
+from greyheron.core.packet import Packet, Way
 from greyheron.core.possible import reserved
 from greyheron.core.responses import Response, Seen, response_to
 from greyheron.core.steps import Outcome, Path
 from greyheron.core.walk import MOST_PATHS, walk
 from greyheron.core.world import World
 from greyheron.model.flow import Flow, FlowEnd
+from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP, UDP
-from greyheron.model.services import requested
+from greyheron.model.services import Request, requested
 from greyheron.model.values import Family
 
 USUAL_SOURCE_PORT = 49152
@@ -103,17 +104,48 @@ def first_packet(world: World, flow: Flow) -> Packet:
     request = requested(flow.service, device, family)
     if request is None:
         raise FlowError(f"no service is known by the name “{flow.service}”: write tcp/443, say")
-    with_ports = request.port is not None
+    if flow.flags is not None:
+        if request.protocol != TCP:
+            raise FlowError(f"{flow.service} is not TCP: only TCP has flags")
+        request = replace(request, flags=flow.flags)
+    if flow.fragment:
+        request = Request(request.protocol, fragment=True)
+    port = USUAL_SOURCE_PORT if flow.source_port is None else flow.source_port
+    dscp = 0 if flow.dscp is None else flow.dscp.low
+    return opener_of(family, replace(request, dscp=dscp), source, destination, port)
+
+
+def opener_of(
+    family: Family, request: Request, source: int | None, destination: int, source_port: int
+) -> Packet:
+    """The packet that opens what is requested; the port is used where the request has one."""
+    opens = TcpFlags.SYN if request.protocol == TCP and not request.fragment else TcpFlags.NONE
     return Packet(
         family,
         source,
         destination,
         request.protocol,
-        (USUAL_SOURCE_PORT if flow.source_port is None else flow.source_port) if with_ports else None,
+        None if request.port is None else source_port,
         request.port,
-        TcpFlags.SYN if request.protocol == TCP else TcpFlags.NONE,
+        opens if request.flags is None else request.flags,
         request.icmp_type,
         request.icmp_code,
+        dscp=request.dscp,
+        fragment=request.fragment,
+    )
+
+
+def request_of(opener: Packet) -> Request:
+    """What a packet that `opener_of` made asks for."""
+    single = opener.protocol == TCP and not opener.fragment and opener.flags != TcpFlags.SYN
+    return Request(
+        opener.protocol,
+        opener.destination_port,
+        opener.icmp_type,
+        opener.icmp_code,
+        opener.flags if single else None,
+        opener.fragment,
+        opener.dscp,
     )
 
 
@@ -156,8 +188,7 @@ def converse_from(world: World, packet: Packet, device: str) -> Result:
 def _exchanges(world: World, out: Path, most: int) -> tuple[list[Exchange], bool]:
     """Every exchange that begins along `out`, at most `most`, and whether there are more."""
     packet = out.packet
-    opener = "SYN" if packet.protocol == TCP else "request" if expects_reply(packet) else "packet"
-    first = Leg(opener, Way.OUT, out)
+    first = Leg(_opener_name(packet), Way.OUT, out)
     if out.outcome is not Outcome.ARRIVED or not expects_reply(packet):
         return [_ended(world, (first,))], False
     reply_name = "SYN+ACK" if packet.protocol == TCP else "reply"
@@ -200,9 +231,20 @@ def _ended(world: World, legs: Sequence[Leg]) -> Exchange:
     return Exchange(tuple(legs), verdict, response, sees, seen_from)
 
 
+def _opener_name(packet: Packet) -> str:
+    if packet.fragment:
+        return "fragment"
+    if packet.protocol == TCP:
+        return "+".join(packet.flags.names) or "no flags"
+    return "request" if expects_reply(packet) else "packet"
+
+
 def expects_reply(packet: Packet) -> bool:
+    """Whether a conversation follows: not on what is no opener, nor on a fragment (§8)."""
+    if packet.fragment:
+        return False
     echo = packet.protocol == packet.family.icmp and packet.icmp_type == packet.family.echo[0]
-    return packet.protocol in (TCP, UDP) or echo
+    return packet.opens or packet.protocol == UDP or echo
 
 
 def reply_to(packet: Packet) -> Packet:
@@ -212,7 +254,7 @@ def reply_to(packet: Packet) -> Packet:
         return replace(back, flags=TcpFlags.SYN | TcpFlags.ACK)
     if packet.protocol == UDP:
         return back
-    return replace(back, icmp_type=packet.family.echo[1], icmp_code=0)
+    return replace(back, icmp_type=packet.family.echo[1], icmp_code=0, dscp=packet.dscp)
 
 
 def family_of_flow(world: World, flow: Flow) -> Family:

@@ -23,13 +23,15 @@ def deliver(
         if connection.awaited(name, packet):
             return Outcome.ARRIVED, (Delivered(holder),)
         return Outcome.NO_SESSION, (Delivered(holder), NoSession(Saw.OTHERWISE))
-    if packet.protocol not in (TCP, UDP) or device.traits.open_ended:
+    if packet.protocol not in (TCP, UDP) or packet.fragment or device.traits.open_ended:
         return Outcome.ARRIVED, (Delivered(holder),)
     if packet.protocol == TCP and packet.destination_port in LOGIN_PORTS:
         line = line_for(device, packet.destination_port)
         if line is not None:
             return _log_in(world, name, line, holder, packet)
     service = service_for(device, packet.protocol, packet.destination_port)
+    if service is None and packet.protocol == TCP and not packet.opens:
+        return Outcome.ARRIVED, (Delivered(holder),)
     if service is None:
         login = bool(device.lines) and packet.protocol == TCP and packet.destination_port in LOGIN_PORTS
         return Outcome.REFUSED, (Delivered(holder), Refused(login))

@@ -5,7 +5,7 @@ from functools import cached_property
 
 from greyheron.core.addresses import block_of, held
 from greyheron.core.fields import FIELDS, KIND_FIELDS
-from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.packet import Packet
 from greyheron.core.rules import Rule
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import AccessList, Network, family_of
@@ -19,6 +19,7 @@ from greyheron.model.entry import (
     PortSpan,
     PortTerm,
 )
+from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP
 from greyheron.model.values import Action, Family, ListKind
 

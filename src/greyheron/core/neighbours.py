@@ -30,11 +30,15 @@ class Adjacency:
 
 @dataclass(frozen=True, slots=True)
 class CutNeighbour:
-    """Two routers that would be neighbours, and the list that keeps them from it."""
+    """Two routers that would be neighbours, and the list that keeps them from it.
+
+    unfound:  whether it lets them talk, and not find each other
+    """
 
     port: InterfaceId
     neighbour: InterfaceId
     by: Filtered
+    unfound: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,11 +81,11 @@ class OspfPairs:
         adjacent: dict[str, list[Adjacency]] = defaultdict(list)
         cut: list[CutNeighbour] = []
         for one, other in self._pairs:
-            stopped = self._stopped(one, other, lists) or self._stopped(other, one, lists)
+            unheard = self._unheard(one, other, lists) or self._unheard(other, one, lists)
+            stopped = unheard or self._unfound(one, other, lists) or self._unfound(other, one, lists)
             if stopped is not None:
-                cut.append(
-                    CutNeighbour((one.device, one.interface), (other.device, other.interface), stopped)
-                )
+                ends = (one.device, one.interface), (other.device, other.interface)
+                cut.append(CutNeighbour(*ends, stopped, unfound=unheard is None))
                 continue
             for here, there in ((one, other), (other, one)):
                 adjacent[here.device].append(
@@ -97,11 +101,8 @@ class OspfPairs:
                     if one < other and one.device != other.device and self._same_prefix(one, other):
                         yield one, other
 
-    def _stopped(self, sender: _Speaker, receiver: _Speaker, lists: Lists) -> Filtered | None:
-        """The list that keeps the sender's packets from the receiver, if one does.
-
-        What is not sent to the group goes to the receiver's own address, which has to be found first.
-        """
+    def _unheard(self, sender: _Speaker, receiver: _Speaker, lists: Lists) -> Filtered | None:
+        """The list that keeps the sender's packets from the receiver, if one does."""
         for destination in (ALL_ROUTERS[self._family], receiver.address):
             packet = Packet(self._family, sender.address, destination, PROTOCOLS["ospf"], hop_limit=1)
             stopped = stopped_between(
@@ -114,6 +115,10 @@ class OspfPairs:
             )
             if stopped is not None:
                 return stopped
+        return None
+
+    def _unfound(self, sender: _Speaker, receiver: _Speaker, lists: Lists) -> Filtered | None:
+        """The list that keeps the sender from finding the receiver's own address, which it also sends to."""
         if self._family is Family.IPV4:
             return None
         return stopped_discovery(

@@ -1,23 +1,17 @@
 """Packets, as far as lists, routes and translation can see them."""
 
 from dataclasses import dataclass, fields, replace
-from enum import Flag, StrEnum, auto
+from enum import StrEnum
 from operator import attrgetter
 
+from greyheron.model.header import DSCP, TcpFlags
 from greyheron.model.names import TCP
 from greyheron.model.values import Family
 
 FIRST_HOP_LIMIT = 64
-
-
-class TcpFlags(Flag):
-    """The flags of RFC 9293 that lists and sessions look at."""
-
-    NONE = 0
-    SYN = auto()
-    ACK = auto()
-    RST = auto()
-    FIN = auto()
+_ECN = TcpFlags.ECE | TcpFlags.CWR
+_ERROR_DSCP = {Family.IPV4: DSCP["cs6"], Family.IPV6: 0}
+"""IPv4 errors have the precedence of internetwork control (RFC 1812 4.3.2.5)."""
 
 
 class Way(StrEnum):
@@ -36,6 +30,7 @@ class Packet:
     icmp_type, icmp_code:  for ICMP
     reply:  it answers a packet of its receiver, which therefore expects it
     about:  the packet that an ICMP error reports on
+    fragment:  whether it is a fragment that is not the first: it has no ports, type or flags
     """
 
     family: Family
@@ -50,6 +45,8 @@ class Packet:
     hop_limit: int = FIRST_HOP_LIMIT
     reply: bool = False
     about: "Packet | None" = None
+    dscp: int = 0
+    fragment: bool = False
 
     def back(self) -> "Packet":
         """A fresh packet from this one's destination to its source, ports swapped, no flags or type."""
@@ -75,8 +72,8 @@ class Packet:
 
     @property
     def opens(self) -> bool:
-        """Whether this is the first packet of a TCP connection."""
-        return self.protocol == TCP and self.flags == TcpFlags.SYN
+        """Whether this begins a TCP connection: a SYN, with ECN set-up or without (RFC 3168 6.1.1)."""
+        return self.protocol == TCP and self.flags & ~_ECN == TcpFlags.SYN
 
 
 def kind_of(packet: Packet) -> Packet:
@@ -89,6 +86,8 @@ def kind_of(packet: Packet) -> Packet:
         flags=packet.flags,
         icmp_type=packet.icmp_type,
         icmp_code=packet.icmp_code,
+        dscp=packet.dscp,
+        fragment=packet.fragment,
     )
 
 
@@ -127,4 +126,5 @@ def icmp_error(about: Packet, icmp_type: int, icmp_code: int, source: int | None
         icmp_code=icmp_code,
         reply=True,
         about=about,
+        dscp=_ERROR_DSCP[about.family],
     )

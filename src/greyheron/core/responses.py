@@ -3,10 +3,11 @@
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from greyheron.core.packet import TcpFlags, icmp_error
+from greyheron.core.packet import icmp_error
 from greyheron.core.steps import Outcome, Path
 from greyheron.core.walk import walk
 from greyheron.core.world import World
+from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP
 from greyheron.model.values import Family
 
@@ -84,7 +85,7 @@ def _refusal(world: World, path: Path) -> Response:
     packet, device = path.last.packet, path.last.device
     if packet.protocol != TCP:
         return _report(world, Seen.PORT_UNREACHABLE, device, path)
-    reset = replace(packet.back(), flags=TcpFlags.RST | TcpFlags.ACK)
+    reset = replace(packet.back(), flags=TcpFlags.RST | TcpFlags.ACK, dscp=packet.dscp)
     return Response(Seen.RESET, device, walk(world, reset, device, path.connection, most=1)[0][0])
 
 

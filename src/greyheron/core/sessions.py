@@ -1,6 +1,6 @@
 """Session tracking: which packets a device knows already, and which it drops (§6)."""
 
-from greyheron.core.packet import Packet, TcpFlags
+from greyheron.core.packet import Packet
 from greyheron.model.document import Device
 from greyheron.model.names import TCP, UDP
 
@@ -14,7 +14,9 @@ def tracks(device: Device, packet: Packet) -> bool:
 
 
 def can_open(packet: Packet) -> bool:
-    """Whether a packet without a session may begin one: not TCP other than SYN alone, nor an echo reply."""
+    """Whether a packet without a session may begin one: no TCP but a SYN, no echo reply, no lone fragment."""
+    if packet.fragment:
+        return False
     if packet.protocol == TCP:
-        return packet.flags == TcpFlags.SYN
+        return packet.opens
     return not (packet.protocol == packet.family.icmp and packet.icmp_type == packet.family.echo[1])

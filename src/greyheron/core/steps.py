@@ -68,6 +68,7 @@ class Saw(StrEnum):
     NOTHING = "nothing"
     ONE_WAY = "packets one way only"
     OTHERWISE = "other addresses or ports"
+    FRAGMENT = "a fragment without the first one"
 
 
 @dataclass(frozen=True, slots=True)

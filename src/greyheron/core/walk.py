@@ -146,6 +146,11 @@ def _enter(world: World, visit: _Visit, ingress: str) -> Path | _Visit:
     session = visit.connection.session(visit.device, visit.packet) if _follows(device, visit.packet) else None
     included = session is not None and session.includes(visit.packet)
     begins = visit.packet.about is not None or can_open(visit.packet)
+    if visit.packet.fragment and _follows(device, visit.packet):
+        # Who follows conversations puts packets together first; who it is for, waits for the rest.
+        if not world.topology.owns(visit.device, visit.packet.family, visit.packet.destination):
+            return visit.ends(Outcome.NO_SESSION, NoSession(Saw.FRAGMENT))
+        begins = True
     if tracks(device, visit.packet):
         if included:
             visit = replace(visit, tracked=True).did(Tracked())
@@ -234,7 +239,7 @@ def _delivered(world: World, visit: _Visit) -> Path:
 def _admitted(world: World, visit: _Visit, sent: Packet) -> _Visit:
     """What the device knows when it let the packet through, as it came and as it goes on."""
     came = visit.arrived
-    known = came.about is None and _follows(world.topology.devices[visit.device], came)
+    known = came.about is None and not came.fragment and _follows(world.topology.devices[visit.device], came)
     if not known or not (visit.session is not None or visit.ingress is None or can_open(came)):
         return visit
     return replace(visit, connection=visit.connection.with_session(visit.device, came, sent))

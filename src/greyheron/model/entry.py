@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, field
 
+from greyheron.model.header import DscpTerms, FlagsMatch
 from greyheron.model.values import Action, Family, ListKind
 
 
@@ -120,6 +121,7 @@ class Entry:
     protocol:  IANA number, or None for any
     source, destination:  None for any address
     source_ports, destination_ports:  alternatives; empty for any port
+    fragment:  only fragments that are not the first
     silent:  a deny that is not answered
     note:  what stands behind `#` on the entry's own line
     remarks:  the remark lines above it
@@ -134,6 +136,9 @@ class Entry:
     destination_ports: tuple[PortTerm, ...] = ()
     icmp: IcmpMatch | None = None
     established: bool = False
+    flags: FlagsMatch | None = None
+    fragment: bool = False
+    dscp: DscpTerms | None = None
     log: bool = False
     silent: bool = False
     note: str | None = None

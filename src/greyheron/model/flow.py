@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from greyheron.model.header import DscpSpan, TcpFlags
 from greyheron.model.values import Expectation, Family
 
 
@@ -32,6 +33,8 @@ class Flow:
 
     service:  as it was written: `tcp/443`, `ping`, `ssh`, or a service of the destination by name
     source_port:  None for the usual one (49152)
+    flags:  of a single TCP packet to send; None: a whole conversation
+    fragment:  whether to send a fragment that is not the first
     family:  None to follow the addresses, IPv4 before IPv6
     """
 
@@ -39,6 +42,9 @@ class Flow:
     destination: FlowEnd
     service: str
     source_port: int | None = None
+    flags: TcpFlags | None = None
+    fragment: bool = False
+    dscp: DscpSpan | None = None
     family: Family | None = None
 
 

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
+from greyheron.model.header import NOTHING_SAID, HeaderTerms
 from greyheron.model.values import DeviceKind, Family
 
 
@@ -62,11 +63,20 @@ Side = tuple[Term, ...]
 
 
 @dataclass(frozen=True, slots=True)
+class Asks:
+    """Services by words, and what else is said of their packets."""
+
+    services: tuple[str, ...]
+    header: HeaderTerms
+
+
+@dataclass(frozen=True, slots=True)
 class Statement:
     """A requirement.
 
     services:  words as they were written: `tcp/443`, `udp`, `ping`, `remote`, `any`, …
     family:  None for both
+    header:  what else its packets are; whole packets with any code point, unless it says so
     """
 
     kind: RequirementKind
@@ -74,3 +84,9 @@ class Statement:
     destinations: Side
     services: tuple[str, ...]
     family: Family | None = None
+    header: HeaderTerms = NOTHING_SAID
+
+    @property
+    def asks(self) -> "Asks":
+        """What it speaks of, the two sides apart."""
+        return Asks(self.services, self.header)

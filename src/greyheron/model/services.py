@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from greyheron.model.document import Device
+from greyheron.model.header import TcpFlags
 from greyheron.model.names import PORTS, TCP, UDP, UDP_SERVICES
 from greyheron.model.values import Family, LineKind
 
@@ -19,17 +20,24 @@ KNOWN_SERVICES = frozenset({"any", "ping", OWN_SERVICES, *WHOLE_PROTOCOLS, *LINE
 
 @dataclass(frozen=True, slots=True)
 class Request:
-    """Protocol, and the destination port or the ICMP type and code where the protocol has them."""
+    """Protocol, and the destination port or the ICMP type and code where the protocol has them.
+
+    flags:  of a single TCP packet; None: a conversation
+    fragment:  a fragment that is not the first; it has no port and no type
+    """
 
     protocol: int
     port: int | None = None
     icmp_type: int | None = None
     icmp_code: int | None = None
+    flags: TcpFlags | None = None
+    fragment: bool = False
+    dscp: int = 0
 
 
 def written(request: Request, family: Family) -> str:
     """A word that `requested` reads as `request`, whatever the destination."""
-    if request.protocol in (TCP, UDP):
+    if request.protocol in (TCP, UDP) and request.port is not None:
         return f"{'tcp' if request.protocol == TCP else 'udp'}/{request.port}"
     if request.protocol == family.icmp and request.icmp_type is not None:
         if request.icmp_type == family.echo[0]:

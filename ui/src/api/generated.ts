@@ -1533,6 +1533,18 @@ export interface components {
          */
         Direction: "in" | "out";
         /**
+         * DscpSpan
+         * @description Code points from `low` to `high`, both included; `word` is how the user named a single one.
+         */
+        DscpSpan: {
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Word */
+            word?: string | null;
+        };
+        /**
          * Edit
          * @description Changes that belong together; `label` is what undoing them is called.
          */
@@ -1549,6 +1561,7 @@ export interface components {
          *     protocol:  IANA number, or None for any
          *     source, destination:  None for any address
          *     source_ports, destination_ports:  alternatives; empty for any port
+         *     fragment:  only fragments that are not the first
          *     silent:  a deny that is not answered
          *     note:  what stands behind `#` on the entry's own line
          *     remarks:  the remark lines above it
@@ -1579,6 +1592,14 @@ export interface components {
              * @default false
              */
             established: boolean;
+            flags?: components["schemas"]["FlagsMatch"] | null;
+            /**
+             * Fragment
+             * @default false
+             */
+            fragment: boolean;
+            /** Dscp */
+            dscp?: components["schemas"]["DscpSpan"][] | null;
             /**
              * Log
              * @default false
@@ -1695,6 +1716,14 @@ export interface components {
             version: number;
             /** Findings */
             findings: components["schemas"]["FindingItem"][];
+        };
+        /**
+         * FlagsMatch
+         * @description TCP flags that must be set, and such that must be clear; the others are not looked at.
+         */
+        FlagsMatch: {
+            on: components["schemas"]["TcpFlags"];
+            off: components["schemas"]["TcpFlags"];
         };
         /**
          * FlowEnd
@@ -2998,6 +3027,12 @@ export interface components {
             list: string;
             off: components["schemas"]["Point"];
         };
+        /**
+         * TcpFlags
+         * @description The control bits of RFC 9293 3.1, with the numbers that they have there.
+         * @enum {integer}
+         */
+        TcpFlags: 0 | 1 | 2 | 4 | 8 | 16 | 32 | 64 | 128;
         /**
          * Term
          * @description One part of a side.

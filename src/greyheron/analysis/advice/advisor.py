@@ -30,6 +30,7 @@ from greyheron.model.changes import Change, apply
 from greyheron.model.document import Network
 from greyheron.model.entry import AddressBlock
 from greyheron.model.flow import ExpectedFlow, FlowEnd
+from greyheron.model.header import FlagsMatch, HeaderTerms
 from greyheron.model.names import TCP, UDP
 from greyheron.model.notation.flows import read_expected_flow
 from greyheron.model.notation.requirements import KINDS, read_requirement, write_requirement
@@ -109,7 +110,10 @@ def statement_of(expected: ExpectedFlow) -> Statement:
     """A test flow as the requirement that it stands for."""
     flow = expected.flow
     kind = RequirementKind.ALLOW if expected.expect is Expectation.PASS else RequirementKind.BLOCK
-    return Statement(kind, (_term(flow.source),), (_term(flow.destination),), (flow.service,), flow.family)
+    flags = None if flow.flags is None else FlagsMatch(flow.flags, ~flow.flags)
+    header = HeaderTerms(flags, flow.fragment, None if flow.dscp is None else (flow.dscp,))
+    sides = (_term(flow.source),), (_term(flow.destination),)
+    return Statement(kind, *sides, (flow.service,), flow.family, header)
 
 
 def _term(end: FlowEnd) -> Term:
@@ -294,7 +298,7 @@ class _Spoken:
         everyone = statement.kind is RequirementKind.ONLY
         self._sources = _by_device(endpoints.every if everyone else endpoints.of(statement.sources))
         self._goals = _by_device(endpoints.of(statement.destinations, translated=True))
-        self._services = statement.services
+        self._asks = statement.asks
         self._world, self._names = world, Names(network)
         self._family = endpoints.family
 
@@ -319,7 +323,7 @@ class _Spoken:
         if tag is Tag.ICMP:
             number = (request.icmp_type or 0) << 8 | (request.icmp_code or 0)
         goal = self._world.with_possible_hosts.topology.devices[device]
-        asked = meant(self._services, goal, self._names, self._family)
+        asked = meant(self._asks, goal, self._names, self._family)
         return any(_within(service, tag, number) for service in asked)
 
 

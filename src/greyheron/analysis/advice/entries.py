@@ -5,17 +5,19 @@ from dataclasses import replace
 
 from greyheron.analysis.proof.endpoints import Endpoint
 from greyheron.analysis.proof.services import ServiceSet, meant
-from greyheron.core.fields.services import ALL_PORTS, Tag, whole
+from greyheron.core.fields.services import ALL_PORTS, ALL_PROTOCOLS, Tag, whole
 from greyheron.core.lists import Names
 from greyheron.core.regions import Region, Spans, minus, span_union, tidied
 from greyheron.core.world import World
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network, to_data
 from greyheron.model.entry import Entry, PortSpan
+from greyheron.model.header import NOTHING_SAID, HeaderTerms
 from greyheron.model.names import icmp_name, protocol_name
+from greyheron.model.notation.header import write_header_terms
 from greyheron.model.notation.line import NotationError
 from greyheron.model.notation.lists import read_body, renumbered, write_body
-from greyheron.model.requirement import Side, TermKind
+from greyheron.model.requirement import Asks, Side, TermKind
 from greyheron.model.values import Action, Family, ListKind
 
 
@@ -35,16 +37,16 @@ def side_terms(side: Side, endpoints: Iterable[Endpoint], network: Network, fami
 
 
 def service_terms(
-    words: Iterable[str], endpoints: Iterable[Endpoint], world: World, network: Network, family: Family
+    asks: Asks, endpoints: Iterable[Endpoint], world: World, network: Network, family: Family
 ) -> list[tuple[str, str]]:
     """What is asked for as protocols of entries, each with the words for its destination's ports."""
     names = Names(network)
     asked: dict[Tag, list[tuple[int, int]]] = {}
     for device in dict.fromkeys(endpoint.device for endpoint in endpoints):
-        for service in meant(words, world.topology.devices[device], names, family):
+        for service in meant(asks, world.topology.devices[device], names, family):
             asked.setdefault(service.tag, []).extend(service.spans)
     found = {tag: span_union(spans) for tag, spans in asked.items()}
-    if found == whole(family):
+    if found in (whole(family), {Tag.FRAGMENT: ALL_PROTOCOLS}):
         return [("any", "")]
     return [term for tag, spans in found.items() for term in _service_terms(ServiceSet(tag, spans), family)]
 
@@ -78,12 +80,13 @@ def entry_lines(
     sources: list[str],
     destinations: list[str],
     services: list[tuple[str, str]],
+    header: HeaderTerms = NOTHING_SAID,
 ) -> list[str]:
     """Entries without numbers, the most telling form that `kind` has."""
     if kind is ListKind.STANDARD:
         return [f"{action} from {source}" for source in sources]
     return [
-        f"{action} {protocol} from {source} to {destination}{ports}"
+        " ".join([f"{action} {protocol} from {source} to {destination}{ports}", *write_header_terms(header)])
         for protocol, ports in services
         for source in sources
         for destination in destinations

@@ -143,13 +143,13 @@ class Proposer:
         from_ = side_terms(statement.sources, sources, self._network, family) if sources else []
         to = ["any"] if at_lines else side_terms(statement.destinations, goals, self._network, family)
         services = service_terms(
-            statement.services, goals, self._world.with_possible_hosts, self._network, family
+            statement.asks, goals, self._world.with_possible_hosts, self._network, family
         )
         if statement.kind is RequirementKind.BLOCK:
-            return entry_lines(Action.DENY, kind, from_, to, services)
+            return entry_lines(Action.DENY, kind, from_, to, services, statement.header)
         return [
-            *(entry_lines(Action.PERMIT, kind, from_, to, services) if from_ else []),
-            *entry_lines(Action.DENY, kind, ["any"], to, services),
+            *(entry_lines(Action.PERMIT, kind, from_, to, services, statement.header) if from_ else []),
+            *entry_lines(Action.DENY, kind, ["any"], to, services, statement.header),
         ]
 
     # Wanted conversations that are stopped: entries that permit them, before the ones that deny.
@@ -209,10 +209,10 @@ class Proposer:
         if found.kind is ListKind.STANDARD:
             return "\n".join(entry_lines(Action.PERMIT, found.kind, from_, to, []))
         services = service_terms(
-            statement.services, goals, self._world.with_possible_hosts, self._network, family
+            statement.asks, goals, self._world.with_possible_hosts, self._network, family
         )
         if not returning:
-            return "\n".join(entry_lines(Action.PERMIT, found.kind, from_, to, services))
+            return "\n".join(entry_lines(Action.PERMIT, found.kind, from_, to, services, statement.header))
         lines = []
         for protocol, ports in services:
             what = protocol.replace("echo-request", "echo-reply")

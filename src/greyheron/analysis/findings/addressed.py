@@ -6,23 +6,24 @@ from dataclasses import replace
 
 import numpy as np
 
-from greyheron.analysis.advice.entries import holding, rewritten
+from greyheron.analysis.advice.entries import holding
 from greyheron.analysis.findings.finding import (
     Finding,
     Repair,
     Severity,
     line_of,
     shortened,
-    text_of,
 )
 from greyheron.core.addresses import block_of
+from greyheron.core.fields import ADDRESS_FIELDS, AddressField
+from greyheron.core.fields.addresses import Role
 from greyheron.core.lists import ResolvedList
+from greyheron.core.packet import Way
 from greyheron.core.regions import span_union
 from greyheron.core.rules import Rule
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Device, Network, family_of
-from greyheron.model.entry import AddressBlock, AddressTerm, Entry
-from greyheron.model.notation.entries import write_entry
+from greyheron.model.entry import AddressBlock, AddressTerm, Entry, NamedAddresses
 from greyheron.model.values import Action, Family
 
 
@@ -165,34 +166,42 @@ def _with_entry(access_list: AccessList, entry: Entry) -> Change:
 def _one_address_only(
     access_list: AccessList, resolved: ResolvedList, held: KnownAddresses
 ) -> Iterator[Finding]:
-    """A deny towards one address of a device that has more: the others are not covered."""
+    """A deny of one address of a device that has more, on either side: the others are not covered."""
     family = access_list.family
-    denying = [rule for rule in resolved.rules if rule.entry.action is Action.DENY and rule.destinations]
-    for rule in denying:
-        blocks = rule.destinations or ()
-        device = held.owners.get((family, blocks[0].value)) if len(blocks) == 1 else None
-        if device is None or blocks[0].size != 1:
-            continue
-        block = blocks[0]
-        every = [int(address.ip) for interface in device.interfaces for address in interface.of(family)]
-        left = [
-            address
-            for address in every
-            if not any(block.holds(address) for other in denying for block in other.destinations or ())
-        ]
-        if left:
-            text = text_of(access_list)
-            line = write_entry(rule.entry, family, access_list.kind)
-            mended = text.replace(line, line.replace(f"to {block}", f"to @{device.name}"))
-            change = rewritten(access_list, mended)
-            yield Finding(
-                "one address of several",
-                Severity.WARNING,
-                f"{access_list.name} entry {rule.entry.number}",
-                f"{access_list.name} entry {rule.entry.number} covers {block} of {device.name} only: "
-                f"it has {shortened(family.text(block) for block in left)} as well.",
-                (line,),
-                (device.name,),
-                (access_list.name,),
-                repair=Repair(f"cover every address of {device.name}", (change,)),
-            )
+    for side in ADDRESS_FIELDS:
+        denying = [rule for rule in resolved.rules if rule.entry.action is Action.DENY and side.blocks(rule)]
+        for rule in denying:
+            blocks = side.blocks(rule) or ()
+            device = held.owners.get((family, blocks[0].value)) if len(blocks) == 1 else None
+            if device is None or blocks[0].size != 1:
+                continue
+            every = [int(address.ip) for interface in device.interfaces for address in interface.of(family)]
+            left = [
+                address
+                for address in every
+                if not any(block.holds(address) for other in denying for block in side.blocks(other) or ())
+            ]
+            if left:
+                yield _one_of_several(access_list, rule.entry, side, device, left)
+
+
+def _one_of_several(
+    access_list: AccessList, entry: Entry, side: AddressField, device: Device, left: list[int]
+) -> Finding:
+    family = access_list.family
+    whole = NamedAddresses(device.name)
+    if side.shows(Way.OUT) is Role.SOURCE:
+        term, mended = entry.source, replace(entry, source=whole)
+    else:
+        term, mended = entry.destination, replace(entry, destination=whole)
+    return Finding(
+        "one address of several",
+        Severity.WARNING,
+        f"{access_list.name} entry {entry.number}",
+        f"{access_list.name} entry {entry.number} covers {term} of {device.name} only: "
+        f"it has {shortened(family.text(address) for address in left)} as well.",
+        (line_of(access_list, entry.number),),
+        (device.name,),
+        (access_list.name,),
+        repair=Repair(f"cover every address of {device.name}", (_with_entry(access_list, mended),)),
+    )

@@ -24,7 +24,7 @@ _ANY_PROTOCOL = 253
 
 
 @dataclass(frozen=True, slots=True)
-class _Passing:
+class Passing:
     """Who sends by a place and to whom, as indices among the endpoints.
 
     pairs:  which source to which goal, by their indices in those two; None: each to each
@@ -35,31 +35,32 @@ class _Passing:
     pairs: Bools | None
 
 
-_Passers = Callable[[AttachmentPoint], _Passing | None]
+Passers = Callable[[AttachmentPoint], Passing | None]
 """Who comes by a place in the network without lists; None where that is not known."""
 
 
-def facing_away(ground: Ground) -> Iterator[Finding]:
+def passers_of(ground: Ground, family: Family, everyone: Endpoints) -> Passers:
+    """Who comes by each place, as indices among all endpoints, those that are translated last."""
+    endpoints = (*everyone.every, *everyone.translated)
+    few = len(endpoints) <= MOST_ENDS
+    return _traced(ground, family, endpoints) if few else _before_hosts(ground.world, endpoints)
+
+
+def facing_away(ground: Ground, family: Family, everyone: Endpoints, passers: Passers) -> Iterator[Finding]:
     """Placed lists none of whose entries can ever match for their addresses."""
-    for family in Family:
-        placed = [
-            point
-            for point, which in ground.world.lists
-            if which is family and (point.device, point.at) in ground.world.topology.interfaces
-        ]
-        if placed:
-            found = Endpoints(ground.world.with_possible_hosts, ground.network, family)
-            endpoints = (*found.every, *found.translated)
-            few = len(endpoints) <= MOST_ENDS
-            passers = _traced(ground, family, endpoints) if few else _before_hosts(ground.world, endpoints)
-            regions = [endpoint.region for endpoint in endpoints]
-            for number, point in enumerate(placed):
-                ground.progress(number / len(placed))
-                yield from _judged(ground, family, point, passers, regions)
+    placed = [
+        point
+        for point, which in ground.world.lists
+        if which is family and (point.device, point.at) in ground.world.topology.interfaces
+    ]
+    regions = [endpoint.region for endpoint in (*everyone.every, *everyone.translated)]
+    for number, point in enumerate(placed):
+        ground.progress(number / len(placed))
+        yield from _judged(ground, family, point, passers, regions)
 
 
 def _judged(
-    ground: Ground, family: Family, point: AttachmentPoint, passers: _Passers, regions: Sequence[Region]
+    ground: Ground, family: Family, point: AttachmentPoint, passers: Passers, regions: Sequence[Region]
 ) -> Iterator[Finding]:
     found = ground.world.lists[point, family]
     own = [rule for rule in found.rules if rule.sources is not None or rule.destinations is not None]
@@ -76,7 +77,7 @@ def _judged(
     if fits and (other, family) not in ground.world.lists:
         placed = Placement(list=found.name, device=point.device, at=point.at, direction=point.direction)
         label = f"turn {found.name} to {other}"
-        repair = Repair(label, moving(placed, point.at, other.direction))
+        repair = Repair(label, moving(placed, other))
     where = f" They do {other}." if fits else ""
     yield Finding(
         "list that faces the wrong way",
@@ -90,7 +91,7 @@ def _judged(
     )
 
 
-def _comes_by(rule: Rule, regions: Sequence[Region], passing: _Passing) -> bool:
+def _comes_by(rule: Rule, regions: Sequence[Region], passing: Passing) -> bool:
     """Whether some of those who come by are such as `rule` looks for."""
     sides = [(passing.sources, rule.sources), (passing.goals, rule.destinations)]
     few = 0 if len(passing.sources) <= len(passing.goals) else 1
@@ -114,7 +115,7 @@ def _within(ends: Ints, blocks: tuple[AddressBlock, ...] | None, regions: Sequen
     return np.array(held, dtype=np.int64)
 
 
-def _traced(ground: Ground, family: Family, endpoints: Sequence[Endpoint]) -> _Passers:
+def _traced(ground: Ground, family: Family, endpoints: Sequence[Endpoint]) -> Passers:
     """Everyone sends to everyone else, and it is seen by which places that goes."""
     ends = [(endpoint.device, endpoint.region[0].first) for endpoint in endpoints]
     numbers = {device: number for number, (device, _) in enumerate(ends)}
@@ -141,7 +142,7 @@ def _traced(ground: Ground, family: Family, endpoints: Sequence[Endpoint]) -> _P
     pair = np.zeros((len(courses.rows), 2), dtype=np.int64)
     pair[courses.row_of] = np.stack([source, goal], axis=1)
 
-    def at(point: AttachmentPoint) -> _Passing:
+    def at(point: AttachmentPoint) -> Passing:
         code = courses.forwarding.point[point]
         first, end = np.searchsorted(codes, [code, code + 1])
         (sources, from_), (goals, to) = (
@@ -149,16 +150,16 @@ def _traced(ground: Ground, family: Family, endpoints: Sequence[Endpoint]) -> _P
         )
         pairs = np.zeros((len(sources), len(goals)), dtype=np.bool_)
         pairs[from_, to] = True
-        return _Passing(sources, goals, pairs)
+        return Passing(sources, goals, pairs)
 
     return at
 
 
-def _before_hosts(world: World, endpoints: Sequence[Endpoint]) -> _Passers:
+def _before_hosts(world: World, endpoints: Sequence[Endpoint]) -> Passers:
     """Where a segment has hosts and one router only: what enters comes from them, what leaves is for them."""
     topology, drawn = world.with_possible_hosts.topology, world.topology.devices
 
-    def at(point: AttachmentPoint) -> _Passing | None:
+    def at(point: AttachmentPoint) -> Passing | None:
         own = topology.devices[point.device]
         segment = topology.segments.of.get((point.device, point.at))
         if segment is None or own.translations:
@@ -170,7 +171,7 @@ def _before_hosts(world: World, endpoints: Sequence[Endpoint]) -> _Passers:
         near = np.array([endpoint.device in members for endpoint in endpoints], dtype=np.bool_)
         far = np.array([endpoint.device != point.device for endpoint in endpoints], dtype=np.bool_) & ~near
         if point.direction is Direction.OUT:
-            return _Passing(np.flatnonzero(far), np.flatnonzero(near), None)
-        return _Passing(np.flatnonzero(near), np.flatnonzero(~near), None)
+            return Passing(np.flatnonzero(far), np.flatnonzero(near), None)
+        return Passing(np.flatnonzero(near), np.flatnonzero(~near), None)
 
     return at

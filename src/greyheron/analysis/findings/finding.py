@@ -9,11 +9,11 @@ from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.world import World
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import Change, key_of, putting
 from greyheron.model.document import AccessList, Network, Placement
 from greyheron.model.notation.entries import write_entry
 from greyheron.model.notation.lists import write_body
-from greyheron.model.values import Direction
 
 
 class Severity(StrEnum):
@@ -76,9 +76,9 @@ class Ground:
     progress: Progress = unwatched
 
 
-def moving(placed: Placement, at: str, direction: Direction) -> tuple[Change, ...]:
-    """Changes that take a list from where it stands to another place of its device."""
-    moved = placed.model_copy(update={"at": at, "direction": direction})
+def moving(placed: Placement, to: AttachmentPoint) -> tuple[Change, ...]:
+    """Changes that take a list from where it stands to another place."""
+    moved = placed.model_copy(update={"device": to.device, "at": to.at, "direction": to.direction})
     gone = Change(collection="placements", key=key_of("placements", placed))
     return gone, putting("placements", moved)
 

@@ -134,8 +134,7 @@ def _own_kinds(rule: Rule, others: Sequence[Rule], family: Family) -> list[Packe
     return [
         kind
         for kind in _kinds(family, named)
-        if (not with_ports or kind.protocol in WITH_PORTS)
-        and all(field.matches(rule, kind) for field in KIND_FIELDS)
+        if (not with_ports or _has_ports(kind)) and all(field.matches(rule, kind) for field in KIND_FIELDS)
     ]
 
 
@@ -150,9 +149,11 @@ def _kinds(family: Family, named: tuple[NamedValues, ...]) -> list[Packet]:
 
 def _packet(kind: Packet, values: Sequence[int]) -> Packet:
     """A packet of a kind, with a value for each ranged field; ports only where the kind has them."""
-    if kind.protocol in WITH_PORTS:
-        return between(kind, *values)
-    return between(kind, *values[: len(ADDRESS_FIELDS)])
+    return between(kind, *(values if _has_ports(kind) else values[: len(ADDRESS_FIELDS)]))
+
+
+def _has_ports(kind: Packet) -> bool:
+    return kind.protocol in WITH_PORTS and not kind.fragment
 
 
 class _Hulls:

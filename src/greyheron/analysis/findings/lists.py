@@ -1,6 +1,5 @@
 """Findings in lists by themselves: their entries, names and notes."""
 
-import re
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 
@@ -19,13 +18,12 @@ from greyheron.analysis.findings.finding import (
     text_of,
 )
 from greyheron.analysis.findings.ineffective import Ineffective
+from greyheron.analysis.findings.notes import in_note
 from greyheron.core.lists import Names, resolve
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network
-from greyheron.model.entry import Entry
-from greyheron.model.names import ICMP_TYPES
 from greyheron.model.notation.entries import write_entry
-from greyheron.model.values import Action, Direction
+from greyheron.model.values import Action
 
 _LIKE = 0.6
 """Lists of which so much is the same are thought to be meant as one."""
@@ -55,9 +53,8 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
             yield _only_denies(access_list)
         yield from _doing_nothing(access_list, ground.ineffective.of(resolved))
         for rule in resolved.rules:
-            yield from _note(access_list, rule.entry)
+            yield from in_note(access_list, rule.entry)
         yield from in_addresses(access_list, resolved, held)
-    yield from _named_otherwise(network)
     yield from _drifting(network)
 
 
@@ -160,65 +157,6 @@ def _moved_up(access_list: AccessList, ineffective: Iterable[Ineffective]) -> Re
         entries.insert(goal, moved)
     even = (replace(entry, number=10 * index) for index, entry in enumerate(entries, 1))
     return Repair(f"move the hidden entries of {access_list.name} up", (holding(access_list, even),))
-
-
-_MEANT: dict[str, tuple[str, ...]] = {
-    r"ping": ("echo-request", "echo-reply"),
-    r"trace ?route|tracing": ("time-exceeded", "unreachable", "port-unreachable"),
-    r"mtu|fragment\w*|too big": ("unreachable", "fragmentation-needed", "packet-too-big"),
-    r"neighbou?r discovery": (
-        "neighbour-solicitation",
-        "neighbour-advertisement",
-        "router-solicitation",
-        "router-advertisement",
-    ),
-}
-"""What notes speak of, and the ICMP types that have to do with it."""
-
-
-def _note(access_list: AccessList, entry: Entry) -> Iterator[Finding]:
-    """An ICMP type that cannot do what its entry's note says."""
-    if entry.icmp is None:
-        return
-    words = " ".join([entry.note or "", *entry.remarks])
-    types = ICMP_TYPES[access_list.family]
-    meant = [
-        (found.group(), [name for name in names if name in types])
-        for pattern, names in _MEANT.items()
-        if (found := re.search(rf"\b({pattern})\b", words, re.IGNORECASE))
-    ]
-    if meant and not any(types[name][0] == entry.icmp.type for _, names in meant for name in names):
-        said, names = meant[0]
-        yield Finding(
-            "ICMP type that does not fit its note",
-            Severity.WARNING,
-            f"{access_list.name} entry {entry.number}",
-            f"{access_list.name} entry {entry.number} speaks of {said}, which its ICMP type has nothing "
-            f"to do with: {shortened(names)} would.",
-            (
-                write_entry(entry, access_list.family, access_list.kind),
-                *(f"# {each}" for each in entry.remarks),
-            ),
-            lists=(access_list.name,),
-        )
-
-
-_WAY = {"in": Direction.IN, "out": Direction.OUT}
-
-
-def _named_otherwise(network: Network) -> Iterator[Finding]:
-    for placed in network.placements:
-        said = {_WAY[word] for word in re.split(r"[-_.]", placed.list.lower())[1:] if word in _WAY}
-        if len(said) == 1 and placed.direction not in said:
-            yield Finding(
-                "name of another direction",
-                Severity.WARNING,
-                f"{placed.list} at {placed.device} {placed.at}",
-                f"{placed.list} is called after the other direction: at {placed.device} "
-                f"{placed.at} it stands {placed.direction}bound.",
-                devices=(placed.device,),
-                lists=(placed.list,),
-            )
 
 
 def _drifting(network: Network) -> Iterator[Finding]:

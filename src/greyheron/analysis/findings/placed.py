@@ -2,15 +2,26 @@
 
 from collections.abc import Iterator
 
-from greyheron.analysis.findings.facing import facing_away
+from greyheron.analysis.findings.facing import facing_away, passers_of
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving, shortened
+from greyheron.analysis.findings.fragments import holes_for_fragments
+from greyheron.analysis.findings.notes import in_names
+from greyheron.analysis.findings.shared import keeping_from_more
+from greyheron.analysis.proof.endpoints import Endpoints
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.values import Action, Direction, LineKind, ListKind
 
 
 def in_placements(ground: Ground) -> Iterator[Finding]:
     yield from _on_console(ground)
     yield from _near_the_source(ground)
-    yield from facing_away(ground)
+    for family in {family: None for _, family in ground.world.lists}:
+        everyone = Endpoints(ground.world.with_possible_hosts, ground.network, family)
+        passers = passers_of(ground, family, everyone)
+        yield from facing_away(ground, family, everyone, passers)
+        yield from keeping_from_more(ground, family, everyone, passers)
+    yield from in_names(ground.network)
+    yield from holes_for_fragments(ground)
 
 
 def _on_console(ground: Ground) -> Iterator[Finding]:
@@ -29,7 +40,8 @@ def _on_console(ground: Ground) -> Iterator[Finding]:
         repair = None
         if remote and families[placed.list] not in taken:
             repair = Repair(
-                f"move {placed.list} to the remote line", moving(placed, LineKind.REMOTE, Direction.IN)
+                f"move {placed.list} to the remote line",
+                moving(placed, AttachmentPoint(placed.device, LineKind.REMOTE, Direction.IN)),
             )
         yield Finding(
             "list on the console line",

@@ -4,6 +4,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity, counted, shortened
+from greyheron.analysis.findings.inside import to_inside_addresses
 from greyheron.analysis.reach.axis import axis_of
 from greyheron.analysis.reach.matrix import Reach
 from greyheron.analysis.reach.question import ReachQuestion
@@ -12,6 +13,7 @@ from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.analysis.words.steps import ending_words, entry_words
 from greyheron.core.conversation import Verdict, converse
 from greyheron.core.matching import Decision
+from greyheron.core.neighbours import CutNeighbour
 from greyheron.core.packet import Way
 from greyheron.core.progress import part
 from greyheron.core.steps import Outcome
@@ -30,6 +32,7 @@ MOST_DEVICES = 320
 def in_traffic(ground: Ground) -> Iterator[Finding]:
     yield from _neighbours(ground)
     yield from _tests(ground)
+    yield from to_inside_addresses(ground)
     for family in Family:
         yield from _matrix(ground, family)
 
@@ -43,11 +46,17 @@ def _neighbours(ground: Ground) -> Iterator[Finding]:
             Severity.FAULT,
             " ".join(ends),
             f"{cut.port[0]} and {cut.neighbour[0]} are no routing neighbours any more: {cut.by.list_name} "
-            f"{cut.by.point} denies what they say to each other.",
+            f"{cut.by.point} {_cutting(cut)}.",
             (f"{entry} of {cut.by.list_name} decides", "routes learnt that way are gone"),
             (cut.port[0], cut.neighbour[0]),
             (cut.by.list_name,),
         )
+
+
+def _cutting(cut: CutNeighbour) -> str:
+    if cut.unfound:
+        return "lets them talk and stops neighbour discovery, so that they do not find each other"
+    return "denies what they say to each other"
 
 
 def _which(decision: Decision) -> str:

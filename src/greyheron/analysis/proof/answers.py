@@ -1,7 +1,7 @@
 """Answers to requirements: proved, violated by what, or inconclusive and why."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Generic, TypeVar
 
@@ -10,7 +10,7 @@ import numpy as np
 from greyheron.analysis.proof.services import ServiceSet
 from greyheron.core.bulk.headers import Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
-from greyheron.core.fields.services import ALL_PORTS, Tag, whole
+from greyheron.core.fields.services import ALL_DSCP, ALL_PORTS, ALL_PROTOCOLS, HeaderPart, Tag, whole
 from greyheron.core.regions import (
     Region,
     Spans,
@@ -22,6 +22,7 @@ from greyheron.core.regions import (
     tidied,
 )
 from greyheron.model.flow import Flow, FlowEnd
+from greyheron.model.header import DscpSpan, TcpFlags
 from greyheron.model.names import icmp_name, port_name, protocol_name
 from greyheron.model.services import Request, written
 from greyheron.model.values import Expectation, Family
@@ -73,7 +74,7 @@ class Box:
     def size(self) -> int:
         """How many conversations, those of an address with itself among them."""
         sides = [sum(size(party.region) for party in side) for side in (self.sources, self.destinations)]
-        asked = (span_size(each.service.spans) * max(span_size(each.source_ports), 1) for each in self.asking)
+        asked = (each.service.count * max(span_size(each.source_ports), 1) for each in self.asking)
         return sides[0] * sides[1] * sum(asked)
 
 
@@ -174,7 +175,7 @@ def boxes_of(family: Family, found: Iterable[ClassRows], wholes: "Wholes") -> tu
             merging.grouped(together),
             [(b, a) for a, b in merging.grouped([(b, a) for a, b in together])],
         ]
-        ordered = tuple(sorted(asking, key=lambda each: (each.service.tag, each.service.spans)))
+        ordered = tuple(sorted(asking, key=lambda each: _order(each.service)))
         boxes += [Box(family, one, other, ordered) for one, other in min(ways, key=len)]
     return tuple(sorted(boxes, key=lambda box: -box.size))
 
@@ -202,12 +203,32 @@ def _joined(services: Iterable[tuple[ServiceSet, Spans]]) -> frozenset[Asking]:
     by_service: dict[ServiceSet, list[tuple[int, int]]] = {}
     for service, ports in services:
         by_service.setdefault(service, []).extend(ports)
-    by_ports: dict[tuple[Tag, Spans], list[tuple[int, int]]] = {}
+    by_ports: dict[tuple[ServiceSet, Spans], list[tuple[int, int]]] = {}
     for service, spans in by_service.items():
-        by_ports.setdefault((service.tag, span_union(spans)), []).extend(service.spans)
-    return frozenset(
-        Asking(ServiceSet(tag, span_union(spans)), ports) for (tag, ports), spans in by_ports.items()
+        by_ports.setdefault((replace(service, spans=()), span_union(spans)), []).extend(service.spans)
+    return _joined_headers(
+        Asking(replace(service, spans=span_union(spans)), ports)
+        for (service, ports), spans in by_ports.items()
     )
+
+
+def _joined_headers(asked: Iterable[Asking]) -> frozenset[Asking]:
+    """The same with code points, and then flags, joined where all else is the same."""
+    for part in (HeaderPart.DSCP, HeaderPart.FLAGS):
+        alike: dict[Asking, list[tuple[int, int]]] = {}
+        for each in asked:
+            own = each.service.header(part)
+            rest = each if own is None else replace(each, service=each.service.having(part, ()))
+            alike.setdefault(rest, []).extend(own or ())
+        asked = [
+            replace(each, service=each.service.having(part, span_union(spans))) if spans else each
+            for each, spans in alike.items()
+        ]
+    return frozenset(asked)
+
+
+def _order(service: ServiceSet) -> tuple[Tag, Spans, Spans, Spans]:
+    return service.tag, service.spans, service.flags or (), service.dscp
 
 
 class _Merging:
@@ -281,7 +302,16 @@ def flow_between(family: Family, source: Party, destination: Party, request: Req
     """The conversation as a test flow would write it."""
     with_port = request.port is not None and port != USUAL_SOURCE_PORT
     ends = [_end(family, party) for party in (source, destination)]
-    return Flow(ends[0], ends[1], written(request, family), port if with_port else None)
+    dscp = DscpSpan(request.dscp, request.dscp) if request.dscp else None
+    return Flow(
+        ends[0],
+        ends[1],
+        written(request, family),
+        port if with_port else None,
+        request.flags,
+        request.fragment,
+        dscp,
+    )
 
 
 def _end(family: Family, party: Party) -> FlowEnd:
@@ -317,7 +347,26 @@ def asking_words(asking: Asking, family: Family) -> str:
 
 
 def service_words(service: ServiceSet, family: Family) -> str:
-    if service.tag is Tag.OTHER:
+    """“tcp/443 (https)”, “fragments of udp”, “tcp with SYN+FIN”; code points as far as not all are meant."""
+    words = _number_words(service, family)
+    if service.tag is Tag.FRAGMENT:
+        words = f"fragments of {words}"
+    if service.flags is not None:
+        some = [_flag_words(low) for low, high in service.flags for low in range(low, high + 1)]
+        words += f" with {' or '.join(some[:MOST_NAMED])}" + (
+            f" and {len(some) - MOST_NAMED} more" * (len(some) > MOST_NAMED)
+        )
+    return words if service.dscp == ALL_DSCP else f"{words} dscp {span_words(service.dscp)}"
+
+
+def _flag_words(number: int) -> str:
+    return "+".join(TcpFlags(number).names) or "no flags"
+
+
+def _number_words(service: ServiceSet, family: Family) -> str:
+    if service.tag is Tag.FRAGMENT and service.spans == ALL_PROTOCOLS:
+        return "every protocol"
+    if service.tag in (Tag.OTHER, Tag.FRAGMENT):
         if service.spans == whole(family)[Tag.OTHER]:
             return "every other protocol"
         names = [protocol_name(low, family) for low, high in service.spans if low == high]

@@ -5,19 +5,26 @@ back; neighbour discovery (RFC 4861) shows an IPv6 address too, and the group of
 """
 
 from bisect import bisect_right
-from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from itertools import chain, islice
 from weakref import WeakKeyDictionary
 
 from cachetools import LRUCache
 
-from greyheron.analysis.proof.services import Matched, Matching, ServiceSet, telling, telling_source_ports
+from greyheron.analysis.proof.services import (
+    Matched,
+    Matching,
+    ServiceSet,
+    telling,
+    telling_headers,
+    telling_source_ports,
+)
 from greyheron.core.addresses import block_of
 from greyheron.core.discovery import ADVERTISEMENT, SOLICITATION, SOLICITED_NODE
 from greyheron.core.fields import ADDRESS_FIELDS
 from greyheron.core.fields.addresses import AddressField, Blocks, Role
-from greyheron.core.fields.services import Tag
+from greyheron.core.fields.services import HeaderPart, Tag
 from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Packet, Way
 from greyheron.core.regions import Region, Spans, meet, parts_by, size, span_parts, tells_apart
@@ -34,10 +41,11 @@ _ROUNDS = 2
 
 @dataclass(frozen=True, slots=True)
 class _TellingSpans:
-    """The sets of services and of source ports by which a list tells packets of one service apart."""
+    """The sets of services, source ports and so on by which a list tells packets of one service apart."""
 
     services: frozenset[Spans]
     source_ports: frozenset[Spans]
+    headers: Mapping[HeaderPart, frozenset[Spans]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,11 +123,18 @@ class Cutter:
 
     def services(self, service: ServiceSet, lists: Sequence[ResolvedList]) -> list[ServiceSet]:
         """`service` in parts that no entry of `lists` tells apart."""
-        first, last = service.spans[0][0], service.spans[-1][1]
-        if first == last:
-            return [service]
-        told = {spans for found in lists for spans in self._spans(found, service).services}
-        return [ServiceSet(service.tag, part) for part in span_parts(service.spans, told)]
+        telling = [self._spans(found, service) for found in lists]
+        parts = [service]
+        if service.spans[0][0] != service.spans[-1][1]:
+            told = {spans for each in telling for spans in each.services}
+            parts = [replace(service, spans=part) for part in span_parts(service.spans, told)]
+        for header in HeaderPart:
+            own = service.header(header)
+            told = {spans for each in telling for spans in each.headers[header]}
+            if own is not None and told:
+                cut = span_parts(own, told)
+                parts = [part.having(header, spans) for part in parts for spans in cut]
+        return parts
 
     def source_ports(self, ports: Spans, service: ServiceSet, lists: Sequence[ResolvedList]) -> list[Spans]:
         """Source ports of `service` in parts that no entry of `lists` tells apart."""
@@ -143,7 +158,8 @@ class Cutter:
         known = self._of(found).spans
         if service not in known:
             matching = self._matching(found, service)
-            known[service] = _TellingSpans(telling(matching), telling_source_ports(matching))
+            headers = {part: telling_headers(matching, part) for part in HeaderPart}
+            known[service] = _TellingSpans(telling(matching), telling_source_ports(matching), headers)
         return known[service]
 
     def _telling(self, found: ResolvedList, service: ServiceSet, role: Role) -> "Borders":

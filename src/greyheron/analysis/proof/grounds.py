@@ -15,6 +15,7 @@ from greyheron.core.lists import Names
 from greyheron.core.regions import Region, Spans, common, parts_by, size, span_parts, span_size
 from greyheron.core.world import World
 from greyheron.model.document import Network
+from greyheron.model.requirement import Asks
 from greyheron.model.values import Expectation, Family
 
 
@@ -28,7 +29,7 @@ class Half:
     expect: Expectation
     sources: tuple[Endpoint, ...]
     destinations: tuple[Endpoint, ...]
-    services: tuple[str, ...]
+    asks: Asks
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +62,7 @@ class Grounds:
             for port in (rule.port, rule.to_port)
             if port is not None
         )
-        self._services: dict[tuple[str, tuple[str, ...]], list[ServiceSet]] = {}
+        self._services: dict[tuple[str, Asks], list[ServiceSet]] = {}
 
     def pieces(self, endpoints: Iterable[Endpoint]) -> list[Piece]:
         found: list[Piece] = []
@@ -74,14 +75,14 @@ class Grounds:
             found += [Piece(endpoint.device, part, endpoint.drawn) for part in parts]
         return found
 
-    def services(self, device: str, words: tuple[str, ...]) -> list[ServiceSet]:
-        """What `words` ask of a device, in parts that are delivered alike."""
-        key = device, words
+    def services(self, device: str, asks: Asks) -> list[ServiceSet]:
+        """What is asked of a device, in parts that are delivered alike."""
+        key = device, asks
         if key not in self._services:
             goal = self.world.topology.devices[device]
             self._services[key] = [
                 part
-                for service in meant(words, goal, self.names, self.family)
+                for service in meant(asks, goal, self.names, self.family)
                 for part in by_delivery(service, goal, self.forwarding, self.translated_ports)
             ]
         return self._services[key]
@@ -105,7 +106,7 @@ class CoarseClasses:
         self.ports: dict[Spans, int] = {}
         goals: list[tuple[int, int, int]] = []
         for number, piece in enumerate(self.destinations):
-            for service in grounds.services(piece.device, half.services):
+            for service in grounds.services(piece.device, half.asks):
                 asked = self.services.setdefault(service, len(self.services))
                 for ports in grounds.source_ports(service, half.expect):
                     goals.append((number, asked, self.ports.setdefault(ports, len(self.ports))))
@@ -123,7 +124,7 @@ class CoarseClasses:
     def conversations(self) -> int:
         """How many conversations there are in all, source ports told apart."""
         widths = [
-            span_size(self._service_list[service].spans) * max(span_size(self._port_list[ports]), 1)
+            self._service_list[service].count * max(span_size(self._port_list[ports]), 1)
             for _, service, ports in self.goals.tolist()
         ]
         to: dict[str, int] = {}

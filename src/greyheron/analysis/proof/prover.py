@@ -213,14 +213,14 @@ def _same_ground(one: Network, other: Network) -> bool:
 
 
 def _halves(statement: Statement, grounds: Grounds) -> Iterator[Half]:
-    indices, services = grounds.endpoints, statement.services
+    indices, asks = grounds.endpoints, statement.asks
     sources = indices.of(statement.sources)
     if statement.kind is not RequirementKind.BLOCK:
         drawn = tuple(index for index in indices.of(statement.destinations) if index.drawn)
-        yield Half(Expectation.PASS, sources, drawn, services)
+        yield Half(Expectation.PASS, sources, drawn, asks)
     if statement.kind is not RequirementKind.ALLOW:
         denied = sources if statement.kind is RequirementKind.BLOCK else indices.others(statement.sources)
-        yield Half(Expectation.BLOCK, denied, indices.of(statement.destinations, translated=True), services)
+        yield Half(Expectation.BLOCK, denied, indices.of(statement.destinations, translated=True), asks)
 
 
 def _violations(halves: Iterable[ProvenHalf]) -> Iterator[Violation]:

@@ -1,20 +1,40 @@
 """Services as sets: what a requirement's words mean, and where a device or a list tells them apart."""
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 
 from greyheron.core.bulk.forwarding import ForwardingIndex
 from greyheron.core.delivery import LOGIN_PORTS
-from greyheron.core.fields import PORT_FIELDS
+from greyheron.core.fields import KIND_FIELDS, PORT_FIELDS
+from greyheron.core.fields.dscp import spans_of_terms
 from greyheron.core.fields.ports import spans_of
-from greyheron.core.fields.services import ALL_PORTS, EVERY_CODE, Tag, icmp_span, whole
+from greyheron.core.fields.services import (
+    ALL_DSCP,
+    ALL_PORTS,
+    EVERY_CODE,
+    HeaderPart,
+    Tag,
+    icmp_span,
+    spans_where,
+    whole,
+)
 from greyheron.core.lists import Names
-from greyheron.core.packet import Way
-from greyheron.core.regions import Spans, span_meet, span_minus, span_parts, span_union, spans_touch
+from greyheron.core.packet import Packet, Way
+from greyheron.core.regions import (
+    Spans,
+    span_meet,
+    span_minus,
+    span_parts,
+    span_size,
+    span_union,
+    spans_touch,
+)
 from greyheron.core.rules import Rule
 from greyheron.model.document import Device
+from greyheron.model.header import TcpFlags
 from greyheron.model.names import PORTS, TCP, UDP, UDP_SERVICES
 from greyheron.model.notation.terms import read_ports
+from greyheron.model.requirement import Asks
 from greyheron.model.services import LINE_PORTS, OWN_SERVICES, Request
 from greyheron.model.values import Family, LineKind
 
@@ -24,31 +44,66 @@ class ServiceSet:
     """Some services of one protocol, or some protocols.
 
     spans:  destination ports; for ICMP types and codes as `type * 256 + code`; else protocol numbers
+    flags:  of single TCP packets; None: conversations
     """
 
     tag: Tag
     spans: Spans
+    flags: Spans | None = None
+    dscp: Spans = ALL_DSCP
+
+    def header(self, part: HeaderPart) -> Spans | None:
+        """Its flags or code points."""
+        return self.flags if part is HeaderPart.FLAGS else self.dscp
+
+    def having(self, part: HeaderPart, spans: Spans) -> "ServiceSet":
+        """The same with other flags or code points."""
+        return replace(self, flags=spans) if part is HeaderPart.FLAGS else replace(self, dscp=spans)
+
+    @property
+    def count(self) -> int:
+        """How many they are; code points are not told apart."""
+        return span_size(self.spans) * (1 if self.flags is None else span_size(self.flags))
 
     def first(self, family: Family) -> Request:
         """One of them."""
-        number = self.spans[0][0]
+        number, dscp = self.spans[0][0], self.dscp[0][0]
         match self.tag:
             case Tag.TCP:
-                return Request(TCP, number)
+                flags = None if self.flags is None else TcpFlags(self.flags[0][0])
+                return Request(TCP, number, flags=flags, dscp=dscp)
             case Tag.UDP:
-                return Request(UDP, number)
+                return Request(UDP, number, dscp=dscp)
             case Tag.ICMP:
-                return Request(family.icmp, icmp_type=number >> 8, icmp_code=number & EVERY_CODE)
-        return Request(number)
+                return Request(family.icmp, icmp_type=number >> 8, icmp_code=number & EVERY_CODE, dscp=dscp)
+        return Request(number, fragment=self.tag is Tag.FRAGMENT, dscp=dscp)
 
 
-def meant(words: Iterable[str], device: Device, names: Names, family: Family) -> tuple[ServiceSet, ...]:
-    """What `words` ask of `device`; stand-ins and outside networks offer every service."""
+def meant(asks: Asks, device: Device, names: Names, family: Family) -> tuple[ServiceSet, ...]:
+    """What is asked of `device`; stand-ins and outside networks offer every service."""
     found: dict[Tag, list[tuple[int, int]]] = {tag: [] for tag in Tag}
-    for word in words:
+    for word in asks.services:
         for service in _meant(word, device, names, family):
             found[service.tag] += service.spans
-    return tuple(ServiceSet(tag, span_union(spans)) for tag, spans in found.items() if spans)
+    header = asks.header
+    dscp = ALL_DSCP if header.dscp is None else spans_of_terms(header.dscp)
+    services = {tag: span_union(spans) for tag, spans in found.items() if spans}
+    if header.fragment:
+        return (ServiceSet(Tag.FRAGMENT, _protocols(services, family), dscp=dscp),)
+    if header.flags is not None:
+        flags = spans_where(header.flags.matches)
+        return (ServiceSet(Tag.TCP, services[Tag.TCP], flags, dscp),) if Tag.TCP in services else ()
+    return tuple(ServiceSet(tag, spans, dscp=dscp) for tag, spans in services.items())
+
+
+def _protocols(services: Mapping[Tag, Spans], family: Family) -> Spans:
+    """The protocols of services."""
+    return span_union(
+        span
+        for tag, spans in services.items()
+        for number in (tag.number(family),)
+        for span in (spans if number is None else ((number, number),))
+    )
 
 
 def _meant(word: str, device: Device, names: Names, family: Family) -> list[ServiceSet]:
@@ -100,9 +155,18 @@ def by_delivery(
     """`service` in parts that the device, every translation and, for ICMP, whoever answers treat alike."""
     if service.tag is Tag.ICMP:
         parts = span_parts(service.spans, [(icmp_span(kind),) for kind in forwarding.family.echo])
-        return [ServiceSet(Tag.ICMP, part) for part in parts]
+        return [replace(service, spans=part) for part in parts]
     if service.tag is Tag.OTHER:
         return [service]
+    if service.tag is Tag.FRAGMENT:
+        numbers = [number for tag in Tag if (number := tag.number(forwarding.family)) is not None]
+        parts = span_parts(service.spans, [((number, number),) for number in numbers])
+        return [replace(service, spans=part) for part in parts]
+    if service.flags is not None:
+        opening = spans_where(lambda flags: Packet(forwarding.family, 0, 0, TCP, flags=flags).opens)
+        if len(flags := span_parts(service.flags, [opening])) > 1:
+            each = (replace(service, flags=part) for part in flags)
+            return [part for one in each for part in by_delivery(one, device, forwarding, translated)]
     number = forwarding.number[device.name]
     protocol = TCP if service.tag is Tag.TCP else UDP
     ports = {each.port for each in device.services if each.protocol == service.tag.value}
@@ -117,7 +181,7 @@ def by_delivery(
     if rest:
         how = forwarding.delivers(number, protocol, rest[0][0])
         alike.setdefault(how, []).extend(rest)
-    return [ServiceSet(service.tag, span_union(spans)) for spans in alike.values()]
+    return [replace(service, spans=span_union(spans)) for spans in alike.values()]
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,6 +226,16 @@ Matching = list[tuple[Matched, tuple[Way, ...]]]
 def telling(matching: Matching) -> frozenset[Spans]:
     """The sets of services by which rules tell one from another, on the way there or back."""
     return frozenset(spans for each, _ in matching for spans in (each.out, each.returning))
+
+
+def telling_headers(matching: Matching, part: HeaderPart) -> frozenset[Spans]:
+    """The same for a part of the header."""
+    return frozenset(
+        spans
+        for each, _ in matching
+        for field in KIND_FIELDS
+        if (spans := field.header_spans(each.rule, part)) is not None
+    )
 
 
 def telling_source_ports(matching: Matching) -> frozenset[Spans]:

@@ -14,6 +14,7 @@ from greyheron.core.conversation import (
     FlowError,
     Verdict,
     first_packet,
+    request_of,
     sender_of,
     world_of,
 )
@@ -96,14 +97,10 @@ def _conversations(family: Family, asked: _FlowRows) -> Conversations:
         (
             senders.setdefault((device, packet.source), len(senders)),
             destinations.setdefault(packet.destination, len(destinations)),
-            requests.setdefault(_request(packet), len(requests)),
+            requests.setdefault(request_of(packet), len(requests)),
             USUAL_SOURCE_PORT if packet.source_port is None else packet.source_port,
         )
         for _, device, packet in asked
     ]
     columns = np.array(rows, dtype=np.int64).reshape(-1, 4).T
     return Conversations(family, list(senders), list(destinations), list(requests), *columns)
-
-
-def _request(packet: Packet) -> Request:
-    return Request(packet.protocol, packet.destination_port, packet.icmp_type, packet.icmp_code)

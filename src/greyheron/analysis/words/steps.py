@@ -2,7 +2,7 @@
 
 from greyheron.core.conversation import Exchange, Verdict
 from greyheron.core.matching import Decision
-from greyheron.core.packet import Packet, TcpFlags, Way
+from greyheron.core.packet import Packet, Way
 from greyheron.core.responses import Seen, loop_of
 from greyheron.core.routing import KnownRoute, Lookup, Loss, NextHop, Origin
 from greyheron.core.steps import (
@@ -29,6 +29,7 @@ from greyheron.core.steps import (
     Unrouted,
     ZonesDeny,
 )
+from greyheron.model.header import DSCP
 from greyheron.model.names import TCP, UDP, icmp_name, port_name, protocol_name
 from greyheron.model.values import Family
 
@@ -92,6 +93,10 @@ def _no_session_words(saw: Saw) -> str:
                 "no such session: it saw the first packet but not the answer, which went another way "
                 "(asymmetric routing)"
             )
+        case Saw.FRAGMENT:
+            return (
+                "a fragment that is not the first: it is held back until the first one comes, and none does"
+            )
         case Saw.OTHERWISE:
             return stopped
 
@@ -112,7 +117,9 @@ def entry_words(decision: Decision) -> str:
 def service_words(packet: Packet) -> str:
     """What the packet is: “tcp/443 SYN”, “icmp echo-request”."""
     if packet.protocol in (TCP, UDP):
-        flags = "+".join(flag.name for flag in TcpFlags if flag in packet.flags and flag.name)
+        if packet.fragment:
+            return f"{protocol_name(packet.protocol, packet.family)} fragment"
+        flags = "+".join(packet.flags.names)
         port = packet.source_port if packet.reply else packet.destination_port
         return f"{protocol_name(packet.protocol, packet.family)}/{port} {flags}".rstrip()
     if packet.icmp_type is not None:
@@ -136,13 +143,21 @@ def header_words(packet: Packet) -> list[tuple[str, str]]:
             name = port_name(port)
             lines.append((label, f"{port} {name}" if name else str(port)))
     if packet.protocol == TCP:
-        lines.append(
-            ("flags", ", ".join(flag.name for flag in TcpFlags if flag in packet.flags and flag.name))
-        )
+        lines.append(("flags", ", ".join(packet.flags.names)))
     if packet.icmp_type is not None:
         lines.append(("ICMP type/code", f"{packet.icmp_type}/{packet.icmp_code}"))
+    if packet.fragment:
+        lines.append(("fragment", "not the first"))
+    if packet.dscp:
+        lines.append(("DSCP", dscp_words(packet.dscp)))
     lines.append(("hop limit", str(packet.hop_limit)))
     return lines
+
+
+def dscp_words(number: int) -> str:
+    """“46 ef”."""
+    name = next((name for name, code in DSCP.items() if code == number), "")
+    return f"{number} {name}".rstrip()
 
 
 def route_words(route: KnownRoute, family: Family) -> str:

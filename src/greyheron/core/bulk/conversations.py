@@ -6,10 +6,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from greyheron.core.bulk.headers import NO_PORT, Addresses, Bools, Ints
-from greyheron.core.conversation import expects_reply, reply_to
+from greyheron.core.conversation import expects_reply, opener_of, reply_to
 from greyheron.core.lists import ResolvedList
-from greyheron.core.packet import Packet, TcpFlags, kind_of
+from greyheron.core.packet import Packet, kind_of
 from greyheron.model.attachment import AttachmentPoint
+from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP
 from greyheron.model.services import Request
 from greyheron.model.values import Family
@@ -86,11 +87,7 @@ class Prepared:
 
     @classmethod
     def of(cls, request: Request, family: Family) -> "Prepared":
-        flags = TcpFlags.SYN if request.protocol == TCP else TcpFlags.NONE
-        port = None if request.port is None else NO_PORT
-        opener = Packet(
-            family, 0, 0, request.protocol, port, request.port, flags, request.icmp_type, request.icmp_code
-        )
+        opener = opener_of(family, request, 0, 0, NO_PORT)
         if not expects_reply(opener):
             return cls(request, opener, False, (kind_of(opener),))
         kinds = [kind_of(opener), kind_of(reply_to(opener))]

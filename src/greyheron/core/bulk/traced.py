@@ -34,7 +34,7 @@ from greyheron.core.conversation import reply_to
 from greyheron.core.packet import Packet
 from greyheron.core.sessions import can_open
 from greyheron.core.walk import MOST_PATHS
-from greyheron.model.names import TCP
+from greyheron.model.names import TCP, WITH_PORTS
 
 OUT, RETURN, OUT_AGAIN = range(3)
 """A conversation's packets, as in `Prepared.kinds`. The second one home is to every list as the first was."""
@@ -56,7 +56,8 @@ class TracedCourses:
         self._opens = np.array([can_open(name.opener) for name in asked])
         self._replies = np.array([name.replies for name in asked])
         self._reply_opens = np.array([name.replies and can_open(reply_to(name.opener)) for name in asked])
-        self._is_tcp = np.array([name.request.protocol == TCP for name in asked])
+        self._fragment = np.array([name.request.fragment for name in asked])
+        self._is_tcp = np.array([name.replies and name.request.protocol == TCP for name in asked])
         self._port = np.array([NO_PORT if name.request.port is None else name.request.port for name in asked])
         kinds: dict[Packet, int] = {}
         width = OUT_AGAIN + 1
@@ -119,7 +120,7 @@ class TracedCourses:
         """A row of each of those that may go different ways, and which of them each row goes like."""
         rows, forwarding = self._rows, self._forwarding
         request = rows.request
-        manners = np.stack([self._protocol, self._opens, self._replies, self._reply_opens])
+        manners = np.stack([self._protocol, self._opens, self._replies, self._reply_opens, self._fragment])
         _, manner = np.unique(manners, axis=1, return_inverse=True)
         owner = forwarding.owner[self._class[rows.destination]]
         ends, end = np.unique(owner * len(rows.asked) + request, return_inverse=True)
@@ -139,6 +140,8 @@ class TracedCourses:
     def _delivery(self, device: int, asked: int) -> tuple[bool, int]:
         """Whether somebody listens for a request at a device, and the point of the line that takes it."""
         protocol = self._rows.asked[asked].request.protocol
+        if not self._replies[asked] and protocol in WITH_PORTS:
+            return True, NONE  # a fragment, or no opener: whoever listens
         return self._forwarding.delivers(device, protocol, int(self._port[asked]))
 
     def rows_passing(self, codes: Bools) -> Bools:
@@ -188,6 +191,7 @@ class TracedCourses:
             self._class[rows.destination],
             self._protocol[request],
             self._opens[request],
+            self._fragment[request],
             (),
         )
 
@@ -211,6 +215,7 @@ class TracedCourses:
             self._class[rows.source],
             self._protocol[rows.request],
             self._reply_opens[rows.request],
+            np.zeros(len(going), dtype=np.bool_),
             tuple(column[going] for column in out.admitted),
         )
 

@@ -35,6 +35,7 @@ class Batch:
     device:  where it is made;  source, destination:  indices in the table of addresses
     towards:  the destination's class
     protocol:  as sessions tell them;  opens:  whether it can begin a session
+    fragment:  whether it is one that is not the first
     known:  arrays of devices, or NONE, that have a session of the conversation
     """
 
@@ -44,6 +45,7 @@ class Batch:
     towards: Ints
     protocol: Ints
     opens: Bools
+    fragment: Bools
     known: tuple[Ints, ...]
 
 
@@ -182,7 +184,9 @@ class _Tracer:
         paths = paths[~special]
         tracks, known = self._knows(paths)
         self.tracked[paths] = known
-        stray = tracks & ~known & ~leg.opens[self.row[paths]]
+        row = self.row[paths]
+        waits = leg.fragment[row] & (net.owner[leg.towards[row]] == self.device[paths])
+        stray = tracks & ~known & ~leg.opens[row] & ~waits
         self._end(paths[stray], Outcome.NO_SESSION)
         paths = paths[~stray]
         self._meet(paths, np.where(self.tracked[paths], NONE, 2 * self.port[paths]))

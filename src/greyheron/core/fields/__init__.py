@@ -6,8 +6,11 @@ In the order in which they are compared. A field that lacks a form cannot stand 
 from typing import Final
 
 from greyheron.core.fields.addresses import AddressField, DestinationField, SourceField
+from greyheron.core.fields.dscp import DscpField
 from greyheron.core.fields.established import EstablishedField
 from greyheron.core.fields.field import Field, KindField, RangedField
+from greyheron.core.fields.flags import FlagsField
+from greyheron.core.fields.fragment import FragmentField
 from greyheron.core.fields.icmp import IcmpField
 from greyheron.core.fields.ports import DestinationPortField, PortField, SourcePortField
 from greyheron.core.fields.protocol import ProtocolField
@@ -16,7 +19,13 @@ ADDRESS_FIELDS: Final[tuple[AddressField, ...]] = (SourceField(), DestinationFie
 PORT_FIELDS: Final[tuple[PortField, ...]] = (SourcePortField(), DestinationPortField())
 RANGED_FIELDS: Final[tuple[RangedField, ...]] = (*ADDRESS_FIELDS, *PORT_FIELDS)
 _PROTOCOL: Final[tuple[KindField, ...]] = (ProtocolField(),)
-_BEHIND: Final[tuple[KindField, ...]] = (IcmpField(), EstablishedField())
+_BEHIND: Final[tuple[KindField, ...]] = (
+    IcmpField(),
+    EstablishedField(),
+    FlagsField(),
+    DscpField(),
+    FragmentField(),
+)
 KIND_FIELDS: Final[tuple[KindField, ...]] = (*_PROTOCOL, *_BEHIND)
 FIELDS: Final[tuple[Field, ...]] = (*_PROTOCOL, *RANGED_FIELDS, *_BEHIND)
 

@@ -6,13 +6,16 @@ from operator import attrgetter
 from typing import ClassVar
 
 from greyheron.core.fields.field import KindField, NamedValues, Says
-from greyheron.core.fields.services import Tag
-from greyheron.core.packet import Packet, TcpFlags, Way
+from greyheron.core.fields.services import HeaderPart, Tag, spans_where
+from greyheron.core.packet import Packet, Way
 from greyheron.core.regions import Spans
 from greyheron.core.rules import Rule
+from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP
 from greyheron.model.notation.clauses import ESTABLISHED, Clause
 from greyheron.model.values import Family
+
+_MADE = TcpFlags.ACK | TcpFlags.RST
 
 
 class EstablishedField(KindField):
@@ -23,10 +26,14 @@ class EstablishedField(KindField):
     def matches(self, rule: Rule, packet: Packet) -> bool:
         if not rule.entry.established:
             return True
-        return packet.protocol == TCP and bool(packet.flags & (TcpFlags.ACK | TcpFlags.RST))
+        return packet.protocol == TCP and bool(packet.flags & _MADE)
 
     def services(self, rule: Rule, tag: Tag, family: Family, way: Way) -> Spans:
         return tag.numbers if tag is Tag.TCP or not rule.entry.established else ()
+
+    def header_spans(self, rule: Rule, part: HeaderPart) -> Spans | None:
+        told = rule.entry.established and part is HeaderPart.FLAGS
+        return spans_where(lambda flags: bool(flags & _MADE)) if told else None
 
     def hull(self, rule: Rule, family: Family) -> tuple[int, int]:
         return int(rule.entry.established), 1

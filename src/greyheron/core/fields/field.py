@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from greyheron.core.bulk.headers import Headers, Ints, Words
-from greyheron.core.fields.services import Tag
+from greyheron.core.fields.services import HeaderPart, Tag
 from greyheron.core.packet import Packet, Way
 from greyheron.core.regions import Spans
 from greyheron.core.rules import Rule
@@ -48,6 +48,10 @@ class Field(ABC):
 
 class KindField(Field):
     """A field of few values, which belong to the kind of a packet (see `Headers.kinds`)."""
+
+    @abstractmethod
+    def header_spans(self, rule: Rule, part: HeaderPart) -> Spans | None:
+        """The numbers of that part of a header which let the entry match; None: it does not look at it."""
 
     @abstractmethod
     def variants(self, kind: Packet, named: NamedValues) -> Iterable[Packet]:

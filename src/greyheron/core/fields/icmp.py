@@ -6,7 +6,7 @@ from operator import attrgetter
 from typing import ClassVar
 
 from greyheron.core.fields.field import KindField, NamedValues, Says
-from greyheron.core.fields.services import ALL_PORTS, Tag, icmp_span
+from greyheron.core.fields.services import ALL_PORTS, HeaderPart, Tag, icmp_span
 from greyheron.core.packet import Packet, Way
 from greyheron.core.regions import Spans, span_meet
 from greyheron.core.rules import Rule
@@ -40,6 +40,9 @@ class IcmpField(KindField):
             return own
         request, reply = family.echo
         return (icmp_span(request),) if span_meet((icmp_span(reply, 0),), own) else ()
+
+    def header_spans(self, rule: Rule, part: HeaderPart) -> Spans | None:
+        return None
 
     def hull(self, rule: Rule, family: Family) -> tuple[int, int]:
         icmp = rule.entry.icmp

@@ -6,7 +6,7 @@ from operator import attrgetter
 from typing import ClassVar
 
 from greyheron.core.fields.field import KindField, NamedValues, Says
-from greyheron.core.fields.services import ALL_PROTOCOLS, Tag
+from greyheron.core.fields.services import ALL_PROTOCOLS, HeaderPart, Tag
 from greyheron.core.packet import Packet, Way
 from greyheron.core.regions import Spans
 from greyheron.core.rules import Rule
@@ -30,6 +30,9 @@ class ProtocolField(KindField):
         if number is None:
             return ((protocol, protocol),)
         return tag.numbers if protocol == number else ()
+
+    def header_spans(self, rule: Rule, part: HeaderPart) -> Spans | None:
+        return None
 
     def hull(self, rule: Rule, family: Family) -> tuple[int, int]:
         protocol = rule.entry.protocol

@@ -1,13 +1,16 @@
 """Services by number: what is asked for, protocol by protocol."""
 
+from collections.abc import Callable
 from enum import StrEnum
 
 from greyheron.core.regions import Spans, span_minus, span_union
+from greyheron.model.header import EVERY_FLAG, MOST_DSCP, TcpFlags
 from greyheron.model.names import TCP, UDP
 from greyheron.model.values import Family
 
 ALL_PORTS: Spans = ((0, 65535),)
 ALL_PROTOCOLS: Spans = ((0, 255),)
+ALL_DSCP: Spans = ((0, MOST_DSCP),)
 EVERY_CODE = 255
 
 
@@ -15,12 +18,14 @@ class Tag(StrEnum):
     """Protocols as far as their services are told apart in different ways.
 
     Services are numbered by destination port; for ICMP by `type * 256 + code`; for all others by protocol.
+    Fragments that are not the first are numbered by protocol too: no more is to be seen of them.
     """
 
     TCP = "tcp"
     UDP = "udp"
     ICMP = "icmp"
     OTHER = "protocol"
+    FRAGMENT = "fragment"
 
     @property
     def with_ports(self) -> bool:
@@ -33,11 +38,23 @@ class Tag(StrEnum):
     @property
     def numbers(self) -> Spans:
         """Every number that a service of it can have."""
-        return ALL_PROTOCOLS if self is Tag.OTHER else ALL_PORTS
+        return ALL_PROTOCOLS if self in (Tag.OTHER, Tag.FRAGMENT) else ALL_PORTS
+
+
+class HeaderPart(StrEnum):
+    """What requirements tell apart in a header beside addresses and services; as numbers."""
+
+    FLAGS = "flags"
+    DSCP = "dscp"
+
+
+def spans_where(holds: Callable[[TcpFlags], bool]) -> Spans:
+    """The numbers of the combinations of TCP flags for which something holds."""
+    return span_union((number, number) for number in range(EVERY_FLAG + 1) if holds(TcpFlags(number)))
 
 
 def whole(family: Family) -> dict[Tag, Spans]:
-    """Every service there is."""
+    """Every service there is, in whole packets."""
     others = span_minus(ALL_PROTOCOLS, span_union((number, number) for number in (TCP, UDP, family.icmp)))
     return {Tag.TCP: ALL_PORTS, Tag.UDP: ALL_PORTS, Tag.ICMP: ALL_PORTS, Tag.OTHER: others}
 

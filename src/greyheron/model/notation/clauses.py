@@ -7,6 +7,15 @@ from typing import Any, Final
 
 from greyheron.model.entry import Entry, IcmpMatch, PortTerm
 from greyheron.model.names import ICMP_TYPES, PORTS, PROTOCOLS, TCP, WITH_PORTS, icmp_name, protocol_name
+from greyheron.model.notation.header import (
+    DSCP_OPTIONS,
+    DSCP_WORDS,
+    FLAGS_OPTIONS,
+    FLAGS_WORDS,
+    read_dscp,
+    read_flags_match,
+    take_fragment,
+)
 from greyheron.model.notation.line import NotationLine, Option
 from greyheron.model.notation.terms import read_ports, read_term
 from greyheron.model.values import Family
@@ -29,7 +38,7 @@ class Clause:
 
 _DIGITS = re.compile(r"[0-9]+")
 _ICMP_NUMBERS = re.compile(r"([0-9]{1,3})(?:/([0-9]{1,3}))?")
-_AFTER_PROTOCOL = {"from", "to", "established", "log"}
+_AFTER_PROTOCOL = {"from", "to", "established", "flags", "fragment", "dscp", "log"}
 
 _PROTOCOL_WORDS = {
     "any": "every protocol",
@@ -156,6 +165,21 @@ def _read_established(line: NotationLine, given: Given, _family: Family) -> None
         given["established"] = line.take("established", words)
 
 
+def _read_flags(line: NotationLine, given: Given, _family: Family) -> None:
+    if given["protocol"] == TCP and line.take("flags", FLAGS_WORDS):
+        given["flags"] = line.value(read_flags_match, *FLAGS_OPTIONS)
+
+
+def _read_fragment(line: NotationLine, given: Given, _family: Family) -> None:
+    lacking = ("source_ports", "destination_ports", "icmp", "established", "flags")
+    given["fragment"] = take_fragment(line, not any(given.get(field) for field in lacking))
+
+
+def _read_dscp(line: NotationLine, given: Given, _family: Family) -> None:
+    if line.take("dscp", DSCP_WORDS):
+        given["dscp"] = line.value(read_dscp, *DSCP_OPTIONS)
+
+
 PROTOCOL: Final = Clause(_read_protocol, _write_protocol)
 ICMP: Final = Clause(_read_icmp, _write_icmp)
 SOURCE: Final = Clause(_read_source, lambda entry, _: ("from", str(entry.source or "any")))
@@ -166,5 +190,22 @@ DESTINATION_PORTS: Final = Clause(
 )
 ESTABLISHED: Final = Clause(_read_established, lambda entry, _: ("established",) if entry.established else ())
 
-CLAUSES: Final = (PROTOCOL, ICMP, SOURCE, SOURCE_PORTS, DESTINATION, DESTINATION_PORTS, ESTABLISHED)
+FLAGS: Final = Clause(_read_flags, lambda entry, _: ("flags", str(entry.flags)) if entry.flags else ())
+FRAGMENT: Final = Clause(_read_fragment, lambda entry, _: ("fragment",) if entry.fragment else ())
+DSCP: Final = Clause(
+    _read_dscp, lambda entry, _: ("dscp", ",".join(map(str, entry.dscp))) if entry.dscp else ()
+)
+
+CLAUSES: Final = (
+    PROTOCOL,
+    ICMP,
+    SOURCE,
+    SOURCE_PORTS,
+    DESTINATION,
+    DESTINATION_PORTS,
+    ESTABLISHED,
+    FLAGS,
+    FRAGMENT,
+    DSCP,
+)
 """In the order in which they stand in a line."""

@@ -6,6 +6,7 @@ from ipaddress import ip_address, ip_interface
 
 from greyheron.model.flow import ExpectedFlow, Flow, FlowEnd
 from greyheron.model.names import PORTS, PROTOCOLS
+from greyheron.model.notation.header import DSCP_OPTIONS, read_code_point, read_flags, take_fragment
 from greyheron.model.notation.line import LineError, NotationError, NotationLine, Option
 from greyheron.model.notation.terms import NAME, read_port
 from greyheron.model.values import Expectation, Family
@@ -47,10 +48,19 @@ def read_flow(
     port = None
     if line.take("source-port", "a source port other than 49152"):
         port = line.value(lambda word: read_port(word)[0], Option("1024", "a port number", literal=False))
+    flags = None
+    if line.take("flags", "a single TCP packet with these flags, instead of a conversation"):
+        flags = line.value(
+            read_flags, Option("fin,psh", "the flags that are set; none for none", literal=False)
+        )
+        if _is_no_tcp(service):
+            raise line.error(f"{service} has no flags: only TCP has", line.at - 1)
+    fragment = take_fragment(line, port is None and flags is None)
+    dscp = line.value(read_code_point, *DSCP_OPTIONS) if line.take("dscp", "with this code point") else None
     family = next(
         (family for family in Family if line.take(family, "in this family, though there is another")), None
     )
-    flow = Flow(source, destination, service, port, family)
+    flow = Flow(source, destination, service, port, flags, fragment, dscp, family)
     if not expectation:
         line.end()
         return flow, None
@@ -81,9 +91,15 @@ def _whole(text: str, expectation: bool) -> tuple[Flow, Expectation | None]:
 
 
 def write_flow(flow: Flow) -> str:
-    port = "" if flow.source_port is None else f" source-port {flow.source_port}"
-    family = "" if flow.family is None else f" {flow.family}"
-    return f"{flow.source} → {flow.destination} {flow.service}{port}{family}"
+    words = [str(flow.source), "→", str(flow.destination), flow.service]
+    if flow.source_port is not None:
+        words += ["source-port", str(flow.source_port)]
+    if flow.flags is not None:
+        words += ["flags", ",".join(name.lower() for name in flow.flags.names) or "none"]
+    words += ["fragment"] if flow.fragment else []
+    words += [] if flow.dscp is None else ["dscp", str(flow.dscp)]
+    words += [] if flow.family is None else [flow.family]
+    return " ".join(words)
 
 
 def write_expected_flow(expected: ExpectedFlow) -> str:
@@ -125,6 +141,10 @@ def _read_service(word: str) -> str:
     if any(number and int(number) > 255 for number in match.groups()[2:]):
         raise ValueError(f"“{word}” is out of range: protocols, ICMP types and codes end at 255")
     return word
+
+
+def _is_no_tcp(service: str) -> bool:
+    return service == "ping" or service.partition("/")[0] in ("udp", "icmp", "protocol")
 
 
 def is_address(word: str) -> bool:

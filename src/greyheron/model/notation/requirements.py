@@ -3,8 +3,9 @@
 from collections.abc import Iterable
 from ipaddress import ip_network
 
-from greyheron.model.names import PORTS, PROTOCOLS
+from greyheron.model.names import PORTS, PROTOCOLS, TCP
 from greyheron.model.notation.flows import INTERFACE, is_address
+from greyheron.model.notation.header import read_header_terms, write_header_terms
 from greyheron.model.notation.line import LineError, NotationError, NotationLine, Option
 from greyheron.model.notation.terms import NAME, read_ports
 from greyheron.model.requirement import RequirementKind, Side, Statement, Term, TermKind
@@ -48,9 +49,12 @@ def read_statement(line: NotationLine, names: Iterable[Option] = ()) -> Statemen
         Option("ping", "ICMP echo"),
         *(Option(word, f"port {port}") for word, port in PORTS.items()),
     )
+    header = read_header_terms(line, TCP, bare=all(map(_speaks_of_protocols, services)))
+    if header.flags is not None and not all(_speaks_of_tcp(word) for word in services):
+        raise line.error("only TCP has flags: write tcp, tcp/PORTS or any as the service", line.at - 1)
     family = next((family for family in Family if line.take(family, "in this family only")), None)
     line.end()
-    return Statement(kind, sources, destinations, services, family)
+    return Statement(kind, sources, destinations, services, family, header)
 
 
 def read_requirement(text: str) -> Statement:
@@ -63,8 +67,18 @@ def read_requirement(text: str) -> Statement:
 
 def write_requirement(statement: Statement) -> str:
     sides = (",".join(map(str, side)) for side in (statement.sources, statement.destinations))
-    family = "" if statement.family is None else f" {statement.family}"
-    return f"{statement.kind} {' → '.join(sides)} {','.join(statement.services)}{family}"
+    words = [statement.kind, " → ".join(sides), ",".join(statement.services)]
+    words += write_header_terms(statement.header)
+    words += [] if statement.family is None else [statement.family]
+    return " ".join(words)
+
+
+def _speaks_of_protocols(word: str) -> bool:
+    return word in ("any", "tcp", "udp", "icmp") or word.startswith("protocol/")
+
+
+def _speaks_of_tcp(word: str) -> bool:
+    return word != "ping" and word.partition("/")[0] not in ("udp", "icmp", "protocol")
 
 
 def _read_side(word: str) -> Side:
