@@ -4,7 +4,9 @@ from random import Random
 
 import pytest
 
-from greyheron.analysis.advice.advisor import Advice, Advisor, statement_of
+from greyheron.analysis.advice.advisor import Advisor, statement_of
+from greyheron.analysis.advice.choices import Advice
+from greyheron.analysis.advice.proposals import Measure
 from greyheron.analysis.proof import grounds
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.reach.axis import axis_of
@@ -181,3 +183,57 @@ def test_a_flow_that_should_pass_is_permitted_where_it_is_denied() -> None:
 def test_what_holds_or_proves_nothing_needs_no_place() -> None:
     assert "holds already" in advice(saltmarsh(), "block beyond → inner any").text
     assert "No list would change that" in advice(saltmarsh(), "block kiosk → ledger tcp/9").text
+
+
+def placed(network: Network, entries: str, at: AttachmentPoint | None, kind: str = "extended") -> Network:
+    item = {"name": "guard", "family": "ipv4", "kind": kind, "entries": entries}
+    changes = [Change(collection="lists", key="guard", item=item)]
+    if at is not None:
+        placement = {"list": "guard", "device": at.device, "at": at.at, "direction": at.direction.value}
+        key = f"{at.device}:{at.at}:{at.direction}:guard"
+        changes.append(Change(collection="placements", key=key, item=placement))
+    return apply(network, changes)
+
+
+BARE = saltmarsh().model_copy(update={"lists": (), "placements": ()})
+TELNET = "block visitors → ledger telnet ipv4"
+GUARD = "deny tcp from @visitors to @ledger port telnet\npermit any from any to any"
+
+
+def test_the_networks_own_devices_come_before_filters_on_hosts() -> None:
+    kinds = {device.name: device.kind for device in BARE.devices}
+    on_hosts = [
+        kinds[choice.points[0].device] is DeviceKind.HOST
+        for choice in advice(BARE, TELNET).choices
+        if choice.holds and choice.collateral.conversations == 0
+    ]
+    assert True in on_hosts
+    assert on_hosts == sorted(on_hosts)
+
+
+def test_a_list_that_stands_there_is_extended_rather_than_a_new_one_placed() -> None:
+    near = AttachmentPoint("lagoon", "eth2", Direction.OUT)
+    network = placed(BARE, "deny udp from any to any port tftp\npermit any from any to any", near)
+    best = advice(network, TELNET).choices[0]
+    assert (best.measure, best.points) == (Measure.EXTENDED, (near,))
+    assert best.text == (
+        "Leaving lagoon by eth2: stops them at lagoon, 2 routers further on, with 1 more entry in guard, "
+        "which stands there; nothing else changes."
+    )
+
+
+@pytest.mark.parametrize("at", [AttachmentPoint("lagoon", "console", Direction.IN), None])
+def test_a_list_that_stands_elsewhere_or_nowhere_may_be_moved(at: AttachmentPoint | None) -> None:
+    network = placed(BARE, GUARD, at)
+    moved = [choice for choice in advice(network, TELNET).choices if choice.measure is Measure.MOVED]
+    assert moved
+    assert "by moving guard there" in moved[0].text
+    after = apply(network, moved[0].changes)
+    assert len(after.placements) == 1
+    assert converse(build_world(after), read_bare_flow("kiosk → ledger telnet")).verdict is Verdict.BLOCKED
+
+
+def test_the_sentence_says_how_early() -> None:
+    text = {choice.points: choice.text for choice in advice(BARE, "block kiosk → ledger telnet ipv4").choices}
+    first = text[(AttachmentPoint("centre-gw", "eth1", Direction.IN),)]
+    assert first.startswith("Entering centre-gw by eth1: stops them at the first router; ")

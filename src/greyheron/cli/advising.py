@@ -38,7 +38,8 @@ def advise(
         for choice in found.choices:
             out.print(f"\n{'✓' if choice.holds else '·'} {choice.text}", markup=False)
             out.print(
-                f"    {choice.kind} list {choice.list}{'' if choice.new else ' (grows)'}:", markup=False
+                f"    {choice.kind} list {choice.list} ({choice.measure})" + ":" * bool(choice.entries),
+                markup=False,
             )
             for line in "\n".join(choice.entries).splitlines():
                 out.print(f"      {line}", markup=False)

@@ -5,7 +5,8 @@ from threading import Lock, RLock
 
 from cachetools import LRUCache
 
-from greyheron.analysis.advice.advisor import Advice, Advisor
+from greyheron.analysis.advice.advisor import Advisor
+from greyheron.analysis.advice.choices import Advice
 from greyheron.analysis.findings.finder import find_all
 from greyheron.analysis.findings.finding import Finding, Ground
 from greyheron.analysis.findings.ineffective import IneffectiveEntries

@@ -5,7 +5,8 @@ from typing import Annotated
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from greyheron.analysis.advice.advisor import Advice, wanted
+from greyheron.analysis.advice.advisor import wanted
+from greyheron.analysis.advice.choices import Advice
 from greyheron.analysis.findings.finder import Noted, noted
 from greyheron.analysis.findings.finding import Repair, Severity
 from greyheron.analysis.proof.policy import RequirementMarks

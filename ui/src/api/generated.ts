@@ -1251,7 +1251,7 @@ export interface components {
          * Choice
          * @description One way to make a requirement hold.
          *
-         *     points:  where;  list:  which list;  entries:  what is written into it;  new:  whether the list is new
+         *     points:  where;  list:  which list;  measure:  what is done with it;  entries:  what is written into it
          *     holds:  whether the requirement holds then;  left:  how many classes of conversations still violate it
          *     hops:  devices that an unwanted packet still passes before it is stopped
          *     cut:  routing neighbours it would part;  locked:  devices that nobody could log in to any more
@@ -1264,8 +1264,7 @@ export interface components {
             list: string;
             kind: components["schemas"]["ListKind"];
             family: components["schemas"]["Family"];
-            /** New */
-            new: boolean;
+            measure: components["schemas"]["Measure"];
             /** Entries */
             entries: string[];
             /** Holds */
@@ -2063,6 +2062,12 @@ export interface components {
             place: components["schemas"]["PlaceReport"] | null;
             judgement: components["schemas"]["Judgement"] | null;
         };
+        /**
+         * Measure
+         * @description What is done with the list of a proposal.
+         * @enum {string}
+         */
+        Measure: "new" | "extended" | "moved";
         /**
          * NamedAddresses
          * @description `@name`: an address set, else every address of a device.

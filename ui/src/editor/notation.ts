@@ -26,7 +26,8 @@ const language = StreamLanguage.define<{ start: boolean }>({
     }
     if (word === "permit" || word === "pass") return "inserted";
     if (word === "deny" || word === "block") return "deleted";
-    if (/^(from|to|port|established|flags|fragment|dscp|log|silently|source-port|→|->)$/.test(word)) return "keyword";
+    if (/^(from|to|port|established|flags|fragment|dscp|log|silently|source-port|→|->)$/.test(word))
+      return "keyword";
     return word.startsWith("@") ? "name" : null;
   },
   tokenTable: {

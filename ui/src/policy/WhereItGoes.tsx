@@ -69,12 +69,15 @@ export function WhereItGoes({ text }: { text: string }) {
   );
 }
 
+const DOES: Record<Choice["measure"], string> = { new: "place", extended: "add to", moved: "move" };
+const SAYS: Record<Choice["measure"], string> = { new: "list", extended: "into", moved: "move" };
+
 function ChoiceItem({ choice }: { choice: Choice }) {
   const { make } = useOpened();
   const lens = useLens();
   const { trial, show } = useTrial();
   const chosen = lens.shown === choice;
-  const label = `${choice.new ? "place" : "add to"} ${choice.list}`;
+  const label = `${DOES[choice.measure]} ${choice.list}`;
   const intent = useMemo<Intent>(
     () => ({ do: "changes", label, made: choice.changes }),
     [label, choice.changes],
@@ -113,7 +116,7 @@ function ChoiceItem({ choice }: { choice: Choice }) {
       {chosen && (
         <div className="mt-1">
           <pre className="font-mono text-fine break-words whitespace-pre-wrap">
-            {`${choice.new ? `list ${choice.list}` : `into ${choice.list}`}\n${choice.entries.join("\n")}`}
+            {[`${SAYS[choice.measure]} ${choice.list}`, ...choice.entries].join("\n")}
           </pre>
           {choice.collateral.examples.length > 0 && (
             <ul className="text-fine">

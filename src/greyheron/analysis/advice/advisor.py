@@ -5,8 +5,9 @@ the test flows and the matrix of who reaches whom are looked at again.
 """
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
+from greyheron.analysis.advice.choices import Advice, Choice, Collateral, rank, sentence
 from greyheron.analysis.advice.proposals import Proposal, Proposer
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
@@ -24,8 +25,8 @@ from greyheron.core.fields.services import Tag
 from greyheron.core.lists import Names
 from greyheron.core.progress import Progress, part, unwatched
 from greyheron.core.regions import common
+from greyheron.core.steps import Path
 from greyheron.core.world import World, build_world
-from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import Change, apply
 from greyheron.model.document import Network
 from greyheron.model.entry import AddressBlock
@@ -37,61 +38,11 @@ from greyheron.model.notation.requirements import KINDS, read_requirement, write
 from greyheron.model.read import edited
 from greyheron.model.requirement import RequirementKind, Statement, Term, TermKind
 from greyheron.model.services import OWN_SERVICES, Request, written
-from greyheron.model.values import Expectation, Family, ListKind
+from greyheron.model.values import Expectation, Family
 
 MOST_EXAMPLES = 5
 FIRST = 5
 """The first proof, before anything is tried, is counted as one of so many parts of the work."""
-
-
-@dataclass(frozen=True, slots=True)
-class Collateral:
-    """What a choice changes beyond what was asked.
-
-    conversations:  how many end otherwise, of those in the matrix of services and ping that hosts and outside
-        networks begin;  examples:  some of them, in words
-    requirements, tests:  the ids of those that hold now and would not
-    """
-
-    conversations: int
-    examples: tuple[str, ...]
-    requirements: tuple[str, ...]
-    tests: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Choice:
-    """One way to make a requirement hold.
-
-    points:  where;  list:  which list;  entries:  what is written into it;  new:  whether the list is new
-    holds:  whether the requirement holds then;  left:  how many classes of conversations still violate it
-    hops:  devices that an unwanted packet still passes before it is stopped
-    cut:  routing neighbours it would part;  locked:  devices that nobody could log in to any more
-    text:  why, in a sentence;  changes:  what taking it does to the draft
-    """
-
-    points: tuple[AttachmentPoint, ...]
-    list: str
-    kind: ListKind
-    family: Family
-    new: bool
-    entries: tuple[str, ...]
-    holds: bool
-    left: int
-    collateral: Collateral
-    hops: int | None
-    cut: tuple[str, ...]
-    locked: tuple[str, ...]
-    text: str
-    changes: tuple[Change, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Advice:
-    """The choices, the best first, and what there is to say of them all, or of there being none."""
-
-    text: str
-    choices: tuple[Choice, ...]
 
 
 def wanted(text: str, network: Network) -> Statement:
@@ -177,7 +128,7 @@ class Advisor:
             choice = self._tried(one, before, proposal)
             if choice is not None:
                 choices.append(choice)
-        choices.sort(key=_rank)
+        choices.sort(key=lambda choice: rank(choice, self._world))
         holding = sum(choice.holds for choice in choices)
         if not choices:
             return Advice("No list changes it: look at the routes and services first.", ())
@@ -199,27 +150,27 @@ class Advisor:
         holds = after.proof.answer is not Answer.VIOLATED
         parted = _parted(world) - _parted(self._world)
         collateral, locked = self._collateral(statement, world, network, proposal.family)
-        hops = self._hops(before, world)
+        stopped_in = self._stopped_in(before, world)
         choice = Choice(
             proposal.points,
             proposal.list,
             proposal.kind,
             proposal.family,
-            proposal.new,
+            proposal.measure,
             proposal.entries,
             holds,
             left,
             collateral,
-            hops,
+            None if stopped_in is None else len(stopped_in.hops) - 1,
             tuple(sorted(parted)),
             locked,
             "",
             proposal.changes,
         )
-        return replace(choice, text=_sentence(choice))
+        return replace(choice, text=sentence(choice, stopped_in, world))
 
-    def _hops(self, before: Proven, world: World) -> int | None:
-        """How many devices an unwanted packet passes before it is stopped."""
+    def _stopped_in(self, before: Proven, world: World) -> Path | None:
+        """How far an unwanted packet comes before a list stops it on its way out."""
         example = before.proof.counterexample
         if example is None or example.expect is not Expectation.BLOCK:
             return None
@@ -229,7 +180,7 @@ class Advisor:
             return None
         if exchange.verdict is not Verdict.BLOCKED or exchange.decider.way != "out":
             return None
-        return len(exchange.decider.path.hops) - 1
+        return exchange.decider.path
 
     def _collateral(
         self, statement: Statement, world: World, network: Network, family: Family
@@ -328,7 +279,11 @@ class _Spoken:
 
 
 def _within(service: ServiceSet, tag: Tag, number: int | None) -> bool:
-    return service.tag is tag and any(low <= (number or 0) <= high for low, high in service.spans)
+    """Whether an ordinary conversation is one of them: the matrix has no other ones."""
+    ordinary = service.flags is None and service.dscp[0][0] == 0
+    return (
+        ordinary and service.tag is tag and any(low <= (number or 0) <= high for low, high in service.spans)
+    )
 
 
 def _by_device(endpoints: Iterable[Endpoint]) -> dict[str, list[Endpoint]]:
@@ -340,40 +295,3 @@ def _by_device(endpoints: Iterable[Endpoint]) -> dict[str, list[Endpoint]]:
 
 def _parted(world: World) -> set[str]:
     return {f"{cut.port[0]} and {cut.neighbour[0]}" for cut in world.routes.cut_neighbours()}
-
-
-def _rank(choice: Choice) -> tuple[object, ...]:
-    """The best first: it holds, breaks nothing, changes little else, takes few places, and stops early."""
-    return (
-        not choice.holds,
-        len(choice.cut) + len(choice.locked),
-        len(choice.collateral.requirements) + len(choice.collateral.tests),
-        choice.collateral.conversations,
-        len(choice.points),
-        choice.left,
-        99 if choice.hops is None else choice.hops,
-        choice.kind is ListKind.STANDARD,
-        choice.points,
-    )
-
-
-def _sentence(choice: Choice) -> str:
-    """Why a choice stands where it does."""
-    where = str(choice.points[0])
-    if len(choice.points) > 1:
-        where = f"{len(choice.points)} places together"
-    parts = [f"{where[0].upper()}{where[1:]}: "]
-    part = f"it stops a part; {choice.left} classes are left"
-    parts.append("it makes the requirement hold" if choice.holds else part)
-    if choice.hops is not None:
-        parts.append(f"; unwanted packets pass {choice.hops} device{'s' * (choice.hops != 1)} before")
-    beyond = choice.collateral.conversations
-    parts.append(f"; {beyond} other conversations change" if beyond else "; nothing else changes")
-    broken = [*choice.collateral.requirements, *choice.collateral.tests]
-    if broken:
-        parts.append(f"; {', '.join(broken)} would fail")
-    if choice.cut:
-        parts.append(f"; it parts the routing neighbours {'; '.join(choice.cut)}")
-    if choice.locked:
-        parts.append(f"; nobody could log in to {', '.join(choice.locked)} any more")
-    return "".join(parts) + "."

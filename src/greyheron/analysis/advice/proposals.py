@@ -1,36 +1,49 @@
 """Proposals: entries that would make a requirement hold, at every place where they could."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from enum import StrEnum
 from itertools import count
 
 from greyheron.analysis.advice.entries import entry_lines, rewritten, service_terms, side_terms, with_entries
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.endpoints import Endpoints
 from greyheron.analysis.proof.prover import Proven, Prover
-from greyheron.core.conversation import converse
+from greyheron.core.conversation import converse, first_packet
+from greyheron.core.lists import Names, resolve
+from greyheron.core.matching import decide
 from greyheron.core.packet import Way
 from greyheron.core.world import World, build_world
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.changes import Change, apply, putting
+from greyheron.model.changes import Change, apply, key_of, putting
 from greyheron.model.document import AccessList, Network, Placement
 from greyheron.model.requirement import RequirementKind, Statement
 from greyheron.model.values import Action, Direction, Expectation, Family, ListKind
 
 MOST_POINTS = 24
 """So many places are tried; those that most of the unwanted conversations come to first."""
+MOST_MOVED = 12
+"""A list that is there is tried at so many of them."""
 _ROUNDS = 6
+
+
+class Measure(StrEnum):
+    """What is done with the list of a proposal."""
+
+    NEW = "new"
+    EXTENDED = "extended"
+    MOVED = "moved"
 
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """Entries for one list, new or grown, at endpoints; see `Choice`, which is a proposal that was tried."""
+    """What to do with one list, at attachment points; see `Choice`, which is a proposal that was tried."""
 
     points: tuple[AttachmentPoint, ...]
     list: str
     kind: ListKind
     family: Family
-    new: bool
+    measure: Measure
     entries: tuple[str, ...]
     changes: tuple[Change, ...]
 
@@ -74,6 +87,7 @@ class Proposer:
         points = [point for point in counts if everyone[point.device].traits.takes_lists]
         points.sort(key=lambda point: (-counts[point], point))
         kinds = [ListKind.EXTENDED, *([ListKind.STANDARD] if family is Family.IPV4 else [])]
+        yield from self._moved(points, proven, family)
         for point in points[:MOST_POINTS]:
             for kind in kinds:
                 yield from self._denial(statement, (point,), kind, family)
@@ -129,7 +143,32 @@ class Proposer:
                 for point in fresh
             ]
         which = name if fresh else next(iter(grown))
-        yield Proposal(points, which, kind, family, bool(fresh), tuple(lines), tuple(changes))
+        measure = Measure.NEW if fresh else Measure.EXTENDED
+        yield Proposal(points, which, kind, family, measure, tuple(lines), tuple(changes))
+
+    def _moved(self, points: Sequence[AttachmentPoint], proven: Proven, family: Family) -> Iterator[Proposal]:
+        """Lists that deny what is unwanted and stand where it does not come by, or nowhere."""
+        unwanted = proven.proof.counterexample
+        if unwanted is None or unwanted.expect is not Expectation.BLOCK:
+            return
+        packet = first_packet(self._world, unwanted.flow)
+        names = Names(self._network)
+        for found in self._network.lists:
+            placements = [each for each in self._network.placements if each.list == found.name]
+            if found.family is not family or len(placements) > 1 or packet.family is not family:
+                continue
+            decision = decide(resolve(found, names), replace(packet, source=packet.source or 0))
+            if not decision.denies or decision.entry is None:
+                continue
+            for point in points[:MOST_MOVED]:
+                if (point, family) in self._placed:
+                    continue
+                new = Placement(list=found.name, device=point.device, at=point.at, direction=point.direction)
+                changes = (
+                    *(Change(collection="placements", key=key_of("placements", old)) for old in placements),
+                    putting("placements", new),
+                )
+                yield Proposal((point,), found.name, found.kind, family, Measure.MOVED, (), changes)
 
     def _denying(self, statement: Statement, kind: ListKind, family: Family, at_lines: bool) -> list[str]:
         """Entries that deny what is unwanted; for `only` those come first that permit what is wanted."""
@@ -175,7 +214,8 @@ class Proposer:
             lists = {each.name: each for each in network.lists}
             changes = tuple(putting("lists", lists[name]) for name in names)
             kind = lists[next(iter(names))].kind
-            yield Proposal(tuple(points), ", ".join(names), kind, family, False, tuple(entries), changes)
+            measure = Measure.EXTENDED
+            yield Proposal(tuple(points), ", ".join(names), kind, family, measure, tuple(entries), changes)
 
     def _denial_of_wanted(
         self, proven: Proven, world: World, family: Family
