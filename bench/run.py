@@ -20,8 +20,7 @@ from rich.table import Table
 
 from bench.diagrams import Diagrams, first_packet
 from greyheron.analysis.advice.advisor import Advisor
-from greyheron.analysis.findings.finder import find_all
-from greyheron.analysis.findings.finding import Ground
+from greyheron.analysis.findings.finder import find_in_time
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.analysis.proof.grounds import Grounds
 from greyheron.analysis.proof.prover import Proven, Prover
@@ -37,6 +36,7 @@ from greyheron.core.conversation import converse, converse_from
 from greyheron.core.lists import Names, ResolvedList, resolve
 from greyheron.core.matching import first_mismatch
 from greyheron.core.packet import Packet
+from greyheron.core.timeline import Timeline
 from greyheron.core.world import World, build_world
 from greyheron.demo.generator import Plan, generate
 from greyheron.demo.networks import saltmarsh
@@ -212,7 +212,7 @@ def everyday() -> list[Row]:
         Row("one traced conversation, demo", microseconds(lambda: converse(world, flow))),
         Row(
             f"the demo's book, {len(network.tests)} tests in three states",
-            microseconds(lambda: mark_tests(network.tests, States.of(world), Tries())),
+            microseconds(lambda: mark_tests(network.tests, States.of(Timeline.still(world)), Tries())),
         ),
         Row("a world of the demo", microseconds(lambda: build_world(network))),
     ]
@@ -289,7 +289,7 @@ def answers(network: Network, world: World, after: World, edited: Network) -> li
 def findings(routers: int) -> Row:
     network = generate(Plan(routers, routers, 200, SEED))
     world = build_world(network)
-    found, taken = timed(lambda: find_all(Ground(network, world, engines(), IneffectiveEntries())))
+    found, taken = timed(lambda: find_in_time(Timeline.still(world), engines(), IneffectiveEntries()))
     what = f"all findings, {routers} routers, {routers * 200:,} entries"
     return Row(what, taken * 1e6, None, f"{len(found)} found")
 

@@ -5,8 +5,7 @@ from unittest.mock import patch
 
 import pytest
 
-from greyheron.analysis.findings.finder import find_all
-from greyheron.analysis.findings.finding import Ground
+from greyheron.analysis.findings.finder import find_in_time
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.analysis.proof import fine
 from greyheron.analysis.proof.answers import Answer, Proof
@@ -17,6 +16,7 @@ from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import converse
 from greyheron.core.progress import Cancelled
 from greyheron.core.regions import TooManyParts, minus, parts_by
+from greyheron.core.timeline import Timeline
 from greyheron.core.world import build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import Change
@@ -113,7 +113,7 @@ def test_a_search_is_cancelled_in_the_middle_of_a_step() -> None:
         if seen > 9:
             raise Cancelled
 
-    ground = Ground(network, build_world(network), engines(), IneffectiveEntries(), some)
+    timeline = Timeline.build(network)
     with pytest.raises(Cancelled):
-        find_all(ground)
+        find_in_time(timeline, engines(), IneffectiveEntries(), some)
     assert seen == 10

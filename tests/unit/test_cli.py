@@ -6,6 +6,7 @@ from pathlib import Path
 from xml.etree import ElementTree
 
 from greyheron.analysis.testing.book import States, Tries, mark_tests
+from greyheron.core.timeline import Timeline
 from greyheron.core.world import build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.workspace import read_workspace
@@ -27,7 +28,8 @@ def test_check_gives_the_verdicts_that_the_interface_shows() -> None:
     found = json.loads(run(["check", DEMO, "--json"]).output)
     world = build_world(saltmarsh())
     expected = {
-        mark.id: mark.draft.verdict for mark in mark_tests(saltmarsh().tests, States.of(world), Tries())
+        mark.id: mark.draft.verdict
+        for mark in mark_tests(saltmarsh().tests, States.of(Timeline.still(world)), Tries())
     }
     assert {test["id"]: test["verdict"]["verdict"] for test in found["tests"]} == expected
 

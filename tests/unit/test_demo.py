@@ -1,6 +1,7 @@
 """The demo networks: sound, healthy where they should be, and ill where they should be."""
 
 from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
+from greyheron.core.timeline import Timeline
 from greyheron.core.world import build_world
 from greyheron.demo import exercise
 from greyheron.demo.networks import saltmarsh, storm
@@ -10,7 +11,11 @@ from greyheron.model.values import DeviceKind
 
 def surprises(network: Network) -> dict[str, TestMarks]:
     world = build_world(network)
-    return {mark.id: mark for mark in mark_tests(network.tests, States.of(world), Tries()) if mark.surprises}
+    return {
+        mark.id: mark
+        for mark in mark_tests(network.tests, States.of(Timeline.still(world)), Tries())
+        if mark.surprises
+    }
 
 
 def test_the_demo_uses_what_there_is() -> None:

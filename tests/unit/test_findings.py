@@ -6,13 +6,14 @@ from typing import Any
 import pytest
 
 from greyheron.analysis.findings import facing
-from greyheron.analysis.findings.finder import find_all, noted
-from greyheron.analysis.findings.finding import Finding, Ground, Severity
+from greyheron.analysis.findings.finder import find_in_time, noted
+from greyheron.analysis.findings.finding import Finding, Severity
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.analysis.findings.notes import named_direction
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import Verdict, converse
+from greyheron.core.timeline import Timeline
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.model.changes import apply
@@ -426,7 +427,7 @@ CASES: list[tuple[str, Callable[[Data], None], Callable[[Data], None]]] = [
 
 
 def findings(network: Network) -> tuple[Finding, ...]:
-    return find_all(Ground(network, build_world(network), engines(), IneffectiveEntries()))
+    return find_in_time(Timeline.build(network), engines(), IneffectiveEntries())
 
 
 def built(change: Callable[[Data], None]) -> Network:

@@ -8,6 +8,7 @@ from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.core.bulk.engines import MOST_ENGINES, engines
 from greyheron.core.progress import unwatched
+from greyheron.core.timeline import Timeline
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import Change
@@ -52,10 +53,10 @@ def test_worlds_that_an_edit_left_behind_are_given_back() -> None:
         network = with_entry(saltmarsh(), number)
         world = derived.world(network)
         seen.append(weakref.ref(world))
-        derived.book(saltmarsh(), network)
-        derived.policy(stored(network), unwatched)
-        derived.findings(stored(network), unwatched)
-        derived.reach(stored(network), ReachQuestion(("ping",), Family.IPV4), unwatched)
+        derived.book(saltmarsh(), network, None)
+        derived.policy(stored(network), None, unwatched)
+        derived.findings(stored(network), None, unwatched)
+        derived.reach(stored(network), ReachQuestion(("ping",), Family.IPV4), None, unwatched)
         del world
     gc.collect()
     alive = sum(each() is not None for each in seen)
@@ -99,6 +100,9 @@ def test_tries_may_be_asked_from_many_threads_at_once() -> None:
     worlds = [build_world(with_entry(saltmarsh(), number)) for number in range(12)]
     with ThreadPoolExecutor(8) as pool:
         found = list(
-            pool.map(lambda world: mark_tests(saltmarsh().tests, States.of(world), tries), worlds * 4)
+            pool.map(
+                lambda world: mark_tests(saltmarsh().tests, States.of(Timeline.still(world)), tries),
+                worlds * 4,
+            )
         )
     assert len({mark.draft.verdict for marks in found for mark in marks if mark.id == "t2"}) == 1

@@ -237,7 +237,10 @@ def test_flows_read_back_as_written(text: str) -> None:
     ("text", "message"),
     [
         ("kiosk ledger tcp/443 pass", "expected →"),
-        ("kiosk → ledger tcp/443", "expected source-port, flags, fragment, dscp, ipv4, ipv6, pass, block"),
+        (
+            "kiosk → ledger tcp/443",
+            "expected source-port, flags, fragment, dscp, at, ipv4, ipv6, pass, block",
+        ),
         ("kiosk → ledger tcp/99999 pass", "ports end at 65535"),
         ("172.20.1.1 → ledger ping pass", "names no device"),
         ("kiosk → led/ger ping pass", "neither a device nor an address"),

@@ -17,6 +17,7 @@ describe("the address bar", () => {
       chosen: "point:sluice:eth1:in",
       list: "visitors",
       beside: "lab",
+      at: "tue 14:00",
       reach: "tcp/443, ping;ipv6",
     };
     expect(at(writeLocation(location))).toEqual(location);

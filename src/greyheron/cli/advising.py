@@ -6,14 +6,14 @@ from typing import Annotated
 
 import typer
 
-from greyheron.analysis.advice.advisor import Advisor, wanted
-from greyheron.analysis.findings.finder import find_all, noted
-from greyheron.analysis.findings.finding import Ground, Severity
+from greyheron.analysis.advice.advisor import advise_in_time, wanted
+from greyheron.analysis.findings.finder import find_in_time, noted
+from greyheron.analysis.findings.finding import Severity
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.analysis.proof.prover import Prover
 from greyheron.cli.reading import UNEXPECTED, AsJson, File, out, read_file
 from greyheron.core.bulk.engines import engines
-from greyheron.core.world import build_world
+from greyheron.core.timeline import Timeline
 from greyheron.model.document import to_data
 
 
@@ -25,8 +25,8 @@ def advise(
     """Say where lists would make it hold. Exit status: 0 there is a way, or it holds; 1 not; 2 a bad file."""
     network = read_file(file)
     statement = wanted(asked, network)
-    world, shared = build_world(network), engines()
-    found = Advisor(Prover(shared), shared, world, network).advise(statement)
+    shared = engines()
+    found = advise_in_time(Prover(shared), shared, Timeline.build(network), statement)
     if as_json:
         choices = [
             {**asdict(replace(each, changes=())), "changes": [to_data(change) for change in each.changes]}
@@ -54,11 +54,11 @@ def findings(
 ) -> None:
     """Say what is wrong or doubtful. Exit status: 0 nothing above a note, 1 something is, 2 a bad file."""
     network = read_file(file)
-    ground = Ground(network, build_world(network), engines(), IneffectiveEntries())
+    timeline = Timeline.build(network)
     order = list(Severity)
     found = [
         each
-        for each in noted(find_all(ground), network.accepted)
+        for each in noted(find_in_time(timeline, engines(), IneffectiveEntries()), network.accepted)
         if order.index(each.finding.severity) <= order.index(least)
     ]
     if as_json:

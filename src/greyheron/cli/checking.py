@@ -10,12 +10,13 @@ import typer
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.policy import ProofReport, proof_report
 from greyheron.analysis.proof.prover import Prover
+from greyheron.analysis.proof.times import prove_in_time
 from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
 from greyheron.analysis.testing.judge import Standing
 from greyheron.cli.reading import UNEXPECTED, AsJson, File, out, read_file, write_file
 from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import Verdict
-from greyheron.core.world import build_world
+from greyheron.core.timeline import Timeline
 from greyheron.formats.junit import write_junit
 from greyheron.model.changes import Change
 from greyheron.model.document import Network, Requirement
@@ -38,11 +39,11 @@ def check(
 ) -> None:
     """Run every test flow, prove every requirement. Exit status: 0 all as expected, 1 not, 2 a bad file."""
     network = read_file(file)
-    world = build_world(network)
-    marks = mark_tests(network.tests, States.of(world), Tries())
+    timeline = Timeline.build(network)
+    marks = mark_tests(network.tests, States.of(timeline), Tries())
     prover = Prover(engines())
     proofs = [
-        (requirement, proof_report(prover.prove(requirement.statement, world, network).proof))
+        (requirement, proof_report(prove_in_time(prover, requirement.statement, timeline)[0]))
         for requirement in network.requirements
     ]
     if junit is not None:
@@ -87,15 +88,10 @@ def prove(
         items = [{"id": f"r{number}", "statement": text} for number, text in enumerate(statements, 1)]
         changes = [Change(collection="requirements", key=item["id"], item=item) for item in items]
         network = edited(network.model_copy(update={"requirements": ()}), changes)
-    world = build_world(network)
+    timeline = Timeline.build(network)
     prover = Prover(engines())
     found = [
-        (
-            requirement,
-            proof_report(
-                prover.prove(requirement.statement, world.baseline if baseline else world, network).proof
-            ),
-        )
+        (requirement, proof_report(prove_in_time(prover, requirement.statement, timeline, baseline)[0]))
         for requirement in network.requirements
     ]
     if as_json:
@@ -118,7 +114,8 @@ def _print_proof(statement: str, answer: ProofReport) -> None:
         out.print(f"      {answer.text}", markup=False)
     for box in answer.boxes:
         sides = " → ".join(", ".join(side) for side in (box.sources, box.destinations))
-        out.print(f"      {sides}: {'; '.join(box.services)} ({box.family})", markup=False)
+        when = f", {box.when}" if box.when else ""
+        out.print(f"      {sides}: {'; '.join(box.services)} ({box.family}{when})", markup=False)
     out.print(f"      {answer.covered}", markup=False)
 
 

@@ -6,10 +6,10 @@ from typing import Annotated
 
 import typer
 
-from greyheron.analysis.words.report import LegReport, TraceReport, report
+from greyheron.analysis.words.report import LegReport, TraceReport, report_in_time
 from greyheron.cli.reading import AsJson, File, out, read_file
 from greyheron.core.conversation import converse
-from greyheron.core.world import build_world
+from greyheron.core.timeline import Timeline
 from greyheron.model.notation.flows import read_bare_flow, write_flow
 
 
@@ -19,16 +19,22 @@ def trace(
     destination: Annotated[str, typer.Option("--to", help="DEVICE, DEVICE:interface or an address.")],
     service: Annotated[str, typer.Option(help="tcp/23, udp/53, ping, or a service by name.")],
     source_port: Annotated[int | None, typer.Option(min=0, max=65535, help="49152 unless given.")] = None,
+    at: Annotated[str, typer.Option(help="A moment: “tue 14:00”, or a date and an hour.")] = "",
     baseline: Annotated[bool, typer.Option("--baseline", help="Ignore every list.")] = False,
     as_json: AsJson = False,
 ) -> None:
     """Trace one flow hop by hop, both ways."""
     network = read_file(file)
     port = "" if source_port is None else f" source-port {source_port}"
-    flow = read_bare_flow(f"{source} → {destination} {service}{port}")
-    world = build_world(network)
-    result = converse(world.baseline if baseline else world, flow)
-    found = report(result, world.topology.segments, write_flow(flow), "baseline" if baseline else "draft")
+    flow = read_bare_flow(f"{source} → {destination} {service}{port}{f' at {at}' if at else ''}")
+    timeline = Timeline.build(network)
+    results = [
+        (span, converse(world.baseline if baseline else world, flow))
+        for span in timeline.for_flow(flow)
+        for world in (timeline.world(span),)
+    ]
+    segments = timeline.first.topology.segments
+    found = report_in_time(results, segments, write_flow(flow), "baseline" if baseline else "draft")
     if as_json:
         print(json.dumps(asdict(found), ensure_ascii=False, indent=2))
     else:

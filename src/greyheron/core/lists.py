@@ -76,9 +76,16 @@ class Names:
         return tuple(found)
 
 
-def resolve(access_list: AccessList, names: Names) -> ResolvedList:
-    """`access_list` with its names looked up. The document has been checked: every name exists."""
-    rules = tuple(_rule(entry, access_list.family, names) for entry in access_list.body.entries)
+def resolve(access_list: AccessList, names: Names, active: frozenset[str] | None = None) -> ResolvedList:
+    """`access_list` with its names looked up. The document has been checked: every name exists.
+
+    active:  the periods that are on: entries of others are not there (§12); None: all entries are
+    """
+    rules = tuple(
+        _rule(entry, access_list.family, names)
+        for entry in access_list.body.entries
+        if entry.during is None or active is None or entry.during.holds(active)
+    )
     return ResolvedList(access_list.name, access_list.family, access_list.kind, rules)
 
 
@@ -96,17 +103,27 @@ def _rule(entry: Entry, family: Family, names: Names) -> Rule:
 class ResolvedLists:
     """The lists of one network, each resolved once."""
 
-    def __init__(self, network: Network, known: "ResolvedLists | None" = None) -> None:
-        """known: of a network whose lists may be the same, to take over what is"""
-        self._network = network
+    def __init__(
+        self, network: Network, known: "ResolvedLists | None" = None, active: frozenset[str] = frozenset()
+    ) -> None:
+        """known: of a network whose lists may be the same, to take over what is;  active:  see `resolve`"""
+        self._network, self.active = network, active
         before = known._found if known is not None and known._names_the_same(network) else {}
         names = Names(network)
         self._found: dict[str, tuple[AccessList, ResolvedList]] = {}
         for access_list in network.lists:
             old, resolved = before.get(access_list.name, (None, None))
-            if resolved is None or old != access_list:
-                resolved = resolve(access_list, names)
+            if resolved is None or old != access_list or self._told_apart(access_list, known):
+                resolved = resolve(access_list, names, active)
             self._found[access_list.name] = access_list, resolved
+
+    def _told_apart(self, access_list: AccessList, known: "ResolvedLists | None") -> bool:
+        """Whether other entries of a list are there than in `known`."""
+        return known is not None and any(
+            entry.during is not None
+            and entry.during.holds(self.active) is not entry.during.holds(known.active)
+            for entry in access_list.body.entries
+        )
 
     def _names_the_same(self, network: Network) -> bool:
         own = self._network

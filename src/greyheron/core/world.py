@@ -101,11 +101,14 @@ class World:
         return self.routes.routing(family).table(self.topology.devices[device])
 
 
-def build_world(network: Network, known: World | None = None) -> World:
+def build_world(network: Network, known: World | None = None, active: frozenset[str] | None = None) -> World:
     """Make `network`, which has been checked, ready for packets.
 
     known:  a world of a network that may differ from it in little, to take over what is the same
+    active:  the periods that are on; None for those that are in `known`, or for none
     """
+    if active is None:
+        active = frozenset() if known is None else known.resolved.active
     if known is not None and known.same_topology(network):
-        return World.of(network, known.topology, ResolvedLists(network, known.resolved))
-    return World.of(network, Topology.of(network), ResolvedLists(network))
+        return World.of(network, known.topology, ResolvedLists(network, known.resolved, active))
+    return World.of(network, Topology.of(network), ResolvedLists(network, active=active))

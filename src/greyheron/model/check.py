@@ -56,6 +56,7 @@ def _names(rests: _Rests) -> Iterator[Problem]:
     yield from doubles("device", (device.name for device in network.devices))
     yield from doubles("address set", (group.name for group in network.address_sets))
     yield from doubles("port set", (group.name for group in network.port_sets))
+    yield from doubles("period", (period.name for period in network.periods))
     yield from doubles("list", (access_list.name for access_list in network.lists))
     yield from doubles("test flow", (test.id for test in network.tests))
     yield from doubles("requirement", (requirement.id for requirement in network.requirements))
@@ -128,6 +129,21 @@ def _references(rests: _Rests) -> Iterator[Problem]:
         for entry in access_list.body.entries:
             for message in _unknown_names(entry, groups, port_sets, broken):
                 yield Problem(f"list {access_list.name}, entry {entry.number}", message)
+
+
+def _periods(rests: _Rests) -> Iterator[Problem]:
+    network, broken = rests.network, rests.broken
+    periods = {period.name for period in network.periods}
+    said = [
+        (f"list {access_list.name}, entry {entry.number}", entry.during)
+        for access_list in network.lists
+        for entry in access_list.body.entries
+    ]
+    said += [(f"requirement {each.id}", each.statement.during) for each in network.requirements]
+    for where, during in said:
+        known = during is None or during.period in periods or ("periods", during.period) in broken
+        if during is not None and not known:
+            yield Problem(where, unknown("period", during.period, periods))
 
 
 def _unknown_names(entry: Entry, groups: set[str], port_sets: set[str], broken: Broken) -> Iterator[str]:
@@ -311,6 +327,7 @@ _CHECKS: list[tuple[frozenset[str], Callable[[_Rests], Iterator[Problem]]]] = [
     (frozenset({"devices"}), _devices),
     (frozenset({"devices", "links"}), _links),
     (frozenset({"devices", "address_sets", "port_sets", "lists"}), _references),
+    (frozenset({"periods", "lists", "requirements"}), _periods),
     (frozenset({"devices", "lists", "placements"}), _placements),
     (frozenset({"devices", "tests"}), _tests),
     (frozenset({"devices", "address_sets", "port_sets", "requirements"}), _requirements),

@@ -25,14 +25,17 @@ from greyheron.model.flow import ExpectedFlow
 from greyheron.model.names import PORTS
 from greyheron.model.notation.flows import read_expected_flow, write_expected_flow
 from greyheron.model.notation.lists import read_body, write_body
+from greyheron.model.notation.periods import read_window
 from greyheron.model.notation.requirements import read_requirement, write_requirement
 from greyheron.model.notation.terms import read_block, read_ports
+from greyheron.model.period import Window
 from greyheron.model.requirement import Statement
 from greyheron.model.traits import TRAITS, TrackedProtocols, Traits
 from greyheron.model.values import DeviceKind, Direction, Family, LineKind, ListKind
 
 FORMAT: Final = "grey-heron/1"
 MOST_DEVICES = 5000
+MOST_PERIODS = 40
 """Ten times what the largest network we plan for has; it keeps every computation bounded."""
 
 Name = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9._-]{0,62}$")]
@@ -283,6 +286,25 @@ class AccessList(Item):
         return write_body(body, self.family, self.kind)
 
 
+class Period(Item):
+    """A named set of windows in the network's own time (§12)."""
+
+    name: Name
+    windows: Annotated[
+        tuple[
+            Annotated[
+                Window,
+                BeforeValidator(lambda value: read_window(value) if isinstance(value, str) else value),
+                PlainSerializer(str),
+                WithJsonSchema({"type": "string", "title": "mon-fri 08:00-18:00"}),
+            ],
+            ...,
+        ],
+        Field(max_length=400),
+    ] = ()
+    note: Text = ""
+
+
 class Placement(Item):
     """A list at an attachment point: an interface or a management line of a device, in or out."""
 
@@ -343,7 +365,10 @@ class Position(Item):
 
 
 class Network(Item):
-    """One saved document."""
+    """One saved document.
+
+    time_zone:  in which its periods are meant (IANA name)
+    """
 
     format: Literal["grey-heron/1"] = FORMAT
     name: Annotated[str, StringConstraints(min_length=1, max_length=80, strip_whitespace=True)]
@@ -352,6 +377,10 @@ class Network(Item):
     links: Annotated[tuple[Link, ...], Field(max_length=4 * MOST_DEVICES)] = ()
     address_sets: Annotated[tuple[AddressSet, ...], Field(max_length=MOST_DEVICES)] = ()
     port_sets: Annotated[tuple[PortSet, ...], Field(max_length=MOST_DEVICES)] = ()
+    time_zone: Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9._+-]+(/[A-Za-z0-9._+-]+){0,2}$")] = (
+        "UTC"
+    )
+    periods: Annotated[tuple[Period, ...], Field(max_length=MOST_PERIODS)] = ()
     lists: Annotated[tuple[AccessList, ...], Field(max_length=MOST_DEVICES)] = ()
     placements: Annotated[tuple[Placement, ...], Field(max_length=4 * MOST_DEVICES)] = ()
     requirements: Annotated[tuple[Requirement, ...], Field(max_length=MOST_DEVICES)] = ()

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 
 from greyheron.model.header import DscpTerms, FlagsMatch
+from greyheron.model.period import During
 from greyheron.model.values import Action, Family, ListKind
 
 
@@ -122,6 +123,7 @@ class Entry:
     source, destination:  None for any address
     source_ports, destination_ports:  alternatives; empty for any port
     fragment:  only fragments that are not the first
+    during:  when the entry is there; None: always
     silent:  a deny that is not answered
     note:  what stands behind `#` on the entry's own line
     remarks:  the remark lines above it
@@ -139,6 +141,7 @@ class Entry:
     flags: FlagsMatch | None = None
     fragment: bool = False
     dscp: DscpTerms | None = None
+    during: During | None = None
     log: bool = False
     silent: bool = False
     note: str | None = None

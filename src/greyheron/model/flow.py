@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from greyheron.model.header import DscpSpan, TcpFlags
+from greyheron.model.period import Moment
 from greyheron.model.values import Expectation, Family
 
 
@@ -35,6 +36,7 @@ class Flow:
     source_port:  None for the usual one (49152)
     flags:  of a single TCP packet to send; None: a whole conversation
     fragment:  whether to send a fragment that is not the first
+    at:  when; None: at every moment that matters
     family:  None to follow the addresses, IPv4 before IPv6
     """
 
@@ -45,6 +47,7 @@ class Flow:
     flags: TcpFlags | None = None
     fragment: bool = False
     dscp: DscpSpan | None = None
+    at: Moment | None = None
     family: Family | None = None
 
 

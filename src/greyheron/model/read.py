@@ -18,6 +18,8 @@ _SINGULAR = {
     "links": "link",
     "address_sets": "address set",
     "port_sets": "port set",
+    "periods": "period",
+    "windows": "window",
     "lists": "list",
     "placements": "placement",
     "requirements": "requirement",

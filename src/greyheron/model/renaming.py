@@ -10,7 +10,7 @@ from greyheron.model.flow import FlowEnd
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.model.requirement import Term, TermKind
 
-NamedCollection = Literal["devices", "lists", "address_sets", "port_sets"]
+NamedCollection = Literal["devices", "lists", "address_sets", "port_sets", "periods"]
 
 
 def renaming(network: Network, collection: NamedCollection, old: str, new: str) -> list[Change]:
@@ -80,6 +80,9 @@ class _Renamer:
             destinations=tuple(map(self._term, statement.destinations)),
             services=tuple(map(self._service, statement.services)),
         )
+        during = statement.during
+        if self._collection == "periods" and during is not None:
+            renamed = replace(renamed, during=replace(during, period=self._word(during.period)))
         return requirement.model_copy(update={"statement": renamed})
 
     def _term(self, term: Term) -> Term:
@@ -110,6 +113,8 @@ class _Renamer:
             other = NamedAddresses(self._new)
             source, goal = (other if term == address else term for term in (entry.source, entry.destination))
             return replace(entry, source=source, destination=goal)
+        if self._collection == "periods" and entry.during is not None and entry.during.period == self._old:
+            return replace(entry, during=replace(entry.during, period=self._new))
         if self._collection == "port_sets" and ports in (*entry.source_ports, *entry.destination_ports):
             named = NamedPorts(self._new)
             from_, to = (

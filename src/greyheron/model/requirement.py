@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from greyheron.model.header import NOTHING_SAID, HeaderTerms
+from greyheron.model.period import During
 from greyheron.model.values import DeviceKind, Family
 
 
@@ -77,6 +78,7 @@ class Statement:
     services:  words as they were written: `tcp/443`, `udp`, `ping`, `remote`, `any`, …
     family:  None for both
     header:  what else its packets are; whole packets with any code point, unless it says so
+    during:  when it holds; None: at all times
     """
 
     kind: RequirementKind
@@ -85,6 +87,7 @@ class Statement:
     services: tuple[str, ...]
     family: Family | None = None
     header: HeaderTerms = NOTHING_SAID
+    during: During | None = None
 
     @property
     def asks(self) -> "Asks":

@@ -1,14 +1,15 @@
 """What has been worked out for the networks in use, one owner each, so that nothing is computed twice."""
 
 from collections import OrderedDict, deque
+from dataclasses import replace
 from threading import Lock, RLock
 
 from cachetools import LRUCache
 
-from greyheron.analysis.advice.advisor import Advisor
+from greyheron.analysis.advice.advisor import advise_in_time
 from greyheron.analysis.advice.choices import Advice
-from greyheron.analysis.findings.finder import find_all
-from greyheron.analysis.findings.finding import Finding, Ground
+from greyheron.analysis.findings.finder import find_in_time
+from greyheron.analysis.findings.finding import Finding
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.analysis.proof.policy import PolicyStates, RequirementMarks, prove_policy
 from greyheron.analysis.proof.prover import Proven, Prover
@@ -17,14 +18,16 @@ from greyheron.analysis.reach.change import ReachChange, ReachFound, change_of
 from greyheron.analysis.reach.matrix import Cells, Reach
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
-from greyheron.analysis.words.report import TraceReport, report
+from greyheron.analysis.words.report import TraceReport, report_in_time
 from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import converse
 from greyheron.core.progress import Progress, part, unwatched
+from greyheron.core.timeline import Timeline
 from greyheron.core.world import World, build_world
 from greyheron.model.document import Network
 from greyheron.model.flow import Flow
 from greyheron.model.notation.flows import write_flow
+from greyheron.model.period import Moment
 from greyheron.model.requirement import Statement
 from greyheron.model.services import OWN_SERVICES
 from greyheron.model.values import Family
@@ -72,20 +75,22 @@ class DerivedState:
     """
 
     def __init__(self) -> None:
-        self._worlds: Kept[_Document, World] = Kept(
+        self._worlds: Kept[tuple[_Document, frozenset[str]], World] = Kept(
             WORLD_BYTES, lambda world: max(world.nbytes, WORLD_BYTES // MOST_WORLDS)
         )
         self._topologies: deque[World] = deque(maxlen=MOST_TOPOLOGIES)
         self._building = RLock()
-        self._books: Kept[_Document, tuple[TestMarks, ...]] = Kept(MOST_BOOKS, lambda book: 4000 * len(book))
+        self._books: Kept[tuple[_Document, Moment | None], tuple[TestMarks, ...]] = Kept(
+            MOST_BOOKS, lambda book: 4000 * len(book)
+        )
         self._tries = Tries()
-        self._findings: Kept[_Document, tuple[Finding, ...]] = Kept(
+        self._findings: Kept[tuple[_Document, Moment | None], tuple[Finding, ...]] = Kept(
             MOST_BOOKS, lambda found: 4000 * len(found)
         )
         self._ineffective = IneffectiveEntries()
         self.engine = engines()
         self.prover = Prover(self.engine)
-        self._proven: LRUCache[tuple[str, str], Proven] = LRUCache(
+        self._proven: LRUCache[tuple[str, str, frozenset[str]], Proven] = LRUCache(
             MOST_PROVEN, getsizeof=lambda found: min(found.nbytes, MOST_PROVEN // FEW)
         )
         self._proving = RLock()
@@ -100,67 +105,82 @@ class DerivedState:
         advised = sum(reach.nbytes for reach in list(self._advised.values()))
         return sum(each.nbytes for each in kept) + int(self._proven.currsize) + advised
 
-    def world(self, network: Network) -> World:
-        """The world of a document; what it shares with one of the same topology is not worked out again."""
+    def world(self, network: Network, active: frozenset[str] = frozenset()) -> World:
+        """The world of a document; what it shares with one of the same topology is not worked out again.
+
+        active:  the periods that are on
+        """
         with self._building:  # two requests at once must not make two worlds that share nothing
-            world = self._worlds.get(_Document(network))
+            key = _Document(network), active
+            world = self._worlds.get(key)
             if world is not None:
                 return world
             known = next((world for world in self._topologies if world.same_topology(network)), None)
-            built = build_world(network, known)
+            built = build_world(network, known, active)
             if known is None:
                 self._topologies.appendleft(built)
-            return self._worlds.put(_Document(network), built)
+            return self._worlds.put(key, built)
 
-    def book(self, running: Network, draft: Network, progress: Progress = unwatched) -> tuple[TestMarks, ...]:
+    def timeline(self, network: Network, moment: Moment | None = None) -> Timeline:
+        """All times of a document; `moment` is the one that is looked at."""
+        return Timeline.of(network, lambda active: self.world(network, active), moment)
+
+    def book(
+        self, running: Network, draft: Network, moment: Moment | None, progress: Progress = unwatched
+    ) -> tuple[TestMarks, ...]:
         """Every test flow of `draft` with its three verdicts. Raises Cancelled."""
-        key = _Document(running, draft)
+        key = _Document(running, draft), moment
         found = self._books.get(key)
         if found is None:
-            world, drafted = self.world(running), self.world(draft)
-            states = States(world, world.baseline, drafted, drafted.baseline)
+            states = States(self.timeline(running, moment), self.timeline(draft, moment))
             found = self._books.put(key, mark_tests(draft.tests, states, self._tries, progress))
         return found
 
-    def world_in(self, stored: Stored, state: str) -> World:
-        """The world of a network as running, on the draft, or (baseline) on the draft with no lists."""
-        if state == "baseline":
-            return self.world(stored.draft).baseline
-        return self.world(stored.running if state == "running" else stored.draft)
+    def timeline_in(self, stored: Stored, state: str, moment: Moment | None) -> Timeline:
+        """A network as running, on the draft, or (baseline) on the draft with no lists."""
+        timeline = self.timeline(stored.running if state == "running" else stored.draft, moment)
+        if state != "baseline":
+            return timeline
+        return replace(timeline, world_at=lambda active: timeline.world_at(active).baseline)
 
-    def trace(self, stored: Stored, flow: Flow, state: str) -> TraceReport:
+    def trace(self, stored: Stored, flow: Flow, state: str, moment: Moment | None) -> TraceReport:
         """One flow in full. `state` is baseline, running or draft. Raises FlowError."""
-        world = self.world_in(stored, state)
-        return report(converse(world, flow), world.topology.segments, write_flow(flow), state)
+        timeline = self.timeline_in(stored, state, moment)
+        results = [(span, converse(timeline.world(span), flow)) for span in timeline.for_flow(flow)]
+        return report_in_time(results, timeline.first.topology.segments, write_flow(flow), state)
 
-    def policy(self, stored: Stored, progress: Progress) -> tuple[RequirementMarks, ...]:
+    def policy(
+        self, stored: Stored, moment: Moment | None, progress: Progress
+    ) -> tuple[RequirementMarks, ...]:
         """Every requirement of the draft with its three answers. Raises Cancelled."""
-        running, draft = self.world(stored.running), self.world(stored.draft)
-        states = PolicyStates((running, stored.running), (draft, stored.draft))
+        states = PolicyStates(self.timeline(stored.running, moment), self.timeline(stored.draft, moment))
         with self._proving:
             return prove_policy(self.prover, states, self._proven, progress)
 
-    def findings(self, stored: Stored, progress: Progress) -> tuple[Finding, ...]:
+    def findings(self, stored: Stored, moment: Moment | None, progress: Progress) -> tuple[Finding, ...]:
         """What is wrong or doubtful in the draft. Raises Cancelled."""
-        key = _Document(stored.draft)
+        key = _Document(stored.draft), moment
         found = self._findings.get(key)
         if found is None:
-            world = self.world(stored.draft)
-            ground = Ground(stored.draft, world, self.engine, self._ineffective, progress)
-            found = self._findings.put(key, find_all(ground))
+            timeline = self.timeline(stored.draft, moment)
+            found = self._findings.put(key, find_in_time(timeline, self.engine, self._ineffective, progress))
         return found
 
-    def advice(self, stored: Stored, statement: Statement, progress: Progress) -> Advice:
+    def advice(
+        self, stored: Stored, statement: Statement, moment: Moment | None, progress: Progress
+    ) -> Advice:
         """Where lists would make `statement` hold on the draft. Raises Cancelled."""
+        timeline = self.timeline(stored.draft, moment)
         with self._proving:
-            known = {name: found for (name, state), found in self._proven.items() if state == "draft"}
-            draft = self.world(stored.draft)
-            advisor = Advisor(self.prover, self.engine, draft, stored.draft, known, self._advised)
-            return advisor.advise(statement, progress=progress)
+            return advise_in_time(
+                self.prover, self.engine, timeline, statement, self._proven, self._advised, progress
+            )
 
-    def reach(self, stored: Stored, question: ReachQuestion, progress: Progress) -> ReachFound:
+    def reach(
+        self, stored: Stored, question: ReachQuestion, moment: Moment | None, progress: Progress
+    ) -> ReachFound:
         """The matrix of a question, as running and on the draft. Raises Cancelled."""
-        worlds = self.world(stored.running), self.world(stored.draft)
+        worlds = tuple(self.timeline(each, moment).first for each in (stored.running, stored.draft))
         axes = tuple(
             axis_of(world, network, question)
             for world, network in zip(worlds, (stored.running, stored.draft), strict=True)
@@ -181,7 +201,7 @@ class DerivedState:
         self._reaches.drop(question)  # before the new one is worked out: the two together may be large
         return self._reaches.put(question, Reach(world, engine, axis, question, progress)).cells()
 
-    def reach_change(self, stored: Stored, after: Network) -> ReachChange | None:
+    def reach_change(self, stored: Stored, after: Network, moment: Moment | None) -> ReachChange | None:
         """How reach differs between the draft and what it would be; None while that would take too long.
 
         The question is the one asked last, or what every device listens on.
@@ -190,7 +210,7 @@ class DerivedState:
         if asked is None and len(after.devices) > SMALL:
             return None
         question = asked or ReachQuestion((OWN_SERVICES, "ping"), Family.IPV4)
-        worlds = self.world(stored.draft), self.world(after)
+        worlds = tuple(self.timeline(each, moment).first for each in (stored.draft, after))
         axes = [
             axis_of(world, network, question)
             for world, network in zip(worlds, (stored.draft, after), strict=True)

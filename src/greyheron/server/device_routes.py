@@ -10,7 +10,7 @@ from greyheron.model.parts import PARTS, Section, lines_of, read_new_device, wit
 from greyheron.model.problems import DocumentError, misread
 from greyheron.model.read import edited
 from greyheron.model.renaming import renaming
-from greyheron.server.needs import PROBLEMS, Derived, Store
+from greyheron.server.needs import PROBLEMS, At, Derived, Store
 from greyheron.server.problems import ProblemItem, Refusal, problem_items
 from greyheron.server.shapes import FlowText, ItemReading, NewName, PartLines, PartText, Renaming, State
 
@@ -33,10 +33,10 @@ def read_device_text(network_id: str, text: FlowText, store: Store) -> ItemReadi
 
 @router.get("/networks/{network_id}/devices/{name}")
 def device_facts(
-    network_id: str, name: str, store: Store, derived: Derived, state: State = "draft"
+    network_id: str, name: str, store: Store, derived: Derived, at: At, state: State = "draft"
 ) -> DeviceFacts:
     """What a device knows in one state: routes, and OSPF neighbours with those that lists cut off."""
-    world = derived.of(network_id).world_in(store.get(network_id), state)
+    world = derived.of(network_id).timeline_in(store.get(network_id), state, at).first
     if name not in world.topology.devices:
         raise Refusal(404, f"There is no device “{name}” in this network.")
     return facts_of(world, name)

@@ -3,8 +3,10 @@
 from typing import Annotated, Any
 from urllib.parse import unquote
 
-from fastapi import Depends, Header, Request
+from fastapi import Depends, Header, Query, Request
 
+from greyheron.model.notation.periods import read_moment
+from greyheron.model.period import Moment
 from greyheron.server.derived import DerivedStates
 from greyheron.server.jobs import Jobs
 from greyheron.server.problems import ProblemDocument, Refusal
@@ -44,6 +46,23 @@ def author_of(
     return given[:80] or str(request.app.state.author)
 
 
+def moment_of(
+    at: Annotated[
+        str | None,
+        Query(
+            max_length=40, description="A moment: “tue 14:00”, or a date and an hour. All times unless given."
+        ),
+    ] = None,
+) -> Moment | None:
+    """The moment that is looked at; None for all times (§12)."""
+    if at is None:
+        return None
+    try:
+        return read_moment(at)
+    except ValueError as error:
+        raise Refusal(422, f"{error}.") from None
+
+
 async def body_of(request: Request) -> bytes:
     """The body, read before the route runs in a thread of its own."""
     return await request.body()
@@ -54,6 +73,7 @@ Author = Annotated[str, Depends(author_of)]
 Store = Annotated[NetworkStore, _kept("store")]
 Derived = Annotated[DerivedStates, _kept("derived")]
 Computations = Annotated[Jobs, _kept("jobs")]
+At = Annotated[Moment | None, Depends(moment_of)]
 Version = Annotated[int, Depends(based_on)]
 Results = Annotated[ResultStore, _kept("results")]
 Traffic = Annotated[TrafficStore, _kept("traffic")]

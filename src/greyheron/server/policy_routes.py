@@ -16,7 +16,7 @@ from greyheron.model.notation.requirements import read_requirement, write_requir
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited
 from greyheron.server.jobs import Working
-from greyheron.server.needs import PROBLEMS, Computations, Derived, Store
+from greyheron.server.needs import PROBLEMS, At, Computations, Derived, Store
 from greyheron.server.problems import ProblemItem, problem_items
 from greyheron.server.shapes import FlowText, RequestBody
 
@@ -87,12 +87,14 @@ class AdviceRequest(RequestBody):
 
 
 @router.post("/networks/{network_id}/findings")
-def ask_findings(network_id: str, store: Store, derived: Derived, jobs: Computations) -> Working[Findings]:
+def ask_findings(
+    network_id: str, store: Store, derived: Derived, jobs: Computations, at: At
+) -> Working[Findings]:
     """Begin to look for what is wrong or doubtful in the draft."""
     stored = store.get(network_id)
 
     def work(progress: Progress) -> Findings:
-        found = noted(derived.of(network_id).findings(stored, progress), stored.draft.accepted)
+        found = noted(derived.of(network_id).findings(stored, at, progress), stored.draft.accepted)
         return Findings(version=stored.version, findings=[FindingItem.of(each) for each in found])
 
     return jobs.start(network_id, work)
@@ -100,22 +102,26 @@ def ask_findings(network_id: str, store: Store, derived: Derived, jobs: Computat
 
 @router.post("/networks/{network_id}/advice")
 def ask_advice(
-    network_id: str, asked: AdviceRequest, store: Store, derived: Derived, jobs: Computations
+    network_id: str, asked: AdviceRequest, store: Store, derived: Derived, jobs: Computations, at: At
 ) -> Working[Advice]:
     """Begin to try every place where a list would make a requirement or a test flow's expectation hold."""
     stored = store.get(network_id)
     statement = wanted(asked.text, stored.draft)
-    return jobs.start(network_id, lambda progress: derived.of(network_id).advice(stored, statement, progress))
+    return jobs.start(
+        network_id, lambda progress: derived.of(network_id).advice(stored, statement, at, progress)
+    )
 
 
 @router.post("/networks/{network_id}/policy")
-def ask_policy(network_id: str, store: Store, derived: Derived, jobs: Computations) -> Working[Policy]:
+def ask_policy(
+    network_id: str, store: Store, derived: Derived, jobs: Computations, at: At
+) -> Working[Policy]:
     """Begin to prove every requirement, with no lists, as running and on the draft."""
     stored = store.get(network_id)
 
     def work(progress: Progress) -> Policy:
         return Policy(
-            version=stored.version, requirements=list(derived.of(network_id).policy(stored, progress))
+            version=stored.version, requirements=list(derived.of(network_id).policy(stored, at, progress))
         )
 
     return jobs.start(network_id, work)

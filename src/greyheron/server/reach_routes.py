@@ -15,7 +15,7 @@ from greyheron.core.progress import Progress
 from greyheron.model.document import TestFlow
 from greyheron.model.values import Family
 from greyheron.server.jobs import Working
-from greyheron.server.needs import PROBLEMS, Computations, Derived, Store
+from greyheron.server.needs import PROBLEMS, At, Computations, Derived, Store
 from greyheron.server.problems import Refusal
 from greyheron.server.shapes import Trial
 
@@ -62,7 +62,7 @@ class CellRequest(ReachRequest):
 
 @router.post("/networks/{network_id}/reach")
 def ask_reach(
-    network_id: str, asked: ReachRequest, store: Store, derived: Derived, jobs: Computations
+    network_id: str, asked: ReachRequest, store: Store, derived: Derived, jobs: Computations, at: At
 ) -> Working[ReachMatrix]:
     """Begin to work out who can talk to whom, as running and on the draft."""
     stored, question = store.get(network_id), asked.question()
@@ -70,7 +70,7 @@ def ask_reach(
     require_services(derived.of(network_id).world(stored.draft), question)
 
     def work(progress: Progress) -> ReachMatrix:
-        found = derived.of(network_id).reach(stored, question, progress)
+        found = derived.of(network_id).reach(stored, question, at, progress)
         return ReachMatrix(
             version=stored.version,
             devices=list(found.axis.devices),
@@ -83,20 +83,21 @@ def ask_reach(
 
 
 @router.post("/networks/{network_id}/reach/preview")
-def reach_preview(network_id: str, trial: Trial, store: Store, derived: Derived) -> ReachForeseen:
+def reach_preview(network_id: str, trial: Trial, store: Store, derived: Derived, at: At) -> ReachForeseen:
     """How many cells would differ after changes to the draft, which are not made."""
     stored = store.get(network_id)
-    return ReachForeseen(change=derived.of(network_id).reach_change(stored, trial.after(stored.draft)))
+    change = derived.of(network_id).reach_change(stored, trial.after(stored.draft), at)
+    return ReachForeseen(change=change)
 
 
 @router.post("/networks/{network_id}/reach/cell")
-def reach_cell(network_id: str, asked: CellRequest, store: Store, derived: Derived) -> list[TestMarks]:
+def reach_cell(
+    network_id: str, asked: CellRequest, store: Store, derived: Derived, at: At
+) -> list[TestMarks]:
     """The conversations behind one cell, each with its three verdicts, as if it were expected to pass."""
     stored, question = store.get(network_id), asked.question()
-    world, drafted = (
-        derived.of(network_id).world(stored.running),
-        derived.of(network_id).world(stored.draft),
-    )
+    running, draft = (derived.of(network_id).timeline(each, at) for each in (stored.running, stored.draft))
+    drafted = draft.first
     require_services(drafted, question)
     for name in (asked.source, asked.destination):
         if name not in drafted.topology.devices:
@@ -106,5 +107,4 @@ def reach_cell(network_id: str, asked: CellRequest, store: Store, derived: Deriv
         TestFlow.model_validate({"id": f"c{number}", "flow": f"{flow} pass"})
         for number, flow in enumerate(flows)
     ]
-    states = States(world, world.baseline, drafted, drafted.baseline)
-    return list(mark_tests(tests, states, Tries()))
+    return list(mark_tests(tests, States(running, draft), Tries()))

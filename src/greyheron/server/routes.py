@@ -20,6 +20,7 @@ from greyheron.analysis.network.places import Places, places_of
 from greyheron.analysis.words.compare import Parting, parting
 from greyheron.analysis.words.ranges import cover_list
 from greyheron.analysis.words.report import TraceReport
+from greyheron.core.periods import spans_of
 from greyheron.core.progress import Progress
 from greyheron.demo.exercise import FAULTS, Fault
 from greyheron.demo.networks import saltmarsh, storm
@@ -35,6 +36,7 @@ from greyheron.server.device_routes import device_in, reading_of
 from greyheron.server.jobs import Working
 from greyheron.server.needs import (
     PROBLEMS,
+    At,
     Author,
     Body,
     Computations,
@@ -65,6 +67,7 @@ from greyheron.server.shapes import (
     RevisionItem,
     State,
     TraceRequest,
+    Time,
     Trial,
 )
 from greyheron.store.networks import Stored, VersionConflict
@@ -231,27 +234,35 @@ def restore(
 
 
 @router.get("/networks/{network_id}/book")
-def book(network_id: str, store: Store, derived: Derived, results: Results) -> Book:
-    """Every test flow with its three verdicts; what is news is kept in its history."""
+def book(network_id: str, store: Store, derived: Derived, results: Results, at: At) -> Book:
+    """Every test flow with its three verdicts; what is news at all times is kept in its history."""
     stored = store.get(network_id)
-    marks = derived.of(network_id).book(stored.running, stored.draft)
-    results.record(stored, marks)
+    marks = derived.of(network_id).book(stored.running, stored.draft, at)
+    if at is None:
+        results.record(stored, marks)
     return Book(version=stored.version, tests=list(marks))
 
 
 @router.post("/networks/{network_id}/book")
 def try_book(
-    network_id: str, store: Store, derived: Derived, results: Results, jobs: Computations
+    network_id: str, store: Store, derived: Derived, results: Results, jobs: Computations, at: At
 ) -> Working[Book]:
     """Begin to try every test flow: the same as reading the book, which tells how far it is."""
     stored = store.get(network_id)
 
     def work(progress: Progress) -> Book:
-        marks = derived.of(network_id).book(stored.running, stored.draft, progress)
-        results.record(stored, marks)
+        marks = derived.of(network_id).book(stored.running, stored.draft, at, progress)
+        if at is None:
+            results.record(stored, marks)
         return Book(version=stored.version, tests=list(marks))
 
     return jobs.start(network_id, work)
+
+
+@router.get("/networks/{network_id}/times")
+def times(network_id: str, store: Store) -> list[Time]:
+    """The times at which other entries of the draft are there; one where nothing depends on time."""
+    return [Time(when=span.words, at=str(span.moment)) for span in spans_of(store.get(network_id).draft)]
 
 
 @router.get("/networks/{network_id}/changes")
@@ -291,32 +302,34 @@ def read_item_text(
 
 
 @router.post("/networks/{network_id}/preview")
-def preview(network_id: str, trial: Trial, store: Store, derived: Derived) -> Foreseen:
+def preview(network_id: str, trial: Trial, store: Store, derived: Derived, at: At) -> Foreseen:
     """What would be after an intent or changes, which are not carried out."""
     stored = store.get(network_id)
     draft = trial.after(stored.draft)
     lists = {access_list.name: access_list for access_list in stored.draft.lists}
     return Foreseen(
         version=stored.version,
-        tests=list(derived.of(network_id).book(stored.running, draft)),
+        tests=list(derived.of(network_id).book(stored.running, draft, at)),
         placements=list(draft.placements),
         lists=[access_list for access_list in draft.lists if access_list != lists.get(access_list.name)],
     )
 
 
 @router.post("/networks/{network_id}/trace")
-def trace(network_id: str, asked: TraceRequest, store: Store, derived: Derived) -> TraceReport:
+def trace(network_id: str, asked: TraceRequest, store: Store, derived: Derived, at: At) -> TraceReport:
     """One flow in one state, with every hop and step."""
     stored = store.get(network_id)
     stored = replace(stored, draft=asked.after(stored.draft))
-    return derived.of(network_id).trace(stored, read_bare_flow(asked.flow), asked.state)
+    return derived.of(network_id).trace(stored, read_bare_flow(asked.flow), asked.state, at)
 
 
 @router.post("/networks/{network_id}/compare")
-def compare(network_id: str, asked: BareFlow, store: Store, derived: Derived) -> list[Parting]:
+def compare(network_id: str, asked: BareFlow, store: Store, derived: Derived, at: At) -> list[Parting]:
     """Where the traces of a flow part: with no lists from as running, and as running from on the draft."""
     stored, flow = store.get(network_id), read_bare_flow(asked.flow)
-    traces = [derived.of(network_id).trace(stored, flow, state) for state in ("baseline", "running", "draft")]
+    traces = [
+        derived.of(network_id).trace(stored, flow, state, at) for state in ("baseline", "running", "draft")
+    ]
     found = (parting(one, other) for one, other in pairwise(traces))
     return [each for each in found if each is not None]
 

@@ -107,6 +107,13 @@ class Trial(RequestBody):
         return edited(draft, changes) if changes else draft
 
 
+class Time(BaseModel):
+    """Some times, in words; `at` is one moment of them."""
+
+    when: str
+    at: str
+
+
 class ApplyNote(RequestBody):
     note: Annotated[str, Field(max_length=2000)] = ""
 

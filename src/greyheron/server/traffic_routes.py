@@ -12,7 +12,7 @@ from greyheron.analysis.words.steps import ending_words
 from greyheron.core.conversation import Verdict, converse
 from greyheron.model.notation.flows import read_bare_flow
 from greyheron.model.values import Action
-from greyheron.server.needs import PROBLEMS, Derived, Store, Traffic
+from greyheron.server.needs import PROBLEMS, At, Derived, Store, Traffic
 from greyheron.server.shapes import RequestBody, State
 from greyheron.store.traffic import Count, Wanted, Written
 
@@ -37,10 +37,13 @@ class Sent(BaseModel):
 
 
 @router.post("/networks/{network_id}/send")
-def send(network_id: str, asked: SendRequest, store: Store, derived: Derived, traffic: Traffic) -> Sent:
+def send(
+    network_id: str, asked: SendRequest, store: Store, derived: Derived, traffic: Traffic, at: At
+) -> Sent:
     """Send a flow: it is counted at every list that its packets meet, and logged where entries say so."""
-    world = derived.of(network_id).world_in(store.get(network_id), asked.state)
-    result = converse(world, read_bare_flow(asked.flow))
+    flow = read_bare_flow(asked.flow)
+    timeline = derived.of(network_id).timeline_in(store.get(network_id), asked.state, at)
+    result = converse(timeline.world(timeline.for_flow(flow)[0]), flow)
     sending = sending_of(result, asked.times)
     traffic.add(network_id, sending)
     return Sent(
@@ -69,15 +72,14 @@ class Run(BaseModel):
 
 
 @router.post("/networks/{network_id}/run")
-def run(network_id: str, asked: RunRequest, store: Store, derived: Derived, traffic: Traffic) -> Run:
+def run(network_id: str, asked: RunRequest, store: Store, derived: Derived, traffic: Traffic, at: At) -> Run:
     """Send test flows of the book once each, and count and log them in one go."""
     stored = store.get(network_id)
     tests = [test for test in stored.draft.tests if asked.tests is None or test.id in asked.tests]
-    baseline, world = (
-        derived.of(network_id).world(stored.draft).baseline,
-        derived.of(network_id).world_in(stored, asked.state),
+    baseline, timeline = (
+        derived.of(network_id).timeline_in(stored, state, at) for state in ("baseline", asked.state)
     )
-    found = run_tests(tests, world, baseline)
+    found = run_tests(tests, timeline, baseline)
     traffic.add(network_id, found.sending)
     return Run(
         ran=len(found.standings),

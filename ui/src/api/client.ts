@@ -14,6 +14,7 @@ export type Book = Schemas["Book"];
 export type Foreseen = Schemas["Foreseen"];
 export type TestMarks = Schemas["TestMarks"];
 export type Mark = Schemas["Mark"];
+export type TimeReport = Schemas["TimeReport"];
 export type Verdict = Schemas["Verdict"];
 export type TraceReport = Schemas["TraceReport"];
 export type ExchangeReport = Schemas["ExchangeReport"];
@@ -130,3 +131,9 @@ export const basedOn = (version: number | undefined) =>
 
 /** The path parameters of a network. */
 export const of = (network_id: string) => ({ path: { network_id } });
+
+/** The same at a moment (`tue 14:00`, or a date and an hour), or at all times. */
+export const seen = (network_id: string, at: string | null) => ({
+  ...of(network_id),
+  query: at ? { at } : {},
+});

@@ -1,47 +1,55 @@
-import { answer, api, type Intent, of, type ReachQuestion, trying } from "./client";
+import { answer, api, type Intent, type ReachQuestion, seen, trying } from "./client";
 import { useWork } from "./work";
 
 /** What takes longer than a blink: worked out beside the page, and kept by version. */
 
 /** The book of a version; the verdicts before stay, as such, until it is there. */
-export const useBook = (id: string, version: number) =>
+export const useBook = (id: string, version: number, at: string | null) =>
   useWork({
-    queryKey: ["book", id, version],
-    begin: (signal) => answer(api.POST("/api/networks/{network_id}/book", { params: of(id), signal })),
+    queryKey: ["book", id, version, at],
+    begin: (signal) => answer(api.POST("/api/networks/{network_id}/book", { params: seen(id, at), signal })),
   });
 
 /** The policy of a version; the answers before stay until the new ones are there. */
-export const usePolicy = (id: string, version: number, any: boolean) =>
+export const usePolicy = (id: string, version: number, at: string | null, any: boolean) =>
   useWork({
-    queryKey: ["policy", id, version],
-    begin: (signal) => answer(api.POST("/api/networks/{network_id}/policy", { params: of(id), signal })),
+    queryKey: ["policy", id, version, at],
+    begin: (signal) =>
+      answer(api.POST("/api/networks/{network_id}/policy", { params: seen(id, at), signal })),
     enabled: any,
   });
 
-export const useFindings = (id: string, version: number) =>
+export const useFindings = (id: string, version: number, at: string | null) =>
   useWork({
-    queryKey: ["findings", id, version],
-    begin: (signal) => answer(api.POST("/api/networks/{network_id}/findings", { params: of(id), signal })),
+    queryKey: ["findings", id, version, at],
+    begin: (signal) =>
+      answer(api.POST("/api/networks/{network_id}/findings", { params: seen(id, at), signal })),
   });
 
 /** Where a requirement or a test flow's expectation could be made to hold, once it is asked for. */
-export const useAdvice = (id: string, version: number, text: string, asked: boolean) =>
+export const useAdvice = (id: string, version: number, at: string | null, text: string, asked: boolean) =>
   useWork({
-    queryKey: ["advice", id, version, text],
+    queryKey: ["advice", id, version, at, text],
     begin: (signal) =>
-      answer(api.POST("/api/networks/{network_id}/advice", { params: of(id), body: { text }, signal })),
+      answer(api.POST("/api/networks/{network_id}/advice", { params: seen(id, at), body: { text }, signal })),
     enabled: asked,
     keep: false,
   });
 
 /** The matrix of a question, of the draft or of a trial. */
-export const useReach = (id: string, version: number, question: ReachQuestion, intent: Intent | null) =>
+export const useReach = (
+  id: string,
+  version: number,
+  at: string | null,
+  question: ReachQuestion,
+  intent: Intent | null,
+) =>
   useWork({
-    queryKey: ["reach", id, version, question, intent],
+    queryKey: ["reach", id, version, at, question, intent],
     begin: (signal) =>
       answer(
         api.POST("/api/networks/{network_id}/reach", {
-          params: of(id),
+          params: seen(id, at),
           body: { ...question, ...trying(intent) },
           signal,
         }),

@@ -361,7 +361,7 @@ export interface paths {
         };
         /**
          * Book
-         * @description Every test flow with its three verdicts; what is news is kept in its history.
+         * @description Every test flow with its three verdicts; what is news at all times is kept in its history.
          */
         get: operations["book"];
         put?: never;
@@ -370,6 +370,26 @@ export interface paths {
          * @description Begin to try every test flow: the same as reading the book, which tells how far it is.
          */
         post: operations["try_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/times": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Times
+         * @description The times at which other entries of the draft are there; one where nothing depends on time.
+         */
+        get: operations["times"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1190,7 +1210,7 @@ export interface components {
         };
         /**
          * BoxReport
-         * @description Conversations that violate: who, with whom, about what.
+         * @description Conversations that violate: who, with whom, about what, and when if not always.
          */
         BoxReport: {
             expect: components["schemas"]["Expectation"];
@@ -1201,6 +1221,11 @@ export interface components {
             destinations: string[];
             /** Services */
             services: string[];
+            /**
+             * When
+             * @default
+             */
+            when: string;
         };
         /** CellRequest */
         CellRequest: {
@@ -1237,7 +1262,7 @@ export interface components {
              * Collection
              * @enum {string}
              */
-            collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
+            collection: "devices" | "links" | "address_sets" | "port_sets" | "periods" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
             /** Key */
             key: string;
             /** Item */
@@ -1516,7 +1541,7 @@ export interface components {
              * Collection
              * @enum {string}
              */
-            collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
+            collection: "devices" | "links" | "address_sets" | "port_sets" | "periods" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
             /** Key */
             key: string;
             verb: components["schemas"]["Verb"];
@@ -1544,6 +1569,19 @@ export interface components {
             word?: string | null;
         };
         /**
+         * During
+         * @description When an entry is there: in a period, or outside it.
+         */
+        During: {
+            /** Period */
+            period: string;
+            /**
+             * Outside
+             * @default false
+             */
+            outside: boolean;
+        };
+        /**
          * Edit
          * @description Changes that belong together; `label` is what undoing them is called.
          */
@@ -1561,6 +1599,7 @@ export interface components {
          *     source, destination:  None for any address
          *     source_ports, destination_ports:  alternatives; empty for any port
          *     fragment:  only fragments that are not the first
+         *     during:  when the entry is there; None: always
          *     silent:  a deny that is not answered
          *     note:  what stands behind `#` on the entry's own line
          *     remarks:  the remark lines above it
@@ -1599,6 +1638,7 @@ export interface components {
             fragment: boolean;
             /** Dscp */
             dscp?: components["schemas"]["DscpSpan"][] | null;
+            during?: components["schemas"]["During"] | null;
             /**
              * Log
              * @default false
@@ -2054,6 +2094,7 @@ export interface components {
          *     verdict:  None when the flow cannot be tried in that state; `text` says why
          *     judgement:  None for the baseline, of which nothing is expected
          *     place:  where it was decided
+         *     times:  what it is at which times, where that differs
          */
         Mark: {
             verdict: components["schemas"]["Verdict"] | null;
@@ -2061,6 +2102,11 @@ export interface components {
             text: string;
             place: components["schemas"]["PlaceReport"] | null;
             judgement: components["schemas"]["Judgement"] | null;
+            /**
+             * Times
+             * @default []
+             */
+            times: components["schemas"]["TimeReport"][];
         };
         /**
          * Measure
@@ -2087,6 +2133,8 @@ export interface components {
         /**
          * Network
          * @description One saved document.
+         *
+         *     time_zone:  in which its periods are meant (IANA name)
          */
         Network: {
             /**
@@ -2122,6 +2170,16 @@ export interface components {
              * @default []
              */
             port_sets: components["schemas"]["PortSet"][];
+            /**
+             * Time Zone
+             * @default UTC
+             */
+            time_zone: string;
+            /**
+             * Periods
+             * @default []
+             */
+            periods: components["schemas"]["Period"][];
             /**
              * Lists
              * @default []
@@ -2214,7 +2272,7 @@ export interface components {
              * Collection
              * @enum {string}
              */
-            collection: "devices" | "lists" | "address_sets" | "port_sets";
+            collection: "devices" | "lists" | "address_sets" | "port_sets" | "periods";
             /** Key */
             key: string;
             /** Name */
@@ -2402,6 +2460,24 @@ export interface components {
             verdict: string | null;
             /** Text */
             text: string;
+        };
+        /**
+         * Period
+         * @description A named set of windows in the network's own time (§12).
+         */
+        Period: {
+            /** Name */
+            name: string;
+            /**
+             * Windows
+             * @default []
+             */
+            windows: string[];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /**
          * PlaceList
@@ -2641,7 +2717,7 @@ export interface components {
              * Collection
              * @enum {string}
              */
-            collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
+            collection: "devices" | "links" | "address_sets" | "port_sets" | "periods" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
             /** Item */
             item: {
                 [key: string]: unknown;
@@ -2740,7 +2816,7 @@ export interface components {
              * Collection
              * @enum {string}
              */
-            collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
+            collection: "devices" | "links" | "address_sets" | "port_sets" | "periods" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
             /** Key */
             key: string;
         };
@@ -3104,6 +3180,30 @@ export interface components {
             crosses: string[];
         };
         /**
+         * Time
+         * @description Some times, in words; `at` is one moment of them.
+         */
+        Time: {
+            /** When */
+            when: string;
+            /** At */
+            at: string;
+        };
+        /**
+         * TimeReport
+         * @description What becomes of a flow at some times. `at` is one of them, as a test flow writes it; a null verdict: it
+         *     cannot be tried then.
+         */
+        TimeReport: {
+            /** When */
+            when: string;
+            /** At */
+            at: string;
+            verdict: components["schemas"]["Verdict"] | null;
+            /** Text */
+            text: string;
+        };
+        /**
          * Together
          * @description Several in one edit, each in the draft as those before left it.
          */
@@ -3123,7 +3223,8 @@ export interface components {
         };
         /**
          * TraceReport
-         * @description A traced test flow. `exchanges` holds one report for each combination of equal-cost paths.
+         * @description A traced test flow. `exchanges` holds one report for each combination of equal-cost paths; where the
+         *     verdict differs by the time, those of the first of `times`.
          */
         TraceReport: {
             /** Flow */
@@ -3137,6 +3238,11 @@ export interface components {
             exchanges: components["schemas"]["ExchangeReport"][];
             /** More Paths */
             more_paths: boolean;
+            /**
+             * Times
+             * @default []
+             */
+            times: components["schemas"]["TimeReport"][];
         };
         /**
          * TraceRequest
@@ -4650,7 +4756,10 @@ export interface operations {
     };
     book: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
+                at?: string | null;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -4717,7 +4826,10 @@ export interface operations {
     };
     try_book: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
+                at?: string | null;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -4733,6 +4845,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Working_Book_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    times: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Time"][];
                 };
             };
             /** @description Not Found */
@@ -4924,7 +5103,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
+                collection: "devices" | "links" | "address_sets" | "port_sets" | "periods" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
             };
             cookie?: never;
         };
@@ -4994,7 +5173,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                collection: "devices" | "links" | "address_sets" | "port_sets" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
+                collection: "devices" | "links" | "address_sets" | "port_sets" | "periods" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
             };
             cookie?: never;
         };
@@ -5062,7 +5241,10 @@ export interface operations {
     };
     preview: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
+                at?: string | null;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -5133,7 +5315,10 @@ export interface operations {
     };
     trace: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
+                at?: string | null;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -5204,7 +5389,10 @@ export interface operations {
     };
     compare: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
+                at?: string | null;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -5825,6 +6013,8 @@ export interface operations {
         parameters: {
             query?: {
                 state?: "baseline" | "running" | "draft";
+                /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
+                at?: string | null;
             };
             header?: never;
             path: {
@@ -6105,7 +6295,10 @@ export interface operations {
     };
     send: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
+                at?: string | null;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -6176,7 +6369,10 @@ export interface operations {
     };
     run: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
+                at?: string | null;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -6451,7 +6647,10 @@ export interface operations {
     };
     ask_reach: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
+                at?: string | null;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -6522,7 +6721,10 @@ export interface operations {
     };
     reach_preview: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
+                at?: string | null;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -6593,7 +6795,10 @@ export interface operations {
     };
     reach_cell: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
+                at?: string | null;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -6941,7 +7146,10 @@ export interface operations {
     };
     ask_findings: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
+                at?: string | null;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -7008,7 +7216,10 @@ export interface operations {
     };
     ask_advice: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
+                at?: string | null;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -7079,7 +7290,10 @@ export interface operations {
     };
     ask_policy: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
+                at?: string | null;
+            };
             header?: never;
             path: {
                 network_id: string;

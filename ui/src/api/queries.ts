@@ -10,6 +10,7 @@ import {
   type OpenNetwork,
   of,
   type State,
+  seen,
   trying,
 } from "./client";
 import { finished, useProgress } from "./work";
@@ -70,16 +71,17 @@ export const usePlaces = (id: string, version: number) =>
 export const useTrace = (
   id: string,
   version: number,
+  at: string | null,
   flow: string | null,
   state: State,
   intent: Intent | null,
 ) =>
   useQuery({
-    queryKey: ["trace", id, version, flow, state, intent],
+    queryKey: ["trace", id, version, at, flow, state, intent],
     queryFn: ({ signal }) =>
       answer(
         api.POST("/api/networks/{network_id}/trace", {
-          params: of(id),
+          params: seen(id, at),
           body: { flow: flow ?? "", state, ...trying(intent) },
           signal,
         }),
@@ -88,6 +90,14 @@ export const useTrace = (
     placeholderData: (previous) => (previous?.flow === flow ? previous : undefined),
     retry: false,
     gcTime: intent ? 30_000 : undefined,
+  });
+
+/** The times at which other entries are there, each with a moment; one where nothing depends on time. */
+export const useTimes = (id: string, version: number) =>
+  useQuery({
+    queryKey: ["times", id, version],
+    queryFn: () => answer(api.GET("/api/networks/{network_id}/times", { params: of(id) })),
+    placeholderData: keepPreviousData,
   });
 
 /** What differs between what is running and the draft, line by line. */
@@ -99,11 +109,16 @@ export const useDifferences = (id: string, version: number) =>
   });
 
 /** Where the traces of a flow part: no lists from running, running from draft. */
-export const usePartings = (id: string, version: number, flow: string | null) =>
+export const usePartings = (id: string, version: number, at: string | null, flow: string | null) =>
   useQuery({
-    queryKey: ["partings", id, version, flow],
+    queryKey: ["partings", id, version, at, flow],
     queryFn: () =>
-      answer(api.POST("/api/networks/{network_id}/compare", { params: of(id), body: { flow: flow ?? "" } })),
+      answer(
+        api.POST("/api/networks/{network_id}/compare", {
+          params: seen(id, at),
+          body: { flow: flow ?? "" },
+        }),
+      ),
     enabled: flow !== null,
     retry: false,
   });
@@ -122,13 +137,13 @@ export const useHistory = (id: string, version: number | undefined, test: string
   });
 
 /** What would be if an intent were carried out: the book, the placements, the lists. */
-export const useForeseenOf = (id: string, version: number, intent: Intent | null) =>
+export const useForeseenOf = (id: string, version: number, at: string | null, intent: Intent | null) =>
   useQuery({
-    queryKey: ["preview", id, version, intent],
+    queryKey: ["preview", id, version, at, intent],
     queryFn: ({ signal }) =>
       answer(
         api.POST("/api/networks/{network_id}/preview", {
-          params: of(id),
+          params: seen(id, at),
           body: { ...trying(intent) },
           signal,
         }),
@@ -140,13 +155,19 @@ export const useForeseenOf = (id: string, version: number, intent: Intent | null
   });
 
 /** How many cells of the reach matrix an intent would change, and which way; null: the draft as it is. */
-export const useReachForeseen = (id: string, version: number, asked: boolean, intent: Intent | null) =>
+export const useReachForeseen = (
+  id: string,
+  version: number,
+  at: string | null,
+  asked: boolean,
+  intent: Intent | null,
+) =>
   useQuery({
-    queryKey: ["reach-preview", id, version, intent],
+    queryKey: ["reach-preview", id, version, at, intent],
     queryFn: ({ signal }) =>
       answer(
         api.POST("/api/networks/{network_id}/reach/preview", {
-          params: of(id),
+          params: seen(id, at),
           body: { ...trying(intent) },
           signal,
         }),
@@ -156,13 +177,19 @@ export const useReachForeseen = (id: string, version: number, asked: boolean, in
     gcTime: 30_000,
   });
 
-export const useDeviceFacts = (id: string, version: number, device: string, state: State) =>
+export const useDeviceFacts = (
+  id: string,
+  version: number,
+  at: string | null,
+  device: string,
+  state: State,
+) =>
   useQuery({
-    queryKey: ["facts", id, version, device, state],
+    queryKey: ["facts", id, version, at, device, state],
     queryFn: () =>
       answer(
         api.GET("/api/networks/{network_id}/devices/{name}", {
-          params: { path: { network_id: id, name: device }, query: { state } },
+          params: { path: { network_id: id, name: device }, query: { state, ...(at ? { at } : {}) } },
         }),
       ),
     placeholderData: keepPreviousData,
@@ -201,7 +228,7 @@ export const useLog = (id: string, text: string, action: "permit" | "deny" | "")
   });
 
 /** Sending a flow through what is running, and forgetting what was sent. */
-export function useTraffic(id: string) {
+export function useTraffic(id: string, at: string | null) {
   const client = useQueryClient();
   const onSuccess = () => {
     client.invalidateQueries({ queryKey: ["counters", id] });
@@ -209,12 +236,12 @@ export function useTraffic(id: string) {
   };
   const send = useMutation({
     mutationFn: (body: { flow: string; times: number; state: State }) =>
-      answer(api.POST("/api/networks/{network_id}/send", { params: of(id), body })),
+      answer(api.POST("/api/networks/{network_id}/send", { params: seen(id, at), body })),
     onSuccess,
   });
   const run = useMutation({
     mutationFn: (body: { tests: string[] | null; state: State }) =>
-      answer(api.POST("/api/networks/{network_id}/run", { params: of(id), body })),
+      answer(api.POST("/api/networks/{network_id}/run", { params: seen(id, at), body })),
     onSuccess,
   });
   const reset = useMutation({

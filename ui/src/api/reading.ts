@@ -11,6 +11,7 @@ import {
   of,
   type ReachQuestion,
   type Section,
+  seen,
   trying,
 } from "./client";
 
@@ -154,14 +155,14 @@ export interface CellOf {
 }
 
 /** The conversations behind a cell. */
-export const useCell = (id: string, version: number, cell: CellOf) =>
+export const useCell = (id: string, version: number, at: string | null, cell: CellOf) =>
   useQuery({
-    queryKey: ["reach-cell", id, version, cell],
+    queryKey: ["reach-cell", id, version, at, cell],
     queryFn: () => {
       const { question, intent, source, destination } = cell;
       return answer(
         api.POST("/api/networks/{network_id}/reach/cell", {
-          params: of(id),
+          params: seen(id, at),
           body: { ...question, ...trying(intent), source, destination },
         }),
       );

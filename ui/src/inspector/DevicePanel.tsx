@@ -19,10 +19,10 @@ const DIRECTIONS = [
 
 /** A device: interfaces with what stands in their lanes, routes, lines, services. */
 export function DevicePanel({ device }: { device: Device }) {
-  const { id, network, make } = useOpened();
+  const { id, network, at, make } = useOpened();
   const location = useLocation();
   const [editing, setEditing] = useState(false);
-  const read = useDeviceFacts(id, network.version, device.name, location.state);
+  const read = useDeviceFacts(id, network.version, at, device.name, location.state);
   const facts = read.data;
   const written = useParts(id, network.version, device.name);
   const parts = written.data ?? [];

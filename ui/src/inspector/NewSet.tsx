@@ -2,12 +2,13 @@ import { useState } from "react";
 import { ItemEditor } from "../editor/ItemEditor";
 import { Menu } from "../kit/Menu";
 
-type SetCollection = "address_sets" | "port_sets";
+type SetCollection = "address_sets" | "port_sets" | "periods";
 
 /** Where a new set begins. */
 const TEMPLATES: Record<SetCollection, [label: string, text: string]> = {
   address_sets: ["Address set", "name: new-set\nmembers: []\n"],
   port_sets: ["Port set", "name: new-ports\nmembers: []\n"],
+  periods: ["Period", "name: new-period\nwindows:\n  - mon-fri 08:00-18:00\n"],
 };
 const COLLECTIONS = Object.keys(TEMPLATES) as SetCollection[];
 

@@ -60,13 +60,21 @@ export function OverviewPanel() {
   );
 }
 
-/** Address and port sets; each opens as text. */
+/** Address sets, port sets and periods; each opens as text. */
 function Sets() {
   const { network } = useOpened();
   const [open, setOpen] = useState<{ collection: Change["collection"]; key: string } | null>(null);
-  const sets = (["address_sets", "port_sets"] as const).flatMap((collection) =>
-    network.draft[collection].map((group) => ({ collection, group })),
-  );
+  const sets = [
+    ...(["address_sets", "port_sets"] as const).flatMap((collection) =>
+      network.draft[collection].map(({ name, members }) => ({ collection, name, sign: "@", holds: members })),
+    ),
+    ...network.draft.periods.map(({ name, windows }) => ({
+      collection: "periods" as const,
+      name,
+      sign: "",
+      holds: windows,
+    })),
+  ];
   if (open) {
     return (
       <div className="-mx-4">
@@ -77,19 +85,17 @@ function Sets() {
   if (!sets.length) return <p className="quiet">No sets yet.</p>;
   return (
     <ul className="border-t border-rule">
-      {sets.map(({ collection, group }) => (
-        <li
-          key={`${collection}${group.name}`}
-          className="flex items-baseline gap-2 border-b border-rule py-1"
-        >
+      {sets.map(({ collection, name, sign, holds }) => (
+        <li key={`${collection}${name}`} className="flex items-baseline gap-2 border-b border-rule py-1">
           <button
             type="button"
             className="font-mono text-code underline decoration-rule underline-offset-2"
-            onClick={() => setOpen({ collection, key: group.name })}
+            onClick={() => setOpen({ collection, key: name })}
           >
-            @{group.name}
+            {sign}
+            {name}
           </button>
-          <span className="quiet min-w-0 truncate font-mono text-fine">{group.members.join(", ")}</span>
+          <span className="quiet min-w-0 truncate font-mono text-fine">{holds.join(", ")}</span>
         </li>
       ))}
     </ul>

@@ -7,6 +7,7 @@ import { FLOW } from "../editor/notation";
 import { Failed } from "../kit/Failed";
 import { Menu } from "../kit/Menu";
 import { useNotices } from "../kit/notices";
+import { Times } from "../marks/Times";
 import { VerdictShape } from "../marks/VerdictMark";
 import { WhereItGoes } from "../policy/WhereItGoes";
 import { go, goToTest, useLocation } from "../state/location";
@@ -153,10 +154,10 @@ const when = (at: string) =>
 
 /** Sending the flow for real: it is counted and logged at the lists that it meets. */
 function Send({ test }: { test: TestFlow }) {
-  const { id } = useOpened();
+  const { id, at } = useOpened();
   const location = useLocation();
   const notices = useNotices();
-  const { send } = useTraffic(id);
+  const { send } = useTraffic(id, at);
   const [times, setTimes] = useState(1);
   const state = location.state;
   const act = () =>
@@ -218,6 +219,7 @@ function VerdictLine({ label, mark }: { label: string; mark: Mark }) {
             {STANDING[judgement.standing]} {judgement.reason}
           </span>
         )}{" "}
+        <Times of={mark.times} />
         {place?.at && place.direction && (
           <button
             type="button"

@@ -42,13 +42,13 @@ interface ChangesProps {
 
 /** What putting the carried list down here would do. */
 function Placing({ carried, changes, error }: ChangesProps & { carried: Carried }) {
-  const { id, network } = useOpened();
+  const { id, network, at } = useOpened();
   const { putDown } = useCarrying();
   const { over } = useHover();
   const hovered = useHovered();
   // A list that is picked up will be hovered somewhere: what reach is like now is asked for at once.
   const rested = useSettled(hovered, RESTED);
-  const { data, error: unknown } = useReachForeseen(id, network.version, true, rested);
+  const { data, error: unknown } = useReachForeseen(id, network.version, at, true, rested);
   const reach = hovered !== null && hovered === rested ? data?.change : null;
   return (
     <div

@@ -12,11 +12,11 @@ import { WhereItGoes } from "./WhereItGoes";
 
 /** A requirement: its three answers, what violates it, and where a list would make it hold. */
 export function RequirementPanel({ requirement }: { requirement: Requirement }) {
-  const { id, network, make } = useOpened();
+  const { id, network, at, make } = useOpened();
   const [text, setText] = useState(requirement.statement);
   const [group, setGroup] = useState(requirement.group);
   const [note, setNote] = useState(requirement.note);
-  const policy = usePolicy(id, network.version, true);
+  const policy = usePolicy(id, network.version, at, true);
   const found = policy.data?.requirements.find((each) => each.id === requirement.id);
   const marks = found?.statement === requirement.statement ? found : undefined;
   const changed = text !== requirement.statement || group !== requirement.group || note !== requirement.note;

@@ -12,10 +12,10 @@ import { useOpened } from "../workbench/opened";
 
 /** The policy: every requirement with its three answers, and a line to write another. */
 export function Requirements() {
-  const { id, network } = useOpened();
+  const { id, network, at } = useOpened();
   const location = useLocation();
   const { requirements } = network.draft;
-  const policy = usePolicy(id, network.version, requirements.length > 0);
+  const policy = usePolicy(id, network.version, at, requirements.length > 0);
   const groups = [...new Set(requirements.map((each) => each.group))];
   const ordered = groups.flatMap((group) => requirements.filter((each) => each.group === group));
   const marks = new Map(policy.data?.requirements.map((each) => [each.id, each]));

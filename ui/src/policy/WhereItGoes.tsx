@@ -14,11 +14,11 @@ const FIRST = 6;
 
 /** Where should it go? Every place that was tried, as a list here and as a lens over the map. */
 export function WhereItGoes({ text }: { text: string }) {
-  const { id, network } = useOpened();
+  const { id, network, at } = useOpened();
   const lens = useLens();
   const [asked, setAsked] = useState(false);
   const [all, setAll] = useState(false);
-  const advice = useAdvice(id, network.version, text, asked);
+  const advice = useAdvice(id, network.version, at, text, asked);
   const { open, show } = lens;
   const choices = asked ? advice.data?.choices : undefined;
   useEffect(() => {

@@ -85,8 +85,8 @@ function Pairs({
 }
 
 function Conversations({ question, intent, source, destination }: CellOf) {
-  const { id, network, make } = useOpened();
-  const found = useCell(id, network.version, { question, intent, source, destination });
+  const { id, network, at, make } = useOpened();
+  const found = useCell(id, network.version, at, { question, intent, source, destination });
   const write = async (marks: TestMarks) => {
     const expect = marks.draft.verdict === "passes" ? "pass" : "block";
     const flows = [`${bareFlow(marks.flow)} ${expect}`];

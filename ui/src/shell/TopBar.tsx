@@ -5,6 +5,7 @@ import { EVERY_VIEW, go, useLocation, VIEWS } from "../state/location";
 import { configuration } from "../state/points";
 import { useOpened } from "../workbench/opened";
 import { useTrial } from "../workbench/trial";
+import { Moment } from "./Moment";
 
 export function TopBar() {
   const { network, draft } = useOpened();
@@ -44,6 +45,7 @@ export function TopBar() {
         ))}
       </nav>
       <div className="ml-auto flex items-center gap-1.5">
+        <Moment />
         {trial && <span className="rounded bg-ochrewash px-1.5 font-semibold text-ochre">Trial</span>}
         <span className={edits ? "font-semibold text-ochre" : "quiet"} data-testid="draft-state">
           {edits ? `Draft: ${edits} ${edits === 1 ? "edit" : "edits"}` : "Draft as running"}

@@ -24,6 +24,8 @@ export interface Location {
   list: string | null;
   /** A second list, to compare with. */
   beside: string | null;
+  /** The moment that is looked at: `tue 14:00`, or a date and an hour; null for all times. */
+  at: string | null;
   /** What the reach matrix asks: services with commas, a semicolon, the family. */
   reach: string | null;
 }
@@ -43,6 +45,7 @@ export function readLocation(href: string): Location {
     chosen: query.get("show"),
     list: query.get("list"),
     beside: query.get("beside"),
+    at: query.get("at"),
     reach: query.get("reach"),
   };
 }
@@ -55,6 +58,7 @@ export function writeLocation(location: Location): string {
   if (location.chosen) query.set("show", location.chosen);
   if (location.list) query.set("list", location.list);
   if (location.beside) query.set("beside", location.beside);
+  if (location.at) query.set("at", location.at);
   if (location.reach) query.set("reach", location.reach);
   const text = query.toString();
   return `/n/${location.network}/${location.view}${text ? `?${text}` : ""}`;

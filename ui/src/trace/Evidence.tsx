@@ -31,9 +31,9 @@ const NAMES: Record<string, string> = { baseline: "no lists", running: "running"
 
 /** Where the traces with no lists, as running and on the draft stop being the same. */
 function Partings() {
-  const { id, network } = useOpened();
+  const { id, network, at } = useOpened();
   const { test } = useTracing();
-  const partings = usePartings(id, network.version, test && bareFlow(test.flow));
+  const partings = usePartings(id, network.version, at, test && bareFlow(test.flow));
   const found = partings.data;
   if (!found?.length) return <Failed of={partings} className="text-fine" />;
   return (

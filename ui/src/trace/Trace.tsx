@@ -2,6 +2,7 @@ import { type KeyboardEvent, useEffect, useRef } from "react";
 import type { Device, ExchangeReport, HopReport, State, StepReport, TestFlow } from "../api/client";
 import { Failed } from "../kit/Failed";
 import { Split, suited } from "../kit/Split";
+import { Times } from "../marks/Times";
 import { VerdictShape } from "../marks/VerdictMark";
 import { go } from "../state/location";
 import { bareFlow } from "../state/words";
@@ -147,6 +148,7 @@ function Header({ test }: { test: TestFlow }) {
           {trace.more_paths && <span className="quiet">and more</span>}
         </div>
       )}
+      {trace && <Times of={trace.times} />}
       {trace && (
         <p
           className="quiet min-w-0 flex-1 truncate"

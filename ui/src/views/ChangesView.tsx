@@ -12,6 +12,7 @@ const NAMES: Record<Change["collection"], string> = {
   links: "Link",
   address_sets: "Address set",
   port_sets: "Port set",
+  periods: "Period",
   lists: "List",
   placements: "Placement",
   requirements: "Requirement",
@@ -209,10 +210,10 @@ function nameOf(collection: Change["collection"], key: string): string {
 
 /** What else the draft does: to the policy, to who reaches whom, and to what is wrong. */
 function Beyond() {
-  const { id, network } = useOpened();
-  const policy = usePolicy(id, network.version, network.draft.requirements.length > 0);
-  const findings = useFindings(id, network.version);
-  const reach = useReach(id, network.version, REACH, null);
+  const { id, network, at } = useOpened();
+  const policy = usePolicy(id, network.version, at, network.draft.requirements.length > 0);
+  const findings = useFindings(id, network.version, at);
+  const reach = useReach(id, network.version, at, REACH, null);
   const turned = policy.data?.requirements.filter(
     (each) => each.running.answer !== each.draft.answer && !policy.isPlaceholderData,
   );

@@ -16,8 +16,8 @@ const HEADINGS: Record<FindingItem["severity"], string> = {
 
 /** What is wrong or doubtful in the draft, each with its evidence and, where there is one, a repair. */
 export function FindingsView() {
-  const { id, network } = useOpened();
-  const search = useFindings(id, network.version);
+  const { id, network, at } = useOpened();
+  const search = useFindings(id, network.version, at);
   const [accepted, setAccepted] = useState(false);
   const every = search.data?.findings ?? [];
   const open = every.filter((finding) => finding.accepted === null);

@@ -14,7 +14,7 @@ export function LogView() {
   const log = useLog(id, text, action);
   const counted = useCounters(id);
   const counters = counted.data ?? [];
-  const { reset } = useTraffic(id);
+  const { reset } = useTraffic(id, null);
   return (
     <main className="grid min-h-0 grid-cols-[minmax(0,1fr)_380px]">
       <div className="min-h-0 overflow-y-auto px-6 py-4">

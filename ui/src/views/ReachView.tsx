@@ -16,7 +16,7 @@ const USUAL = "services, ping";
 
 /** Who can talk to whom: every device by every other, for some services. */
 export function ReachView() {
-  const { id, network } = useOpened();
+  const { id, network, at } = useOpened();
   const { trial } = useTrial();
   const location = useLocation();
   const [services, family] = (location.reach ?? `${USUAL};ipv4`).split(";");
@@ -31,7 +31,7 @@ export function ReachView() {
     [services, family, devices],
   );
   const intent = trial?.intent ?? null;
-  const found = useReach(id, network.version, question, intent);
+  const found = useReach(id, network.version, at, question, intent);
   const { data: matrix, error, isFetching, isPlaceholderData, done } = found;
   const client = useQueryClient();
   const [turned, setTurned] = useState<ReadonlySet<string>>(new Set());

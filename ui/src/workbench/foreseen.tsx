@@ -40,11 +40,11 @@ export function useHovered(): Intent | null {
 }
 
 export function ForeseenProvider({ children }: { children: ReactNode }) {
-  const { id, network } = useOpened();
+  const { id, network, at } = useOpened();
   const { trial } = useTrial();
   const hovered = useHovered();
   const intent = hovered ?? trial?.intent ?? null;
-  const { data, isPlaceholderData, error } = useForeseenOf(id, network.version, intent);
+  const { data, isPlaceholderData, error } = useForeseenOf(id, network.version, at, intent);
   const asked = intent !== null;
   const tried = hovered === null;
   const foreseen = useMemo<WhatIf>(() => {

@@ -11,6 +11,8 @@ import { runWords } from "../state/words";
 export interface Opened {
   id: string;
   network: OpenNetwork;
+  /** The moment that is looked at; null for all times. */
+  at: string | null;
   book: Book | undefined;
   /** Whether the verdicts in `book` are of the version on screen, and how far those are that are awaited. */
   trying: { working: boolean; done: number; stale: boolean };
@@ -40,9 +42,9 @@ interface Props {
 
 export function OpenedProvider({ id, network, children }: Props) {
   const { say, fail, clear } = useNotices();
-  const { state } = useLocation();
+  const { state, at } = useLocation();
   const draft = useDraft(id);
-  const found = useBook(id, network.version);
+  const found = useBook(id, network.version, at);
   const places = usePlaces(id, network.version);
   const { carryOut } = draft;
   const make = useCallback(
@@ -57,7 +59,7 @@ export function OpenedProvider({ id, network, children }: Props) {
     },
     [carryOut, clear, fail],
   );
-  const { mutate: send } = useTraffic(id).run;
+  const { mutate: send } = useTraffic(id, at).run;
   const run = useCallback(
     (tests: TestFlow[] | null) =>
       send(
@@ -78,8 +80,8 @@ export function OpenedProvider({ id, network, children }: Props) {
     [bookError, tryAgain, placesError, readPlaces],
   );
   const opened = useMemo(
-    () => ({ id, network, book, trying, places: placesRead, reads, draft, make, run }),
-    [id, network, book, trying, placesRead, reads, draft, make, run],
+    () => ({ id, network, at, book, trying, places: placesRead, reads, draft, make, run }),
+    [id, network, at, book, trying, placesRead, reads, draft, make, run],
   );
   return <OpenedContext value={opened}>{children}</OpenedContext>;
 }

@@ -35,13 +35,17 @@ export function useTracing(): Tracing {
 }
 
 export function TracingProvider({ children }: { children: ReactNode }) {
-  const { id, network } = useOpened();
+  const { id, network, at } = useOpened();
   const { trial, viewing } = useTrial();
   const { test: chosen, state } = useLocation();
   const test = network.draft.tests.find((each) => each.id === chosen) ?? null;
   const flow = test && bareFlow(test.flow);
   const tried = viewing === "trial" ? (trial?.intent ?? null) : null;
-  const { data: trace, error, refetch } = useTrace(id, network.version, flow, tried ? "draft" : state, tried);
+  const {
+    data: trace,
+    error,
+    refetch,
+  } = useTrace(id, network.version, at, flow, tried ? "draft" : state, tried);
   const [picked, setExchange] = useState(0);
   const [hop, setHop] = useState<LookedAt | null>(null);
   // biome-ignore lint/correctness/useExhaustiveDependencies: another way has other hops

@@ -26,6 +26,7 @@ from greyheron.core.lists import Names
 from greyheron.core.progress import Progress, part, unwatched
 from greyheron.core.regions import common
 from greyheron.core.steps import Path
+from greyheron.core.timeline import Timeline
 from greyheron.core.world import World, build_world
 from greyheron.model.changes import Change, apply
 from greyheron.model.document import Network
@@ -76,8 +77,44 @@ def _term(end: FlowEnd) -> Term:
     return Term(TermKind.NAMED, end.device or "")
 
 
+def advise_in_time(
+    prover: Prover,
+    engines: Engines,
+    timeline: Timeline,
+    statement: Statement,
+    known: Mapping[tuple[str, str, frozenset[str]], Proven] | None = None,
+    reaches: dict[Family, Reach] | None = None,
+    progress: Progress = unwatched,
+) -> Advice:
+    """Where lists would make `statement` hold: at the first time at which it does not. Raises Cancelled.
+
+    known:  what is known of requirements by their ids, state and the periods that were on
+    reaches:  matrices of an earlier draft; they are brought up to date
+    """
+    spans = timeline.for_statement(statement)
+    if not spans:
+        return Advice("It speaks of no time at all: no list would change that.", ())
+    violated = (
+        span
+        for span in spans
+        if len(spans) > 1
+        and prover.prove(statement, timeline.world(span), timeline.network).proof.answer is Answer.VIOLATED
+    )
+    span = next(violated, spans[0])
+    own = {
+        name: proven
+        for (name, state, active), proven in (known or {}).items()
+        if (state, active) == ("draft", span.active)
+    }
+    advisor = Advisor(prover, engines, timeline.world(span), timeline.network, own, reaches)
+    advice = advisor.advise(statement, progress)
+    if not timeline.varies:
+        return advice
+    return replace(advice, text=f"{advice.text} Looked at {span.words}.")
+
+
 class Advisor:
-    """Advice about one draft."""
+    """Advice about one draft, at the time of its world."""
 
     def __init__(
         self,
@@ -98,7 +135,7 @@ class Advisor:
         self._known = known or {}
         self._others: dict[str, Proven] = {}
         self._spoken: dict[Statement, _Spoken] = {}
-        flows = [test.flow.flow for test in network.tests]
+        flows = [test.flow.flow for test in network.tests if test.flow.flow.at is None]
         self._flows = Flows(world, engines, flows)
         self._baseline, self._were = self._flows.verdicts(world.baseline), self._flows.verdicts(world)
 

@@ -1,17 +1,22 @@
 """All findings of a draft, in the order of how much they matter."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
+from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.analysis.findings.lists import in_lists
 from greyheron.analysis.findings.placed import in_placements
 from greyheron.analysis.findings.traffic import in_traffic
 from greyheron.analysis.findings.wiring import in_wiring
-from greyheron.core.progress import part
+from greyheron.core.bulk.engines import Engines
+from greyheron.core.periods import Span
+from greyheron.core.progress import Progress, part, unwatched
+from greyheron.core.timeline import Timeline
 from greyheron.model.document import Acceptance
 
-_SEARCHES = (in_lists, in_placements, in_wiring, in_traffic)
+_SEARCHES = (in_placements, in_wiring, in_traffic)
+"""What depends on the time; lists by themselves are looked at once."""
 _ORDER = list(Severity)
 
 
@@ -23,16 +28,41 @@ class Noted:
     accepted: str | None
 
 
-def find_all(ground: Ground) -> tuple[Finding, ...]:
-    """Everything that is wrong or doubtful. Raises Cancelled."""
-    found: dict[str, Finding] = {}
+def find_in_time(
+    timeline: Timeline,
+    engines: Engines,
+    ineffective: IneffectiveEntries,
+    progress: Progress = unwatched,
+) -> tuple[Finding, ...]:
+    """Everything that is wrong or doubtful, at any time that is shown. Raises Cancelled."""
+    steps = 1 + len(_SEARCHES) * len(timeline.shown)
+    ground = Ground(
+        timeline.network, timeline.first, timeline, engines, ineffective, part(progress, 0, steps)
+    )
+    found = {finding.key: finding for finding in reversed([*in_lists(ground)])}
     for number, search in enumerate(_SEARCHES):
-        share = replace(ground, progress=part(ground.progress, number, len(_SEARCHES)))
-        for finding in search(share):
-            found.setdefault(finding.key, finding)
+        at_times: dict[str, list[tuple[Span, Finding]]] = {}
+        for index, span in enumerate(timeline.shown):
+            share = part(progress, 1 + number * len(timeline.shown) + index, steps)
+            for finding in search(replace(ground, world=timeline.world(span), progress=share)):
+                times = at_times.setdefault(finding.key, [])
+                if all(each is not span for each, _ in times):
+                    times.append((span, finding))
+        for key, times in at_times.items():
+            found.setdefault(key, _told(timeline, times))
     return tuple(
         sorted(found.values(), key=lambda each: (_ORDER.index(each.severity), each.kind, each.subject))
     )
+
+
+def _told(timeline: Timeline, times: Sequence[tuple[Span, Finding]]) -> Finding:
+    """A finding with the times at which it holds, unless it always does."""
+    span, finding = times[0]
+    if len(times) == len(timeline.shown):
+        return finding
+    when = " and ".join(each.words for each, _ in times)
+    flow = finding.flow and f"{finding.flow} at {span.moment}"
+    return replace(finding, text=f"{when[0].upper()}{when[1:]}: {finding.text}", flow=flow)
 
 
 def noted(findings: Iterable[Finding], accepted: Iterable[Acceptance]) -> tuple[Noted, ...]:

@@ -8,6 +8,7 @@ from hashlib import sha256
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.progress import Progress, unwatched
+from greyheron.core.timeline import Timeline
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import Change, key_of, putting
@@ -62,8 +63,9 @@ class Finding:
 
 @dataclass(frozen=True, slots=True)
 class Ground:
-    """What findings are looked for in: a draft and its world.
+    """What findings are looked for in: a draft, and its world at some time.
 
+    timeline:  all times that are looked at
     engines:  gives the bulk engine of a world
     ineffective:  what is known of lists by themselves
     progress:  told how far the search is
@@ -71,6 +73,7 @@ class Ground:
 
     network: Network
     world: World
+    timeline: Timeline
     engines: Engines
     ineffective: IneffectiveEntries
     progress: Progress = unwatched

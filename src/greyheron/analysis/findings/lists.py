@@ -36,7 +36,9 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
     held = KnownAddresses(network)
     for number, access_list in enumerate(network.lists):
         ground.progress(number / len(network.lists))
-        resolved = known.get(access_list.name) or resolve(access_list, names)
+        timed = any(entry.during is not None for entry in access_list.body.entries)
+        always = None if timed else known.get(access_list.name)
+        resolved = always or resolve(access_list, names)
         if access_list.name not in placed:
             yield _nowhere(access_list)
         elif not access_list.body.entries:
@@ -51,11 +53,33 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
             entry.action is Action.DENY for entry in access_list.body.entries
         ):
             yield _only_denies(access_list)
-        yield from _doing_nothing(access_list, ground.ineffective.of(resolved))
+        ineffective = ground.ineffective.of(resolved)
+        if timed:
+            ineffective = _at_all_times(ground, access_list, names)
+        yield from _doing_nothing(access_list, ineffective)
         for rule in resolved.rules:
             yield from in_note(access_list, rule.entry)
         yield from in_addresses(access_list, resolved, held)
     yield from _drifting(network)
+
+
+def _at_all_times(ground: Ground, access_list: AccessList, names: Names) -> tuple[Ineffective, ...]:
+    """The entries that have nothing to do whenever they are there."""
+    spans = ground.timeline.spans
+    found = [
+        {each.number: each for each in ground.ineffective.of(resolve(access_list, names, span.active))}
+        for span in spans
+    ]
+    every: list[Ineffective] = []
+    for entry in access_list.body.entries:
+        there = [
+            at.get(entry.number)
+            for span, at in zip(spans, found, strict=True)
+            if entry.during is None or entry.during.holds(span.active)
+        ]
+        if there and None not in there:
+            every += [each for each in there[:1] if each is not None]
+    return tuple(every)
 
 
 def _without(access_list: AccessList, numbers: Iterable[int]) -> Change:

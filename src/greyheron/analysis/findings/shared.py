@@ -29,7 +29,7 @@ def keeping_from_more(
 ) -> Iterator[Finding]:
     """What such a list keeps from places of which nothing speaks, and where it would keep from fewer."""
     endpoints = (*everyone.every, *everyone.translated)
-    spoken = _Spoken(ground.network, everyone)
+    mentions = _Mentions(ground.network, everyone)
     for (point, which), found in ground.world.lists.items():
         device = ground.world.topology.devices[point.device]
         if which is not family or not device.traits.forwards or point.is_line or not _source_only(found):
@@ -40,7 +40,7 @@ def keeping_from_more(
         denied = _denied_of(passing, found, endpoints)
         if denied:
             kept = _Kept(passing, denied, endpoints)
-            yield from _judged(ground, point, found, kept, spoken, passers, endpoints)
+            yield from _judged(ground, point, found, kept, mentions, passers, endpoints)
 
 
 def _source_only(found: ResolvedList) -> bool:
@@ -72,14 +72,14 @@ class _Kept:
         self.goals = [goal for goal in goals if goal.drawn and not goal.translated]
 
 
-class _Spoken:
+class _Mentions:
     """Whom tests, requirements and notes speak of as kept from somebody, or as reached."""
 
     def __init__(self, network: Network, everyone: Endpoints) -> None:
         self._network, self._everyone = network, everyone
 
     def of(self, sources: set[str], goals: Iterable[str], found: ResolvedList) -> tuple[set[str], set[str]]:
-        """Of goals those that something wants kept from one of the sources; and all that are spoken of."""
+        """Of goals those that something wants kept from one of the sources; and all that are mentions of."""
         goals = set(goals)
         kept = {name for name in goals if re.search(rf"\b{re.escape(name)}\b", self._notes(found), re.I)}
         every = set(kept)
@@ -112,13 +112,13 @@ def _judged(
     point: AttachmentPoint,
     found: ResolvedList,
     kept: _Kept,
-    spoken: _Spoken,
+    mentions: _Mentions,
     passers: Passers,
     endpoints: Sequence[Endpoint],
 ) -> Iterator[Finding]:
     family = found.family
     goals = sorted({goal.device for goal in kept.goals})
-    meant, every = spoken.of({source.device for source in kept.sources}, goals, found)
+    meant, every = mentions.of({source.device for source in kept.sources}, goals, found)
     others = [name for name in goals if name not in every and _is_end(ground, name)]
     if not meant or not others:
         return

@@ -97,7 +97,7 @@ def _same_thing(collection: str, old: Item | None, change: Change, new: Item | N
         return False
     if isinstance(old, Placement) and isinstance(new, Placement):
         return old.list == new.list
-    if collection not in ("devices", "lists", "address_sets", "port_sets"):
+    if collection not in ("devices", "lists", "address_sets", "port_sets", "periods"):
         return False
     return {**to_data(old), "name": ""} == {**to_data(new), "name": ""}
 

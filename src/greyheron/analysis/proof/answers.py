@@ -89,10 +89,11 @@ class Counterexample:
 
 @dataclass(frozen=True, slots=True)
 class Violation:
-    """Conversations that do what they should not, by what was expected of them."""
+    """Conversations that do what they should not, by what was expected of them, and when if not always."""
 
     expect: Expectation
     boxes: tuple[Box, ...]
+    when: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,13 +1,13 @@
 """The policy: every requirement with its three answers (baseline, running, draft), in words."""
 
-from collections.abc import MutableMapping
 from dataclasses import dataclass
 
 from greyheron.analysis.proof.answers import Answer, Proof, asking_words, side_words
-from greyheron.analysis.proof.prover import Proven, Prover
+from greyheron.analysis.proof.prover import Prover
+from greyheron.analysis.proof.times import Known, prove_in_time
 from greyheron.core.progress import Progress, part
-from greyheron.core.world import World
-from greyheron.model.document import Network, Requirement
+from greyheron.core.timeline import Timeline
+from greyheron.model.document import Requirement
 from greyheron.model.flow import ExpectedFlow
 from greyheron.model.notation.flows import write_expected_flow, write_flow
 from greyheron.model.notation.requirements import write_requirement
@@ -18,13 +18,14 @@ MOST_BOXES = 12
 
 @dataclass(frozen=True, slots=True)
 class BoxReport:
-    """Conversations that violate: who, with whom, about what."""
+    """Conversations that violate: who, with whom, about what, and when if not always."""
 
     expect: Expectation
     family: Family
     sources: tuple[str, ...]
     destinations: tuple[str, ...]
     services: tuple[str, ...]
+    when: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,20 +62,11 @@ class RequirementMarks:
 class PolicyStates:
     """Where a policy is proved: what is running and the draft."""
 
-    running: tuple[World, Network]
-    draft: tuple[World, Network]
+    running: Timeline
+    draft: Timeline
 
-    def each(self) -> tuple[tuple[str, World, Network], ...]:
-        drafted, network = self.draft
-        return (
-            ("baseline", drafted.baseline, network),
-            ("running", *self.running),
-            ("draft", drafted, network),
-        )
-
-
-Known = MutableMapping[tuple[str, str], Proven]
-"""Answers had before, by requirement and state."""
+    def each(self) -> tuple[tuple[str, Timeline], ...]:
+        return ("baseline", self.draft), ("running", self.running), ("draft", self.draft)
 
 
 def prove_policy(
@@ -84,18 +76,24 @@ def prove_policy(
 
     Raises Cancelled.
     """
-    requirements = states.draft[1].requirements
+    requirements = states.draft.network.requirements
     indices = states.each()
     steps = max(1, len(requirements) * len(indices))
     found: list[RequirementMarks] = []
     for number, requirement in enumerate(requirements):
         reports = []
-        for index, (state, world, network) in enumerate(indices):
+        for index, (state, timeline) in enumerate(indices):
             on = part(progress, number * len(indices) + index, steps)
-            key = requirement.id, state
-            proven = prover.prove(requirement.statement, world, network, known.get(key), on)
-            known[key] = proven
-            reports.append(proof_report(proven.proof))
+            earlier = {
+                span.active: before
+                for span in timeline.shown
+                if (before := known.get((requirement.id, state, span.active))) is not None
+            }
+            proof, proven = prove_in_time(
+                prover, requirement.statement, timeline, state == "baseline", earlier, on
+            )
+            known.update({(requirement.id, state, active): each for active, each in proven.items()})
+            reports.append(proof_report(proof))
         found.append(_marks(requirement, reports))
     gone = {key for key in known if key[0] not in {requirement.id for requirement in requirements}}
     for key in gone:
@@ -108,16 +106,17 @@ def _marks(requirement: Requirement, reports: list[ProofReport]) -> RequirementM
 
 
 def proof_report(proof: Proof) -> ProofReport:
-    boxes = [(violation.expect, box) for violation in proof.violations for box in violation.boxes]
+    boxes = [(violation, box) for violation in proof.violations for box in violation.boxes]
     shown = tuple(
         BoxReport(
-            expect,
+            violation.expect,
             box.family,
             tuple(side_words(box.sources)),
             tuple(side_words(box.destinations)),
             tuple(asking_words(asking, box.family) for asking in box.asking),
+            violation.when,
         )
-        for expect, box in boxes[:MOST_BOXES]
+        for violation, box in boxes[:MOST_BOXES]
     )
     example = proof.counterexample
     return ProofReport(

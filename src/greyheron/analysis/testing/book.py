@@ -6,11 +6,13 @@ from threading import Lock
 from weakref import WeakKeyDictionary
 
 from greyheron.analysis.testing.judge import Judgement, Standing, judge
-from greyheron.analysis.words.report import PlaceReport, deciding, place_of
+from greyheron.analysis.words.report import PlaceReport, TimeReport, deciding, place_of, times_words
 from greyheron.analysis.words.steps import ending_words
 from greyheron.core.conversation import FlowError, Result, Verdict, converse
+from greyheron.core.periods import Span
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.steps import Filtered, Path, Unfiltered
+from greyheron.core.timeline import Timeline
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import TestFlow
@@ -26,12 +28,14 @@ class Mark:
     verdict:  None when the flow cannot be tried in that state; `text` says why
     judgement:  None for the baseline, of which nothing is expected
     place:  where it was decided
+    times:  what it is at which times, where that differs
     """
 
     verdict: Verdict | None
     text: str
     place: PlaceReport | None
     judgement: Judgement | None
+    times: tuple[TimeReport, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,17 +131,15 @@ def _points_on(paths: Iterable[Path]) -> frozenset[AttachmentPoint]:
 
 @dataclass(frozen=True, slots=True)
 class States:
-    """The worlds that a book is tried in. The baselines are those of the running network and of the draft."""
+    """What a book is tried in."""
 
-    running: World
-    running_baseline: World
-    draft: World
-    draft_baseline: World
+    running: Timeline
+    draft: Timeline
 
     @classmethod
-    def of(cls, world: World) -> "States":
+    def of(cls, timeline: Timeline) -> "States":
         """A network whose draft is what is running."""
-        return cls(world, world.baseline, world, world.baseline)
+        return cls(timeline, timeline)
 
 
 def mark_tests(
@@ -153,19 +155,54 @@ def mark_tests(
 
 def _mark_test(test: TestFlow, states: States, tries: Tries) -> TestMarks:
     flow, expect = test.flow.flow, test.flow.expect
-    baseline, drafted = tries.of(states.draft_baseline, flow), tries.of(states.draft, flow)
+    baseline, running, draft = (
+        _mark_in_time(
+            [
+                (
+                    span,
+                    _mark(
+                        tries.of(world.baseline if alone else world, flow),
+                        expected,
+                        tries.of(world.baseline, flow),
+                    ),
+                )
+                for span in timeline.for_flow(flow)
+                for world in (timeline.world(span),)
+            ]
+        )
+        for timeline, alone, expected in (
+            (states.draft, True, None),
+            (states.running, False, expect),
+            (states.draft, False, expect),
+        )
+    )
+    crossed = {
+        point
+        for span in states.draft.for_flow(flow)
+        for point in _crossed(tries.of(states.draft.world(span), flow))
+    }
     return TestMarks(
-        test.id,
-        write_expected_flow(test.flow),
-        expect,
-        _mark(baseline, None, None),
-        _mark(tries.of(states.running, flow), expect, tries.of(states.running_baseline, flow)),
-        _mark(drafted, expect, baseline),
-        _crossed(drafted),
+        test.id, write_expected_flow(test.flow), expect, baseline, running, draft, tuple(sorted(crossed))
     )
 
 
-def _mark(found: Tried, expect: Expectation | None, baseline: Tried | None) -> Mark:
+def _mark_in_time(marks: Sequence[tuple[Span, Mark]]) -> Mark:
+    """One mark of several times: the one they share, else mixed, with the times named."""
+    first = marks[0][1]
+    if len({mark.verdict for _, mark in marks}) == 1:
+        return first
+    times = tuple(TimeReport(span.words, str(span.moment), mark.verdict, mark.text) for span, mark in marks)
+    worst = next(
+        (mark for _, mark in marks if mark.judgement and mark.judgement.standing is not Standing.HOLDS), first
+    )
+    judgements = [mark.judgement for _, mark in marks if mark.judgement is not None]
+    failing = next((each for each in judgements if each.standing is Standing.FAILS), None)
+    other = next((each for each in judgements if each.standing is not Standing.HOLDS), None)
+    judgement = failing or other or first.judgement
+    return Mark(Verdict.MIXED, times_words(times), worst.place, judgement, times)
+
+
+def _mark(found: Tried, expect: Expectation | None, baseline: Tried) -> Mark:
     if isinstance(found, str):
         judgement = None if expect is None else Judgement(Standing.INCONCLUSIVE, found)
         return Mark(None, found, None, judgement)
@@ -182,4 +219,4 @@ def _mark(found: Tried, expect: Expectation | None, baseline: Tried | None) -> M
 def _crossed(found: Tried) -> tuple[str, ...]:
     if isinstance(found, str):
         return ()
-    return tuple(f"{point.device}:{point.at}:{point.direction}" for point in sorted(_points_on(_legs(found))))
+    return tuple(f"{point.device}:{point.at}:{point.direction}" for point in _points_on(_legs(found)))

@@ -9,7 +9,7 @@ from greyheron.analysis.words.steps import service_words
 from greyheron.core.conversation import FlowError, Result, converse
 from greyheron.core.packet import Packet
 from greyheron.core.steps import Filtered
-from greyheron.core.world import World
+from greyheron.core.timeline import Timeline
 from greyheron.model.document import TestFlow
 from greyheron.model.values import Action, Direction, Family
 
@@ -77,15 +77,18 @@ class TestRun:
     sending: Sending
 
 
-def run_tests(tests: Iterable[TestFlow], world: World, baseline: World) -> TestRun:
-    """Send every one of `tests` once in `world`."""
+def run_tests(tests: Iterable[TestFlow], timeline: Timeline, baseline: Timeline) -> TestRun:
+    """Send every one of `tests` once: at the time that it names, else at the first that is shown."""
     standings: dict[str, Standing] = {}
     untried: list[str] = []
     counts: Counter[CountedAt] = Counter()
     lines: list[LogLine] = []
     for test in tests:
         try:
-            result, without = (converse(each, test.flow.flow) for each in (world, baseline))
+            flow = test.flow.flow
+            result, without = (
+                converse(each.world(each.for_flow(flow)[0]), flow) for each in (timeline, baseline)
+            )
         except FlowError:
             untried.append(test.id)
             continue

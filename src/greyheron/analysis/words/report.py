@@ -4,7 +4,7 @@ Every field is documented in docs/api.md.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import zip_longest
 from typing import TypeVar
 
@@ -19,6 +19,7 @@ from greyheron.analysis.words.steps import (
 from greyheron.core.conversation import Exchange, Leg, Result, Verdict
 from greyheron.core.matching import Decision
 from greyheron.core.packet import Way
+from greyheron.core.periods import Span
 from greyheron.core.responses import Response, Seen
 from greyheron.core.segments import Segments
 from greyheron.core.steps import Filtered, Hop, Outcome, Path, Routed, Step, Unrouted
@@ -126,8 +127,25 @@ class ExchangeReport:
 
 
 @dataclass(frozen=True, slots=True)
+class TimeReport:
+    """What becomes of a flow at some times. `at` is one of them, as a test flow writes it; a null verdict: it
+    cannot be tried then."""
+
+    when: str
+    at: str
+    verdict: Verdict | None
+    text: str
+
+
+def times_words(times: Sequence[TimeReport]) -> str:
+    """“mixed: passes during open-hours, blocked outside open-hours”."""
+    return "mixed: " + ", ".join(f"{each.verdict or 'cannot be tried'} {each.when}" for each in times)
+
+
+@dataclass(frozen=True, slots=True)
 class TraceReport:
-    """A traced test flow. `exchanges` holds one report for each combination of equal-cost paths."""
+    """A traced test flow. `exchanges` holds one report for each combination of equal-cost paths; where the
+    verdict differs by the time, those of the first of `times`."""
 
     flow: str
     state: str
@@ -135,6 +153,19 @@ class TraceReport:
     text: str
     exchanges: tuple[ExchangeReport, ...]
     more_paths: bool
+    times: tuple[TimeReport, ...] = ()
+
+
+def report_in_time(
+    results: Sequence[tuple[Span, Result]], segments: Segments, flow: str, state: str
+) -> TraceReport:
+    """The report of a flow at several times: that of the first, unless they differ."""
+    reports = [(span, report(result, segments, flow, state)) for span, result in results]
+    first = reports[0][1]
+    if len({each.verdict for _, each in reports}) == 1:
+        return first
+    times = tuple(TimeReport(span.words, str(span.moment), each.verdict, each.text) for span, each in reports)
+    return replace(first, verdict=Verdict.MIXED, text=times_words(times), times=times)
 
 
 def report(result: Result, segments: Segments, flow: str, state: str) -> TraceReport:

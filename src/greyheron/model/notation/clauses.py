@@ -38,7 +38,7 @@ class Clause:
 
 _DIGITS = re.compile(r"[0-9]+")
 _ICMP_NUMBERS = re.compile(r"([0-9]{1,3})(?:/([0-9]{1,3}))?")
-_AFTER_PROTOCOL = {"from", "to", "established", "flags", "fragment", "dscp", "log"}
+_AFTER_PROTOCOL = {"from", "to", "established", "flags", "fragment", "dscp", "during", "log"}
 
 _PROTOCOL_WORDS = {
     "any": "every protocol",

@@ -5,6 +5,7 @@ import re
 from greyheron.model.entry import Entry
 from greyheron.model.notation.clauses import CLAUSES, Given
 from greyheron.model.notation.line import NotationLine, Option
+from greyheron.model.notation.periods import take_during
 from greyheron.model.notation.terms import read_term
 from greyheron.model.values import Action, Family, ListKind
 
@@ -25,9 +26,10 @@ def read_entry(line: NotationLine, family: Family, kind: ListKind) -> Entry:
     else:
         for clause in CLAUSES:
             clause.read(line, given, family)
+    during = take_during(line)
     log = line.take("log", "write a log line for each packet that matches")
     line.end()
-    return Entry(number, action, log=log, silent=silent, note=line.note, **given)
+    return Entry(number, action, during=during, log=log, silent=silent, note=line.note, **given)
 
 
 def write_entry(entry: Entry, family: Family, kind: ListKind) -> str:
@@ -40,6 +42,8 @@ def write_entry(entry: Entry, family: Family, kind: ListKind) -> str:
     else:
         for clause in CLAUSES:
             words += clause.write(entry, family)
+    if entry.during is not None:
+        words += ["during", str(entry.during)]
     if entry.log:
         words.append("log")
     if entry.note:

@@ -8,6 +8,7 @@ from greyheron.model.flow import ExpectedFlow, Flow, FlowEnd
 from greyheron.model.names import PORTS, PROTOCOLS
 from greyheron.model.notation.header import DSCP_OPTIONS, read_code_point, read_flags, take_fragment
 from greyheron.model.notation.line import LineError, NotationError, NotationLine, Option
+from greyheron.model.notation.periods import take_moment
 from greyheron.model.notation.terms import NAME, read_port
 from greyheron.model.values import Expectation, Family
 
@@ -57,10 +58,11 @@ def read_flow(
             raise line.error(f"{service} has no flags: only TCP has", line.at - 1)
     fragment = take_fragment(line, port is None and flags is None)
     dscp = line.value(read_code_point, *DSCP_OPTIONS) if line.take("dscp", "with this code point") else None
+    at = take_moment(line)
     family = next(
         (family for family in Family if line.take(family, "in this family, though there is another")), None
     )
-    flow = Flow(source, destination, service, port, flags, fragment, dscp, family)
+    flow = Flow(source, destination, service, port, flags, fragment, dscp, at, family)
     if not expectation:
         line.end()
         return flow, None
@@ -98,6 +100,7 @@ def write_flow(flow: Flow) -> str:
         words += ["flags", ",".join(name.lower() for name in flow.flags.names) or "none"]
     words += ["fragment"] if flow.fragment else []
     words += [] if flow.dscp is None else ["dscp", str(flow.dscp)]
+    words += [] if flow.at is None else ["at", str(flow.at)]
     words += [] if flow.family is None else [flow.family]
     return " ".join(words)
 

@@ -9,6 +9,8 @@ from functools import cache
 from typing import TypeVar
 
 _WORD = re.compile(r"\S+")
+MOST_SHOWN = 10
+"""So many of the words that could stand there are named in an error."""
 T = TypeVar("T")
 
 
@@ -139,7 +141,7 @@ class NotationLine:
         if near:
             return f"{found}: did you mean {near}?"
         texts = list(dict.fromkeys(option.text for option in options))
-        shown = ", ".join(texts[:8]) + (", …" if len(texts) > 8 else "")
+        shown = ", ".join(texts[:MOST_SHOWN]) + (", …" if len(texts) > MOST_SHOWN else "")
         return f"{found}: expected {shown}"
 
 

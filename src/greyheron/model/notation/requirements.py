@@ -7,6 +7,7 @@ from greyheron.model.names import PORTS, PROTOCOLS, TCP
 from greyheron.model.notation.flows import INTERFACE, is_address
 from greyheron.model.notation.header import read_header_terms, write_header_terms
 from greyheron.model.notation.line import LineError, NotationError, NotationLine, Option
+from greyheron.model.notation.periods import take_during
 from greyheron.model.notation.terms import NAME, read_ports
 from greyheron.model.requirement import RequirementKind, Side, Statement, Term, TermKind
 from greyheron.model.values import Family
@@ -52,9 +53,10 @@ def read_statement(line: NotationLine, names: Iterable[Option] = ()) -> Statemen
     header = read_header_terms(line, TCP, bare=all(map(_speaks_of_protocols, services)))
     if header.flags is not None and not all(_speaks_of_tcp(word) for word in services):
         raise line.error("only TCP has flags: write tcp, tcp/PORTS or any as the service", line.at - 1)
+    during = take_during(line)
     family = next((family for family in Family if line.take(family, "in this family only")), None)
     line.end()
-    return Statement(kind, sources, destinations, services, family, header)
+    return Statement(kind, sources, destinations, services, family, header, during)
 
 
 def read_requirement(text: str) -> Statement:
@@ -69,6 +71,7 @@ def write_requirement(statement: Statement) -> str:
     sides = (",".join(map(str, side)) for side in (statement.sources, statement.destinations))
     words = [statement.kind, " → ".join(sides), ",".join(statement.services)]
     words += write_header_terms(statement.header)
+    words += [] if statement.during is None else ["during", str(statement.during)]
     words += [] if statement.family is None else [statement.family]
     return " ".join(words)
 

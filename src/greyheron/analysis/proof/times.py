@@ -1,0 +1,67 @@
+"""Requirements answered at all times: one proof for each span in which other entries are there (§12)."""
+
+from collections.abc import Mapping, MutableMapping, Sequence
+from dataclasses import replace
+
+from greyheron.analysis.proof.answers import Answer, Proof
+from greyheron.analysis.proof.prover import Proven, Prover
+from greyheron.core.periods import Span
+from greyheron.core.progress import Progress, part, unwatched
+from greyheron.core.timeline import Timeline
+from greyheron.model.requirement import Statement
+
+Known = MutableMapping[tuple[str, str, frozenset[str]], Proven]
+"""Answers had before, by requirement, state, and the periods that were on."""
+
+
+def prove_in_time(
+    prover: Prover,
+    statement: Statement,
+    timeline: Timeline,
+    baseline: bool = False,
+    known: Mapping[frozenset[str], Proven] | None = None,
+    progress: Progress = unwatched,
+) -> tuple[Proof, dict[frozenset[str], Proven]]:
+    """The answer, and what it rests on at each time. Raises Cancelled.
+
+    baseline:  with every list ignored;  known:  answers to the same statement by the periods that were on
+    """
+    spans = timeline.for_statement(statement)
+    found: dict[frozenset[str], Proven] = {}
+    for number, span in enumerate(spans):
+        world = timeline.world(span)
+        earlier = (known or {}).get(span.active)
+        share = part(progress, number, len(spans))
+        if baseline:
+            world = world.baseline
+        found[span.active] = prover.prove(statement, world, timeline.network, earlier, share)
+    return _together(timeline, [(span, found[span.active].proof) for span in spans]), found
+
+
+def _together(timeline: Timeline, proofs: Sequence[tuple[Span, Proof]]) -> Proof:
+    if not proofs:
+        reason = "It speaks of no time at all: its period has no hour of which something is known."
+        return Proof(Answer.INCONCLUSIVE, 0, 0, 0, (), (), None, reason)
+    if len(timeline.spans) == 1:
+        return proofs[0][1]
+    answers = [proof.answer for _, proof in proofs]
+    order = (Answer.VIOLATED, Answer.INCONCLUSIVE, Answer.PROVED)
+    answer = next(each for each in order if each in answers)
+    span, told = next((span, proof) for span, proof in proofs if proof.answer is answer)
+    example = told.counterexample
+    if example is not None:
+        example = replace(example, flow=replace(example.flow, at=span.moment))
+    return replace(
+        told,
+        answer=answer,
+        classes=sum(proof.classes for _, proof in proofs),
+        conversations=max(proof.conversations for _, proof in proofs),
+        paths=max(proof.paths for _, proof in proofs),
+        lists=tuple(sorted({name for _, proof in proofs for name in proof.lists})),
+        violations=tuple(
+            replace(violation, when=span.words) for span, proof in proofs for violation in proof.violations
+        ),
+        counterexample=example,
+        undecided=sum(proof.undecided for _, proof in proofs),
+        decided=sum(proof.decided for _, proof in proofs),
+    )
