@@ -8,27 +8,27 @@ import sys
 from contextlib import ExitStack
 from unittest.mock import patch
 
-from tests.brute import ALLOW_PORTS, BLOCK_PORTS, FEW_DSCP, random_requirement, tiny_network, violating
+from tests.brute import ALLOW_PORTS, BLOCK_PORTS, FEW_DSCP, random_requirement, tiny_network
 from tests.random_networks import random_network
-from tests.reference import Reference
-from tests.unit.test_proof import agrees, by_reference
-from tests.unit.test_reference import disagreements
+from tests.unit.test_proof import agrees, violating_in_time
+from tests.unit.test_reference import at_some_time, by_name, disagreements
 
 from greyheron.analysis.proof import grounds, services
-from greyheron.core.world import build_world
 
 FLOWS = 40
 
 
 def walks(seed: int) -> tuple[int, list[str]]:
     network = random_network(seed)
-    tried, found = disagreements(build_world(network), Reference(network), seed, FLOWS)
-    return tried, list(found)
+    world, reference = at_some_time(network, seed)
+    tried, found = disagreements(world, reference, seed, FLOWS)
+    named, other = by_name(world, reference, seed, FLOWS // 4)
+    return tried + named, [*found, *other]
 
 
 def proofs(seed: int) -> tuple[int, list[str]]:
     network, text = tiny_network(seed), random_requirement(seed)
-    return 1, agrees(network, text, violating(network, text, by_reference()))
+    return 1, agrees(network, text, violating_in_time(network, text))
 
 
 def main() -> int:

@@ -11,6 +11,14 @@ from greyheron.model.notation.flows import read_bare_flow
 from greyheron.model.read import read_network
 
 Data = dict[str, Any]
+WINDOWS = [
+    "mon-fri 08:00-18:00",
+    "sat,sun",
+    "daily 22:00-06:00",
+    "wed 10:00-12:00",
+    "2026-12-24 12:00 to 2026-12-26 06:00",
+]
+MOMENTS = ["mon 00:00", "wed 11:00", "sat 23:00", "2026-12-24 11:59", "2026-12-25 09:00", "2026-12-26 06:00"]
 
 SERVICES = [("web", "tcp", 80), ("ssh", "tcp", 22), ("names", "udp", 53)]
 ASKED = ["tcp/80", "tcp/22", "udp/53", "tcp/81", "ping", "protocol/47", "icmp/13"]
@@ -62,6 +70,7 @@ class _Builder:
         self.six = chance.random() < 0.6
         self.ospf = chance.random() < 0.5
         self.spare = 0
+        self.timed = twist.random() < 0.3
 
     def maybe(self, probability: float) -> bool:
         return self.chance.random() < probability
@@ -82,6 +91,7 @@ class _Builder:
         for gate in gates:
             self._routes(gate, gates)
             self._zones(gate)
+        self._names()
         for link in self.links:
             if self.maybe(0.03):
                 link["enabled"] = False
@@ -98,6 +108,11 @@ class _Builder:
             }
         ]
         data["port_sets"] = [{"name": "usual", "members": ["22", "80-90"]}]
+        if self.timed:
+            data["periods"] = [
+                {"name": name, "windows": self.twist.sample(WINDOWS, self.twist.randint(1, 2))}
+                for name in "ab"
+            ]
         self._lists(data)
         return data
 
@@ -159,6 +174,23 @@ class _Builder:
             vlan = 10 if not tagged or self.maybe(0.9) else 20
             self._host(number, host, switch, vlan if tagged else None)
         self.devices.append(switch)
+
+    def _names(self) -> None:
+        """Hosts that answer for names, and hosts that ask them."""
+        hosts = [device for device in self.devices if device["kind"] == "host"]
+        addresses = [
+            address.split("/")[0] for host in hosts for address in host["interfaces"][0]["addresses"]
+        ]
+        addresses += ["203.0.113.10", "198.51.100.7"]
+        for host in hosts:
+            serves = any(service["name"] == "names" for service in host["services"])
+            if serves and self.twist.random() < 0.7:
+                known = self.twist.sample(addresses, min(len(addresses), self.twist.randint(1, 3)))
+                host["records"] = [{"name": "page.example", "addresses": known}]
+            if self.twist.random() < 0.5:
+                host["resolvers"] = self.twist.sample(
+                    addresses, min(len(addresses), self.twist.randint(1, 2))
+                )
 
     def _second_gateway(self, near: int, far: int) -> None:
         """The far site's gate is on the near segment too: what goes by one may come back by the other."""
@@ -329,6 +361,8 @@ class _Builder:
             words.append("fragment")
         if self.twist.random() < 0.1:
             words += ["dscp", self.twist.choice(["ef", "0", "af11-cs6", "10,46"])]
+        if self.timed and self.twist.random() < 0.4:
+            words += ["during", self.twist.choice(["!", ""]) + self.twist.choice(["a", "b"])]
         return " ".join(words)
 
     def _address(self, family: str) -> str:

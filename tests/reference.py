@@ -6,6 +6,7 @@ set of what could come of it: for every combination of equal-cost paths a verdic
 
 import hashlib
 from dataclasses import dataclass, field, replace
+from datetime import date
 from ipaddress import IPv4Address, IPv6Address, IPv6Network, ip_address, ip_network
 from itertools import count
 from typing import Any
@@ -73,8 +74,10 @@ class Way:
 
 
 class Reference:
-    def __init__(self, network: Network, with_lists: bool = True) -> None:
+    def __init__(self, network: Network, with_lists: bool = True, at: str = "mon 00:00") -> None:
+        """at:  a day of an ordinary week, or a date, and an hour"""
         self.n = network
+        self.on = {p.name for p in network.periods if any(_on(str(window), at) for window in p.windows)}
         self.dev = {d.name: d for d in network.devices}
         self.with_lists = with_lists
         self.ospf = {4: self._ospf(4), 6: self._ospf(6)}
@@ -197,6 +200,8 @@ class Reference:
             if lst.family != f"ipv{p.dst.version}":
                 continue
             for entry in sorted(lst.body.entries, key=lambda e: e.number):
+                if entry.during and (entry.during.period in self.on) is entry.during.outside:
+                    continue
                 if self.matches(entry, p):
                     return (entry.action.value, device, at, way, lst.name, entry.number)
             discovery = p.dst.version == 6 and p.proto == 58 and p.icmp and 133 <= p.icmp[0] <= 136
@@ -660,6 +665,21 @@ class Reference:
         verdicts = {verdict for verdict, _ in ends}
         return (verdicts.pop() if len(verdicts) == 1 else "mixed"), ends
 
+    def by_name(self, name: str, p: P, origin: str) -> tuple[str, list[Ended]]:
+        """The same for a packet whose destination is yet to be asked for; `p.dst` says of which family."""
+        first: tuple[str, list[Ended]] | None = None
+        for resolver in self.dev[origin].resolvers:
+            query = P(p.src if resolver.version == p.dst.version else None, resolver, 17, 49152, 53)
+            found = self.converse(query, origin)
+            first = first or found
+            if found[0] == "passes":
+                answering = self.dev[self.walk(query, origin, Mind())[0].where]
+                answers = [a for r in answering.records if r.name == name for a in r.addresses]
+                own = [a for a in answers if a.version == p.dst.version]
+                return self.converse(replace(p, dst=own[0]), origin) if own else ("unreachable", [])
+        assert first is not None
+        return first
+
     def _exchange(self, p: P, origin: str, out: Way) -> list[Ended]:
         echo = p.proto in (1, 58) and p.icmp in ((8, 0), (128, 0))
         answered = echo or p.proto == 17 or (p.proto == 6 and _opens(p))
@@ -692,6 +712,32 @@ class _Own:
         self.ip = ip
         self.network = IPv6Network("fe80::/64")
         self.version = 6
+
+
+DAYS = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
+
+
+def _on(window: str, at: str) -> bool:
+    """Whether a moment is in a window, both as they are written, hour by hour."""
+    day, hour = at.split()
+    if " to " in window:
+        first, end = window.split(" to ")
+        return day not in DAYS and first <= at < end
+    if day not in DAYS:
+        day = DAYS[date.fromisoformat(day).weekday()]
+    days, _, hours = window.partition(" ")
+    first, _, end = (hours or "00:00-24:00").partition("-")
+    yesterday = DAYS[DAYS.index(day) - 1]
+    if first < end:
+        return _of(days, day) and first <= hour < end
+    return (_of(days, day) and hour >= first) or (_of(days, yesterday) and hour < end)
+
+
+def _of(days: str, day: str) -> bool:
+    if days == "daily":
+        return True
+    low, dash, high = days.partition("-")
+    return DAYS.index(low) <= DAYS.index(day) <= DAYS.index(high) if dash else day in days.split(",")
 
 
 def _opens(p: P) -> bool:

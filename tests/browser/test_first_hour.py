@@ -85,7 +85,7 @@ def test_panels_are_sized_by_key_and_stay_so(page: Page) -> None:
     assert after["width"] > before["width"] + 20
     page.wait_for_function("Object.keys(localStorage).some((key) => key.includes('grey-heron:workbench'))")
     page.reload()
-    expect(page.get_by_test_id("book-summary")).to_contain_text("24 flows")
+    expect(page.get_by_test_id("book-summary")).to_contain_text("27 flows")
     again = book.bounding_box()
     assert again is not None
     assert abs(again["width"] - after["width"]) < 3
@@ -134,7 +134,7 @@ def test_nothing_is_called_calm_before_it_was_looked_at(page: Page, server: Serv
         page.route(f"**/api/networks/*/{path}", lambda route: held.append(route))
     page.reload()
     summary = page.get_by_test_id("book-summary")
-    expect(summary).to_contain_text("24 flows, not tried yet")
+    expect(summary).to_contain_text("27 flows, not tried yet")
     expect(row(page, "t2")).to_contain_text("not tried yet")
     expect(page.locator("[data-requirement=r2]")).to_contain_text("not proved yet")
     page.get_by_role("button", name="surprises only").click()
@@ -250,7 +250,7 @@ def test_the_exercise_counts_what_was_found(page: Page, server: Server) -> None:
 def test_networks_are_renamed_copied_and_removed_with_a_way_back(page: Page, server: Server) -> None:
     page.goto(server.address)
     network = page.get_by_role("button", name=re.compile("^Saltmarsh reserve"))
-    expect(network).to_contain_text("23 devices, 4 lists, 10 entries")
+    expect(network).to_contain_text("23 devices, 4 lists, 11 entries")
 
     def choose(item: str) -> None:
         page.get_by_role("button", name=re.compile("^More for Saltmarsh reserve$")).click()

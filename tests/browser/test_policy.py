@@ -38,7 +38,7 @@ def test_a_requirement_from_its_first_word_to_its_application(page: Page) -> Non
 
     press(page, page.get_by_role("button", name="Trace it as a test flow"))
     expect(page.get_by_test_id("sentence")).to_contain_text("passes, and the reply gets home")
-    expect(mark(page, "t25", "draft")).to_have_accessible_name("draft: passes, not as expected")
+    expect(mark(page, "t28", "draft")).to_have_accessible_name("draft: passes, not as expected")
 
     palette(page, "block visitors → ringing-desk")
     expect(inspector.get_by_role("button", name="Where should it go?")).to_be_visible()
@@ -49,7 +49,7 @@ def test_a_requirement_from_its_first_word_to_its_application(page: Page) -> Non
     expect(page.locator("[data-lens]").first).to_be_visible()
     page.keyboard.press("v")
     expect(places.get_by_role("button", name="Stop trying")).to_be_visible()
-    expect(mark(page, "t25", "trial")).to_have_accessible_name("trial: blocked, as expected, would change")
+    expect(mark(page, "t28", "trial")).to_have_accessible_name("trial: blocked, as expected, would change")
     page.keyboard.press("a")
     expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 2 edits")
     expect(page.locator("[data-requirement=r6]").get_by_role("img", name="draft: proved")).to_be_visible()

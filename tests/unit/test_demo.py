@@ -10,10 +10,9 @@ from greyheron.model.values import DeviceKind
 
 
 def surprises(network: Network) -> dict[str, TestMarks]:
-    world = build_world(network)
     return {
         mark.id: mark
-        for mark in mark_tests(network.tests, States.of(Timeline.still(world)), Tries())
+        for mark in mark_tests(network.tests, States.of(Timeline.build(network)), Tries())
         if mark.surprises
     }
 

@@ -1,18 +1,24 @@
 """The walk and the bulk engine against the naive reference, on random networks with every feature."""
 
 from contextlib import suppress
+from dataclasses import replace
 from ipaddress import IPv4Address, IPv6Address
 
 from hypothesis import example, given
 from hypothesis import strategies as st
 
 from greyheron.analysis.testing.book import Tries
-from greyheron.core.conversation import Exchange, FlowError, Verdict, converse_from, first_packet
+from greyheron.core.conversation import Exchange, FlowError, Verdict, converse, converse_from, first_packet
 from greyheron.core.packet import Packet
+from greyheron.core.periods import active_at
 from greyheron.core.world import World, build_world
+from greyheron.model.document import Network
+from greyheron.model.flow import FlowEnd
+from greyheron.model.notation.flows import write_flow
+from greyheron.model.notation.periods import read_moment
 from greyheron.model.values import Family
 from tests.bulk import in_bulk
-from tests.random_networks import random_flows, random_network
+from tests.random_networks import MOMENTS, random_flows, random_network
 from tests.reference import LETTERS, P, Reference
 
 FLOWS = 12
@@ -54,6 +60,13 @@ def explained(verdict: str, ends: list[tuple[str, object]]) -> tuple[str, object
     return verdict, next((end[1] for end in ends if end[0] != "passes"), None)
 
 
+def at_some_time(network: Network, seed: int) -> tuple[World, Reference]:
+    """A network's world and the reference to it, at one of some moments."""
+    at = MOMENTS[seed % len(MOMENTS)]
+    world = build_world(network, active=active_at(network, read_moment(at)))
+    return world, Reference(network, at=at)
+
+
 def disagreements(world: World, reference: Reference, seed: int, flows: int) -> tuple[int, list[str]]:
     """How many random flows were tried by walk, bulk engine and reference, and where these differ."""
     openers = []
@@ -78,9 +91,40 @@ def disagreements(world: World, reference: Reference, seed: int, flows: int) -> 
 @example(527)
 def test_walk_bulk_engine_and_reference_agree(seed: int) -> None:
     network = random_network(seed)
-    world = build_world(network)
-    assert disagreements(world, Reference(network), seed, FLOWS)[1] == []
+    world, reference = at_some_time(network, seed)
+    assert disagreements(world, reference, seed, FLOWS)[1] == []
     assert disagreements(world.baseline, Reference(network, with_lists=False), seed, FLOWS // 3)[1] == []
+
+
+NAMES = ("page.example", "old.example")
+
+
+def by_name(world: World, reference: Reference, seed: int, flows: int) -> tuple[int, list[str]]:
+    """How many random flows to names were tried, and where they come to something else in the reference."""
+    tried, differing = 0, []
+    for flow in random_flows(reference.n, seed, flows):
+        sender = reference.dev[flow.source.device or ""]
+        if not sender.resolvers:
+            continue
+        for name in NAMES:
+            named = replace(flow, destination=FlowEnd(name))
+            tried += 1
+            result = converse(world, named)
+            assert result.resolution is not None
+            family = result.resolution.family
+            opener = replace(flow, destination=FlowEnd(None, "::" if family is Family.IPV6 else "0.0.0.0"))
+            packet = as_reference(first_packet(world, replace(opener, family=family)))
+            expected = reference.by_name(name, packet, sender.name)
+            walked = result.verdict.value, [decider(exchange) for exchange in result.exchanges]
+            if walked != (expected if expected[1] else (expected[0], walked[1])):
+                differing.append(f"{write_flow(named)}: walk {walked}, reference {expected}")
+    return tried, differing
+
+
+@given(st.integers(0, 1_000_000))
+def test_names_come_to_the_same(seed: int) -> None:
+    network = random_network(seed)
+    assert by_name(*at_some_time(network, seed), seed, FLOWS)[1] == []
 
 
 @given(st.integers(0, 1_000_000))

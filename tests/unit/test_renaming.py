@@ -50,7 +50,12 @@ def test_a_device_is_followed_by_all_that_speaks_of_it() -> None:
 
 def test_a_set_of_the_same_name_is_what_entries_mean() -> None:
     """`@name` is an address set's first: renaming the device of that name leaves it as it is."""
-    network = rewritten(saltmarsh(), ("- name: visitors\n", "- name: ledger\n"), ("visitors →", "kiosk →"))
+    network = rewritten(
+        saltmarsh(),
+        ("- name: visitors\n", "- name: ledger\n"),
+        ("visitors →", "kiosk →"),
+        ("to @visitors", "to any"),
+    )
     after = write_workspace(edited(network, renaming(network, "devices", "ledger", "register")))
     assert "@ledger" in after
     assert "@register" not in after

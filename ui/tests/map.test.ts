@@ -210,7 +210,7 @@ describe("the ribbons of a conversation", () => {
   });
   it("names the devices of both ways in order, switches between", () => {
     const home = { outcome: "arrived", hops: [hop("ledger"), hop("sluice"), hop("kiosk")] };
-    const trace = { exchanges: [exchange("passes", { home })] } as unknown as TraceReport;
+    const trace = { queries: [], exchanges: [exchange("passes", { home })] } as unknown as TraceReport;
     expect(devicesOf(trace)).toEqual([
       ["kiosk", "floor", "sluice", "ledger"],
       ["kiosk", "sluice", "ledger"],

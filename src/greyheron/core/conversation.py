@@ -1,21 +1,23 @@
 """Conversations: every packet both ways, on every path, and the verdict (§8)."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from ipaddress import ip_address, ip_interface
 
 from greyheron.core.addresses import block_of, is_link_local
 from greyheron.core.connection import ConnectionState
+from greyheron.core.naming import Resolver, Unresolved, family_for, is_name, records_of, resolvers_of
 from greyheron.core.packet import Packet, Way
 from greyheron.core.possible import reserved
 from greyheron.core.responses import Response, Seen, response_to
 from greyheron.core.steps import Outcome, Path
 from greyheron.core.walk import MOST_PATHS, walk
 from greyheron.core.world import World
+from greyheron.model.document import family_of
 from greyheron.model.flow import Flow, FlowEnd
 from greyheron.model.header import TcpFlags
-from greyheron.model.names import TCP, UDP
+from greyheron.model.names import PORTS, TCP, UDP
 from greyheron.model.services import Request, requested
 from greyheron.model.values import Family
 
@@ -77,15 +79,48 @@ class Exchange:
 
 
 @dataclass(frozen=True, slots=True)
+class Query:
+    """A question for a name: to whom, and what became of it."""
+
+    resolver: Resolver
+    result: "Result"
+
+
+@dataclass(frozen=True, slots=True)
+class Resolution:
+    """What came of a name before the conversation itself.
+
+    queries:  in the order in which they were asked;  address:  what was answered, or None
+    """
+
+    name: str
+    family: Family
+    queries: tuple[Query, ...]
+    address: int | None
+    why: Unresolved | None
+
+
+@dataclass(frozen=True, slots=True)
 class Result:
     """A conversation on all its paths.
 
     more:  whether there are more combinations of paths than were walked
+    resolution:  of a destination that is a name; where it was not resolved, the exchanges are the query's
     """
 
     verdict: Verdict
     exchanges: tuple[Exchange, ...]
     more: bool
+    resolution: Resolution | None = None
+
+    @property
+    def every_leg(self) -> Iterator[Leg]:
+        """Every packet, those of queries first."""
+        queries = () if self.resolution is None else self.resolution.queries
+        for query in queries:
+            yield from query.result.every_leg
+        if self.resolution is None or self.resolution.address is not None:
+            yield from (leg for exchange in self.exchanges for leg in exchange.legs)
 
 
 class FlowError(ValueError):
@@ -151,8 +186,50 @@ def request_of(opener: Packet) -> Request:
 
 def converse(world: World, flow: Flow) -> Result:
     """Try `flow` in `world`, on every equal-cost path. Raises FlowError."""
+    if is_name(world.topology, flow.destination):
+        return _by_name(world, flow)
     packet = first_packet(world, flow)
     return converse_from(world_of(world, flow), packet, sender_of(flow))
+
+
+def _by_name(world: World, flow: Flow) -> Result:
+    """A conversation that begins with a question for its destination's name (§13)."""
+    resolution = _resolved(world, flow)
+    if resolution.address is None:
+        first = resolution.queries[0].result
+        answered = resolution.why is not Unresolved.NOT_ANSWERED
+        told = resolution.queries[-1].result if answered else first
+        verdict = Verdict.UNREACHABLE if answered else first.verdict
+        return Result(verdict, told.exchanges, told.more, resolution)
+    end = FlowEnd(None, resolution.family.text(resolution.address))
+    result = converse(world, replace(flow, destination=end, family=resolution.family))
+    return replace(result, resolution=resolution)
+
+
+def _resolved(world: World, flow: Flow) -> Resolution:
+    name = flow.destination.device
+    assert name is not None
+    sender, within = sender_of(flow), world_of(world, flow)
+    device = within.topology.devices.get(sender)
+    if device is None:
+        raise FlowError(f"there is no device “{sender}” in this network")
+    resolvers = resolvers_of(device)
+    if not resolvers:
+        raise FlowError(f"{sender} has no resolver: it cannot ask for {name}")
+    family = flow.family or family_for(within.topology, sender, name)
+    queries: list[Query] = []
+    for resolver in resolvers:
+        source = _source(world, flow.source, family) if resolver.family is family else None
+        request = Request(UDP, PORTS["domain"])
+        packet = opener_of(resolver.family, request, source, resolver.address, USUAL_SOURCE_PORT)
+        result = converse_from(within, packet, sender)
+        queries.append(Query(resolver, result))
+        if result.verdict is Verdict.PASSES:
+            answers = records_of(within.topology.devices[result.exchanges[0].legs[0].path.last.device], name)
+            found = [int(each) for each in answers or () if family_of(each) is family]
+            why = None if found else Unresolved.NOT_IN_FAMILY if answers else Unresolved.NO_SUCH_NAME
+            return Resolution(name, family, tuple(queries), found[0] if found else None, why)
+    return Resolution(name, family, tuple(queries), None, Unresolved.NOT_ANSWERED)
 
 
 def world_of(world: World, flow: Flow) -> World:

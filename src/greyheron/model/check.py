@@ -216,6 +216,8 @@ def _test(test: TestFlow, devices: dict[str, Device], broken: Broken) -> Iterato
             yield from _possible(end, devices, where)
             continue
         device = devices.get(end.device)
+        if device is None and "." in end.device and end is flow.destination and end.at is None:
+            continue  # a name, which somebody may know or not
         if device is None:
             if ("devices", end.device) not in broken:
                 yield Problem(where, unknown("device", end.device, devices))
@@ -279,7 +281,8 @@ def _requirement(
     statement = requirement.statement
     for term in (*statement.sources, *statement.destinations):
         if term.kind is TermKind.NAMED:
-            known = sets | devices.keys() | KIND_WORDS.keys()
+            domains = {record.name for device in devices.values() for record in device.records}
+            known = sets | devices.keys() | KIND_WORDS.keys() | domains
             missing = ("devices", term.name) not in broken and ("address_sets", term.name) not in broken
             if term.name not in known and missing:
                 yield Problem(where, unknown("device or address set", term.name, known))

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Iterator
 
 from greyheron.model.document import Address, Device, Interface, Prefix, Translation
+from greyheron.model.names import PORTS
 from greyheron.model.problems import Problem
 
 
@@ -12,6 +13,9 @@ def device_problems(device: Device) -> Iterator[Problem]:
     interfaces = [interface.name for interface in device.interfaces]
     yield from doubles(f"{where}, interface", interfaces)
     yield from doubles(f"{where}, service", (service.name for service in device.services))
+    yield from doubles(f"{where}, record", (record.name.lower() for record in device.records))
+    if device.records and not device.traits.open_ended and not _answers_names(device):
+        yield Problem(where, "it has records and does not run the domain service: give it the service domain")
     yield from doubles(f"{where}, line", (line.name for line in device.lines))
     for line in device.lines:
         if line.name in interfaces:
@@ -188,3 +192,7 @@ def _translation(rule: Translation, where: str, interfaces: list[str]) -> Iterat
         yield Problem(where, f"{rule.source} and {rule.to} are not of the same size")
     if (rule.port is not None) != (rule.protocol is not None) or (rule.to_port and rule.port is None):
         yield Problem(where, "a rule for one service has both a protocol and a port")
+
+
+def _answers_names(device: Device) -> bool:
+    return any((service.protocol, service.port) == ("udp", PORTS["domain"]) for service in device.services)

@@ -27,7 +27,7 @@ from greyheron.model.notation.flows import read_expected_flow, write_expected_fl
 from greyheron.model.notation.lists import read_body, write_body
 from greyheron.model.notation.periods import read_window
 from greyheron.model.notation.requirements import read_requirement, write_requirement
-from greyheron.model.notation.terms import read_block, read_ports
+from greyheron.model.notation.terms import DOMAIN_NAME, read_block, read_ports
 from greyheron.model.period import Window
 from greyheron.model.requirement import Statement
 from greyheron.model.traits import TRAITS, TrackedProtocols, Traits
@@ -40,6 +40,7 @@ MOST_PERIODS = 40
 
 Name = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9._-]{0,62}$")]
 InterfaceName = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9._/-]{0,31}$")]
+DomainName = Annotated[str, StringConstraints(pattern=DOMAIN_NAME, max_length=63)]
 Text = Annotated[str, StringConstraints(max_length=2000)]
 PortNumber = Annotated[int, Field(ge=0, le=65535)]
 
@@ -153,6 +154,13 @@ class Translation(Item):
     to_port: PortNumber | None = None
 
 
+class Record(Item):
+    """What a device that runs the domain service answers for a name (§13)."""
+
+    name: DomainName
+    addresses: Annotated[tuple[Address, ...], Field(min_length=1, max_length=40)]
+
+
 class Device(Item):
     """A router, firewall, host, switch or outside network.
 
@@ -160,6 +168,7 @@ class Device(Item):
     prefixes:  what an outside network stands for
     zones:  of a firewall, the most trusted first; `same_zone` lets traffic stay within one
     translations:  rules in order
+    records:  what it answers for names, if it runs the domain service;  resolvers:  whom it asks, in order
     tracks, answers_denied, filters_own_traffic:  None for what is usual for the kind (§4, §6)
     announces_default, announces_static:  what it tells its OSPF neighbours beside its prefixes
     site:  where it stands; the map folds a site when it is far away
@@ -177,6 +186,8 @@ class Device(Item):
     zones: tuple[Zone, ...] = ()
     same_zone: bool = False
     translations: tuple[Translation, ...] = ()
+    records: tuple[Record, ...] = ()
+    resolvers: tuple[Address, ...] = ()
     tracks: tuple[TrackedProtocols, ...] | None = None
     announces_default: bool = False
     announces_static: bool = False

@@ -3,6 +3,7 @@
 Readers take the words of a line and the device that the part is of, and raise LineError.
 """
 
+import re
 from collections.abc import Callable, Iterator
 from ipaddress import ip_address, ip_interface, ip_network
 from typing import Any, Final, Literal
@@ -15,6 +16,7 @@ from greyheron.model.document import (
     ManagementLine,
     Ospf,
     Prefix,
+    Record,
     Route,
     Service,
     Translation,
@@ -23,7 +25,7 @@ from greyheron.model.document import (
 from greyheron.model.names import PORTS, UDP_SERVICES
 from greyheron.model.notation.flows import INTERFACE
 from greyheron.model.notation.line import NotationLine, Option
-from greyheron.model.notation.terms import NAME, read_port
+from greyheron.model.notation.terms import DOMAIN_NAME, NAME, read_port
 from greyheron.model.values import LineKind
 
 TRANSPORTS: Final = ("ssh", "telnet", "https", "http")
@@ -36,6 +38,14 @@ _VLAN = Option("20", "a VLAN, 1 to 4094", literal=False)
 def name_of(word: str) -> str:
     if not NAME.fullmatch(word):
         raise ValueError(f"“{word}” is no name: a letter, then letters, digits, dots, dashes or underscores")
+    return word
+
+
+def domain_name_of(word: str) -> str:
+    if not re.fullmatch(DOMAIN_NAME, word):
+        raise ValueError(
+            f"“{word}” is no domain name: labels of letters, digits and dashes with dots between"
+        )
     return word
 
 
@@ -323,6 +333,19 @@ def write_translation(part: Translation) -> str:
 def _short(prefix: Prefix) -> str:
     """A prefix, or the one address in it."""
     return str(prefix.network_address if prefix.prefixlen == prefix.max_prefixlen else prefix)
+
+
+def read_record(line: NotationLine, _device: Device) -> Record:
+    """`page.example 203.0.113.10`, with more addresses behind it."""
+    name = line.value(domain_name_of, Option("page.example", "the name that it answers for", literal=False))
+    addresses = [line.value(address_of, HOP)]
+    while line.word is not None:
+        addresses.append(line.value(address_of, HOP))
+    return Record(name=name, addresses=tuple(addresses))
+
+
+def write_record(record: Record) -> str:
+    return " ".join([record.name, *map(str, record.addresses)])
 
 
 def read_gateway(line: NotationLine, _device: Device) -> Address:

@@ -19,12 +19,14 @@ from greyheron.model.part_lines import (
     read_interface,
     read_line,
     read_prefix,
+    read_record,
     read_route,
     read_service,
     read_translation,
     read_zone,
     write_interface,
     write_line,
+    write_record,
     write_route,
     write_service,
     write_translation,
@@ -35,7 +37,16 @@ from greyheron.model.values import DeviceKind, LineKind
 
 T = TypeVar("T")
 Section = Literal[
-    "interfaces", "gateways", "prefixes", "services", "lines", "zones", "translations", "routes"
+    "interfaces",
+    "gateways",
+    "resolvers",
+    "prefixes",
+    "services",
+    "records",
+    "lines",
+    "zones",
+    "translations",
+    "routes",
 ]
 KINDS: Final = {
     DeviceKind.ROUTER: "joins segments, and filters between them",
@@ -157,8 +168,12 @@ def _forwards(traits: Traits) -> bool:
 PARTS: Final[dict[Section, PartKind]] = {
     "interfaces": PartKind(read_interface, write_interface, *_field("interfaces"), lambda _traits: True),
     "gateways": PartKind(read_gateway, str, _gateways, _put_gateways, lambda traits: traits.has_gateway),
+    "resolvers": PartKind(read_gateway, str, *_field("resolvers"), lambda traits: not traits.bridges),
     "prefixes": PartKind(read_prefix, str, *_field("prefixes"), lambda traits: traits.open_ended),
     "services": PartKind(read_service, write_service, *_field("services"), lambda traits: traits.listens),
+    "records": PartKind(
+        read_record, write_record, *_field("records"), lambda traits: traits.listens or traits.open_ended
+    ),
     "lines": PartKind(read_line, write_line, *_field("lines"), _forwards),
     "zones": PartKind(read_zone, write_zone, *_field("zones"), lambda traits: traits.zoned),
     "translations": PartKind(

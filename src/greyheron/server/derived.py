@@ -2,6 +2,7 @@
 
 from collections import OrderedDict, deque
 from dataclasses import replace
+from functools import cache
 from threading import Lock, RLock
 
 from cachetools import LRUCache
@@ -123,7 +124,7 @@ class DerivedState:
 
     def timeline(self, network: Network, moment: Moment | None = None) -> Timeline:
         """All times of a document; `moment` is the one that is looked at."""
-        return Timeline.of(network, lambda active: self.world(network, active), moment)
+        return Timeline.of(network, cache(lambda active: self.world(network, active)), moment)
 
     def book(
         self, running: Network, draft: Network, moment: Moment | None, progress: Progress = unwatched

@@ -66,8 +66,8 @@ from greyheron.server.shapes import (
     Ready,
     RevisionItem,
     State,
-    TraceRequest,
     Time,
+    TraceRequest,
     Trial,
 )
 from greyheron.store.networks import Stored, VersionConflict

@@ -1350,7 +1350,7 @@ export interface components {
              * @default interfaces
              * @enum {string}
              */
-            section: "interfaces" | "gateways" | "prefixes" | "services" | "lines" | "zones" | "translations" | "routes";
+            section: "interfaces" | "gateways" | "resolvers" | "prefixes" | "services" | "records" | "lines" | "zones" | "translations" | "routes";
             /** @default ipv4 */
             family: components["schemas"]["Family"];
             /** @default extended */
@@ -1420,6 +1420,7 @@ export interface components {
          *     prefixes:  what an outside network stands for
          *     zones:  of a firewall, the most trusted first; `same_zone` lets traffic stay within one
          *     translations:  rules in order
+         *     records:  what it answers for names, if it runs the domain service;  resolvers:  whom it asks, in order
          *     tracks, answers_denied, filters_own_traffic:  None for what is usual for the kind (§4, §6)
          *     announces_default, announces_static:  what it tells its OSPF neighbours beside its prefixes
          *     site:  where it stands; the map folds a site when it is far away
@@ -1472,6 +1473,16 @@ export interface components {
              * @default []
              */
             translations: components["schemas"]["Translation"][];
+            /**
+             * Records
+             * @default []
+             */
+            records: components["schemas"]["Record"][];
+            /**
+             * Resolvers
+             * @default []
+             */
+            resolvers: (string)[];
             /** Tracks */
             tracks?: ("tcp" | "udp" | "icmp")[] | null;
             /**
@@ -2398,7 +2409,7 @@ export interface components {
              * Section
              * @enum {string}
              */
-            section: "interfaces" | "gateways" | "prefixes" | "services" | "lines" | "zones" | "translations" | "routes";
+            section: "interfaces" | "gateways" | "resolvers" | "prefixes" | "services" | "records" | "lines" | "zones" | "translations" | "routes";
             /** Lines */
             lines: string[];
         };
@@ -2724,6 +2735,20 @@ export interface components {
             };
         };
         /**
+         * QueryReport
+         * @description A question for the destination's name: who was asked, what became of it, and its way.
+         */
+        QueryReport: {
+            /** Name */
+            name: string;
+            /** Resolver */
+            resolver: string;
+            verdict: components["schemas"]["Verdict"];
+            /** Text */
+            text: string;
+            exchange: components["schemas"]["ExchangeReport"];
+        };
+        /**
          * ReachChange
          * @description How many cells of a matrix change, and of those how many lose or gain what passes.
          */
@@ -2794,6 +2819,16 @@ export interface components {
             id: string;
             /** Version */
             version: number;
+        };
+        /**
+         * Record
+         * @description What a device that runs the domain service answers for a name (§13).
+         */
+        Record: {
+            /** Name */
+            name: string;
+            /** Addresses */
+            addresses: (string)[];
         };
         /**
          * Remove
@@ -3238,6 +3273,11 @@ export interface components {
             exchanges: components["schemas"]["ExchangeReport"][];
             /** More Paths */
             more_paths: boolean;
+            /**
+             * Queries
+             * @default []
+             */
+            queries: components["schemas"]["QueryReport"][];
             /**
              * Times
              * @default []
@@ -6156,7 +6196,7 @@ export interface operations {
             path: {
                 network_id: string;
                 name: string;
-                section: "interfaces" | "gateways" | "prefixes" | "services" | "lines" | "zones" | "translations" | "routes";
+                section: "interfaces" | "gateways" | "resolvers" | "prefixes" | "services" | "records" | "lines" | "zones" | "translations" | "routes";
             };
             cookie?: never;
         };

@@ -6,6 +6,8 @@ import { LineField } from "../editor/LineField";
 export const SECTIONS: Record<Section, [title: string, one: string, hint: string]> = {
   interfaces: ["Interfaces", "interface", "eth1 172.20.16.1/24 ospf"],
   gateways: ["Gateway", "gateway", "172.20.16.1"],
+  resolvers: ["Resolvers", "resolver", "172.20.40.53"],
+  records: ["Records", "record", "page.example 172.20.40.10"],
   prefixes: ["Stands for", "prefix", "198.51.100.0/24"],
   services: ["Listens on", "service", "page tcp/8080"],
   lines: ["Management lines", "management line", "remote ssh"],

@@ -22,9 +22,11 @@ export interface Cloud {
 const STEP = { x: 196, y: 140 };
 const AROUND = { width: 178, height: 200 };
 
-/** The devices that a traced flow comes by, in the order of its ways: out first, what only the way home meets behind. */
+/** The devices that a traced flow and the queries for its name come by, in the order of its ways: out first, what
+ * only the way home meets behind. */
 export function devicesOf(trace: TraceReport): string[][] {
-  return trace.exchanges.flatMap((exchange) =>
+  const queries = trace.queries.map((query) => query.exchange);
+  return [...queries, ...trace.exchanges].flatMap((exchange) =>
     [exchange.out, exchange.home].flatMap((leg, home) => {
       if (!leg) return [];
       const found: string[] = [];

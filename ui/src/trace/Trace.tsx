@@ -78,7 +78,7 @@ function goalOf(test: TestFlow, devices: Device[]): string | null {
 
 function Header({ test }: { test: TestFlow }) {
   const { book, trying } = useOpened();
-  const { trace, exchange, setExchange } = useTracing();
+  const { trace, exchange, setExchange, shown } = useTracing();
   const { trial, viewing, view } = useTrial();
   const { tests: foreseen } = useForeseen();
   const states: [Viewing, string][] = trial ? [...STATES, ["trial", "trial"]] : STATES;
@@ -123,12 +123,31 @@ function Header({ test }: { test: TestFlow }) {
           </label>
         ))}
       </fieldset>
-      {trace && trace.exchanges.length > 1 && (
+      {trace && (trace.exchanges.length > 1 || trace.queries.length > 0) && (
         <div
           role="tablist"
           aria-label="Equal-cost paths"
           className="flex min-w-0 items-center gap-1 overflow-x-auto"
         >
+          {trace.queries.map((each, index) => {
+            const number = index - trace.queries.length;
+            return (
+              <button
+                key={each.resolver}
+                type="button"
+                role="tab"
+                aria-selected={exchange === number}
+                aria-label={`query for ${each.name} to ${each.resolver}, ${each.verdict}`}
+                title={`${each.resolver}: ${each.text}`}
+                onClick={() => setExchange(number)}
+                className={`flex items-center gap-1 border-b-2 px-1.5 whitespace-nowrap ${
+                  exchange === number ? "border-ink" : "quiet border-transparent"
+                }`}
+              >
+                <VerdictShape shape={each.verdict} size={11} /> name query
+              </button>
+            );
+          })}
           <span className="quiet">path</span>
           {trace.exchanges.map((each, index) => (
             <button
@@ -162,7 +181,7 @@ function Header({ test }: { test: TestFlow }) {
       <button
         type="button"
         className="quiet ml-auto whitespace-nowrap underline"
-        onClick={() => navigator.clipboard?.writeText(asText(trace?.exchanges[exchange]))}
+        onClick={() => navigator.clipboard?.writeText(asText(shown))}
       >
         Copy as text
       </button>

@@ -53,12 +53,15 @@ export function TracingProvider({ children }: { children: ReactNode }) {
     setExchange(0);
     setHop(null);
   }, [flow, viewing]);
-  const exchange = Math.min(picked, Math.max((trace?.exchanges.length ?? 1) - 1, 0));
+  const queries = trace?.queries.length ?? 0;
+  // Queries for the destination's name come before the conversation's own paths, and are picked by numbers below 0.
+  const exchange = Math.max(-queries, Math.min(picked, Math.max((trace?.exchanges.length ?? 1) - 1, 0)));
+  const shown = exchange < 0 ? trace?.queries[queries + exchange]?.exchange : trace?.exchanges[exchange];
   const tracing = useMemo(
     () => ({
       test,
       trace,
-      shown: trace?.exchanges[exchange],
+      shown,
       exchange,
       setExchange,
       hop,
@@ -66,7 +69,7 @@ export function TracingProvider({ children }: { children: ReactNode }) {
       error,
       refetch,
     }),
-    [test, trace, exchange, hop, error, refetch],
+    [test, trace, shown, exchange, hop, error, refetch],
   );
   return <TracingContext value={tracing}>{children}</TracingContext>;
 }

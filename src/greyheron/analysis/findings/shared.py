@@ -39,7 +39,7 @@ def keeping_from_more(
             continue
         denied = _denied_of(passing, found, endpoints)
         if denied:
-            kept = _Kept(passing, denied, endpoints)
+            kept = _KeptApart(passing, denied, endpoints)
             yield from _judged(ground, point, found, kept, mentions, passers, endpoints)
 
 
@@ -58,7 +58,7 @@ def _denied_of(passing: Passing, found: ResolvedList, endpoints: Sequence[Endpoi
     ]
 
 
-class _Kept:
+class _KeptApart:
     """Whom a list denies, and from whom that keeps them.
 
     sources, goals:  endpoints; of goals only such as are drawn ends of a conversation
@@ -79,7 +79,7 @@ class _Mentions:
         self._network, self._everyone = network, everyone
 
     def of(self, sources: set[str], goals: Iterable[str], found: ResolvedList) -> tuple[set[str], set[str]]:
-        """Of goals those that something wants kept from one of the sources; and all that are mentions of."""
+        """Of goals those that something wants kept from one of the sources; and all that are mentioned."""
         goals = set(goals)
         kept = {name for name in goals if re.search(rf"\b{re.escape(name)}\b", self._notes(found), re.I)}
         every = set(kept)
@@ -111,7 +111,7 @@ def _judged(
     ground: Ground,
     point: AttachmentPoint,
     found: ResolvedList,
-    kept: _Kept,
+    kept: _KeptApart,
     mentions: _Mentions,
     passers: Passers,
     endpoints: Sequence[Endpoint],
@@ -151,7 +151,7 @@ def _is_end(ground: Ground, name: str) -> bool:
     return traits.end_system or traits.open_ended
 
 
-def _last_place(ground: Ground, family: Family, kept: _Kept, meant: set[str]) -> AttachmentPoint | None:
+def _last_place(ground: Ground, family: Family, kept: _KeptApart, meant: set[str]) -> AttachmentPoint | None:
     """Where the last router sends what is to be kept from those who are meant; None where that differs."""
     found: set[AttachmentPoint] = set()
     goals = [goal for goal in kept.goals if goal.device in meant]
@@ -182,7 +182,7 @@ def _spares(
     """Whether at a place nobody who is denied is on the way to one of the others."""
     if passing is None or passing.pairs is None:
         return False
-    kept = _Kept(passing, _denied_of(passing, found, endpoints), endpoints)
+    kept = _KeptApart(passing, _denied_of(passing, found, endpoints), endpoints)
     return not {goal.device for goal in kept.goals} & set(others)
 
 

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity, counted, shortened
 from greyheron.analysis.findings.inside import to_inside_addresses
+from greyheron.analysis.findings.naming import stopped_queries
 from greyheron.analysis.reach.axis import axis_of
 from greyheron.analysis.reach.matrix import Reach
 from greyheron.analysis.reach.question import ReachQuestion
@@ -33,6 +34,7 @@ def in_traffic(ground: Ground) -> Iterator[Finding]:
     yield from _neighbours(ground)
     yield from _tests(ground)
     yield from to_inside_addresses(ground)
+    yield from stopped_queries(ground)
     for family in Family:
         yield from _matrix(ground, family)
 

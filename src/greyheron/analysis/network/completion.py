@@ -26,6 +26,8 @@ def complete_flow(text: str, network: Network) -> tuple[str, list[Option]]:
     """The same for a test flow; the destination's own services come first among the services."""
     devices = [device for device in network.devices if not device.traits.bridges]
     word, options = options_at(lambda line: read_flow(line, [device.name for device in devices]), text)
+    if len(text[: len(text) - len(word)].split()) == 2:
+        options += _domain_names(network)
     before = text[: len(text) - len(word)].split()
     addresses = {device.name: _device_words(device) for device in devices}
     options = [
@@ -45,6 +47,7 @@ def complete_requirement(text: str, network: Network) -> tuple[str, list[Option]
     ] + [
         Option(device.name, _device_words(device)) for device in network.devices if not device.traits.bridges
     ]
+    names += _domain_names(network)
     word, options = options_at(lambda line: read_statement(line, names), text)
     return word.rpartition(",")[2], options
 
@@ -71,6 +74,16 @@ def _service_names(device: Device | None) -> list[Option]:
         Option(transport, f"{device.name}’s {line.name} line offers it")
         for line in device.lines
         for transport in line.transports
+    ]
+
+
+def _domain_names(network: Network) -> list[Option]:
+    return [
+        Option(
+            record.name, f"{device.name} knows it as {_shortened([str(each) for each in record.addresses])}"
+        )
+        for device in network.devices
+        for record in device.records
     ]
 
 

@@ -6,6 +6,7 @@ from ipaddress import ip_network
 
 from greyheron.core.addresses import block_of, is_link_local
 from greyheron.core.lists import Names
+from greyheron.core.naming import known_addresses
 from greyheron.core.possible import reserved
 from greyheron.core.regions import Region, common, meet, minus, parts_by
 from greyheron.core.translation import answered_addresses
@@ -179,6 +180,10 @@ class Endpoints:
             return common(endpoint.region, self._names.addresses(NamedAddresses(name), self.family) or ())
         if name in self._own:
             return endpoint.region if endpoint.device == name else ()
+        if name not in KIND_WORDS:  # a domain name: what the records say that it stands for
+            addresses = known_addresses(self._world.topology, name, self.family)
+            blocks = [AddressBlock(self.family, each, self.family.every_bit) for each in addresses]
+            return common(endpoint.region, blocks)
         device = self._world.topology.devices[endpoint.device]
         return endpoint.region if endpoint.drawn and device.kind is KIND_WORDS[name] else ()
 

@@ -1,9 +1,9 @@
 """Requirements answered at all times: one proof for each span in which other entries are there (§12)."""
 
-from collections.abc import Mapping, MutableMapping, Sequence
+from collections.abc import Iterator, Mapping, MutableMapping, Sequence
 from dataclasses import replace
 
-from greyheron.analysis.proof.answers import Answer, Proof
+from greyheron.analysis.proof.answers import Answer, Proof, Violation
 from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.core.periods import Span
 from greyheron.core.progress import Progress, part, unwatched
@@ -49,7 +49,7 @@ def _together(timeline: Timeline, proofs: Sequence[tuple[Span, Proof]]) -> Proof
     answer = next(each for each in order if each in answers)
     span, told = next((span, proof) for span, proof in proofs if proof.answer is answer)
     example = told.counterexample
-    if example is not None:
+    if example is not None and any(proof.counterexample != example for _, proof in proofs):
         example = replace(example, flow=replace(example.flow, at=span.moment))
     return replace(
         told,
@@ -58,10 +58,18 @@ def _together(timeline: Timeline, proofs: Sequence[tuple[Span, Proof]]) -> Proof
         conversations=max(proof.conversations for _, proof in proofs),
         paths=max(proof.paths for _, proof in proofs),
         lists=tuple(sorted({name for _, proof in proofs for name in proof.lists})),
-        violations=tuple(
-            replace(violation, when=span.words) for span, proof in proofs for violation in proof.violations
-        ),
+        violations=tuple(_violations(proofs)),
         counterexample=example,
         undecided=sum(proof.undecided for _, proof in proofs),
         decided=sum(proof.decided for _, proof in proofs),
     )
+
+
+def _violations(proofs: Sequence[tuple[Span, Proof]]) -> Iterator[Violation]:
+    """What violates at all times, and what at some, with these."""
+    times: dict[Violation, list[str]] = {}
+    for span, proof in proofs:
+        for violation in proof.violations:
+            times.setdefault(violation, []).append(span.words)
+    for violation, words in times.items():
+        yield violation if len(words) == len(proofs) else replace(violation, when=" and ".join(words))

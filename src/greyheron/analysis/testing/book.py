@@ -7,7 +7,7 @@ from weakref import WeakKeyDictionary
 
 from greyheron.analysis.testing.judge import Judgement, Standing, judge
 from greyheron.analysis.words.report import PlaceReport, TimeReport, deciding, place_of, times_words
-from greyheron.analysis.words.steps import ending_words
+from greyheron.analysis.words.steps import ending_words, unresolved_words
 from greyheron.core.conversation import FlowError, Result, Verdict, converse
 from greyheron.core.periods import Span
 from greyheron.core.progress import Progress, unwatched
@@ -103,7 +103,7 @@ def _carried_over(world: World, known: Iterable[tuple[World, dict[Flow, Tried]]]
         for flow, tried in found.items():
             if flow in carried or isinstance(tried, str):
                 continue
-            six = tried.exchanges[0].legs[0].path.packet.family is Family.IPV6
+            six = any(leg.path.packet.family is Family.IPV6 for leg in tried.every_leg)
             if not (six and discovery) and points.isdisjoint(points_met(tried)):
                 carried[flow] = tried
     return carried
@@ -111,12 +111,14 @@ def _carried_over(world: World, known: Iterable[tuple[World, dict[Flow, Tried]]]
 
 def points_met(result: Result) -> frozenset[AttachmentPoint]:
     """Every attachment point that a packet of the conversation, or an answer about one, came to."""
-    responses = (each.response.path for each in result.exchanges if each.response is not None)
+    queries = () if result.resolution is None else result.resolution.queries
+    exchanges = [*result.exchanges, *(each for query in queries for each in query.result.exchanges)]
+    responses = (each.response.path for each in exchanges if each.response is not None)
     return _points_on(_legs(result)) | _points_on(path for path in responses if path is not None)
 
 
 def _legs(result: Result) -> Iterator[Path]:
-    return (leg.path for exchange in result.exchanges for leg in exchange.legs)
+    return (leg.path for leg in result.every_leg)
 
 
 def _points_on(paths: Iterable[Path]) -> frozenset[AttachmentPoint]:
@@ -155,34 +157,24 @@ def mark_tests(
 
 def _mark_test(test: TestFlow, states: States, tries: Tries) -> TestMarks:
     flow, expect = test.flow.flow, test.flow.expect
-    baseline, running, draft = (
-        _mark_in_time(
-            [
-                (
-                    span,
-                    _mark(
-                        tries.of(world.baseline if alone else world, flow),
-                        expected,
-                        tries.of(world.baseline, flow),
-                    ),
-                )
-                for span in timeline.for_flow(flow)
-                for world in (timeline.world(span),)
-            ]
-        )
-        for timeline, alone, expected in (
-            (states.draft, True, None),
-            (states.running, False, expect),
-            (states.draft, False, expect),
-        )
+    without = [tries.of(each.first.baseline, flow) for each in (states.running, states.draft)]
+    running, draft = (
+        [(span, tries.of(timeline.world(span), flow)) for span in timeline.for_flow(flow)]
+        for timeline in (states.running, states.draft)
     )
-    crossed = {
-        point
-        for span in states.draft.for_flow(flow)
-        for point in _crossed(tries.of(states.draft.world(span), flow))
-    }
+    was, would_be = (
+        _mark_in_time([(span, _mark(found, expect, baseline)) for span, found in tried])
+        for tried, baseline in zip((running, draft), without, strict=True)
+    )
+    crossed = {point for _, found in draft for point in _crossed(found)}
     return TestMarks(
-        test.id, write_expected_flow(test.flow), expect, baseline, running, draft, tuple(sorted(crossed))
+        test.id,
+        write_expected_flow(test.flow),
+        expect,
+        _mark(without[1], None, without[1]),
+        was,
+        would_be,
+        tuple(sorted(crossed)),
     )
 
 
@@ -210,7 +202,7 @@ def _mark(found: Tried, expect: Expectation | None, baseline: Tried) -> Mark:
     judgement = None
     if expect is not None and isinstance(baseline, Result):
         judgement = judge(expect, found.verdict, baseline.verdict)
-    text = ending_words(exchange)
+    text = unresolved_words(found) or ending_words(exchange)
     if found.verdict is Verdict.MIXED:
         text = f"mixed: on one of {len(found.exchanges)} paths {text}"
     return Mark(found.verdict, text, place_of(exchange), judgement)

@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterable
+from contextlib import suppress
 
 import numpy as np
 
@@ -13,11 +14,13 @@ from greyheron.core.conversation import (
     USUAL_SOURCE_PORT,
     FlowError,
     Verdict,
+    converse,
     first_packet,
     request_of,
     sender_of,
     world_of,
 )
+from greyheron.core.naming import is_name
 from greyheron.core.packet import Packet
 from greyheron.core.world import World
 from greyheron.model.flow import Flow
@@ -34,8 +37,10 @@ class Flows:
     def __init__(self, world: World, engines: Engines, flows: Iterable[Flow]) -> None:
         """world:  one from which those asked about later differ in little"""
         self._engines = engines
+        flows = tuple(dict.fromkeys(flows))
+        self._named = [flow for flow in flows if is_name(world.topology, flow.destination)]
         groups: defaultdict[tuple[Family, bool, int | None], _FlowRows] = defaultdict(list)
-        for flow in dict.fromkeys(flows):
+        for flow in flows:
             try:
                 packet = first_packet(world, flow)
             except FlowError:
@@ -62,6 +67,9 @@ class Flows:
         for group in self._groups:
             verdicts = group.verdicts(self._engine(world, group.with_possible_hosts))
             found |= zip(group.flows, (VERDICT_ORDER[each] for each in verdicts.tolist()), strict=True)
+        for flow in self._named:  # what is asked for first decides where they go
+            with suppress(FlowError):
+                found[flow] = converse(world, flow).verdict
         return found
 
 

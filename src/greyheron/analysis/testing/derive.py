@@ -6,6 +6,7 @@ from ipaddress import ip_address
 
 from greyheron.core.addresses import is_link_local
 from greyheron.core.conversation import FlowError, family_of_flow
+from greyheron.core.naming import is_name
 from greyheron.core.world import World
 from greyheron.model.flow import ExpectedFlow, FlowEnd
 from greyheron.model.services import requested, written
@@ -32,6 +33,8 @@ def _mirrored(world: World, test: ExpectedFlow) -> list[ExpectedFlow]:
     flow = test.flow
     family = family_of_flow(world, flow)
     there = flow.destination
+    if is_name(world.topology, there):
+        raise FlowError(f"{there} is a name: write an address or a device to try it the other way")
     if there.device is None and not there.possible:
         owner = world.topology.owner(family, int(ip_address(there.at or "")))
         if owner is None:
@@ -48,7 +51,8 @@ def _in_other_family(world: World, test: ExpectedFlow) -> list[ExpectedFlow]:
     flow = test.flow
     family = family_of_flow(world, flow)
     other = Family.IPV6 if family is Family.IPV4 else Family.IPV4
-    for end in (flow.source, flow.destination):
+    named = is_name(world.topology, flow.destination)
+    for end in (flow.source, *(() if named else (flow.destination,))):
         is_interface = end.device is not None and (end.device, end.at or "") in world.topology.interfaces
         if end.at is not None and not is_interface:
             raise FlowError(f"{end} is an address: write the flow with devices to try it in {other.word}")

@@ -50,7 +50,11 @@ def sending_of(result: Result, times: int) -> Sending:
     """
     counts: Counter[CountedAt] = Counter()
     lines: list[LogLine] = []
-    for leg in result.exchanges[0].legs:
+    queries = () if result.resolution is None else result.resolution.queries
+    results = [*(query.result for query in queries), result]
+    if result.resolution is not None and result.resolution.address is None:
+        results.pop()  # it has the query's exchanges
+    for leg in (leg for each in results for leg in each.exchanges[0].legs):
         for hop in leg.path.hops:
             for step in hop.steps:
                 if not isinstance(step, Filtered):

@@ -3,7 +3,7 @@
 Every field is documented in docs/api.md.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import zip_longest
 from typing import TypeVar
@@ -15,6 +15,7 @@ from greyheron.analysis.words.steps import (
     seen_words,
     service_words,
     step_words,
+    unresolved_words,
 )
 from greyheron.core.conversation import Exchange, Leg, Result, Verdict
 from greyheron.core.matching import Decision
@@ -143,6 +144,17 @@ def times_words(times: Sequence[TimeReport]) -> str:
 
 
 @dataclass(frozen=True, slots=True)
+class QueryReport:
+    """A question for the destination's name: who was asked, what became of it, and its way."""
+
+    name: str
+    resolver: str
+    verdict: Verdict
+    text: str
+    exchange: ExchangeReport
+
+
+@dataclass(frozen=True, slots=True)
 class TraceReport:
     """A traced test flow. `exchanges` holds one report for each combination of equal-cost paths; where the
     verdict differs by the time, those of the first of `times`."""
@@ -153,6 +165,7 @@ class TraceReport:
     text: str
     exchanges: tuple[ExchangeReport, ...]
     more_paths: bool
+    queries: tuple[QueryReport, ...] = ()
     times: tuple[TimeReport, ...] = ()
 
 
@@ -176,7 +189,19 @@ def report(result: Result, segments: Segments, flow: str, state: str) -> TraceRe
         text = f"mixed: on {len(exchanges)} equal paths it {' or '.join(ways)}"
     else:
         text = exchanges[0].text
-    return TraceReport(flow, state, result.verdict, text, exchanges, result.more)
+    text = unresolved_words(result) or text
+    return TraceReport(
+        flow, state, result.verdict, text, exchanges, result.more, tuple(_queries(result, segments))
+    )
+
+
+def _queries(result: Result, segments: Segments) -> Iterator[QueryReport]:
+    resolution = result.resolution
+    for query in () if resolution is None else resolution.queries:
+        asked = _exchange(deciding(query.result.exchanges), segments)
+        to = query.resolver.family.text(query.resolver.address)
+        assert resolution is not None
+        yield QueryReport(resolution.name, to, query.result.verdict, asked.text, asked)
 
 
 E = TypeVar("E", Exchange, ExchangeReport)

@@ -1,7 +1,8 @@
 """Steps, headers and endings in words: the same on the command line and on the screen."""
 
-from greyheron.core.conversation import Exchange, Verdict
+from greyheron.core.conversation import Exchange, Result, Verdict
 from greyheron.core.matching import Decision
+from greyheron.core.naming import Unresolved
 from greyheron.core.packet import Packet, Way
 from greyheron.core.responses import Seen, loop_of
 from greyheron.core.routing import KnownRoute, Lookup, Loss, NextHop, Origin
@@ -225,6 +226,29 @@ def ending_words(exchange: Exchange) -> str:
 def _joined(names: list[str]) -> str:
     """“a, b and c”."""
     return " and ".join(filter(None, (", ".join(names[:-1]), names[-1])))
+
+
+def unresolved_words(result: Result) -> str | None:
+    """Why a name was not resolved; None where it was, or there was none."""
+    resolution = result.resolution
+    if resolution is None or resolution.address is not None:
+        return None
+    last = resolution.queries[-1]
+    asked = last.resolver.family.text(last.resolver.address)
+    match resolution.why:
+        case Unresolved.NO_SUCH_NAME:
+            why = f"{asked} knows no such name"
+        case Unresolved.NOT_IN_FAMILY:
+            why = f"{asked} has no {resolution.family.word} address for it"
+        case _:
+            first = resolution.queries[0]
+            failing = next(
+                (each for each in first.result.exchanges if each.verdict is not Verdict.PASSES),
+                first.result.exchanges[0],
+            )
+            to = first.resolver.family.text(first.resolver.address)
+            why = f"the query to {to} is {ending_words(failing)}"
+    return f"{result.verdict}: the name {resolution.name} was not resolved, because {why}"
 
 
 def seen_words(exchange: Exchange) -> str:

@@ -17,6 +17,8 @@ from greyheron.model.notation.line import NotationLine, Option
 from greyheron.model.values import Family
 
 NAME = re.compile(r"[A-Za-z][A-Za-z0-9._-]{0,62}")
+DOMAIN_NAME = r"^([A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?\.)+[A-Za-z][A-Za-z0-9-]*[A-Za-z0-9]$"
+"""Labels with dots between (RFC 1034 3.5); at least two, so that it is no device's name by accident."""
 _NUMBER = re.compile(r"[0-9]{1,10}")
 
 
