@@ -45,9 +45,9 @@ def test_a_table_goes_out_and_comes_in(client: TestClient) -> None:
     table = client.get(address)
     assert table.headers["content-type"].startswith("text/csv")
     changes = client.post(address, content=table.text, headers={"Content-Type": "text/csv"}).json()["changes"]
-    assert len(changes) == 27
+    assert len(changes) == 26
     after = edit(client, network, "import", *changes)
-    assert len(after["draft"]["tests"]) == 54
+    assert len(after["draft"]["tests"]) == 52
     wrong = client.post(address, content="flow\nkiosk → nobody web pass\n")
     assert wrong.status_code == 422
     assert "nobody" in wrong.json()["detail"]

@@ -179,7 +179,7 @@ def test_the_command_line_gives_the_verdicts_on_the_screen(page: Page, tmp_path:
         page.get_by_role("menuitem", name="Export the draft").click()
     download.value.save_as(file)
     result = json.loads(run(["check", str(file), "--json"]).output)
-    assert len(result["tests"]) == 27
+    assert len(result["tests"]) == 26
     for test in result["tests"]:
         expect(mark(page, test["id"], "draft")).to_have_accessible_name(
             re.compile(f"^draft: {test['verdict']['verdict']}")

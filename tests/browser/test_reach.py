@@ -23,7 +23,7 @@ def test_a_cell_opens_its_conversations_and_makes_a_test_of_one(page: Page) -> N
     expect(panel).to_contain_text("camhub → ledger:172.20.40.10 tcp/443")
     expect(panel).to_contain_text("hides-in denies, implicit deny")
     panel.get_by_role("button", name="Make it a test and trace it").first.click()
-    expect(mark(page, "t28", "draft")).to_have_accessible_name("draft: blocked, as expected")
+    expect(mark(page, "t27", "draft")).to_have_accessible_name("draft: blocked, as expected")
 
 
 def test_by_keyboard_services_are_asked_for_cells_chosen_and_groups_folded(page: Page) -> None:

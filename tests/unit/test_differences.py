@@ -38,11 +38,11 @@ def test_disabling_an_interface_beside_one_that_is_disabled_shows() -> None:
 def test_entries_are_compared_in_their_order_with_their_neighbours() -> None:
     old = next(each for each in NETWORK.lists if each.name == "hides-in")
     lines = to_data(old)["entries"].splitlines()
-    item = {**to_data(old), "entries": "\n".join([*lines[:-1], "25 permit icmp"])}
+    item = {**to_data(old), "entries": "\n".join([*lines[:-1], "45 permit icmp"])}
     (found,) = differences(NETWORK, after(Change(collection="lists", key="hides-in", item=item)))
     assert [line.text for line in found.lines if line.sign is Sign.GONE] == [lines[-1]]
     added = [line.text for line in found.lines if line.sign is Sign.ADDED]
-    assert added == ["25 permit icmp from any to any"]
+    assert added == ["45 permit icmp from any to any"]
     assert any(line.sign is Sign.SAME for line in found.lines)
 
 
