@@ -134,11 +134,24 @@ def closed(page: Page) -> None:
     expect(page.get_by_role("combobox", name="Find anything")).to_have_count(0)
 
 
+def hours(page: Page) -> None:
+    """A flow that passes by day and not by night: the marks, the trace, and the moment that is shown."""
+    page.get_by_role("button", name="Grey Heron: all networks").click()
+    page.get_by_role("button", name=re.compile("^Saltmarsh reserve")).last.click()
+    expect(page.get_by_test_id("book-summary")).to_contain_text("26 flows")
+    page.get_by_role("textbox", name="New test flow").click()
+    page.keyboard.insert_text("kiosk → camhub web block")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Enter")
+    expect(page.get_by_test_id("sentence")).to_contain_text("mixed: blocked outside by-day")
+    expect(page.get_by_test_id("book-summary")).to_contain_text("not as expected")
+
+
 def dark_workbench(page: Page) -> None:
     """The workbench in the dark."""
     page.get_by_role("button", name="Grey Heron: all networks").click()
     page.get_by_role("button", name=re.compile("^Saltmarsh reserve")).last.click()
-    expect(page.get_by_test_id("book-summary")).to_contain_text("24 flows")
+    expect(page.get_by_test_id("book-summary")).to_contain_text(re.compile("2[67] flows"))
     page.keyboard.press("Control+k")
     page.get_by_role("combobox", name="Find anything").fill("dark theme")
     page.keyboard.press("Enter")
@@ -200,6 +213,7 @@ VIEWS: list[Callable[[Page], None]] = [
     start,
     walk,
     large,
+    hours,
     dark_workbench,
     dark_reach,
 ]
