@@ -22,7 +22,7 @@ from greyheron.model.values import Action, Direction, Expectation, Family, ListK
 
 MOST_POINTS = 24
 """So many places are tried; those that most of the unwanted conversations come to first."""
-MOST_MOVED = 12
+MOST_MOVED = 8
 """A list that is there is tried at so many of them."""
 _ROUNDS = 6
 
@@ -157,8 +157,15 @@ class Proposer:
             placements = [each for each in self._network.placements if each.list == found.name]
             if found.family is not family or len(placements) > 1 or packet.family is not family:
                 continue
-            decision = decide(resolve(found, names), replace(packet, source=packet.source or 0))
-            if not decision.denies or decision.entry is None:
+            rules = resolve(found, names)
+            decision = decide(rules, replace(packet, source=packet.source or 0))
+            deciding = next((rule for rule in rules.rules if rule.entry.number == decision.entry), None)
+            # A list that denies everybody is not meant for these.
+            if (
+                not decision.denies
+                or deciding is None
+                or (deciding.sources, deciding.destinations) == (None, None)
+            ):
                 continue
             for point in points[:MOST_MOVED]:
                 if (point, family) in self._placed:
