@@ -10,8 +10,10 @@ from itertools import pairwise
 from random import Random
 from typing import Any
 
+from greyheron.core.frames import derived_mac
 from greyheron.core.packet import Packet
 from greyheron.model.document import Device, Network
+from greyheron.model.entry import mac_text
 from greyheron.model.header import TcpFlags
 from greyheron.model.read import read_network
 from greyheron.model.values import Family
@@ -106,7 +108,27 @@ def tiny_network(seed: int) -> Network:
             each["entries"] = "\n".join(
                 line + twist.choice(["", " during a", " during !a"]) for line in lines
             )
+    _frames(data, Random(f"frames {seed}"), six)
     return read_network(data)
+
+
+def _frames(data: Data, chance: Random, six: bool) -> None:
+    """In some networks a frame list stands at a switch or a gate."""
+    if chance.random() < 0.7:
+        return
+    macs = [mac_text(derived_mac(f"{kind}1", port)) for kind, port in (("h", "eth0"), ("g", "e0"))]
+    entries = []
+    for _ in range(chance.randint(1, 3)):
+        words = [chance.choice(["permit", "deny"]), chance.choice(["any", "ipv4", "arp", "ipv6"])]
+        words += ["from", chance.choice(macs)] if chance.random() < 0.4 else []
+        to = [*macs, *["33:33:ff:00:00:04~00:00:00:00:00:01", "33:33:ff:00:00:02"] * six]
+        words += ["to", chance.choice(to)] if chance.random() < 0.4 else []
+        entries.append(" ".join(words))
+    entries += ["permit any"] * (chance.random() < 0.7)
+    data["lists"].append({"name": "frames", "kind": "frame", "entries": "\n".join(entries)})
+    device, at = chance.choice([("s1", "up"), ("s1", "p0"), ("g1", "e0"), ("s2", "up"), ("g2", "w1")])
+    direction = chance.choice(["in", "out"])
+    data["placements"].append({"list": "frames", "device": device, "at": at, "direction": direction})
 
 
 def _outside(gate: Data, devices: list[Data], links: list[Data], chance: Random) -> None:

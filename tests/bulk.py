@@ -44,12 +44,11 @@ def _decider(verdicts: Verdicts, number: int) -> tuple[str, object]:
     index = int(verdicts.point[number])
     if index == NONE:
         return verdict, None
-    point, entry, resolved = verdicts.points[index], int(verdicts.entry[number]), verdicts.lists[index]
-    assert resolved is not None
+    point, entry, name = verdicts.points[index], int(verdicts.entry[number]), verdicts.names[index]
     return verdict, (
         point.device,
         point.at,
         point.direction.value,
-        resolved.name,
+        name,
         None if entry == NONE else entry,
     )

@@ -4,7 +4,9 @@ from dataclasses import replace
 from random import Random
 from typing import Any
 
+from greyheron.core.frames import derived_mac
 from greyheron.model.document import Network
+from greyheron.model.entry import mac_text
 from greyheron.model.flow import Flow
 from greyheron.model.header import DscpSpan, TcpFlags
 from greyheron.model.notation.flows import read_bare_flow
@@ -26,7 +28,72 @@ ASKED = ["tcp/80", "tcp/22", "udp/53", "tcp/81", "ping", "protocol/47", "icmp/13
 
 def random_network(seed: int) -> Network:
     """Two to five forwarding devices, each with a site, joined at random, with every feature."""
-    return read_network(_Builder(Random(seed), Random(-1 - seed)).build())
+    data = _Builder(Random(seed), Random(-1 - seed)).build()
+    add_frames(data, Random(f"frames {seed}"))
+    return read_network(data)
+
+
+def add_frames(data: Data, chance: Random) -> None:
+    """Some networks have more switches, and frame lists; the others stay as they are."""
+    if chance.random() < 0.6:
+        return
+    for switch in [each for each in data["devices"] if each["kind"] == "switch"]:
+        if chance.random() < 0.5:
+            _second_switch(data, switch, chance)
+    for device in data["devices"]:
+        for interface in device["interfaces"]:
+            if device["kind"] != "switch" and not interface.get("parent") and chance.random() < 0.2:
+                interface["mac"] = f"02:00:00:00:00:{chance.randrange(256):02x}"
+    points = [
+        (device["name"], interface["name"], direction)
+        for device in data["devices"]
+        if device["kind"] in ("router", "firewall", "switch")
+        for interface in device["interfaces"]
+        for direction in ("in", "out")
+    ]
+    for number in range(chance.randint(1, 3)):
+        entries = "\n".join(_frame_entry(data, chance) for _ in range(chance.randint(0, 4)))
+        entries += "\npermit any" * (chance.random() < 0.7)
+        data["lists"].append({"name": f"f{number}", "kind": "frame", "entries": entries})
+        for device, at, direction in chance.sample(points, chance.randint(1, 2)):
+            placed = {"device": device, "at": at, "direction": direction}
+            frames = [each for each in data["placements"] if each["list"].startswith("f")]
+            if placed not in [{key: each[key] for key in placed} for each in frames]:
+                data["placements"].append({"list": f"f{number}", **placed})
+
+
+def _second_switch(data: Data, switch: Data, chance: Random) -> None:
+    """One device of a switch hangs on another one instead, behind a trunk, or two."""
+    port = chance.choice(switch["interfaces"])
+    link = next(each for each in data["links"] if f"{switch['name']}:{port['name']}" in each["ends"])
+    name = f"t{switch['name']}"
+    added: Data = {"name": name, "kind": "switch", "interfaces": [{**port, "name": "there"}]}
+    end = link["ends"].index(f"{switch['name']}:{port['name']}")
+    link["ends"][end] = f"{name}:there"
+    switch["interfaces"].remove(port)
+    for number in range(chance.choice([1, 1, 2])):
+        trunk = {"name": f"between{number}", "trunk": [10, 20], "untagged": 1}
+        switch["interfaces"].append(trunk)
+        added["interfaces"].append(dict(trunk))
+        ends = [f"{switch['name']}:between{number}", f"{name}:between{1 - number}"]
+        data["links"].append({"ends": ends})
+    if len(added["interfaces"]) == 2:
+        data["links"][-1]["ends"][1] = f"{name}:between0"
+    data["devices"].append(added)
+
+
+def _frame_entry(data: Data, chance: Random) -> str:
+    words = [chance.choice(["permit", "deny", "deny"]), chance.choice(["any", "ipv4", "arp", "ipv6", "mpls"])]
+    for word in ("from", "to"):
+        if chance.random() < 0.4:
+            device = chance.choice([each for each in data["devices"] if each["kind"] != "switch"])
+            interface = chance.choice(device["interfaces"])
+            own = interface.get("mac") or mac_text(derived_mac(device["name"], interface["name"]))
+            special = ["ff:ff:ff:ff:ff:ff", "33:33:ff:00:00:10", "33:33:00:00:00:00~00:00:ff:ff:ff:ff"]
+            some = [own, own, own, "02:00:00:00:00:00~00:00:00:00:00:7f", *special[: 3 * (word == "to")]]
+            words += [word, chance.choice(some)]
+    timed = " during a" if data.get("periods") and chance.random() < 0.3 else ""
+    return " ".join(words) + timed
 
 
 def random_flows(network: Network, seed: int, count: int) -> list[Flow]:

@@ -13,6 +13,7 @@ from typing import Any
 
 from greyheron.model.document import Device, Interface, Network
 from greyheron.model.entry import AddressBlock, Entry, NamedAddresses, NamedPorts, NotPort
+from tests.reference_frames import Frames, tag_for, vlan_of
 
 Addr = IPv4Address | IPv6Address
 End = tuple[str, str]
@@ -80,6 +81,7 @@ class Reference:
         self.on = {p.name for p in network.periods if any(_on(str(window), at) for window in p.windows)}
         self.dev = {d.name: d for d in network.devices}
         self.with_lists = with_lists
+        self.frames = Frames(network, self.on)
         self.ospf = {4: self._ospf(4), 6: self._ospf(6)}
 
     # --- addresses -------------------------------------------------------------------------------------
@@ -160,13 +162,13 @@ class Reference:
                 if matches and self.up((device.name, i.name)):
                     reached.add((device.name, i.name))
             return []
-        vlan = _vlan_of(port, tag)
+        vlan = vlan_of(port, tag)
         if vlan is None:
             return []
         return [
             ((device.name, other.name), sent[0])
             for other in device.interfaces
-            if other.name != far[1] and (sent := _tag_for(other, vlan)) is not None
+            if other.name != far[1] and (sent := tag_for(other, vlan)) is not None
         ]
 
     def neighbour(self, end: End, a: Addr) -> End | None:
@@ -426,10 +428,11 @@ class Reference:
             p = P(self._voice(a, v), dst, 89, ttl=1)
             if self._filters_own(self.dev[a[0]]) and _denied(self.meet(*a, "out", p)):
                 return False
+            if self.with_lists and self.frames.stopped_packet(a, b, dst):
+                return False
             if _denied(self.meet(*b, "in", p)):
                 return False
-        voice = self._voice(a, v)
-        return v == 4 or self._undiscovered(a, b, self._voice(b, v), voice) is None
+        return self._unfound(a, b, self._voice(b, v), self._voice(a, v)) is None
 
     # --- the packet ------------------------------------------------------------------------------------
 
@@ -527,12 +530,15 @@ class Reference:
         there = self.neighbour((d.name, egress), target)
         if there is None:
             return [Way("unreachable", None, made or p, p, d.name, mind, chosen)]
+        asker = p.src
         if target.version == 6:
             own = [a.ip for a in self.addrs((d.name, egress), 6)]
             asker = next((a for a in own if a == p.src), own[-1])
-            stopped = self._undiscovered((d.name, egress), there, target, asker)
-            if stopped is not None:
-                return [Way("blocked", stopped[1:], made or p, p, d.name, mind, chosen)]
+        stopped = self._unfound((d.name, egress), there, target, asker)
+        if stopped is None and self.with_lists:
+            stopped = self.frames.stopped_packet((d.name, egress), there, p.dst)
+        if stopped is not None:
+            return [Way("blocked", stopped[1:], made or p, p, d.name, mind, chosen)]
         been = [*been, (d.name, ingress, replace(came, ttl=0))]
         return self._at(there[0], there[1], p, mind, been, made, keep, chosen)
 
@@ -578,13 +584,22 @@ class Reference:
             return replace(mind, flows=flows)
         return mind
 
-    def _undiscovered(self, asking: End, answering: End, target: Addr, asker: Addr) -> tuple[Any, ...] | None:
+    def _unfound(
+        self, asking: End, answering: End, target: Addr, asker: Addr | None
+    ) -> tuple[Any, ...] | None:
+        if not self.with_lists:
+            return None
+        if target.version == 4:
+            return self.frames.stopped_arp(asking, answering)
+        assert isinstance(asker, IPv6Address)
         group = IPv6Address(int(IPv6Address("ff02::1:ff00:0")) | int(target) & 0xFFFFFF)
         question = P(asker, group, 58, icmp=(135, 0))
         answer = P(target, asker, 58, icmp=(136, 0))
         for p, sender, receiver in ((question, asking, answering), (answer, answering, asking)):
             if self._filters_own(self.dev[sender[0]]) and _denied(met := self.meet(*sender, "out", p)):
                 return met
+            if stopped := self.frames.stopped_packet(sender, receiver, p.dst):
+                return stopped
             if _denied(met := self.meet(*receiver, "in", p)):
                 return met
         return None
@@ -746,24 +761,6 @@ def _opens(p: P) -> bool:
 
 def _has(i: Interface, v: int) -> bool:
     return any(a.version == v for a in i.addresses)
-
-
-def _vlan_of(port: Interface, tag: int | None) -> int | None:
-    """The VLAN that a switch puts a frame in; None: it drops it."""
-    if not port.trunk and port.untagged is None:
-        return (port.access or 1) if tag is None else None
-    if tag is None:
-        return port.untagged
-    return tag if tag in port.trunk and tag != port.untagged else None
-
-
-def _tag_for(port: Interface, vlan: int) -> tuple[int | None] | None:
-    """How a switch sends a frame of a VLAN out of a port: (tag,), or None when it does not."""
-    if not port.trunk and port.untagged is None:
-        return (None,) if (port.access or 1) == vlan else None
-    if port.untagged == vlan:
-        return (None,)
-    return (vlan,) if vlan in port.trunk else None
 
 
 def _denied(met: tuple[Any, ...] | None) -> bool:

@@ -228,7 +228,7 @@ def test_the_exercise_counts_what_was_found(page: Page, server: Server) -> None:
     page.goto(server.address)
     page.get_by_role("button", name="After the storm: find the faults").click()
     told = page.get_by_test_id("exercise")
-    expect(told).to_contain_text("0 of 10 faults found and mended")
+    expect(told).to_contain_text("0 of 13 faults found and mended")
     page.get_by_role("button", name="Hints").click()
     page.get_by_role("button", name="a mask and its inverse").click()
     expect(page.get_by_test_id("sentence")).to_contain_text("wardens-only denies, entry 20")
@@ -242,15 +242,15 @@ def test_the_exercise_counts_what_was_found(page: Page, server: Server) -> None:
             json={"label": "mask", "changes": [change]},
             headers={"If-Match": f'"{network["version"]}"'},
         ).raise_for_status()
-    expect(told).to_contain_text("1 of 10 faults found and mended")
+    expect(told).to_contain_text("1 of 13 faults found and mended")
     page.get_by_role("button", name="Leave", exact=True).click()
-    expect(page.get_by_role("region", name="After the storm")).to_contain_text("1 of 10 faults")
+    expect(page.get_by_role("region", name="After the storm")).to_contain_text("1 of 13 faults")
 
 
 def test_networks_are_renamed_copied_and_removed_with_a_way_back(page: Page, server: Server) -> None:
     page.goto(server.address)
     network = page.get_by_role("button", name=re.compile("^Saltmarsh reserve"))
-    expect(network).to_contain_text("23 devices, 4 lists, 11 entries")
+    expect(network).to_contain_text("23 devices, 5 lists, 15 entries")
 
     def choose(item: str) -> None:
         page.get_by_role("button", name=re.compile("^More for Saltmarsh reserve$")).click()

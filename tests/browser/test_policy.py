@@ -113,7 +113,7 @@ def test_findings_are_looked_at_mended_and_accepted(page: Page) -> None:
 def test_a_repair_is_tried_before_it_is_made(page: Page, server: Server) -> None:
     page.goto(server.address)
     press(page, page.get_by_role("button", name="After the storm: find the faults"))
-    expect(page.get_by_test_id("book-summary")).to_contain_text("28 flows, 14 not as expected")
+    expect(page.get_by_test_id("book-summary")).to_contain_text("31 flows, 18 not as expected")
     for key, edits in (("v", "Draft as running"), ("a", "Draft: 1 edit")):
         palette(page, "Go to Findings")
         guard = page.locator("[data-finding='list of denies only: lab-guard']")

@@ -307,9 +307,9 @@ def test_a_device_is_added_linked_by_drawing_changed_line_by_line_and_removed(pa
 def test_the_storm_network_shows_its_surprises(page: Page, server: Server) -> None:
     page.goto(server.address)
     page.get_by_role("button", name="After the storm").click()
-    expect(page.get_by_test_id("book-summary")).to_contain_text("28 flows, 14 not as expected")
+    expect(page.get_by_test_id("book-summary")).to_contain_text("31 flows, 18 not as expected")
     page.get_by_role("button", name="surprises only").click()
-    expect(page.locator("[data-test]")).to_have_count(14)
+    expect(page.locator("[data-test]")).to_have_count(18)
     page.locator("[data-plate=hide-gw]").click()
     inspector = page.get_by_role("complementary", name="Inspector")
     expect(inspector).to_contain_text(
@@ -431,7 +431,7 @@ def test_flows_are_duplicated_in_other_shapes(page: Page) -> None:
     page.get_by_role("button", name="Duplicate").click()
     page.get_by_role("menuitem", name="From every host of its segment").click()
     expect(row(page, "t28")).to_contain_text("till → ledger")
-    expect(page.get_by_test_id("book-summary")).to_contain_text("28 flows")
+    expect(page.get_by_test_id("book-summary")).to_contain_text("31 flows")
     row(page, "t11").click()
     page.get_by_role("button", name="Duplicate").click()
     page.get_by_role("menuitem", name="In the other family").click()

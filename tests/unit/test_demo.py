@@ -22,8 +22,8 @@ def test_the_demo_uses_what_there_is() -> None:
     kinds = [device.kind for device in demo.devices]
     assert kinds.count(DeviceKind.ROUTER) + kinds.count(DeviceKind.FIREWALL) >= 5
     assert kinds.count(DeviceKind.HOST) >= 10
-    assert {access_list.family for access_list in demo.lists} == {"ipv4", "ipv6"}
-    assert {access_list.kind for access_list in demo.lists} == {"standard", "extended"}
+    assert {access_list.family for access_list in demo.lists} == {"ipv4", "ipv6", None}
+    assert {access_list.kind for access_list in demo.lists} == {"standard", "extended", "frame"}
     firewall = next(device for device in demo.devices if device.kind is DeviceKind.FIREWALL)
     assert len(firewall.zones) == 3
     assert {rule.kind for rule in firewall.translations} == {"static", "dynamic"}
@@ -51,9 +51,12 @@ FAULTS = {
     "t6": "sluice’s remote line: wardens-only denies, entry 20",  # a mask written for a wildcard
     "t9": "passes",  # the list is on lagoon's console
     "t10": "hides-in denies",  # the service moved, and the list knows its name only
+    "t11": "as ARP is stopped entering hide-sw by p3: camera-ports denies, entry 40",  # IPv4 without ARP
     "t14": "nobody on eth0 answers for 172.20.56.254",  # a wrong gateway
     "t16": "from-beyond denies, entry 10",  # general before specific
     "t22": "neighbour discovery is stopped entering lagoon by eth2: lab-six",  # wrong direction, no discovery
+    "t26": "was not resolved, because the query to 172.20.40.10 is blocked",  # visitors may not ask
+    "t27": "no-jetty-login denies, entry 17",  # by day where by night was meant
     "s1": "unreachable",  # routing neighbours cut by hides-core
     "s4": "passes",  # one address of jetty covered, its loopback open
     "s5": "passes",  # boat-guard is placed nowhere

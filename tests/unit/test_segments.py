@@ -157,6 +157,6 @@ def test_the_links_between_two_interfaces_are_those_that_carry_their_vlan() -> N
     segments = find_segments(Lab.of(TWO_SWITCHES).network())
     desk, cam = ("desk", "eth0"), ("cam", "eth0")
     way = (("desk:eth0", "near:p1"), ("near:up2", "far:up2"), ("far:p1", "cam:eth0"))
-    assert segments.links_between(desk, cam) == way
-    assert segments.links_between(cam, desk) == tuple((far, near) for near, far in reversed(way))
-    assert segments.links_between(desk, ("far", "up1")) == ()
+    assert segments.crossing(desk, cam) == way
+    assert segments.crossing(cam, desk) == tuple((far, near) for near, far in reversed(way))
+    assert segments.crossing(desk, ("far", "up1")) == ()

@@ -35,6 +35,7 @@ class Verdict(StrEnum):
 VERDICTS = {
     Outcome.ARRIVED: Verdict.PASSES,
     Outcome.DENIED: Verdict.BLOCKED,
+    Outcome.FRAME_DENIED: Verdict.BLOCKED,
     Outcome.NO_DISCOVERY: Verdict.BLOCKED,
     Outcome.ZONE: Verdict.BLOCKED,
     Outcome.NO_SESSION: Verdict.BLOCKED,
@@ -114,10 +115,14 @@ class Result:
     resolution: Resolution | None = None
 
     @property
+    def queries(self) -> tuple[Query, ...]:
+        """What was asked for the destination's name."""
+        return () if self.resolution is None else self.resolution.queries
+
+    @property
     def every_leg(self) -> Iterator[Leg]:
         """Every packet, those of queries first."""
-        queries = () if self.resolution is None else self.resolution.queries
-        for query in queries:
+        for query in self.queries:
             yield from query.result.every_leg
         if self.resolution is None or self.resolution.address is not None:
             yield from (leg for exchange in self.exchanges for leg in exchange.legs)

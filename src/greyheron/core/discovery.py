@@ -1,12 +1,9 @@
-"""Neighbour discovery: an IPv6 neighbour is found only if lists let it be (§1, §3)."""
+"""Finding neighbours: by ARP or neighbour discovery, and only if lists let it be (§1, §3, §14)."""
 
-from collections.abc import Mapping
-
-from greyheron.core.filters import Lists, stopped_between
+from greyheron.core.filters import InForce, stopped_between
 from greyheron.core.packet import Packet
 from greyheron.core.segments import InterfaceId
 from greyheron.core.steps import Filtered
-from greyheron.model.document import Device
 from greyheron.model.values import Family
 
 SOLICITED_NODE = 0xFF02_0000_0000_0000_0000_0001_FF00_0000
@@ -14,14 +11,9 @@ SOLICITATION, ADVERTISEMENT = 135, 136
 
 
 def stopped_discovery(
-    lists: Lists,
-    devices: Mapping[str, Device],
-    asking: InterfaceId,
-    answering: InterfaceId,
-    target: int,
-    asker: int,
+    in_force: InForce, asking: InterfaceId, answering: InterfaceId, target: int, asker: int
 ) -> Filtered | None:
-    """The list that keeps `asking` from finding `target` at `answering`; None when nothing does.
+    """The list that keeps `asking` from finding the IPv6 `target` at `answering`; None when nothing does.
 
     asker:  the address from which it is solicited, and which is answered
     """
@@ -39,7 +31,16 @@ def stopped_discovery(
             icmp_code=0,
             hop_limit=255,
         )
-        stopped = stopped_between(lists, devices[sender[0]], sender[1], *receiver, packet)
+        stopped = stopped_between(in_force, sender, receiver, packet)
         if stopped is not None:
             return stopped
     return None
+
+
+def unfound(
+    in_force: InForce, family: Family, asking: InterfaceId, answering: InterfaceId, target: int, asker: int
+) -> Filtered | None:
+    """The list that keeps `asking` from finding `target` in either family; ARP shows lists no addresses."""
+    if family is Family.IPV4:
+        return in_force.wires.asking(asking, answering)
+    return stopped_discovery(in_force, asking, answering, target, asker)

@@ -1,17 +1,28 @@
 """Meeting a list: at an interface or a management line (§4, §5)."""
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 
 from greyheron.core.lists import ResolvedList
 from greyheron.core.matching import decide
 from greyheron.core.packet import Packet
+from greyheron.core.segments import InterfaceId
 from greyheron.core.steps import Filtered, Unfiltered
+from greyheron.core.wires import Wires, denied_in
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Device
 from greyheron.model.values import Direction, Family
 
 Lists = Mapping[tuple[AttachmentPoint, Family], ResolvedList]
 """What is placed at each attachment point, by family."""
+
+
+@dataclass(frozen=True, eq=False)
+class InForce:
+    """All lists that are in force: those of packets, and those of frames on the wires between devices."""
+
+    lists: Lists
+    wires: Wires
 
 
 def meet(lists: Lists, point: AttachmentPoint, packet: Packet) -> Filtered | Unfiltered:
@@ -23,17 +34,19 @@ def meet(lists: Lists, point: AttachmentPoint, packet: Packet) -> Filtered | Unf
 
 
 def stopped_between(
-    lists: Lists, sender: Device, egress: str, receiver: str, ingress: str, packet: Packet
+    in_force: InForce, egress: InterfaceId, ingress: InterfaceId, packet: Packet
 ) -> Filtered | None:
     """The list that keeps a packet of the sender's own from a neighbour on its segment; None: it arrives."""
-    points = [AttachmentPoint(receiver, ingress, Direction.IN)]
-    if sends_through(sender):
-        points.insert(0, AttachmentPoint(sender.name, egress, Direction.OUT))
-    for point in points:
-        met = meet(lists, point, packet)
+    met: Filtered | Unfiltered
+    if sends_through(in_force.wires.devices[egress[0]]):
+        met = meet(in_force.lists, AttachmentPoint(*egress, Direction.OUT), packet)
         if isinstance(met, Filtered) and met.decision.denies:
             return met
-    return None
+    stopped = denied_in(in_force.wires.carrying(egress, ingress, packet))
+    if stopped is not None:
+        return stopped
+    met = meet(in_force.lists, AttachmentPoint(*ingress, Direction.IN), packet)
+    return met if isinstance(met, Filtered) and met.decision.denies else None
 
 
 def sends_through(device: Device) -> bool:

@@ -1,5 +1,6 @@
 """Access lists with every name in them resolved, ready to be matched."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -44,6 +45,14 @@ class ResolvedList:
         )
 
 
+@dataclass(frozen=True, eq=False)
+class FrameList:
+    """A frame list with the entries that are there (§14); only itself is equal to it."""
+
+    name: str
+    entries: tuple[Entry, ...]
+
+
 class Names:
     """What `@name` stands for in one network: an address set, else every address of a device."""
 
@@ -77,16 +86,22 @@ class Names:
 
 
 def resolve(access_list: AccessList, names: Names, active: frozenset[str] | None = None) -> ResolvedList:
-    """`access_list` with its names looked up. The document has been checked: every name exists.
+    """`access_list`, no frame list, with its names looked up. The document has been checked: all exist.
 
     active:  the periods that are on: entries of others are not there (§12); None: all entries are
     """
-    rules = tuple(
-        _rule(entry, access_list.family, names)
+    family = access_list.family
+    assert family is not None
+    rules = tuple(_rule(entry, family, names) for entry in _there(access_list, active))
+    return ResolvedList(access_list.name, family, access_list.kind, rules)
+
+
+def _there(access_list: AccessList, active: frozenset[str] | None) -> Iterator[Entry]:
+    return (
+        entry
         for entry in access_list.body.entries
         if entry.during is None or active is None or entry.during.holds(active)
     )
-    return ResolvedList(access_list.name, access_list.family, access_list.kind, rules)
 
 
 def _rule(entry: Entry, family: Family, names: Names) -> Rule:
@@ -110,11 +125,15 @@ class ResolvedLists:
         self._network, self.active = network, active
         before = known._found if known is not None and known._names_the_same(network) else {}
         names = Names(network)
-        self._found: dict[str, tuple[AccessList, ResolvedList]] = {}
+        self._found: dict[str, tuple[AccessList, ResolvedList | FrameList]] = {}
         for access_list in network.lists:
             old, resolved = before.get(access_list.name, (None, None))
             if resolved is None or old != access_list or self._told_apart(access_list, known):
-                resolved = resolve(access_list, names, active)
+                resolved = (
+                    FrameList(access_list.name, tuple(_there(access_list, active)))
+                    if access_list.family is None
+                    else resolve(access_list, names, active)
+                )
             self._found[access_list.name] = access_list, resolved
 
     def _told_apart(self, access_list: AccessList, known: "ResolvedLists | None") -> bool:
@@ -135,12 +154,19 @@ class ResolvedLists:
 
     def placed(self) -> dict[tuple[AttachmentPoint, Family], ResolvedList]:
         """What stands at each attachment point, by family."""
-        placements = self._network.placements
         return {
-            (AttachmentPoint(placed.device, placed.at, placed.direction), resolved.family): resolved
-            for placed in placements
-            for resolved in (self._found[placed.list][1],)
+            (point, resolved.family): resolved
+            for point, resolved in self._placements()
+            if isinstance(resolved, ResolvedList)
         }
+
+    def placed_frames(self) -> dict[AttachmentPoint, FrameList]:
+        """The frame lists at each attachment point."""
+        return {point: found for point, found in self._placements() if isinstance(found, FrameList)}
+
+    def _placements(self) -> Iterator[tuple[AttachmentPoint, ResolvedList | FrameList]]:
+        for placed in self._network.placements:
+            yield AttachmentPoint(placed.device, placed.at, placed.direction), self._found[placed.list][1]
 
 
 def permitting_all(resolved: ResolvedList) -> ResolvedList:

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv6Address
 
 from greyheron.core.addresses import HeldAddress, held
-from greyheron.core.discovery import stopped_discovery
-from greyheron.core.filters import Lists, stopped_between
+from greyheron.core.discovery import unfound
+from greyheron.core.filters import InForce, stopped_between
 from greyheron.core.packet import Packet
 from greyheron.core.segments import InterfaceId, Segments
 from greyheron.core.steps import Filtered
@@ -67,6 +67,10 @@ class _Speaker:
     address: int
     cost: int
 
+    @property
+    def port(self) -> InterfaceId:
+        return self.device, self.interface
+
 
 class OspfPairs:
     """The pairs of interfaces that would be neighbours in one family, if no list kept them apart."""
@@ -76,16 +80,15 @@ class OspfPairs:
         self._devices = {device.name: device for device in network.devices if device.traits.forwards}
         self._pairs = tuple(self._find(segments))
 
-    def under(self, lists: Lists) -> Neighbourhood:
-        """Who is whose neighbour when `lists` are in force."""
+    def under(self, in_force: InForce) -> Neighbourhood:
+        """Who is whose neighbour under these lists."""
         adjacent: dict[str, list[Adjacency]] = defaultdict(list)
         cut: list[CutNeighbour] = []
         for one, other in self._pairs:
-            unheard = self._unheard(one, other, lists) or self._unheard(other, one, lists)
-            stopped = unheard or self._unfound(one, other, lists) or self._unfound(other, one, lists)
+            unheard = self._unheard(one, other, in_force) or self._unheard(other, one, in_force)
+            stopped = unheard or self._unfound(one, other, in_force) or self._unfound(other, one, in_force)
             if stopped is not None:
-                ends = (one.device, one.interface), (other.device, other.interface)
-                cut.append(CutNeighbour(*ends, stopped, unfound=unheard is None))
+                cut.append(CutNeighbour(one.port, other.port, stopped, unfound=unheard is None))
                 continue
             for here, there in ((one, other), (other, one)):
                 adjacent[here.device].append(
@@ -101,34 +104,19 @@ class OspfPairs:
                     if one < other and one.device != other.device and self._same_prefix(one, other):
                         yield one, other
 
-    def _unheard(self, sender: _Speaker, receiver: _Speaker, lists: Lists) -> Filtered | None:
+    def _unheard(self, sender: _Speaker, receiver: _Speaker, in_force: InForce) -> Filtered | None:
         """The list that keeps the sender's packets from the receiver, if one does."""
         for destination in (ALL_ROUTERS[self._family], receiver.address):
             packet = Packet(self._family, sender.address, destination, PROTOCOLS["ospf"], hop_limit=1)
-            stopped = stopped_between(
-                lists,
-                self._devices[sender.device],
-                sender.interface,
-                receiver.device,
-                receiver.interface,
-                packet,
-            )
+            stopped = stopped_between(in_force, sender.port, receiver.port, packet)
             if stopped is not None:
                 return stopped
         return None
 
-    def _unfound(self, sender: _Speaker, receiver: _Speaker, lists: Lists) -> Filtered | None:
+    def _unfound(self, sender: _Speaker, receiver: _Speaker, in_force: InForce) -> Filtered | None:
         """The list that keeps the sender from finding the receiver's own address, which it also sends to."""
-        if self._family is Family.IPV4:
-            return None
-        return stopped_discovery(
-            lists,
-            self._devices,
-            (sender.device, sender.interface),
-            (receiver.device, receiver.interface),
-            receiver.address,
-            sender.address,
-        )
+        ports = sender.port, receiver.port
+        return unfound(in_force, self._family, *ports, receiver.address, sender.address)
 
     def _speaker(self, port: InterfaceId) -> _Speaker | None:
         device = self._devices.get(port[0])

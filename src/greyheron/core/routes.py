@@ -4,7 +4,7 @@ from threading import Lock
 
 from cachetools import LRUCache
 
-from greyheron.core.filters import Lists
+from greyheron.core.filters import InForce
 from greyheron.core.neighbours import CutNeighbour, Neighbourhood, OspfPairs
 from greyheron.core.ospf import OspfArea
 from greyheron.core.routing import RoutingTable
@@ -41,12 +41,12 @@ class Routings:
         )
         self._lock = Lock()
 
-    def neighbourhood(self, family: Family, lists: Lists) -> Neighbourhood:
-        """Who is whose neighbour when `lists` are in force."""
+    def neighbourhood(self, family: Family, in_force: InForce) -> Neighbourhood:
+        """Who is whose neighbour under these lists."""
         with self._lock:
             if family not in self._pairs:
                 self._pairs[family] = OspfPairs(self._network, self._segments, family)
-        return self._pairs[family].under(lists)
+        return self._pairs[family].under(in_force)
 
     def among(self, neighbourhood: Neighbourhood, family: Family) -> Routing:
         """The routing of those neighbours: the same one for all lists that part the same."""
@@ -61,8 +61,8 @@ class Routings:
 class RoutesUnder:
     """The routes of a topology when certain lists are in force, worked out when first asked for."""
 
-    def __init__(self, routings: Routings, lists: Lists) -> None:
-        self._routings, self._lists = routings, lists
+    def __init__(self, routings: Routings, in_force: InForce) -> None:
+        self._routings, self._in_force = routings, in_force
         self._neighbourhoods: dict[Family, Neighbourhood] = {}
         self._routing: dict[Family, Routing] = {}
 
@@ -75,7 +75,7 @@ class RoutesUnder:
     def neighbourhood(self, family: Family) -> Neighbourhood:
         """OSPF neighbours, and those that lists keep apart."""
         if family not in self._neighbourhoods:
-            self._neighbourhoods[family] = self._routings.neighbourhood(family, self._lists)
+            self._neighbourhoods[family] = self._routings.neighbourhood(family, self._in_force)
         return self._neighbourhoods[family]
 
     def cut_neighbours(self) -> list[CutNeighbour]:

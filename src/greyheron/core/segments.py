@@ -1,7 +1,7 @@
 """Segments: which interfaces reach each other with no router between (§1)."""
 
 from collections import defaultdict, deque
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from greyheron.model.document import Device, Interface, Network
 
@@ -21,16 +21,39 @@ class Segments:
     of:  the segment of every enabled interface of a device that is no switch
     members:  those interfaces, for each segment
     carriers:  the switches that carry each segment, and in which VLAN
-    crossings:  from each interface, or switch in a VLAN, what comes next along each enabled link
+    crossings:  from each interface, or switch in a VLAN, what comes next along each enabled link, by name
+    joined_at:  the switch, in a VLAN, at a port of which interfaces stand that no link joins: possible hosts
     """
 
     of: dict[InterfaceId, int]
     members: tuple[tuple[InterfaceId, ...], ...]
     carriers: tuple[tuple[tuple[str, int], ...], ...]
     crossings: dict[InterfaceId, list[tuple[InterfaceId, LinkEnds]]]
+    joined_at: dict[InterfaceId, InterfaceId] = field(default_factory=dict)
+    _crossed: dict[tuple[InterfaceId, InterfaceId], tuple[LinkEnds, ...]] = field(
+        default_factory=dict, init=False, repr=False, compare=False
+    )
 
-    def links_between(self, start: InterfaceId, goal: InterfaceId) -> tuple[LinkEnds, ...]:
-        """The fewest links that carry a frame from one interface to another; none if nothing does."""
+    def carrier(self, segment: int) -> InterfaceId:
+        """The first switch that carries a segment, in its VLAN: where possible hosts are joined to it."""
+        name, vlan = self.carriers[segment][0]
+        return name, f"{_VLAN}{vlan}"
+
+    def crossing(self, start: InterfaceId, goal: InterfaceId) -> tuple[LinkEnds, ...]:
+        """The fewest links that carry a frame from one interface to another; none if nothing does.
+
+        Of equal ways the first by name (§14); a frame back takes the same one.
+        """
+        found = self._crossed.get((start, goal))
+        if found is None:
+            one, other = (self.joined_at.get(port, port) for port in (start, goal))
+            found = self._way(min(one, other), max(one, other))
+            if one > other:
+                found = tuple((far, near) for near, far in reversed(found))
+            self._crossed[start, goal] = found
+        return found
+
+    def _way(self, start: InterfaceId, goal: InterfaceId) -> tuple[LinkEnds, ...]:
         came: dict[InterfaceId, tuple[InterfaceId, LinkEnds]] = {}
         ahead = deque([start])
         while ahead and goal not in came:
@@ -83,6 +106,8 @@ def find_segments(network: Network) -> Segments:
         number = numbers.get(joined.root((name, vlan)))
         if number is not None:
             carriers[number].append((name, int(vlan.removeprefix(_VLAN))))
+    for ahead in crossings.values():
+        ahead.sort(key=lambda each: (each[0][0], each[1]))
     return Segments(
         of, tuple(map(tuple, members)), tuple(tuple(sorted(each)) for each in carriers), crossings
     )

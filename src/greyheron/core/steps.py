@@ -4,9 +4,11 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from greyheron.core.connection import ConnectionState, Key, key_of
+from greyheron.core.frames import Frame
 from greyheron.core.matching import Decision
 from greyheron.core.packet import Packet
 from greyheron.core.routing import Lookup, NextHop
+from greyheron.core.segments import InterfaceId
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.values import Direction
 
@@ -16,6 +18,7 @@ class Outcome(StrEnum):
 
     ARRIVED = "arrived"
     DENIED = "denied"
+    FRAME_DENIED = "frame denied"
     NO_DISCOVERY = "neighbour discovery stopped"
     ZONE = "denied by zone"
     NO_SESSION = "no session"
@@ -42,11 +45,12 @@ class Enters:
 
 @dataclass(frozen=True, slots=True)
 class Filtered:
-    """A list was met and decided."""
+    """A list was met and decided. `frame`: what it saw, if it is a frame list (§14)."""
 
     point: AttachmentPoint
     list_name: str
     decision: Decision
+    frame: Frame | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,9 +105,10 @@ class ZonesDeny:
 
 @dataclass(frozen=True, slots=True)
 class DiscoveryStopped:
-    """The next hop is there, but a list keeps it from being found."""
+    """The next hop is there, but a list keeps it from being found, by ARP or neighbour discovery."""
 
     interface: str
+    to: InterfaceId
     address: int
     by: Filtered
 
@@ -140,8 +145,10 @@ class LoopFound:
 
 @dataclass(frozen=True, slots=True)
 class Leaves:
+    """`to`: the interface at which it comes in next, if nothing stops it on the wire."""
+
     interface: str
-    to_device: str
+    to: InterfaceId
     to_address: int
 
 
@@ -252,4 +259,5 @@ class Path:
         step = self.last.steps[-1]
         if self.outcome is Outcome.NO_DISCOVERY and isinstance(step, DiscoveryStopped):
             return step.by
-        return step if isinstance(step, Filtered) and self.outcome is Outcome.DENIED else None
+        denied = self.outcome in (Outcome.DENIED, Outcome.FRAME_DENIED)
+        return step if isinstance(step, Filtered) and denied else None

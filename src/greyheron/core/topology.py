@@ -5,10 +5,13 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from greyheron.core.addresses import HeldAddress, block_of, held, is_link_local
+from greyheron.core.filters import InForce, Lists
+from greyheron.core.frames import FrameLists
 from greyheron.core.possible import STAND_IN_PORT, Holdings, StandIn, stand_ins
 from greyheron.core.routes import Routings
 from greyheron.core.segments import InterfaceId, Segments, find_segments
 from greyheron.core.translation import answered_addresses
+from greyheron.core.wires import Wires
 from greyheron.model.document import Device, Interface, Network
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family
@@ -96,7 +99,16 @@ class Topology:
                 **self.interfaces,
                 **{port: each.device.interfaces[0] for port, each in ports.items()},
             },
-            segments=replace(self.segments, of=of, members=tuple(members)),
+            segments=replace(
+                self.segments,
+                of=of,
+                members=tuple(members),
+                joined_at={
+                    port: self.segments.carrier(each.segment)
+                    for port, each in ports.items()
+                    if self.segments.carriers[each.segment]
+                },
+            ),
             holdings={
                 **self.holdings,
                 **{
@@ -107,6 +119,10 @@ class Topology:
             },
             possible=_by_mask(added),
         )
+
+    def under(self, lists: Lists, frames: FrameLists) -> InForce:
+        """These lists in force in it."""
+        return InForce(lists, Wires(self.devices, self.segments, frames))
 
     @property
     def has_possible_hosts(self) -> bool:

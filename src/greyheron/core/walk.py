@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from greyheron.core.addresses import is_link_local
 from greyheron.core.connection import ConnectionState, Key, Session, key_of
 from greyheron.core.delivery import deliver
-from greyheron.core.discovery import stopped_discovery
+from greyheron.core.discovery import unfound
 from greyheron.core.filters import meet, sends_through
 from greyheron.core.packet import Packet
 from greyheron.core.routing import Lookup, NextHop
@@ -40,6 +40,7 @@ from greyheron.core.steps import (
     ZonesDeny,
 )
 from greyheron.core.translation import entering, leaving
+from greyheron.core.wires import denied_in
 from greyheron.core.world import World
 from greyheron.core.zones import lets_through, zone_of
 from greyheron.model.attachment import AttachmentPoint
@@ -121,7 +122,6 @@ def _visit(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]
     ingress = visit.ingress
     if ingress is None:
         return _make(world, visit, choices)
-    visit = visit.did(Enters(ingress))
     if _came_before(visit):
         return [visit.ends(Outcome.LOOP, LoopFound())]
     entered = _enter(world, visit, ingress)
@@ -292,20 +292,25 @@ def _leave(world: World, visit: _Visit, chosen: NextHop, met: Step) -> Path | _V
     neighbour = world.topology.neighbour(port, sent.family, address)
     if neighbour is None:
         return ends(Outcome.NO_NEIGHBOUR, *steps, NobodyAnswers(chosen.interface, address))
-    if sent.family is Family.IPV6:
-        stopped = stopped_discovery(
-            world.discovery_lists,
-            world.topology.devices,
-            port,
-            neighbour,
-            address,
-            world.topology.solicits_from(port, sent.source),
+    asker = 0 if sent.family is Family.IPV4 else world.topology.solicits_from(port, sent.source)
+    stopped = unfound(world.discovery, sent.family, port, neighbour, address, asker)
+    if stopped is not None:
+        return ends(
+            Outcome.NO_DISCOVERY, *steps, DiscoveryStopped(chosen.interface, neighbour, address, stopped)
         )
-        if stopped is not None:
-            return ends(Outcome.NO_DISCOVERY, *steps, DiscoveryStopped(chosen.interface, address, stopped))
-    leaves = Leaves(chosen.interface, neighbour[0], address)
-    done = replace(hop, egress=chosen.interface, steps=(*hop.steps, *steps, leaves))
-    return _Visit(neighbour[0], neighbour[1], sent, (*visit.hops, done), visit.connection, sent)
+    frames = world.in_force.wires.carrying(port, neighbour, sent)
+    begin = frames[:1] if frames and frames[0].point.device == visit.device else ()
+    if denied_in(begin):
+        return ends(Outcome.FRAME_DENIED, *steps, *begin)
+    end = frames[-1:] if frames and frames[-1].point == AttachmentPoint(*neighbour, Direction.IN) else ()
+    leaves = Leaves(chosen.interface, neighbour, address)
+    on_wire = frames[len(begin) : len(frames) - len(end)]
+    if denied_in(on_wire):
+        return ends(Outcome.FRAME_DENIED, *steps, *begin, leaves, *on_wire)
+    done = replace(hop, egress=chosen.interface, steps=(*hop.steps, *steps, *begin, leaves, *on_wire))
+    entered: tuple[Step, ...] = (Enters(neighbour[1]), *end)
+    arrived = _Visit(neighbour[0], neighbour[1], sent, (*visit.hops, done), visit.connection, sent, entered)
+    return arrived.ends(Outcome.FRAME_DENIED) if denied_in(end) else arrived
 
 
 def _kept(lookup: Lookup, visit: _Visit, choices: Choices) -> tuple[NextHop, ...]:

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from greyheron.core.addresses import is_link_local
-from greyheron.core.filters import Lists
+from greyheron.core.filters import InForce, Lists
 from greyheron.core.lists import ResolvedLists, permitting_all
 from greyheron.core.routes import RoutesUnder
 from greyheron.core.routing import Lookup, NextHop, RoutingTable
@@ -20,29 +20,35 @@ class World:
 
     topology:  the network without its lists
     resolved:  its lists, with every name in them looked up
-    lists:  what is in force at each attachment point, by family
-    discovery_lists:  the lists that IPv6 neighbours are found under; the same, unless it is permissive
+    in_force:  the lists that packets and frames meet
+    discovery:  those that neighbours are found under; the same, unless it is permissive
     routes:  those of the topology under the lists of the network
     """
 
     network: Network
     topology: Topology
     resolved: ResolvedLists
-    lists: Lists
-    discovery_lists: Lists
+    in_force: InForce
+    discovery: InForce
     routes: RoutesUnder
+
+    @property
+    def lists(self) -> Lists:
+        """What packets meet at each attachment point, by family."""
+        return self.in_force.lists
 
     @classmethod
     def of(cls, network: Network, topology: Topology, resolved: ResolvedLists) -> "World":
         """`network` with its lists in force; `topology` is its own, or one just like it."""
-        lists = resolved.placed()
-        return cls(network, topology, resolved, lists, lists, RoutesUnder(topology.routings, lists))
+        in_force = topology.under(resolved.placed(), resolved.placed_frames())
+        return cls(network, topology, resolved, in_force, in_force, RoutesUnder(topology.routings, in_force))
 
     @cached_property
     def baseline(self) -> "World":
         """The same network with every placement ignored (§8)."""
-        routes = RoutesUnder(self.topology.routings, {})
-        return World(self.network, self.topology, self.resolved, {}, {}, routes)
+        none = self.topology.under({}, {})
+        routes = RoutesUnder(self.topology.routings, none)
+        return World(self.network, self.topology, self.resolved, none, none, routes)
 
     @cached_property
     def permissive(self) -> "World":
@@ -56,13 +62,17 @@ class World:
             for (point, family), placed in self.lists.items()
             if self.topology.devices[point.device].traits.zoned and point.direction is Direction.IN
         }
-        return World(self.network, self.topology, self.resolved, lists, {}, self.routes)
+        under = self.topology.under
+        return World(self.network, self.topology, self.resolved, under(lists, {}), under({}, {}), self.routes)
 
     @cached_property
     def with_possible_hosts(self) -> "World":
         """The same network with everyone in it who could be there (see `greyheron.core.possible`)."""
         topology = self.topology.with_possible_hosts
-        return World(self.network, topology, self.resolved, self.lists, self.discovery_lists, self.routes)
+        in_force, discovery = (
+            topology.under(each.lists, each.wires.lists) for each in (self.in_force, self.discovery)
+        )
+        return World(self.network, topology, self.resolved, in_force, discovery, self.routes)
 
     @cached_property
     def nbytes(self) -> int:
@@ -74,12 +84,20 @@ class World:
         """Whether `network` differs from this one's in nothing but lists, sets, tests and the map."""
         return self.network.devices == network.devices and self.network.links == network.links
 
-    def changed_lists(self, other: "World") -> frozenset[tuple[AttachmentPoint, Family]] | None:
-        """Where other lists stand than in `other`; None when routes differ too, or the devices themselves."""
+    def changed_lists(self, other: "World") -> frozenset[tuple[AttachmentPoint, Family | None]] | None:
+        """Where other lists stand than in `other`; None when routes differ too, or the devices themselves.
+
+        The family is None where frame lists differ.
+        """
         if any(self.routes.routing(family) is not other.routes.routing(family) for family in Family):
             return None
         points = self.lists.keys() | other.lists.keys()
-        return frozenset(point for point in points if self.lists.get(point) is not other.lists.get(point))
+        now, then = self.in_force.wires.lists, other.in_force.wires.lists
+        return frozenset(
+            point for point in points if self.lists.get(point) is not other.lists.get(point)
+        ) | frozenset(
+            (point, None) for point in now.keys() | then.keys() if now.get(point) is not then.get(point)
+        )
 
     def lookup(self, device: str, family: Family, destination: int) -> Lookup:
         """The route of `device` to `destination`. A link-local one is a neighbour or nobody (RFC 4291).

@@ -57,16 +57,25 @@ def read_listing(text: str) -> tuple[AccessList, ...]:
 def write_listing(lists: tuple[AccessList, ...]) -> str:
     """The text that `read_listing` reads as `lists`."""
     return "\n".join(
-        f"list {each.name} {each.family} {each.kind}{_heading_note(each.note)}\n"
+        f"list {each.name} {f'{each.family} ' if each.family else ''}{each.kind}{_heading_note(each.note)}\n"
         + write_body(each.body, each.family, each.kind)
         for each in lists
     )
 
 
-def _read_heading(line: NotationLine) -> tuple[str, Family, ListKind]:
+def _read_heading(line: NotationLine) -> tuple[str, Family | None, ListKind]:
     line.take("list", "a list begins")
     name = line.value(_name, Option("visitors-in", "a name for the list", literal=False))
-    family = Family(line.choose({Family.IPV4: "an IPv4 list", Family.IPV6: "an IPv6 list"}))
+    families: dict[str, str] = {
+        Family.IPV4: "an IPv4 list",
+        Family.IPV6: "an IPv6 list",
+        ListKind.FRAME: "a list of frames, for switch ports",
+    }
+    chosen = line.choose(families)
+    if chosen == ListKind.FRAME:
+        line.end()
+        return name, None, ListKind.FRAME
+    family = Family(chosen)
     kinds: dict[str, str] = {ListKind.EXTENDED: "matches all that an entry can name"}
     if family is Family.IPV4:
         kinds[ListKind.STANDARD] = "matches source addresses only"

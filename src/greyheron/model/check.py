@@ -11,7 +11,7 @@ from greyheron.model.flow import FlowEnd
 from greyheron.model.problems import Problem
 from greyheron.model.requirement import KIND_WORDS, TermKind
 from greyheron.model.services import KNOWN_SERVICES, requested
-from greyheron.model.values import Direction, Family
+from greyheron.model.values import Direction, Family, ListKind
 
 
 @dataclass(frozen=True)
@@ -164,25 +164,32 @@ def _unknown_names(entry: Entry, groups: set[str], port_sets: set[str], broken: 
 def _placements(rests: _Rests) -> Iterator[Problem]:
     network, devices, broken = rests.network, rests.devices, rests.broken
     lists = {access_list.name: access_list for access_list in network.lists}
-    taken: dict[tuple[str, str, Direction, Family], str] = {}
+    taken: dict[tuple[str, str, Direction, Family | None], str] = {}
     for placed in network.placements:
         where = f"placement of {placed.list} at {placed.device} {placed.at} {placed.direction}"
         if placed.list not in lists and ("lists", placed.list) not in broken:
             yield Problem(where, unknown("list", placed.list, lists))
         device = devices.get(placed.device)
         if device is not None:
-            yield from _attachment(placed, device, where)
+            frames = placed.list in lists and lists[placed.list].kind is ListKind.FRAME
+            yield from _attachment(placed, device, frames, where)
         elif ("devices", placed.device) not in broken:
             yield Problem(where, unknown("device", placed.device, devices))
         if placed.list in lists:
             yield from _occupied(placed, lists[placed.list], taken, where)
 
 
-def _attachment(placed: Placement, device: Device, where: str) -> Iterator[Problem]:
+def _attachment(placed: Placement, device: Device, frames: bool, where: str) -> Iterator[Problem]:
     lines = [line.name for line in device.lines]
     names = [interface.name for interface in device.interfaces] + lines
-    if not device.traits.takes_lists:
+    if frames and not device.traits.takes_frame_lists:
+        yield Problem(
+            where, f"a {device.kind} takes no frame lists: place it on a switch port, a router or a firewall"
+        )
+    elif not frames and not device.traits.takes_lists:
         yield Problem(where, f"a {device.kind} takes no lists: place it on a router or host")
+    elif frames and placed.at in lines:
+        yield Problem(where, "a management line sees no frames: place it on an interface")
     elif placed.at not in names:
         yield Problem(where, unknown("interface or line", placed.at, names))
     elif placed.at in lines and placed.direction is Direction.OUT:
@@ -192,7 +199,7 @@ def _attachment(placed: Placement, device: Device, where: str) -> Iterator[Probl
 def _occupied(
     placed: Placement,
     access_list: AccessList,
-    taken: dict[tuple[str, str, Direction, Family], str],
+    taken: dict[tuple[str, str, Direction, Family | None], str],
     where: str,
 ) -> Iterator[Problem]:
     point = (placed.device, placed.at, placed.direction, access_list.family)

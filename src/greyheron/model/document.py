@@ -24,6 +24,7 @@ from greyheron.model.entry import AddressBlock, ListBody, PortTerm
 from greyheron.model.flow import ExpectedFlow
 from greyheron.model.names import PORTS
 from greyheron.model.notation.flows import read_expected_flow, write_expected_flow
+from greyheron.model.notation.frames import read_own_mac
 from greyheron.model.notation.lists import read_body, write_body
 from greyheron.model.notation.periods import read_window
 from greyheron.model.notation.requirements import read_requirement, write_requirement
@@ -57,6 +58,15 @@ InterfaceAddress = Annotated[IPv4Interface | IPv6Interface, BeforeValidator(_who
 VlanId = Annotated[int, Field(ge=1, le=4094)]
 
 
+def _mac(value: Any) -> Any:
+    if not isinstance(value, str):
+        raise ValueError("a MAC address is text: write it in quotes")
+    return read_own_mac(value)
+
+
+MacAddress = Annotated[str, BeforeValidator(_mac)]
+
+
 def family_of(value: Address | Prefix | IPv4Interface | IPv6Interface) -> Family:
     return Family.IPV4 if value.version == 4 else Family.IPV6
 
@@ -82,6 +92,7 @@ class Interface(Item):
     trunk, untagged:  the VLANs of a trunk port, and the one that it carries without a tag
     parent, vlan:  make it a tagged subinterface of a router or firewall
     ospf:  None when OSPF does not run on it
+    mac:  None for one that is made of the names of device and interface (§14)
     """
 
     name: InterfaceName
@@ -93,6 +104,7 @@ class Interface(Item):
     parent: InterfaceName | None = None
     vlan: VlanId | None = None
     ospf: Ospf | None = None
+    mac: MacAddress | None = None
 
     def of(self, family: Family) -> tuple[IPv4Interface | IPv6Interface, ...]:
         """The addresses of one family."""
@@ -264,10 +276,13 @@ class PortSet(Item):
 
 
 class AccessList(Item):
-    """An ordered list; in a file its entries are text in the notation (§11)."""
+    """An ordered list; in a file its entries are text in the notation (§11).
+
+    family:  of the packets that it sees; None for a frame list, which sees frames
+    """
 
     name: Name
-    family: Family
+    family: Family | None = None
     kind: ListKind
     note: Text = ""
     body: Annotated[
@@ -290,6 +305,12 @@ class AccessList(Item):
             return ListBody()  # family or kind is wrong, and is reported already
         if info.data["kind"] is ListKind.STANDARD and info.data["family"] is Family.IPV6:
             raise ValueError("a standard list is for IPv4: make an IPv6 list extended")
+        if (info.data["kind"] is ListKind.FRAME) is not (info.data["family"] is None):
+            raise ValueError(
+                "a frame list belongs to no family: leave `family` out"
+                if info.data["family"] is not None
+                else "a list of this kind is for one family: write `family: ipv4` or `family: ipv6`"
+            )
         return read_body(value, info.data["family"], info.data["kind"])
 
     @field_serializer("body")

@@ -6,6 +6,8 @@ from greyheron.model.header import DscpTerms, FlagsMatch
 from greyheron.model.period import During
 from greyheron.model.values import Action, Family, ListKind
 
+EVERY_MAC_BIT = (1 << 48) - 1
+
 
 @dataclass(frozen=True, slots=True)
 class AddressBlock:
@@ -116,6 +118,35 @@ class IcmpMatch:
 
 
 @dataclass(frozen=True, slots=True)
+class MacBlock:
+    """The MAC addresses that equal `value` in every bit that is set in `mask`."""
+
+    value: int
+    mask: int = EVERY_MAC_BIT
+
+    def holds(self, address: int) -> bool:
+        return address & self.mask == self.value
+
+    def __str__(self) -> str:
+        wildcard = self.mask ^ EVERY_MAC_BIT
+        return mac_text(self.value) + (f"~{mac_text(wildcard)}" if wildcard else "")
+
+
+def mac_text(address: int) -> str:
+    """“02:1a:00:00:4c:07”."""
+    return address.to_bytes(6, "big").hex(":")
+
+
+@dataclass(frozen=True, slots=True)
+class FrameMatch:
+    """What an entry of a frame list asks for; None for any (§14)."""
+
+    ether_type: int | None = None
+    source: MacBlock | None = None
+    destination: MacBlock | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Entry:
     """One numbered permit or deny.
 
@@ -123,6 +154,7 @@ class Entry:
     source, destination:  None for any address
     source_ports, destination_ports:  alternatives; empty for any port
     fragment:  only fragments that are not the first
+    frame:  what it asks of a frame, in a frame list
     during:  when the entry is there; None: always
     silent:  a deny that is not answered
     note:  what stands behind `#` on the entry's own line
@@ -141,6 +173,7 @@ class Entry:
     flags: FlagsMatch | None = None
     fragment: bool = False
     dscp: DscpTerms | None = None
+    frame: FrameMatch | None = None
     during: During | None = None
     log: bool = False
     silent: bool = False
@@ -157,6 +190,6 @@ class ListBody:
 
     entries: tuple[Entry, ...] = ()
     closing_remarks: tuple[str, ...] = ()
-    texts: dict[tuple[Family, ListKind], str] = field(
+    texts: dict[tuple[Family | None, ListKind], str] = field(
         default_factory=dict, init=False, repr=False, compare=False
     )

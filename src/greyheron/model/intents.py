@@ -204,11 +204,11 @@ class TakeOff(Intent):
 
 
 class NewList(Intent):
-    """An empty list; without a name it gets a free one."""
+    """An empty list; without a name it gets a free one. A frame list has no family."""
 
     do: Literal["new-list"]
     name: NameText = ""
-    family: Family
+    family: Family | None = None
     kind: ListKind
 
     def changes(self, network: Network) -> Changes:
@@ -218,7 +218,8 @@ class NewList(Intent):
         return [Change(collection="lists", key=name, item=self._empty(name))]
 
     def _empty(self, name: str) -> dict[str, Any]:
-        return {"name": name, "family": self.family.value, "kind": self.kind.value}
+        family = {} if self.family is None else {"family": self.family.value}
+        return {"name": name, **family, "kind": self.kind.value}
 
     def _name(self, network: Network) -> str:
         taken = {each.name for each in network.lists}

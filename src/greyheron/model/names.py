@@ -16,6 +16,23 @@ PROTOCOLS: dict[str, int] = {
     "vrrp": 112,
     "sctp": 132,
 }
+ETHER_TYPES: dict[str, int] = {
+    "ipv4": 0x0800,
+    "arp": 0x0806,
+    "ipv6": 0x86DD,
+    "mac-control": 0x8808,
+    "mpls": 0x8847,
+    "mpls-multicast": 0x8848,
+    "pppoe-discovery": 0x8863,
+    "pppoe-session": 0x8864,
+    "eapol": 0x888E,
+    "macsec": 0x88E5,
+    "lldp": 0x88CC,
+    "ptp": 0x88F7,
+}
+"""What a frame carries (IEEE 802 numbers, as IANA lists them)."""
+LEAST_ETHER_TYPE = 0x0600
+"""Smaller numbers are the lengths of frames (IEEE 802.3)."""
 TCP = PROTOCOLS["tcp"]
 UDP = PROTOCOLS["udp"]
 WITH_PORTS = frozenset({TCP, UDP})
@@ -112,3 +129,8 @@ def port_name(port: int) -> str | None:
 def icmp_name(family: Family, icmp_type: int, code: int | None) -> str | None:
     """The name of an ICMP type, or of a type and code, if it has one."""
     return _ICMP_NAMES[family].get((icmp_type, code))
+
+
+def ether_type_name(number: int) -> str:
+    """Its name, else the number as it is written: `0x9100`."""
+    return next((name for name, known in ETHER_TYPES.items() if known == number), f"{number:#06x}")

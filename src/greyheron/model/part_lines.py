@@ -24,6 +24,7 @@ from greyheron.model.document import (
 )
 from greyheron.model.names import PORTS, UDP_SERVICES
 from greyheron.model.notation.flows import INTERFACE
+from greyheron.model.notation.frames import read_own_mac
 from greyheron.model.notation.line import NotationLine, Option
 from greyheron.model.notation.terms import DOMAIN_NAME, NAME, read_port
 from greyheron.model.values import LineKind
@@ -32,6 +33,7 @@ TRANSPORTS: Final = ("ssh", "telnet", "https", "http")
 HOP: Final = Option("172.20.32.1", "an address", literal=False)
 _ADDRESS = Option("172.20.16.1/24", "an address with its prefix length", literal=False)
 _PREFIX = Option("172.20.16.0/24", "a prefix", literal=False)
+_MAC = Option("02:1a:00:00:4c:07", "a MAC address", literal=False)
 _VLAN = Option("20", "a VLAN, 1 to 4094", literal=False)
 
 
@@ -146,6 +148,8 @@ def read_interface(line: NotationLine, device: Device) -> Interface:
             if not line.take("of", "on another interface"):
                 raise line.error()
             given["parent"] = line.value(_interface_name, *_interfaces(device))
+        if line.take("mac", "instead of the one that it is given"):
+            given["mac"] = line.value(read_own_mac, _MAC)
         if line.take("ospf", "speaks OSPF with its neighbours"):
             cost = Ospf().cost
             if line.take("cost", f"other than {cost}"):
@@ -170,6 +174,8 @@ def write_interface(part: Interface) -> str:
         words.append(f"untagged {part.untagged}")
     if part.parent is not None:
         words.append(f"vlan {part.vlan} of {part.parent}")
+    if part.mac is not None:
+        words.append(f"mac {part.mac}")
     if part.ospf is not None:
         cost = f" cost {part.ospf.cost}" * (part.ospf.cost != Ospf().cost)
         words.append(f"ospf{cost}{' passive' * part.ospf.passive}")

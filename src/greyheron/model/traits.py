@@ -23,6 +23,7 @@ class Traits:
     open_ended:  stands for networks that are not drawn: has prefixes, and answers on every service (§2)
     zoned:  its interfaces belong to zones, which decide where no inbound list stands (§6)
     takes_lists:  lists can be placed on it (§3)
+    takes_frame_lists:  so can frame lists, on its interfaces (§14)
     has_gateway:  sends what is not on its own segment to a gateway (§2)
     listens:  services can be given to it one by one (§5)
     tracks:  protocols whose sessions it tracks unless it says otherwise (§6)
@@ -36,6 +37,7 @@ class Traits:
     open_ended: bool = False
     zoned: bool = False
     takes_lists: bool = False
+    takes_frame_lists: bool = False
     has_gateway: bool = False
     listens: bool = False
     tracks: tuple[TrackedProtocols, ...] = ()
@@ -45,8 +47,12 @@ class Traits:
 
 TRAITS: Final = MappingProxyType(
     {
-        DeviceKind.ROUTER: Traits(forwards=True, takes_lists=True, listens=True, answers_denied=True),
-        DeviceKind.FIREWALL: Traits(forwards=True, zoned=True, takes_lists=True, listens=True, tracks=_ALL),
+        DeviceKind.ROUTER: Traits(
+            forwards=True, takes_lists=True, takes_frame_lists=True, listens=True, answers_denied=True
+        ),
+        DeviceKind.FIREWALL: Traits(
+            forwards=True, zoned=True, takes_lists=True, takes_frame_lists=True, listens=True, tracks=_ALL
+        ),
         DeviceKind.HOST: Traits(
             end_system=True,
             takes_lists=True,
@@ -55,7 +61,7 @@ TRAITS: Final = MappingProxyType(
             tracks=_ALL,
             filters_own_traffic=True,
         ),
-        DeviceKind.SWITCH: Traits(bridges=True),
+        DeviceKind.SWITCH: Traits(bridges=True, takes_frame_lists=True),
         DeviceKind.OUTSIDE: Traits(open_ended=True, has_gateway=True),
     }
 )

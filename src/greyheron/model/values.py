@@ -40,6 +40,7 @@ class DeviceKind(StrEnum):
 class ListKind(StrEnum):
     STANDARD = "standard"
     EXTENDED = "extended"
+    FRAME = "frame"
 
 
 class Action(StrEnum):

@@ -131,8 +131,10 @@ class TraceRequest(Trial, BareFlow):
 
 
 class ListText(RequestBody):
+    """A list as it is typed; a frame list has no family."""
+
     name: Annotated[str, Field(max_length=63)] = "list"
-    family: Family
+    family: Family | None = None
     kind: ListKind
     entries: Annotated[str, Field(max_length=8_000_000)]
 
@@ -205,14 +207,14 @@ class PartLines(BaseModel):
 class Completion(RequestBody):
     """A line up to the cursor.
 
-    family, kind: of an entry's list;  device, section: of a device's part
+    family, kind: of an entry's list, null for a frame list;  device, section: of a device's part
     """
 
     of: Literal["entry", "flow", "requirement", "device", "part"]
     text: Annotated[str, Field(max_length=2000)]
     device: Annotated[str, Field(max_length=63)] = ""
     section: Section = "interfaces"
-    family: Family = Family.IPV4
+    family: Family | None = Family.IPV4
     kind: ListKind = ListKind.EXTENDED
 
 

@@ -1,7 +1,7 @@
 import { wantFocus } from "../state/focus";
 import { go, goToTest } from "../state/location";
 import { pointKey } from "../state/points";
-import { bareFlow, familyWord } from "../state/words";
+import { bareFlow, listWords } from "../state/words";
 import { type Here, keyWords, labelOf } from "./action";
 import { ACTIONS } from "./registry";
 
@@ -53,7 +53,7 @@ function itemsOf({ network, places, run, carrying }: Here): Target[] {
       {
         key: `list ${list.name}`,
         label: `Open ${list.name}`,
-        detail: `${familyWord(list.family)} list`,
+        detail: `list: ${listWords(list)}`,
         run: () => {
           go({ view: "lists", list: list.name });
           wantFocus(`list:${list.name}`);

@@ -1078,11 +1078,13 @@ export interface components {
         /**
          * AccessList
          * @description An ordered list; in a file its entries are text in the notation (§11).
+         *
+         *     family:  of the packets that it sees; None for a frame list, which sees frames
          */
         AccessList: {
             /** Name */
             name: string;
-            family: components["schemas"]["Family"];
+            family?: components["schemas"]["Family"] | null;
             kind: components["schemas"]["ListKind"];
             /**
              * Note
@@ -1330,7 +1332,7 @@ export interface components {
          * Completion
          * @description A line up to the cursor.
          *
-         *     family, kind: of an entry's list;  device, section: of a device's part
+         *     family, kind: of an entry's list, null for a frame list;  device, section: of a device's part
          */
         Completion: {
             /**
@@ -1352,7 +1354,7 @@ export interface components {
              */
             section: "interfaces" | "gateways" | "resolvers" | "prefixes" | "services" | "records" | "lines" | "zones" | "translations" | "routes";
             /** @default ipv4 */
-            family: components["schemas"]["Family"];
+            family: components["schemas"]["Family"] | null;
             /** @default extended */
             kind: components["schemas"]["ListKind"];
         };
@@ -1380,10 +1382,14 @@ export interface components {
         /**
          * DecisionReport
          * @description What a list did: the deciding entry (null: the implicit one) and every earlier one's mismatch.
+         *
+         *     `device` is another one than the hop's where a frame list stands on a switch.
          */
         DecisionReport: {
             /** List */
             list: string;
+            /** Device */
+            device: string;
             /** At */
             at: string;
             direction: components["schemas"]["Direction"];
@@ -1610,6 +1616,7 @@ export interface components {
          *     source, destination:  None for any address
          *     source_ports, destination_ports:  alternatives; empty for any port
          *     fragment:  only fragments that are not the first
+         *     frame:  what it asks of a frame, in a frame list
          *     during:  when the entry is there; None: always
          *     silent:  a deny that is not answered
          *     note:  what stands behind `#` on the entry's own line
@@ -1649,6 +1656,7 @@ export interface components {
             fragment: boolean;
             /** Dscp */
             dscp?: components["schemas"]["DscpSpan"][] | null;
+            frame?: components["schemas"]["FrameMatch"] | null;
             during?: components["schemas"]["During"] | null;
             /**
              * Log
@@ -1819,6 +1827,16 @@ export interface components {
             lists: components["schemas"]["AccessList"][];
         };
         /**
+         * FrameMatch
+         * @description What an entry of a frame list asks for; None for any (§14).
+         */
+        FrameMatch: {
+            /** Ether Type */
+            ether_type?: number | null;
+            source?: components["schemas"]["MacBlock"] | null;
+            destination?: components["schemas"]["MacBlock"] | null;
+        };
+        /**
          * Group
          * @description Devices that are looked at together. `members` are indices among the devices of the matrix.
          */
@@ -1884,6 +1902,7 @@ export interface components {
          *     trunk, untagged:  the VLANs of a trunk port, and the one that it carries without a tag
          *     parent, vlan:  make it a tagged subinterface of a router or firewall
          *     ospf:  None when OSPF does not run on it
+         *     mac:  None for one that is made of the names of device and interface (§14)
          */
         Interface: {
             /** Name */
@@ -1912,6 +1931,8 @@ export interface components {
             /** Vlan */
             vlan?: number | null;
             ospf?: components["schemas"]["Ospf"] | null;
+            /** Mac */
+            mac?: string | null;
         };
         /**
          * ItemReading
@@ -2023,7 +2044,7 @@ export interface components {
          * ListKind
          * @enum {string}
          */
-        ListKind: "standard" | "extended";
+        ListKind: "standard" | "extended" | "frame";
         /**
          * ListReading
          * @description What a list's text means: its problems, or its own writing and what each entry covers.
@@ -2040,14 +2061,17 @@ export interface components {
             /** Covers */
             covers: components["schemas"]["EntryCover"][];
         };
-        /** ListText */
+        /**
+         * ListText
+         * @description A list as it is typed; a frame list has no family.
+         */
         ListText: {
             /**
              * Name
              * @default list
              */
             name: string;
-            family: components["schemas"]["Family"];
+            family?: components["schemas"]["Family"] | null;
             kind: components["schemas"]["ListKind"];
             /** Entries */
             entries: string;
@@ -2067,6 +2091,19 @@ export interface components {
             destination: string;
             /** Count */
             count: number;
+        };
+        /**
+         * MacBlock
+         * @description The MAC addresses that equal `value` in every bit that is set in `mask`.
+         */
+        MacBlock: {
+            /** Value */
+            value: number;
+            /**
+             * Mask
+             * @default 281474976710655
+             */
+            mask: number;
         };
         /**
          * MakeChanges
@@ -2253,7 +2290,7 @@ export interface components {
         };
         /**
          * NewList
-         * @description An empty list; without a name it gets a free one.
+         * @description An empty list; without a name it gets a free one. A frame list has no family.
          */
         NewList: {
             /**
@@ -2271,7 +2308,7 @@ export interface components {
              * @default
              */
             name: string;
-            family: components["schemas"]["Family"];
+            family?: components["schemas"]["Family"] | null;
             kind: components["schemas"]["ListKind"];
         };
         /**
@@ -2399,7 +2436,7 @@ export interface components {
          * @description How the walk of one packet ended.
          * @enum {string}
          */
-        Outcome: "arrived" | "denied" | "neighbour discovery stopped" | "denied by zone" | "no session" | "translated address must be used" | "no route" | "no neighbour" | "hop limit reached" | "loop" | "lost" | "refused";
+        Outcome: "arrived" | "denied" | "frame denied" | "neighbour discovery stopped" | "denied by zone" | "no session" | "translated address must be used" | "no route" | "no neighbour" | "hop limit reached" | "loop" | "lost" | "refused";
         /**
          * PartLines
          * @description The parts of one section of a device, each as it would be typed.
@@ -2570,7 +2607,7 @@ export interface components {
          *
          *     line:  whether it is a management line
          *     words:  it in words, seen from the device, with who is on the other side
-         *     takes:  the families it can take a list of
+         *     takes:  what it can take a list of: `ipv4`, `ipv6`, `frame`
          *     placed:  the lists that stand there
          */
         PointReport: {
@@ -2584,7 +2621,7 @@ export interface components {
             /** Words */
             words: string;
             /** Takes */
-            takes: components["schemas"]["Family"][];
+            takes: ("ipv4" | "ipv6" | "frame")[];
             /** Placed */
             placed: string[];
         };

@@ -122,7 +122,7 @@ export function ListEditor({ list, point }: Props) {
           history(),
           EditorView.lineWrapping,
           autocompletion({
-            override: [completions(id, { of: "entry", family: list.family, kind: list.kind })],
+            override: [completions(id, { of: "entry", family: list.family ?? null, kind: list.kind })],
             icons: false,
             interactionDelay: 0,
           }),
@@ -266,6 +266,11 @@ const FIRST: Record<string, [string, string][]> = {
     ["permit from 172.20.0.0/16", "whoever is inside"],
     ["deny from any log", "everyone else, seen in the log"],
   ],
+  frame: [
+    ["permit arp", "neighbours are found: nothing goes over IPv4 without it"],
+    ["permit ipv4", "packets of either family"],
+    ["permit ipv6", "with neighbour discovery, which is IPv6 itself"],
+  ],
   "ipv6 extended": [
     ["permit tcp from any to any port https", "one service, to begin with"],
     ["permit icmp packet-too-big from any to any", "without it large packets get lost"],
@@ -281,7 +286,7 @@ function FirstLines({ list, onTake }: { list: AccessList; onTake: (line: string)
         No entries yet: placed, it would deny everything. Write one, or take some of these:
       </p>
       <ul>
-        {FIRST[`${list.family} ${list.kind}`]?.map(([line, why]) => (
+        {FIRST[[list.family, list.kind].filter(Boolean).join(" ")]?.map(([line, why]) => (
           <li key={line}>
             <button
               type="button"

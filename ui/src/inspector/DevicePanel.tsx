@@ -26,7 +26,8 @@ export function DevicePanel({ device }: { device: Device }) {
   const facts = read.data;
   const written = useParts(id, network.version, device.name);
   const parts = written.data ?? [];
-  const takesLists = traitsOf(device).takes_lists;
+  const traits = traitsOf(device);
+  const takesLists = traits.takes_lists || traits.takes_frame_lists;
   if (editing) {
     return (
       <div className="pt-3">

@@ -2,7 +2,7 @@ import type { AccessList } from "../api/client";
 import { ListEditor } from "../editor/ListEditor";
 import { go, useLocation } from "../state/location";
 import { pointKey } from "../state/points";
-import { familyWord } from "../state/words";
+import { listWords } from "../state/words";
 import { useCarrying } from "../workbench/carrying";
 import { useOpened } from "../workbench/opened";
 import { useDragList } from "../workbench/useDragList";
@@ -54,9 +54,7 @@ export function ListHeading({ list }: { list: AccessList }) {
           {list.name}
         </h2>
       </Name>
-      <span className="quiet">
-        {familyWord(list.family)}, {list.kind}
-      </span>
+      <span className="quiet">{listWords(list)}</span>
       <button type="button" className="button ml-auto" onClick={() => pickUp(list, null)} title="p">
         Place…
       </button>

@@ -7,6 +7,7 @@ const KINDS = [
   ["ipv4 extended", "IPv4 extended"],
   ["ipv4 standard", "IPv4 standard, source only"],
   ["ipv6 extended", "IPv6 extended"],
+  ["frame", "Frames, for switch ports"],
 ] as const;
 
 /** A new list: its name and kind; the entries are written in the editor. */
@@ -15,8 +16,9 @@ export function NewList({ onMade }: { onMade: (name: string) => void }) {
   const [written, setName] = useState("");
   const [kind, setKind] = useState<string>(KINDS[0][0]);
   const submit = async () => {
-    const [family, listKind] = kind.split(" ") as [AccessList["family"], AccessList["kind"]];
-    const [made] = (await make({ do: "new-list", name: written.trim(), family, kind: listKind })) ?? [];
+    const [family, ofFamily] = kind.split(" ") as [AccessList["family"], AccessList["kind"]?];
+    const list = ofFamily ? { family, kind: ofFamily } : { kind: "frame" as const };
+    const [made] = (await make({ do: "new-list", name: written.trim(), ...list })) ?? [];
     if (!made) return;
     setName("");
     wantFocus(`list:${made.key}`);

@@ -2,7 +2,7 @@ import { ListEditor } from "../editor/ListEditor";
 import { VerdictShape } from "../marks/VerdictMark";
 import { go } from "../state/location";
 import { pointKey, pointOf } from "../state/points";
-import { bareFlow, capital, familyWord } from "../state/words";
+import { bareFlow, capital, listWords } from "../state/words";
 import { useCarrying } from "../workbench/carrying";
 import { useOpened } from "../workbench/opened";
 
@@ -33,9 +33,7 @@ export function PointPanel({ point }: { point: string }) {
               >
                 {list.name}
               </button>
-              <span className="quiet truncate">
-                {familyWord(list.family)}, {list.kind}
-              </span>
+              <span className="quiet truncate">{listWords(list)}</span>
               <button type="button" className="button ml-auto" onClick={() => pickUp(list, each)} title="m">
                 Move…
               </button>

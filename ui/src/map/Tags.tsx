@@ -10,6 +10,8 @@ import { useShownPlacements } from "./useShown";
 import type { Viewed } from "./useViewport";
 
 const TAG_HEIGHT = 18;
+/** What stands behind the name of a list that is not the usual one. */
+const MARKS: Record<string, string> = { ipv6: " v6", frame: " frames" };
 
 interface TagsProps {
   scene: Scene;
@@ -94,7 +96,7 @@ function Tag({ scene, view, receding, placed, order, status }: TagProps) {
   const choose = () => go({ chosen: `point:${pointKey(placed)}` });
   const sub = scene.parents.has(`${placed.device}:${placed.at}`) ? ` ${placed.at.split(".").pop()}` : "";
   const trial = status === "trial" ? "trial: " : "";
-  const name = `${trial}${placed.list}${list?.family === "ipv6" ? " v6" : ""}${sub}`;
+  const name = `${trial}${placed.list}${MARKS[list?.family ?? list?.kind ?? ""] ?? ""}${sub}`;
   const label = labelBox(spot, name);
   const fresh = status === "new" || status === "trial";
   const text = chosen ? "fill-fog" : fresh ? "fill-ochre" : "fill-ink";

@@ -1,6 +1,6 @@
 import type { PointReport } from "../api/client";
 import { pointKey } from "../state/points";
-import { useCarrying, useHover } from "../workbench/carrying";
+import { takenAs, useCarrying, useHover } from "../workbench/carrying";
 import { contains, LINE_HEIGHT, linkAt, type Scene } from "./geometry";
 import { along, lengthOf, type Point } from "./plane";
 import type { Viewed } from "./useViewport";
@@ -20,7 +20,7 @@ export function Targets({ scene, view }: { scene: Scene; view: Viewed }) {
         const centre = padCentre(scene, point);
         if (!centre || !contains(view.box, centre)) return null;
         const under = over !== null && pointKey(over) === pointKey(point);
-        const taken = !point.takes.includes(carried.list.family);
+        const taken = !point.takes.includes(takenAs(carried.list));
         return (
           <g
             key={pointKey(point)}

@@ -40,13 +40,13 @@ function ribbonOf(
   let ending: Ending = leg.outcome === "arrived" ? "arrives" : "ring";
   const place = exchange.deciding;
   if (leg.outcome === "refused") ending = "square";
-  if (leg.outcome === "denied") ending = "bar";
+  if (leg.outcome === "denied" || leg.outcome === "frame denied") ending = "bar";
   const onward =
     decided && place?.direction === "out" && place.at ? linkAt(scene, `${place.device}:${place.at}`) : null;
   if (ending === "bar" && onward) {
     const { from, to } = onward;
     points.push(along(from, to, 0, LANE), along(from, to, Math.min(TAG, lengthOf(from, to) * 0.3), LANE));
-  } else if (ending === "bar" && decided && place?.direction === "in" && last.ingress === place.at) {
+  } else if (ending === "bar" && decided && place?.direction === "in" && enteredLast(leg, place)) {
     shorten(points, TAG);
   } else if (ending === "bar" && decided && place?.at) {
     const line = scene.lines.find((tab) => tab.device === place.device && tab.name === place.at);
@@ -62,6 +62,13 @@ function ribbonOf(
     end,
     heading: { x: (end.x - before.x) / length, y: (end.y - before.y) / length },
   };
+}
+
+/** Whether a place is the interface or switch port by which a packet came in last. */
+function enteredLast(leg: LegReport, place: { device: string; at?: string | null }): boolean {
+  const last = leg.hops.at(-1);
+  const crossed = last?.links.at(-1)?.[1];
+  return crossed === `${place.device}:${place.at}` || last?.ingress === place.at;
 }
 
 /** The lanes from where `hop` was left to where the next device was entered, through any switches. */

@@ -125,7 +125,7 @@ export function Home() {
             words={
               exercise && kept(exercise.network)
                 ? `An exercise: ${exercise.found} of ${exercise.of} faults found and mended.`
-                : "An exercise: the same network with ten faults in it. How many do you find?"
+                : "An exercise: the same network with thirteen faults in it. How many do you find?"
             }
             label={
               exercise && kept(exercise.network) && exercise.found < exercise.of

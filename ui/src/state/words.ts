@@ -3,7 +3,9 @@ import type { AccessList, Run, State } from "../api/client";
 /** A test flow without its expectation. */
 export const bareFlow = (flow: string) => flow.replace(/ (pass|block)$/, "");
 
-export const familyWord = (family: AccessList["family"]) => (family === "ipv4" ? "IPv4" : "IPv6");
+/** What a list is: “IPv4, extended”, “frames”. */
+export const listWords = ({ family, kind }: Pick<AccessList, "family" | "kind">) =>
+  family ? `${family === "ipv4" ? "IPv4" : "IPv6"}, ${kind}` : "frames";
 
 /** With a capital at its beginning. */
 export const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);

@@ -64,7 +64,11 @@ function HopEvidence({ hop }: { hop: HopReport }) {
       {hop.steps
         .filter((step) => step.decision)
         .map((step) => (
-          <ListEvidence key={`${step.decision?.at}${step.decision?.direction}`} step={step} />
+          <ListEvidence
+            device={hop.device}
+            key={`${step.decision?.list}${step.decision?.device}${step.decision?.at}${step.decision?.direction}`}
+            step={step}
+          />
         ))}
       {hop.steps.map((step) =>
         step.lost.map((lost) => (
@@ -85,7 +89,7 @@ function HopEvidence({ hop }: { hop: HopReport }) {
   );
 }
 
-function ListEvidence({ step }: { step: StepReport }) {
+function ListEvidence({ step, device }: { step: StepReport; device: string }) {
   const { network } = useOpened();
   const { viewing } = useTrial();
   const { lists } = useForeseen();
@@ -104,7 +108,12 @@ function ListEvidence({ step }: { step: StepReport }) {
         onClick={() => go({ chosen: `list:${decision.list}` })}
       >
         {decision.list}
-      </button>
+      </button>{" "}
+      {decision.device !== device && (
+        <span className="quiet text-fine">
+          on {decision.device} {decision.at}
+        </span>
+      )}
       <ol className="text-fine">
         {decision.passed_over.map((passed) => (
           <li key={passed.entry} className="quiet">

@@ -109,14 +109,28 @@ function targetsOf(network: Network, places: Places | undefined, list: AccessLis
       if (parent && linked.has(`${device.name}:${parent}`)) linked.add(`${device.name}:${name}`);
     }
   }
+  const fits = fitting(network, list);
   return (places?.points ?? []).filter(
-    (point) => !point.placed.includes(list.name) && (linked.has(`${point.device}:${point.at}`) || point.line),
+    (point) =>
+      fits(point) &&
+      !point.placed.includes(list.name) &&
+      (linked.has(`${point.device}:${point.at}`) || point.line),
   );
+}
+
+/** What a place takes a list as. */
+export const takenAs = (list: AccessList) => list.family ?? "frame";
+
+/** Whether a place takes such lists, be it that one stands there already. */
+function fitting(network: Network, list: AccessList) {
+  const as = new Map(network.lists.map((each) => [each.name, takenAs(each)]));
+  return (point: PointReport) =>
+    point.takes.includes(takenAs(list)) || point.placed.some((name) => as.get(name) === takenAs(list));
 }
 
 /** The list of the same family that stands at a place already. */
 function occupant(network: Network, list: AccessList, point: PointReport): string | null {
-  if (point.takes.includes(list.family)) return null;
-  const families = new Map(network.lists.map(({ name, family }) => [name, family]));
-  return point.placed.find((name) => name !== list.name && families.get(name) === list.family) ?? null;
+  if (point.takes.includes(takenAs(list))) return null;
+  const families = new Map(network.lists.map((each) => [each.name, takenAs(each)]));
+  return point.placed.find((name) => name !== list.name && families.get(name) === takenAs(list)) ?? null;
 }

@@ -235,9 +235,9 @@ class Proposer:
                 for flow in part.flows(3):
                     for exchange in converse(world, flow).exchanges:
                         path = exchange.decider.path
-                        if path.denial is None:
-                            continue
-                        name = world.lists[path.denial.point, family].name
+                        if path.denial is None or path.denial.frame is not None:
+                            continue  # frames are known by other things than what is wanted
+                        name = path.denial.list_name
                         found = next(each for each in self._network.lists if each.name == name)
                         line = self._permit(
                             proven.statement, found, exchange.decider.way is Way.RETURN, family

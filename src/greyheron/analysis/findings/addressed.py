@@ -1,7 +1,7 @@
 """Findings in the addresses that entries name: whose they are, and how many more they cover."""
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 
 import numpy as np
@@ -167,7 +167,7 @@ def _one_address_only(
     access_list: AccessList, resolved: ResolvedList, held: KnownAddresses
 ) -> Iterator[Finding]:
     """A deny of one address of a device that has more, on either side: the others are not covered."""
-    family = access_list.family
+    family = resolved.family
     for side in ADDRESS_FIELDS:
         denying = [rule for rule in resolved.rules if rule.entry.action is Action.DENY and side.blocks(rule)]
         for rule in denying:
@@ -182,13 +182,12 @@ def _one_address_only(
                 if not any(block.holds(address) for other in denying for block in side.blocks(other) or ())
             ]
             if left:
-                yield _one_of_several(access_list, rule.entry, side, device, left)
+                yield _one_of_several(access_list, rule.entry, side, device, map(family.text, left))
 
 
 def _one_of_several(
-    access_list: AccessList, entry: Entry, side: AddressField, device: Device, left: list[int]
+    access_list: AccessList, entry: Entry, side: AddressField, device: Device, left: Iterable[str]
 ) -> Finding:
-    family = access_list.family
     whole = NamedAddresses(device.name)
     if side.shows(Way.OUT) is Role.SOURCE:
         term, mended = entry.source, replace(entry, source=whole)
@@ -199,7 +198,7 @@ def _one_of_several(
         Severity.WARNING,
         f"{access_list.name} entry {entry.number}",
         f"{access_list.name} entry {entry.number} covers {term} of {device.name} only: "
-        f"it has {shortened(family.text(address) for address in left)} as well.",
+        f"it has {shortened(left)} as well.",
         (line_of(access_list, entry.number),),
         (device.name,),
         (access_list.name,),

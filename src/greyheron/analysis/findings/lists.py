@@ -17,13 +17,14 @@ from greyheron.analysis.findings.finding import (
     shortened,
     text_of,
 )
+from greyheron.analysis.findings.framed import in_frame_list
 from greyheron.analysis.findings.ineffective import Ineffective
 from greyheron.analysis.findings.notes import in_note
 from greyheron.core.lists import Names, resolve
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network
 from greyheron.model.notation.entries import write_entry
-from greyheron.model.values import Action
+from greyheron.model.values import Action, ListKind
 
 _LIKE = 0.6
 """Lists of which so much is the same are thought to be meant as one."""
@@ -36,9 +37,6 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
     held = KnownAddresses(network)
     for number, access_list in enumerate(network.lists):
         ground.progress(number / len(network.lists))
-        timed = any(entry.during is not None for entry in access_list.body.entries)
-        always = None if timed else known.get(access_list.name)
-        resolved = always or resolve(access_list, names)
         if access_list.name not in placed:
             yield _nowhere(access_list)
         elif not access_list.body.entries:
@@ -53,6 +51,12 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
             entry.action is Action.DENY for entry in access_list.body.entries
         ):
             yield _only_denies(access_list)
+        if access_list.family is None:
+            yield from in_frame_list(access_list)
+            continue
+        timed = any(entry.during is not None for entry in access_list.body.entries)
+        always = None if timed else known.get(access_list.name)
+        resolved = always or resolve(access_list, names)
         ineffective = ground.ineffective.of(resolved)
         if timed:
             ineffective = _at_all_times(ground, access_list, names)
@@ -98,7 +102,11 @@ def _nowhere(access_list: AccessList) -> Finding:
 
 
 def _only_denies(access_list: AccessList) -> Finding:
-    everything = "permit from any" if access_list.kind == "standard" else "permit any from any to any"
+    everything = {
+        ListKind.STANDARD: "permit from any",
+        ListKind.EXTENDED: "permit any from any to any",
+        ListKind.FRAME: "permit any",
+    }[access_list.kind]
     change = rewritten(access_list, text_of(access_list) + everything)
     return Finding(
         "list of denies only",

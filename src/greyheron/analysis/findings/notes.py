@@ -32,7 +32,7 @@ _MEANT: dict[str, tuple[str, ...]] = {
 
 def in_note(access_list: AccessList, entry: Entry) -> Iterator[Finding]:
     """An ICMP type that cannot do what its entry's note says."""
-    if entry.icmp is None:
+    if entry.icmp is None or access_list.family is None:
         return
     words = " ".join([entry.note or "", *entry.remarks])
     types = ICMP_TYPES[access_list.family]

@@ -129,7 +129,7 @@ def _stopped(ground: Ground, reach: Reach, family: Family) -> Iterator[Finding]:
         without = converse(ground.world.baseline, flow)
         if without.verdict is not Verdict.PASSES or path.denial is None:
             continue
-        point, name = path.denial.point, ground.world.lists[path.denial.point, family].name
+        point, name = path.denial.point, path.denial.list_name
         which = _which(path.denial.decision)
         subject = f"{name} {point}, {which}"
         if path.outcome is Outcome.NO_DISCOVERY:
@@ -137,7 +137,8 @@ def _stopped(ground: Ground, reach: Reach, family: Family) -> Iterator[Finding]:
                 "neighbour discovery cut",
                 Severity.FAULT,
                 subject,
-                f"{name} {point} stops neighbour discovery: IPv6 neighbours there are not found.",
+                f"{name} {point} stops {'neighbour discovery' if family is Family.IPV6 else 'ARP'}: "
+                f"{family.word} neighbours there are not found.",
                 (f"{which} decides", f"{write_flow(flow)}: {ending_words(exchange)}"),
                 (point.device,),
                 (name,),

@@ -12,11 +12,13 @@ from greyheron.model.values import Family, ListKind
 MOST_MEMBERS = 3
 
 
-def complete_entry(text: str, family: Family, kind: ListKind, network: Network) -> tuple[str, list[Option]]:
+def complete_entry(
+    text: str, family: Family | None, kind: ListKind, network: Network
+) -> tuple[str, list[Option]]:
     """The word that `text` (an entry up to the cursor) ends in, and what could stand in its place."""
     word, options = options_at(lambda line: read_entry(line, family, kind), text)
     before = text[: len(text) - len(word)].split()
-    if any(option.text == "@" for option in options):
+    if family is not None and any(option.text == "@" for option in options):
         names = _port_names(network) if before and before[-1] == "port" else _address_names(network, family)
         options = [option for option in options if option.text != "@"] + names
     return word, options

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Literal
 
 from greyheron.core.segments import find_segments
 from greyheron.model.attachment import AttachmentPoint
@@ -9,6 +10,8 @@ from greyheron.model.document import Device, Interface, Network
 from greyheron.model.values import Direction, Family
 
 MOST_NAMED = 3
+
+Takes = Literal["ipv4", "ipv6", "frame"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +33,7 @@ class PointReport:
 
     line:  whether it is a management line
     words:  it in words, seen from the device, with who is on the other side
-    takes:  the families it can take a list of
+    takes:  what it can take a list of: `ipv4`, `ipv6`, `frame`
     placed:  the lists that stand there
     """
 
@@ -39,7 +42,7 @@ class PointReport:
     direction: Direction
     line: bool
     words: str
-    takes: tuple[Family, ...]
+    takes: tuple[Takes, ...]
     placed: tuple[str, ...]
 
 
@@ -49,8 +52,8 @@ class Places:
     points: tuple[PointReport, ...]
 
 
-_ListsByPoint = dict[AttachmentPoint, list[tuple[str, Family]]]
-"""The names and families of the lists at each point."""
+_ListsByPoint = dict[AttachmentPoint, list[tuple[str, Family | None]]]
+"""The names and families of the lists at each point; None of a frame list."""
 
 
 def places_of(network: Network) -> Places:
@@ -61,6 +64,7 @@ def places_of(network: Network) -> Places:
         for device in network.devices
         for interface in device.interfaces
     }
+    devices = {device.name: device for device in network.devices}
     placed = _placed(network)
     neighbours: dict[tuple[str, str], list[str]] = {}
     reports = []
@@ -69,10 +73,15 @@ def places_of(network: Network) -> Places:
             neighbours[port] = list(dict.fromkeys(device for device, _ in members if device != port[0]))
         if len(members) > 1:
             reports.append(_segment(interfaces, members, carriers))
+    for link in network.links:
+        for near, far in (link.ends, link.ends[::-1]):
+            name, _, at = near.partition(":")
+            if link.enabled and devices[name].traits.bridges:
+                neighbours[name, at] = [far.partition(":")[0]]
     points = [
         point
         for device in network.devices
-        if device.traits.takes_lists
+        if device.traits.takes_lists or device.traits.takes_frame_lists
         for point in _points(device, neighbours, placed)
     ]
     return Places(tuple(reports), tuple(points))
@@ -104,11 +113,13 @@ def _segment(
 def _points(
     device: Device, neighbours: dict[tuple[str, str], list[str]], placed: _ListsByPoint
 ) -> Iterable[PointReport]:
+    takes_packets: tuple[Takes, ...] = ("ipv4", "ipv6") if device.traits.takes_lists else ()
     for interface in device.interfaces:
         others = neighbours.get((device.name, interface.name), [])
         for direction in Direction:
             point = AttachmentPoint(device.name, interface.name, direction)
-            yield _report(placed, point, False, _beyond(interface, others, direction))
+            takes = takes_packets + (("frame",) if device.traits.takes_frame_lists else ())
+            yield _report(placed, point, takes, False, _beyond(interface, others, direction))
     for line in device.lines:
         point = AttachmentPoint(device.name, line.name, Direction.IN)
         offers = (
@@ -116,13 +127,15 @@ def _points(
             if line.transports
             else ", for no network login"
         )
-        yield _report(placed, point, True, offers)
+        yield _report(placed, point, takes_packets, True, offers)
 
 
-def _report(placed: _ListsByPoint, point: AttachmentPoint, line: bool, more: str) -> PointReport:
+def _report(
+    placed: _ListsByPoint, point: AttachmentPoint, could_take: tuple[Takes, ...], line: bool, more: str
+) -> PointReport:
     here = placed.get(point, ())
-    taken = {family for _, family in here}
-    takes = tuple(family for family in Family if family not in taken)
+    taken = {"frame" if family is None else family.value for _, family in here}
+    takes = tuple(each for each in could_take if each not in taken)
     names = tuple(name for name, _ in here)
     return PointReport(point.device, point.at, point.direction, line, str(point) + more, takes, names)
 

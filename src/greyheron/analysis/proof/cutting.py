@@ -25,11 +25,12 @@ from greyheron.core.discovery import ADVERTISEMENT, SOLICITATION, SOLICITED_NODE
 from greyheron.core.fields import ADDRESS_FIELDS
 from greyheron.core.fields.addresses import AddressField, Blocks, Role
 from greyheron.core.fields.services import HeaderPart, Tag
+from greyheron.core.frames import group_mac
 from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Packet, Way
 from greyheron.core.regions import Region, Spans, meet, parts_by, size, span_parts, tells_apart
 from greyheron.core.rules import Rule
-from greyheron.model.document import Device, Translation, family_of
+from greyheron.model.document import AccessList, Device, Translation, family_of
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family
 
@@ -200,6 +201,23 @@ class Cutter:
             ]
             seen.update(ahead)
         yield from seen
+
+
+def groups_of_frames(lists: Iterable[AccessList]) -> frozenset[Blocks]:
+    """The sets of IPv6 addresses by whose solicited-node groups frame lists tell frames apart (§14)."""
+    asked = (
+        entry.frame.destination
+        for each in lists
+        for entry in each.body.entries
+        if entry.frame is not None and entry.frame.destination is not None
+    )
+    every = group_mac(Family.IPV6, SOLICITED_NODE) or 0
+    low = 0xFF_FFFF
+    return frozenset(
+        (AddressBlock(Family.IPV6, block.value & low, block.mask & low),)
+        for block in asked
+        if block.mask & low and every & block.mask == block.value & ~low
+    )
 
 
 _GROUPS = AddressBlock.prefix(Family.IPV6, SOLICITED_NODE, 104)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from greyheron.analysis.proof.answers import EPHEMERAL, Party
-from greyheron.analysis.proof.cutting import Borders, Cutter
+from greyheron.analysis.proof.cutting import Borders, Cutter, groups_of_frames
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.analysis.proof.services import ServiceSet, by_delivery, meant
 from greyheron.core.bulk.engine import BulkEngine
@@ -54,7 +54,8 @@ class Grounds:
         self.cutter = Cutter(family, network.devices)
         self.names = Names(network)
         self.forwarding = engine.forwarding(family)
-        self._borders = Borders((block,) for block in self.forwarding.known)
+        groups = groups_of_frames(network.lists) if family is Family.IPV6 else ()
+        self._borders = Borders((*((block,) for block in self.forwarding.known), *groups))
         self.translated_ports = frozenset(
             port
             for device in network.devices

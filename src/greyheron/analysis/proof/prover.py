@@ -19,6 +19,7 @@ from greyheron.analysis.proof.answers import (
     flow_between,
 )
 from greyheron.analysis.proof.coarse import ProofPart, parts_of
+from greyheron.analysis.proof.cutting import groups_of_frames
 from greyheron.analysis.proof.fine import apart, usual_port
 from greyheron.analysis.proof.grounds import CoarseClasses, Grounds, Half
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
@@ -204,12 +205,11 @@ def _too_many(proof: Proof) -> str:
 
 def _same_ground(one: Network, other: Network) -> bool:
     """Whether two networks differ in lists and placements only, as far as proofs can see."""
-    return (one.devices, one.links, one.address_sets, one.port_sets) == (
-        other.devices,
-        other.links,
-        other.address_sets,
-        other.port_sets,
+    mine, its = (
+        (each.devices, each.links, each.address_sets, each.port_sets, groups_of_frames(each.lists))
+        for each in (one, other)
     )
+    return mine == its
 
 
 def _halves(statement: Statement, grounds: Grounds) -> Iterator[Half]:

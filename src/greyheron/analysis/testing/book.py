@@ -11,8 +11,9 @@ from greyheron.analysis.words.steps import ending_words, unresolved_words
 from greyheron.core.conversation import FlowError, Result, Verdict, converse
 from greyheron.core.periods import Span
 from greyheron.core.progress import Progress, unwatched
-from greyheron.core.steps import Filtered, Path, Unfiltered
+from greyheron.core.steps import DiscoveryStopped, Filtered, Leaves, Path, Unfiltered
 from greyheron.core.timeline import Timeline
+from greyheron.core.wires import Wires
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import TestFlow
@@ -99,22 +100,42 @@ def _carried_over(world: World, known: Iterable[tuple[World, dict[Flow, Tried]]]
         if changed is None:
             continue
         discovery = any(family is Family.IPV6 for _, family in changed)
-        points = {point for point, _ in changed}
+        points = {point for point, family in changed if family is not None}
+        framed = {point for point, family in changed if family is None}
         for flow, tried in found.items():
             if flow in carried or isinstance(tried, str):
                 continue
             six = any(leg.path.packet.family is Family.IPV6 for leg in tried.every_leg)
-            if not (six and discovery) and points.isdisjoint(points_met(tried)):
+            if (six and discovery) or not points.isdisjoint(points_met(tried)):
+                continue
+            if not framed or framed.isdisjoint(_wires_met(tried, world.in_force.wires)):
                 carried[flow] = tried
     return carried
 
 
 def points_met(result: Result) -> frozenset[AttachmentPoint]:
     """Every attachment point that a packet of the conversation, or an answer about one, came to."""
-    queries = () if result.resolution is None else result.resolution.queries
-    exchanges = [*result.exchanges, *(each for query in queries for each in query.result.exchanges)]
-    responses = (each.response.path for each in exchanges if each.response is not None)
-    return _points_on(_legs(result)) | _points_on(path for path in responses if path is not None)
+    return _points_on(_every_path(result))
+
+
+def _every_path(result: Result) -> Iterator[Path]:
+    """Those of all packets, and of answers about them."""
+    yield from _legs(result)
+    exchanges = [*result.exchanges, *(each for query in result.queries for each in query.result.exchanges)]
+    for exchange in exchanges:
+        if exchange.response is not None and exchange.response.path is not None:
+            yield exchange.response.path
+
+
+def _wires_met(result: Result, wires: Wires) -> Iterator[AttachmentPoint]:
+    """Where frame lists may have met a frame of the conversation, or what asked for a neighbour."""
+    for path in _every_path(result):
+        for hop in path.hops:
+            for step in hop.steps:
+                if isinstance(step, Leaves | DiscoveryStopped):
+                    yield from wires.both_ways((hop.device, step.interface), step.to)
+                elif isinstance(step, Filtered) and step.frame is not None:
+                    yield step.point
 
 
 def _legs(result: Result) -> Iterator[Path]:

@@ -50,8 +50,7 @@ def sending_of(result: Result, times: int) -> Sending:
     """
     counts: Counter[CountedAt] = Counter()
     lines: list[LogLine] = []
-    queries = () if result.resolution is None else result.resolution.queries
-    results = [*(query.result for query in queries), result]
+    results = [*(query.result for query in result.queries), result]
     if result.resolution is not None and result.resolution.address is None:
         results.pop()  # it has the query's exchanges
     for leg in (leg for each in results for leg in each.exchanges[0].legs):

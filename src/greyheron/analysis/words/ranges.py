@@ -1,12 +1,14 @@
 """What the entries of a list cover: ranges, and the known devices inside them."""
 
 from bisect import bisect_left, bisect_right
+from collections.abc import Iterator
 from dataclasses import dataclass
 
+from greyheron.core.frames import mac_of
 from greyheron.core.lists import Names, resolve
 from greyheron.core.rules import Rule
 from greyheron.model.document import AccessList, Network
-from greyheron.model.entry import AddressBlock, AddressTerm, NamedAddresses
+from greyheron.model.entry import AddressBlock, AddressTerm, FrameMatch, MacBlock, NamedAddresses
 from greyheron.model.values import Family
 
 MOST_NAMED = 4
@@ -28,6 +30,8 @@ class EntryCover:
 
 def cover_list(access_list: AccessList, network: Network) -> tuple[EntryCover, ...]:
     """What every entry covers. The list's names must exist in `network`."""
+    if access_list.family is None:
+        return tuple(_cover_frames(access_list, network))
     held = _Holders(network, access_list.family)
     covers = []
     line = 0
@@ -35,6 +39,28 @@ def cover_list(access_list: AccessList, network: Network) -> tuple[EntryCover, .
         line += len(rule.entry.remarks) + 1
         covers.append(_cover(rule, line, held))
     return tuple(covers)
+
+
+def _cover_frames(access_list: AccessList, network: Network) -> Iterator[EntryCover]:
+    """For a frame list: the interfaces with those MAC addresses."""
+    macs = [
+        (mac_of(device, interface.name), f"{device.name} {interface.name}")
+        for device in network.devices
+        if not device.traits.bridges
+        for interface in device.interfaces
+    ]
+
+    def side(block: MacBlock | None) -> str:
+        if block is None:
+            return ""
+        inside = [name for mac, name in macs if block.holds(mac)]
+        return f"{block}: {_named(inside)}"
+
+    line = 0
+    for entry in access_list.body.entries:
+        line += len(entry.remarks) + 1
+        match = entry.frame or FrameMatch()
+        yield EntryCover(entry.number, line, side(match.source), side(match.destination))
 
 
 class _Holders:
@@ -80,10 +106,14 @@ def _side(term: AddressTerm | None, blocks: tuple[AddressBlock, ...] | None, hel
     inside = held.inside(blocks)
     ranges = ", ".join(map(block_words, blocks[:MOST_NAMED])) + (", …" if len(blocks) > MOST_NAMED else "")
     name = f"{term} = " if isinstance(term, NamedAddresses) else ""
+    return f"{name}{ranges}: {_named(inside)}"
+
+
+def _named(inside: list[str]) -> str:
     if not inside:
-        return f"{name}{ranges}: no device of this network"
+        return "no device of this network"
     more = f" and {len(inside) - MOST_NAMED} more" if len(inside) > MOST_NAMED else ""
-    return f"{name}{ranges}: {', '.join(inside[:MOST_NAMED])}{more}"
+    return f"{', '.join(inside[:MOST_NAMED])}{more}"
 
 
 def block_words(block: AddressBlock) -> str:

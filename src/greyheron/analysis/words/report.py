@@ -5,12 +5,12 @@ Every field is documented in docs/api.md.
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from itertools import zip_longest
 from typing import TypeVar
 
 from greyheron.analysis.words.steps import (
     ending_words,
     header_words,
+    joined,
     lost_words,
     seen_words,
     service_words,
@@ -22,8 +22,8 @@ from greyheron.core.matching import Decision
 from greyheron.core.packet import Way
 from greyheron.core.periods import Span
 from greyheron.core.responses import Response, Seen
-from greyheron.core.segments import Segments
-from greyheron.core.steps import Filtered, Hop, Outcome, Path, Routed, Step, Unrouted
+from greyheron.core.segments import LinkEnds, Segments
+from greyheron.core.steps import Filtered, Hop, Leaves, Outcome, Path, Routed, Step, Unrouted
 from greyheron.model.values import Action, Direction, Family
 
 
@@ -47,9 +47,13 @@ class PassedOver:
 
 @dataclass(frozen=True, slots=True)
 class DecisionReport:
-    """What a list did: the deciding entry (null: the implicit one) and every earlier one's mismatch."""
+    """What a list did: the deciding entry (null: the implicit one) and every earlier one's mismatch.
+
+    `device` is another one than the hop's where a frame list stands on a switch.
+    """
 
     list: str
+    device: str
     at: str
     direction: Direction
     action: Action
@@ -197,7 +201,7 @@ def report(result: Result, segments: Segments, flow: str, state: str) -> TraceRe
 
 def _queries(result: Result, segments: Segments) -> Iterator[QueryReport]:
     resolution = result.resolution
-    for query in () if resolution is None else resolution.queries:
+    for query in result.queries:
         asked = _exchange(deciding(query.result.exchanges), segments)
         to = query.resolver.family.text(query.resolver.address)
         assert resolution is not None
@@ -259,22 +263,44 @@ def _response(response: Response | None, segments: Segments) -> LegReport | None
 
 
 def _path(name: str, path: Path, decides: bool, segments: Segments) -> LegReport:
-    hops = tuple(
-        _hop(hop, decides and hop is path.last, _links(hop, following, segments))
-        for hop, following in zip_longest(path.hops, path.hops[1:])
-    )
+    hops = tuple(_hop(hop, decides and hop is path.last, segments) for hop in path.hops)
     return LegReport(name, service_words(path.packet), path.outcome, hops)
 
 
-def _links(hop: Hop, following: Hop | None, segments: Segments) -> tuple[tuple[str, str], ...]:
-    if hop.egress is None or following is None or following.ingress is None:
-        return ()
-    return segments.links_between((hop.device, hop.egress), (following.device, following.ingress))
+def _links(hop: Hop, segments: Segments) -> tuple[LinkEnds, ...]:
+    """What its frame would cross, if no frame list stopped it."""
+    leaves = next((step for step in hop.steps if isinstance(step, Leaves)), None)
+    return () if leaves is None else segments.crossing((hop.device, leaves.interface), leaves.to)
 
 
-def _hop(hop: Hop, decides: bool, links: tuple[tuple[str, str], ...]) -> HopReport:
+def _crossed(links: tuple[LinkEnds, ...], last: Step) -> tuple[LinkEnds, ...]:
+    """What it does cross, as far as the frame list that stops it."""
+    if not (isinstance(last, Filtered) and last.decision.denies):
+        return links
+    at = f"{last.point.device}:{last.point.at}"
+    stopped = next((number for number, ends in enumerate(links) if at in ends), None)
+    return links if stopped is None else links[: stopped + (at == links[stopped][1])]
+
+
+def _through(links: tuple[LinkEnds, ...], hop: Hop, leaves: Leaves) -> str:
+    """“, through shed-switch and hide-switch”"""
+    ends = (hop.device, leaves.to[0])
+    names = dict.fromkeys(end.partition(":")[0] for link in links for end in link)
+    switches = [name for name in names if name not in ends]
+    return f", through {joined(switches)}" if switches else ""
+
+
+def _hop(hop: Hop, decides: bool, segments: Segments) -> HopReport:
     family = hop.packet.family
-    steps = tuple(_step(step, family, decides and step is hop.steps[-1]) for step in hop.steps)
+    links = _links(hop, segments)
+    steps = tuple(
+        replace(step_report, text=step_report.text + _through(links, hop, step))
+        if isinstance(step, Leaves)
+        else step_report
+        for step in hop.steps
+        for step_report in (_step(step, family, decides and step is hop.steps[-1]),)
+    )
+    links = _crossed(links, hop.steps[-1])
     header = tuple(HeaderField(*line) for line in header_words(hop.packet))
     return HopReport(hop.device, hop.ingress, hop.egress, header, steps, links)
 
@@ -289,5 +315,11 @@ def _decision(step: Filtered) -> DecisionReport:
     decision: Decision = step.decision
     passed_over = tuple(PassedOver(mismatch.entry, mismatch.field) for mismatch in decision.passed_over)
     return DecisionReport(
-        step.list_name, step.point.at, step.point.direction, decision.action, decision.entry, passed_over
+        step.list_name,
+        step.point.device,
+        step.point.at,
+        step.point.direction,
+        decision.action,
+        decision.entry,
+        passed_over,
     )

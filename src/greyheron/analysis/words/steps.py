@@ -1,6 +1,7 @@
 """Steps, headers and endings in words: the same on the command line and on the screen."""
 
 from greyheron.core.conversation import Exchange, Result, Verdict
+from greyheron.core.frames import Frame
 from greyheron.core.matching import Decision
 from greyheron.core.naming import Unresolved
 from greyheron.core.packet import Packet, Way
@@ -30,8 +31,9 @@ from greyheron.core.steps import (
     Unrouted,
     ZonesDeny,
 )
+from greyheron.model.entry import mac_text
 from greyheron.model.header import DSCP
-from greyheron.model.names import TCP, UDP, icmp_name, port_name, protocol_name
+from greyheron.model.names import TCP, UDP, ether_type_name, icmp_name, port_name, protocol_name
 from greyheron.model.values import Family
 
 
@@ -42,8 +44,11 @@ def step_words(step: Step, family: Family) -> str:
             return f"sends {service_words(packet)} to {family.text(packet.destination)}"
         case Enters(interface):
             return f"enters by {interface}"
-        case Filtered(point, name, decision):
+        case Filtered(point, name, decision, None):
             return f"{name} {decision_words(decision)}" + (f" ({point.at} line)" if point.is_line else "")
+        case Filtered(point, name, decision, frame):
+            assert frame is not None
+            return f"frame list {name} {point} {decision_words(decision)} ({frame_words(frame)})"
         case Unfiltered(point, own):
             if own:
                 return "own packet, no outbound list"
@@ -58,10 +63,11 @@ def step_words(step: Step, family: Family) -> str:
             return "for the inside address of a translated host: the translated address must be used"
         case ZonesDeny(here, there):
             return f"zones deny: from {here or 'no zone'} to {there or 'no zone'}"
-        case DiscoveryStopped(interface, address, by):
+        case DiscoveryStopped(interface, _, address, by):
+            asked = "" if by.frame is None else f" ({frame_words(by.frame)})"
             return (
                 f"cannot find {family.text(address)} on {interface}: "
-                f"{by.list_name} {by.point} {decision_words(by.decision)}"
+                f"{by.list_name} {by.point} {decision_words(by.decision)}{asked}"
             )
         case Routed(lookup, chosen):
             return f"route {_chosen_words(lookup, chosen, family)}"
@@ -73,8 +79,8 @@ def step_words(step: Step, family: Family) -> str:
             return "hop limit reached"
         case LoopFound():
             return "came through here before: a loop"
-        case Leaves(interface, to_device, to_address):
-            return f"leaves by {interface} to {to_device}, {family.text(to_address)}"
+        case Leaves(interface, to, to_address):
+            return f"leaves by {interface} to {to[0]}, {family.text(to_address)}"
         case NobodyAnswers(interface, address):
             return f"nobody on {interface} answers for {family.text(address)}"
         case Delivered(holder, service):
@@ -107,6 +113,13 @@ def decision_words(decision: Decision) -> str:
     verb = "denies" if decision.denies else "permits"
     silently = " silently" if decision.silent and decision.denies else ""
     return f"{verb}{silently}, {entry_words(decision)}"
+
+
+def frame_words(frame: Frame) -> str:
+    """“ipv4 from 02:1a:00:00:4c:07 to ff:ff:ff:ff:ff:ff”."""
+    return (
+        f"{ether_type_name(frame.ether_type)} from {mac_text(frame.source)} to {mac_text(frame.destination)}"
+    )
 
 
 def entry_words(decision: Decision) -> str:
@@ -210,7 +223,11 @@ def ending_words(exchange: Exchange) -> str:
         )
     if leg.path.denial is not None:
         denial = leg.path.denial
-        what = "as neighbour discovery is stopped " if leg.path.outcome is Outcome.NO_DISCOVERY else ""
+        what = ""
+        if leg.path.outcome is Outcome.NO_DISCOVERY:
+            what = f"as {'ARP' if family is Family.IPV4 else 'neighbour discovery'} is stopped "
+        elif denial.frame is not None:
+            what = "with its frame "
         return f"blocked {home}{what}{denial.point}: {denial.list_name} {decision_words(denial.decision)}"
     if exchange.verdict is Verdict.BLOCKED:
         return f"blocked {home}in {device}: {step_words(last.steps[-1], family)}"
@@ -219,11 +236,11 @@ def ending_words(exchange: Exchange) -> str:
     if leg.path.outcome is Outcome.LOOP:
         first = {hop.device: index for index, hop in reversed([*enumerate(leg.path.hops)])}
         circle = sorted(set(loop_of(leg.path)), key=lambda name: first[name])
-        return f"unreachable: {home}it goes round in a loop through {_joined(circle)}"
+        return f"unreachable: {home}it goes round in a loop through {joined(circle)}"
     return f"unreachable: {home}{device} stops: {step_words(last.steps[-1], family)}"
 
 
-def _joined(names: list[str]) -> str:
+def joined(names: list[str]) -> str:
     """“a, b and c”."""
     return " and ".join(filter(None, (", ".join(names[:-1]), names[-1])))
 

@@ -7,7 +7,6 @@ import numpy as np
 
 from greyheron.core.bulk.headers import NO_PORT, Addresses, Bools, Ints
 from greyheron.core.conversation import expects_reply, opener_of, reply_to
-from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Packet, kind_of
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.header import TcpFlags
@@ -45,13 +44,13 @@ class Verdicts:
 
     verdict:  index in VERDICT_ORDER;  outcome:  index in OUTCOMES
     some:  whether it gets through on one path at least
-    point:  index in `points` and `lists` of the list that decided, or NONE where none did
+    point:  index in `points` and `names` of the list that decided, or NONE where none did
     entry:  its entry's number, or NONE for the implicit end of the list
     device:  index in `devices` of the device where the deciding packet ended
     """
 
     points: Sequence[AttachmentPoint]
-    lists: Sequence[ResolvedList | None]
+    names: Sequence[str | None]
     devices: Sequence[str]
     verdict: Ints
     some: Bools

@@ -292,7 +292,7 @@ class _FamilyEngine:
         deciding[exchanges.row[failing]] = failing
         return Verdicts(
             self.forwarding.points,
-            self._placed.lists,
+            self._placed.names,
             self.forwarding.devices,
             np.where(low == high, low, _MIXED),
             low == _PASSES,

@@ -33,15 +33,18 @@ OTHER_PROTOCOL = 3
 
 
 Solicitation = tuple[InterfaceId, InterfaceId, int, int | None]
-"""An IPv6 neighbour asked for: by which port, at which, its address, the asker's.
+"""A neighbour asked for: by which port, at which, its address, the asker's; the packet follows on that wire.
 
-The asker's is None for possible hosts, each of which asks from the address that its packets come from.
+The asker's is None for possible hosts, each of which asks from the address that its packets come from. Over
+IPv4 both addresses are 0: ARP shows lists none (§14).
 """
 
 
 def forwarding_key(world: World, family: Family) -> Hashable:
-    """What a world's forwarding depends on: routes, who is there, where lists overrule zones (§6)."""
-    return world.routes.routing(family), zones_overruled(world, family), world.topology.has_possible_hosts
+    """What forwarding depends on: routes, who is there, where lists overrule zones (§6), any frame lists."""
+    possible = world.topology.has_possible_hosts
+    frames = bool(world.in_force.wires.lists)
+    return world.routes.routing(family), zones_overruled(world, family), possible, frames
 
 
 def zones_overruled(world: World, family: Family) -> frozenset[InterfaceId]:
@@ -59,9 +62,13 @@ def zones_overruled(world: World, family: Family) -> frozenset[InterfaceId]:
 class ForwardingIndex:
     """Numbers for all that decides where packets of one family go; next hops are filled in when asked.
 
-    devices, ports:  names in the order of their numbers (switches have none);  of_port:  each port's device
+    devices:  names in the order of their numbers, switches last
+    ports:  those of other devices than switches;  of_port:  each port's device
     points:  every point; the inbound one of port n is 2n, the outbound one 2n + 1, lines stand behind them;
-        codes beyond stand for `solicitations`
+        then, where there are frame lists, all points again that those can stand at; codes beyond stand
+        for `solicitations`
+    frame_point:  the codes of those
+    solicits:  whether neighbours are asked for by what a list could stop
     point_device:  of each point
     zone:  rank of each port's zone, most trusted 0, or NONE
     overruled:  ports whose inbound list decides instead of zones
@@ -75,7 +82,8 @@ class ForwardingIndex:
     def __init__(self, world: World, family: Family) -> None:
         self._world, self.family = world, family
         named = [device for device in world.topology.devices.values() if not device.traits.bridges]
-        self.devices = [device.name for device in named]
+        bridges = [device for device in world.topology.devices.values() if device.traits.bridges]
+        self.devices = [device.name for device in (*named, *bridges)]
         self.number = {name: number for number, name in enumerate(self.devices)}
         self.ports: list[InterfaceId] = [(each.name, item.name) for each in named for item in each.interfaces]
         self.port_number = {port: number for number, port in enumerate(self.ports)}
@@ -86,6 +94,13 @@ class ForwardingIndex:
         lines = [(each.name, line.name) for each in named for line in each.lines]
         self.points += [AttachmentPoint(*line, Direction.IN) for line in lines]
         self.point = {point: number for number, point in enumerate(self.points)}
+        framed = bool(world.in_force.wires.lists)
+        self.solicits = framed or family is Family.IPV6
+        wired = [(each.name, item.name) for each in (*named, *bridges) for item in each.interfaces]
+        self.frame_point: dict[AttachmentPoint, int] = {}
+        for point in (AttachmentPoint(*port, way) for port in wired for way in ways if framed):
+            self.frame_point[point] = len(self.points)
+            self.points.append(point)
         self.point_device = np.array([self.number[point.device] for point in self.points], dtype=np.int64)
         self.solicitations: list[Solicitation] = []
         self._solicitation: dict[Solicitation, int] = {}
@@ -118,14 +133,14 @@ class ForwardingIndex:
         self, asking: InterfaceId, answering: InterfaceId, target: int, source: int | None
     ) -> int:
         """The code of the solicitation that a packet from `source` makes its sender ask."""
+        if self.family is Family.IPV4:
+            return self._coded((asking, answering, 0, 0))
         topology = self._world.topology
         possible = source is not None and topology.stand_in(self.family, source) == asking[0]
-        solicitation = (
-            asking,
-            answering,
-            target,
-            None if possible else topology.solicits_from(asking, source),
-        )
+        asker = None if possible else topology.solicits_from(asking, source)
+        return self._coded((asking, answering, target, asker))
+
+    def _coded(self, solicitation: Solicitation) -> int:
         if solicitation not in self._solicitation:
             self._solicitation[solicitation] = len(self.points) + len(self.solicitations)
             self.solicitations.append(solicitation)
@@ -153,7 +168,7 @@ class ForwardingIndex:
             self.owner = np.append(self.owner, np.array(owners, dtype=np.int64))
             if len(self._classes.members) > self._steps.shape[1]:
                 width = max(len(self._classes.members), 2 * self._steps.shape[1])
-                wider = np.full((len(self.devices), width), UNKNOWN, dtype=np.int64)
+                wider = np.full((len(self._steps), width), UNKNOWN, dtype=np.int64)
                 wider[:, : self._steps.shape[1]] = self._steps
                 self._steps = wider
         return found
@@ -205,8 +220,7 @@ class ForwardingIndex:
         egress = self.port_number[port]
         if neighbour is None:
             return egress, NONE, NONE
-        solicits = self.family is Family.IPV6
-        solicitation = self.solicitation(port, neighbour, address, source) if solicits else NONE
+        solicitation = self.solicitation(port, neighbour, address, source) if self.solicits else NONE
         return egress, self.port_number[neighbour], solicitation
 
     def own_source(self, device: str, destination: int) -> int | None:

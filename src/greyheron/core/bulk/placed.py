@@ -8,13 +8,20 @@ import numpy as np
 from greyheron.core.bulk.forwarding import ForwardingIndex, Solicitation
 from greyheron.core.bulk.headers import NONE, Bools, Headers, Ints, first_of_each
 from greyheron.core.bulk.tables import DecisionTable
-from greyheron.core.discovery import stopped_discovery
+from greyheron.core.bulk.tracing import DENIED, FRAME_DENIED, NO_DISCOVERY
+from greyheron.core.discovery import unfound
 from greyheron.core.fields.ports import port_spans
-from greyheron.core.lists import ResolvedList
+from greyheron.core.lists import FrameList, ResolvedList
+from greyheron.core.packet import Packet
+from greyheron.core.steps import Filtered
+from greyheron.core.wires import denied_in
 from greyheron.core.world import World
 
-_StopKey = tuple[Solicitation, tuple[ResolvedList | None, ...]]
+_Stop = tuple[int, int, int]
+"""What stops a solicitation or the packet behind it: point and entry, or NONE, and an outcome."""
+_StopKey = tuple[Solicitation, tuple[ResolvedList | None, ...], tuple[FrameList | None, ...]]
 _MOST_STOPS = 100_000
+_NOTHING: _Stop = (NONE, NONE, DENIED)
 _BY_ASKER = -2
 """Stands for the point of a solicitation that lists may stop or not, depending on who asks."""
 
@@ -25,23 +32,23 @@ class Denials:
 
     point:  where, or NONE where nothing on the path denies
     entry:  the entry's number, or NONE for the implicit end of the list
-    undiscovered:  whether it was neighbour discovery that the list stopped
+    outcome:  DENIED, NO_DISCOVERY or FRAME_DENIED, as an index in OUTCOMES
     """
 
     point: Ints
     entry: Ints
-    undiscovered: Bools
+    outcome: Ints
 
     def between(self, begin: int, end: int) -> "Denials":
         """Those of some of the paths."""
-        return Denials(self.point[begin:end], self.entry[begin:end], self.undiscovered[begin:end])
+        return Denials(self.point[begin:end], self.entry[begin:end], self.outcome[begin:end])
 
 
 class ListTables:
     """What is known of lists that several worlds share: tables, where they cut ports, what they stop."""
 
     def __init__(self) -> None:
-        self._stops: WeakKeyDictionary[ForwardingIndex, dict[_StopKey, tuple[int, int]]] = WeakKeyDictionary()
+        self._stops: WeakKeyDictionary[ForwardingIndex, dict[_StopKey, _Stop]] = WeakKeyDictionary()
         self._found: WeakKeyDictionary[ResolvedList, DecisionTable] = WeakKeyDictionary()
         self._cuts: WeakKeyDictionary[ResolvedList, frozenset[int]] = WeakKeyDictionary()
 
@@ -50,8 +57,8 @@ class ListTables:
             self._found[resolved] = DecisionTable(resolved)
         return self._found[resolved]
 
-    def stops(self, forwarding: ForwardingIndex) -> "dict[_StopKey, tuple[int, int]]":
-        """What stops its solicitations, by the lists at their ends; the caller adds what it finds."""
+    def stops(self, forwarding: ForwardingIndex) -> dict[_StopKey, _Stop]:
+        """What stops its solicitations, by the lists on their way; the caller adds what it finds."""
         found = self._stops.setdefault(forwarding, {})
         if len(found) > _MOST_STOPS:
             found.clear()
@@ -71,7 +78,7 @@ class ListTables:
 class PlacedLists:
     """What stands at each point.
 
-    lists:  the list at each point, or None
+    lists:  the list at each point, or None;  names:  what the lists there are called, those of frames too
     """
 
     def __init__(self, world: World, forwarding: ForwardingIndex, tables: ListTables) -> None:
@@ -85,7 +92,10 @@ class PlacedLists:
         self._list_at = np.array(
             [NONE if found is None else number[found] for found in self.lists], dtype=np.int64
         )
-        self._stops: list[tuple[int, int]] = []
+        self.names = [None if found is None else found.name for found in self.lists]
+        for point, framed in world.in_force.wires.lists.items():
+            self.names[forwarding.frame_point[point]] = framed.name
+        self._stops: list[_Stop] = []
 
     def acts(self) -> Bools:
         """For each code, points first and then solicitations, whether anything there can deny."""
@@ -103,7 +113,9 @@ class PlacedLists:
         stopping, stopped = self._stopping(), before._stopping()
         differs = (stopping != stopped).any(axis=1)
         for index in np.flatnonzero((stopping[:, 0] == _BY_ASKER) & ~differs).tolist():
-            differs[index] = points[self._ends(self._forwarding.solicitations[index])].any()
+            solicitation = self._forwarding.solicitations[index]
+            differs[index] = points[self._ends(solicitation)].any()
+            differs[index] |= self._frames(solicitation) != before._frames(solicitation)
         return np.append(points, differs)
 
     def decides_otherwise(self, before: "PlacedLists", code: Ints, headers: Headers) -> Bools:
@@ -153,11 +165,12 @@ class PlacedLists:
         solicits = code >= points
         point = code.copy()
         entry = np.full(len(code), NONE, dtype=np.int64)
-        point[solicits], entry[solicits] = self._stopping()[code[solicits] - points].T
+        outcome = np.full(len(code), DENIED, dtype=np.int64)
+        point[solicits], entry[solicits], outcome[solicits] = self._stopping()[code[solicits] - points].T
         for index in np.flatnonzero(point == _BY_ASKER).tolist():
             asking, answering, target, _ = self._forwarding.solicitations[code[index] - points]
             asker = headers.addresses.values[headers.source[index]]
-            point[index], entry[index] = self._stop((asking, answering, target, asker))
+            point[index], entry[index], outcome[index] = self._stop((asking, answering, target, asker))
         denied = solicits & (point != NONE)
         list_at = np.full(len(code), NONE, dtype=np.int64)
         list_at[~solicits] = self._list_at[code[~solicits]]
@@ -173,41 +186,57 @@ class PlacedLists:
         found = Denials(
             np.full(paths, NONE, dtype=np.int64),
             np.full(paths, NONE, dtype=np.int64),
-            np.zeros(paths, dtype=np.bool_),
+            np.full(paths, DENIED, dtype=np.int64),
         )
         found.point[path[first]] = point[first]
         found.entry[path[first]] = entry[first]
-        found.undiscovered[path[first]] = solicits[first]
+        found.outcome[path[first]] = outcome[first]
         return found
 
     def _stopping(self) -> Ints:
-        """For each solicitation the point and entry that stop it, or NONE; _BY_ASKER: it depends."""
+        """For each solicitation what stops it; _BY_ASKER as the point: it depends."""
         self._stops += [self._stop(each) for each in self._forwarding.solicitations[len(self._stops) :]]
-        return np.array(self._stops, dtype=np.int64).reshape(-1, 2)
+        return np.array(self._stops, dtype=np.int64).reshape(-1, 3)
 
-    def _stop(self, solicitation: Solicitation) -> tuple[int, int]:
+    def _stop(self, solicitation: Solicitation) -> _Stop:
         lists = tuple(self.lists[point] for point in self._ends(solicitation))
-        if not any(lists):
-            return NONE, NONE
+        frames = self._frames(solicitation)
+        if not any((*lists, *frames)):
+            return _NOTHING
         if solicitation[3] is None:
-            return _BY_ASKER, NONE
+            return _BY_ASKER, NONE, DENIED
         known = self._tables.stops(self._forwarding)
-        if (solicitation, lists) not in known:
-            known[solicitation, lists] = self._stopped(solicitation)
-        return known[solicitation, lists]
+        key = solicitation, lists, frames
+        if key not in known:
+            known[key] = self._stopped(solicitation)
+        return known[key]
+
+    def _frames(self, solicitation: Solicitation) -> tuple[FrameList | None, ...]:
+        """The frame lists on the way of a solicitation, of its answer, and of the packet behind it."""
+        wires = self._world.in_force.wires
+        return tuple(map(wires.lists.get, wires.both_ways(*solicitation[:2]))) if wires.lists else ()
 
     def _ends(self, solicitation: Solicitation) -> list[int]:
         """The points that it may pass, those of the asking port first."""
         numbers = (self._forwarding.port_number[port] for port in solicitation[:2])
         return [2 * number + way for number in numbers for way in (0, 1)]
 
-    def _stopped(self, solicitation: Solicitation) -> tuple[int, int]:
+    def _stopped(self, solicitation: Solicitation) -> _Stop:
         asking, answering, target, asker = solicitation
         assert asker is not None
-        stopped = stopped_discovery(
-            self._world.discovery_lists, self._world.topology.devices, asking, answering, target, asker
-        )
+        family = self._forwarding.family
+        stopped = unfound(self._world.discovery, family, asking, answering, target, asker)
+        outcome = NO_DISCOVERY
         if stopped is None:
-            return NONE, NONE
+            unicast = Packet(family, asker, 0, 0)
+            stopped = denied_in(self._world.in_force.wires.carrying(asking, answering, unicast))
+            outcome = FRAME_DENIED
+        if stopped is None:
+            return _NOTHING
         entry = stopped.decision.entry
-        return self._forwarding.point[stopped.point], NONE if entry is None else entry
+        return point_of(self._forwarding, stopped), NONE if entry is None else entry, outcome
+
+
+def point_of(forwarding: ForwardingIndex, denial: Filtered) -> int:
+    """The code of the point at which a list denies."""
+    return (forwarding.point if denial.frame is None else forwarding.frame_point)[denial.point]

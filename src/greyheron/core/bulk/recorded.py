@@ -5,22 +5,21 @@ are walked as numbers beyond all ports, and stand for the conversation's own whe
 """
 
 from dataclasses import dataclass, replace
-from itertools import zip_longest
 
 import numpy as np
 
 from greyheron.core.bulk.conversations import Exchanges, Rows
 from greyheron.core.bulk.forwarding import ForwardingIndex
 from greyheron.core.bulk.headers import NO_PORT, NONE, Bools, Headers, Ints, distinct
-from greyheron.core.bulk.placed import PlacedLists
-from greyheron.core.bulk.tracing import DENIED, NO_DISCOVERY, OUTCOMES
+from greyheron.core.bulk.placed import PlacedLists, point_of
+from greyheron.core.bulk.tracing import OUTCOMES
 from greyheron.core.conversation import Exchange, converse_from
 from greyheron.core.delivery import LOGIN_PORTS
 from greyheron.core.filters import sends_through
 from greyheron.core.packet import Packet, kind_of
 from greyheron.core.steps import Filtered, Hop, Leaves, Step, Unfiltered
 from greyheron.core.world import World
-from greyheron.model.values import Direction, Family
+from greyheron.model.values import Direction
 
 SOME_SOURCE_PORT = 1 << 16
 SOME_PORT = SOME_SOURCE_PORT + 1
@@ -89,28 +88,23 @@ class Recorder:
         meetings = tuple(
             meeting
             for leg in exchange.legs
-            for hop, following in zip_longest(leg.path.hops, leg.path.hops[1:])
+            for hop in leg.path.hops
             for step in hop.steps
-            if (meeting := self._meeting(step, hop, following)) is not None
+            if (meeting := self._meeting(step, hop)) is not None
         )
         return _Course(meetings, OUTCOMES.index(path.outcome), self._forwarding.number[path.last.device])
 
-    def _meeting(self, step: Step, hop: Hop, following: Hop | None) -> _Meeting | None:
+    def _meeting(self, step: Step, hop: Hop) -> _Meeting | None:
         if isinstance(step, Filtered | Unfiltered):
             own = hop.ingress is None and step.point.direction is Direction.OUT
             if own and not sends_through(self._permissive.topology.devices[hop.device]):
                 return None
             code, packet = self._forwarding.point[step.point], hop.header_at(step.point)
-        elif isinstance(step, Leaves) and hop.packet.family is Family.IPV6:
+        elif isinstance(step, Leaves) and self._forwarding.solicits:
             assert hop.sent is not None
-            assert following is not None
-            assert following.ingress is not None
             packet = hop.sent
             code = self._forwarding.solicitation(
-                (hop.device, step.interface),
-                (following.device, following.ingress),
-                step.to_address,
-                packet.source,
+                (hop.device, step.interface), step.to, step.to_address, packet.source
             )
         else:
             return None
@@ -210,7 +204,7 @@ class RecordedCourses:
         denied = denials.point != NONE
         found = Exchanges(
             self._row,
-            np.where(denied, np.where(denials.undiscovered, NO_DISCOVERY, DENIED), outcome),
+            np.where(denied, denials.outcome, outcome),
             np.where(denied, self._forwarding.point_device[np.maximum(denials.point, 0)], end),
             denials.point,
             denials.entry,
@@ -239,7 +233,7 @@ def walked_exchanges(world: World, forwarding: ForwardingIndex, rows: Rows, indi
         for exchange in converse_from(world, packet, device).exchanges:
             path = exchange.decider.path
             denial = path.denial
-            point = NONE if denial is None else forwarding.point[denial.point]
+            point = NONE if denial is None else point_of(forwarding, denial)
             entry = NONE if denial is None or denial.decision.entry is None else denial.decision.entry
             end = forwarding.number[path.last.device]
             found.append((index, OUTCOMES.index(path.outcome), end, point, entry))

@@ -21,8 +21,6 @@ from greyheron.core.bulk.headers import (
 from greyheron.core.bulk.placed import Denials, PlacedLists
 from greyheron.core.bulk.tracing import (
     ARRIVED,
-    DENIED,
-    NO_DISCOVERY,
     NO_SESSION,
     REFUSED,
     SPECIAL,
@@ -265,7 +263,7 @@ class TracedCourses:
             denied = denied[denials.point[path[denied]] != NONE]
             by = path[denied]
             point[denied], entry[denied] = denials.point[by], denials.entry[by]
-            outcome[denied] = np.where(denials.undiscovered[by], NO_DISCOVERY, DENIED)
+            outcome[denied] = denials.outcome[by]
             end[denied] = self._forwarding.point_device[point[denied]]
         # Where the first packet is denied nothing comes back, whatever ways home there would be.
         no_reply = (first.point[there] != NONE) & ~first_of_each(there)

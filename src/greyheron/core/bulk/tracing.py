@@ -16,13 +16,12 @@ from greyheron.core.bulk.headers import NONE, Addresses, Bools, Ints, rank_withi
 from greyheron.core.packet import FIRST_HOP_LIMIT
 from greyheron.core.steps import Outcome
 from greyheron.core.walk import MOST_PATHS
-from greyheron.model.values import Family
 
 OUTCOMES = tuple(Outcome)
 _CODE = {outcome: number for number, outcome in enumerate(OUTCOMES)}
 ARRIVED, REFUSED = _CODE[Outcome.ARRIVED], _CODE[Outcome.REFUSED]
 DENIED, NO_SESSION = _CODE[Outcome.DENIED], _CODE[Outcome.NO_SESSION]
-NO_DISCOVERY = _CODE[Outcome.NO_DISCOVERY]
+NO_DISCOVERY, FRAME_DENIED = _CODE[Outcome.NO_DISCOVERY], _CODE[Outcome.FRAME_DENIED]
 ON_ITS_WAY = -1
 SPECIAL = -3
 """The packet came to a device that translates."""
@@ -235,7 +234,7 @@ class _Tracer:
         on = self.outcome[paths] == ON_ITS_WAY
         paths, ingress, solicitation = paths[on], ingress[on], solicitation[on]
         self._end(paths[ingress == NONE], Outcome.NO_NEIGHBOUR)
-        if net.family is Family.IPV6:
+        if net.solicits:
             self._meet(paths, solicitation)
         on = ingress != NONE
         self.port[paths[on]] = ingress[on]

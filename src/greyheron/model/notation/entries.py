@@ -2,8 +2,9 @@
 
 import re
 
-from greyheron.model.entry import Entry
+from greyheron.model.entry import Entry, FrameMatch
 from greyheron.model.notation.clauses import CLAUSES, Given
+from greyheron.model.notation.frames import read_frame_match, write_frame_match
 from greyheron.model.notation.line import NotationLine, Option
 from greyheron.model.notation.periods import take_during
 from greyheron.model.notation.terms import read_term
@@ -14,30 +15,38 @@ _DIGITS = re.compile(r"[0-9]+")
 _NUMBER_OPTION = Option("10", "the entry's number; left out, the next free one", literal=False)
 
 
-def read_entry(line: NotationLine, family: Family, kind: ListKind) -> Entry:
-    """Read a whole entry. Its number is 0 when the line gives none. Raises LineError."""
+def read_entry(line: NotationLine, family: Family | None, kind: ListKind) -> Entry:
+    """Read a whole entry. Its number is 0 when the line gives none. Raises LineError.
+
+    family:  of the list; None for a frame list
+    """
     number = _read_number(line)
-    action = Action(line.choose({"permit": "let matching packets pass", "deny": "stop matching packets"}))
+    what = "frame" if family is None else "packet"
+    action = Action(line.choose({"permit": f"let matching {what}s pass", "deny": f"stop matching {what}s"}))
     silent = action is Action.DENY and line.take("silently", "stop them without telling the sender")
     given: Given = {}
-    if kind is ListKind.STANDARD:
+    if family is None:
+        given["frame"] = read_frame_match(line)
+    elif kind is ListKind.STANDARD:
         line.take("from", "the source address, which is all that a standard list looks at")
         given["source"] = read_term(line, family)
     else:
         for clause in CLAUSES:
             clause.read(line, given, family)
     during = take_during(line)
-    log = line.take("log", "write a log line for each packet that matches")
+    log = line.take("log", f"write a log line for each {what} that matches")
     line.end()
     return Entry(number, action, during=during, log=log, silent=silent, note=line.note, **given)
 
 
-def write_entry(entry: Entry, family: Family, kind: ListKind) -> str:
+def write_entry(entry: Entry, family: Family | None, kind: ListKind) -> str:
     """`entry` on one line, without its remarks."""
     words = [str(entry.number), entry.action.value]
     if entry.silent:
         words.append("silently")
-    if kind is ListKind.STANDARD:
+    if family is None:
+        words += write_frame_match(entry.frame or FrameMatch())
+    elif kind is ListKind.STANDARD:
         words += ["from", str(entry.source or "any")]
     else:
         for clause in CLAUSES:

@@ -18,7 +18,7 @@ ENTRY = 900
 
 
 @cached(TTLCache(MOST_READ, KEPT, getsizeof=lambda body: 300 + ENTRY * len(body.entries)), lock=Lock())
-def read_body(text: str, family: Family, kind: ListKind) -> ListBody:
+def read_body(text: str, family: Family | None, kind: ListKind) -> ListBody:
     """The entries in `text`, one a line, in the order of their numbers.
 
     An entry without a number takes one between its neighbours in the text. Raises NotationError with
@@ -50,7 +50,7 @@ def read_body(text: str, family: Family, kind: ListKind) -> ListBody:
     return ListBody(entries, tuple(remarks))
 
 
-def write_body(body: ListBody, family: Family, kind: ListKind) -> str:
+def write_body(body: ListBody, family: Family | None, kind: ListKind) -> str:
     """The text that `read_body` reads as `body`."""
     known = body.texts.get((family, kind))
     if known is None:
@@ -58,7 +58,7 @@ def write_body(body: ListBody, family: Family, kind: ListKind) -> str:
     return known
 
 
-def _written(body: ListBody, family: Family, kind: ListKind) -> str:
+def _written(body: ListBody, family: Family | None, kind: ListKind) -> str:
     lines: list[str] = []
     for entry in body.entries:
         lines += [f"# {remark}".rstrip() for remark in entry.remarks]
