@@ -38,7 +38,7 @@ def findings(page: Page) -> None:
     here = page.url
     page.get_by_role("button", name="Grey Heron: all networks").click()
     page.get_by_role("button", name="After the storm: find the faults").click()
-    expect(page.get_by_test_id("book-summary")).to_contain_text("28 flows")
+    expect(page.get_by_test_id("book-summary")).to_contain_text("31 flows")
     page.keyboard.press("4")
     expect(page.locator("[data-finding]").first).to_be_visible(timeout=60_000)
     back.append(here)

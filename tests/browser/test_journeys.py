@@ -224,7 +224,7 @@ def test_the_storm_is_repaired_fault_by_fault(page: Page, server: Server) -> Non
         "15 deny tcp from @visitors to @ledger port telnet\n"
         "20 permit any from any to any",
     )
-    write_list(page, "camera-ports", "10 permit ipv4\n20 permit ipv6\n30 permit arp\n40 deny any log")
+    write_list(page, "cam-ports", "10 permit ipv4\n20 permit ipv6\n30 permit arp\n40 deny any log")
     palette(page, "lagoon eth2 in")
     see_place(page, "entering lagoon by eth2")
     page.keyboard.press("m")

@@ -51,7 +51,7 @@ FAULTS = {
     "t6": "sluice’s remote line: wardens-only denies, entry 20",  # a mask written for a wildcard
     "t9": "passes",  # the list is on lagoon's console
     "t10": "hides-in denies",  # the service moved, and the list knows its name only
-    "t11": "as ARP is stopped entering hide-sw by p3: camera-ports denies, entry 40",  # IPv4 without ARP
+    "t11": "as ARP is stopped entering hide-sw by p3: cam-ports denies, entry 40",  # IPv4 without ARP
     "t14": "nobody on eth0 answers for 172.20.56.254",  # a wrong gateway
     "t16": "from-beyond denies, entry 10",  # general before specific
     "t22": "neighbour discovery is stopped entering lagoon by eth2: lab-six",  # wrong direction, no discovery

@@ -482,7 +482,7 @@ def test_every_fault_of_the_storm_is_found() -> None:
         ("neighbour discovery cut", "lab-six"),
         ("one address of several", "no-jetty-login"),
         ("placed nowhere", "boat-guard"),
-        ("frame list that stops ARP", "camera-ports"),
+        ("frame list that stops ARP", "cam-ports"),
         ("query for a name blocked", "no-jetty-login"),
         ("no way back", "boat-desk"),
     }

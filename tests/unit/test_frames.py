@@ -5,6 +5,7 @@ import pytest
 from greyheron.analysis.findings.finding import Ground
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.analysis.findings.lists import in_lists
+from greyheron.analysis.network.completion import complete_entry
 from greyheron.analysis.testing.sending import sending_of
 from greyheron.analysis.words.ranges import cover_list
 from greyheron.core.bulk.engines import engines
@@ -349,3 +350,11 @@ def test_what_an_entry_covers_is_said_with_the_interfaces_that_it_means() -> Non
     network = Lab().with_(frames("sw p1 in", f"# ours\npermit any from {mac('left')} to any")).network()
     (cover,) = cover_list(network.lists[0], network)
     assert (cover.line, cover.source, cover.destination) == (2, f"{mac('left')}: left eth0", "")
+
+
+def test_mac_addresses_are_offered_with_whose_they_are() -> None:
+    network = Lab().network()
+    _, options = complete_entry("permit arp from ", None, ListKind.FRAME, network)
+    assert {option.text: option.explains for option in options}[mac("left")] == "left eth0"
+    _, options = complete_entry("permit ", None, ListKind.FRAME, network)
+    assert {"any", "arp", "lldp"} <= {option.text for option in options}

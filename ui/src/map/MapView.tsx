@@ -1,7 +1,6 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { ActionButton } from "../actions/ActionButton";
 import type { Network, Placement } from "../api/client";
-import { traitsOf } from "../api/kinds";
 import { Failed } from "../kit/Failed";
 import { rem } from "../kit/Split";
 import { Stage } from "../kit/Stage";
@@ -18,7 +17,7 @@ import { useTrial } from "../workbench/trial";
 import { AddDevice } from "./AddDevice";
 import { Foot } from "./Foot";
 import { BESIDE, closeness } from "./fitting";
-import { asPut, boundsOf, buildScene, deviceOf, LANE, type Link, type Scene } from "./geometry";
+import { asPut, boundsOf, bridgesOf, buildScene, deviceOf, LANE, type Link, type Scene } from "./geometry";
 import { Lens } from "./Lens";
 import { NoDevices } from "./NoDevices";
 import { Plates } from "./Plates";
@@ -301,7 +300,7 @@ const crosses = (from: Point, to: Point, box: Box) =>
 
 /** A device, its neighbours, and what stands behind its switches. */
 function neighbourhood(network: Network, device: string): Set<string> {
-  const switches = new Set(network.devices.filter((each) => traitsOf(each).bridges).map((each) => each.name));
+  const switches = bridgesOf(network);
   const found = new Set([device]);
   let edge = [device];
   while (edge.length) {

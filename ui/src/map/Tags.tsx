@@ -5,11 +5,10 @@ import { useCarrying } from "../workbench/carrying";
 import { useOpened } from "../workbench/opened";
 import { useTrial } from "../workbench/trial";
 import { useDragList } from "../workbench/useDragList";
-import { contains, laneOf, type Scene, type Spot, spotAt, tagWidth } from "./geometry";
+import { bridgesOf, contains, labelBox, laneOf, type Scene, type Spot, spotAt, TAG_HEIGHT } from "./geometry";
 import { useShownPlacements } from "./useShown";
 import type { Viewed } from "./useViewport";
 
-const TAG_HEIGHT = 18;
 /** What stands behind the name of a list that is not the usual one. */
 const MARKS: Record<string, string> = { ipv6: " v6", frame: " frames" };
 
@@ -40,9 +39,11 @@ export function Tags({ scene, view, focus }: TagsProps) {
     return running.has(key(placed)) ? "running" : "new";
   };
   const recedes = (placed: Placement) => focus !== null && !focus.has(placed.device);
+  const bridges = bridgesOf(network.draft);
   const crossing = new Map<string, number>();
   const order = (placed: Placement) => {
-    const lane = laneOf(scene, placed);
+    // On a switch, whose ports lie side by side, names would lie over each other.
+    const lane = bridges.has(placed.device) ? placed.device : laneOf(scene, placed);
     const before = crossing.get(lane) ?? 0;
     crossing.set(lane, before + 1);
     return before;
@@ -96,7 +97,8 @@ function Tag({ scene, view, receding, placed, order, status }: TagProps) {
   const choose = () => go({ chosen: `point:${pointKey(placed)}` });
   const sub = scene.parents.has(`${placed.device}:${placed.at}`) ? ` ${placed.at.split(".").pop()}` : "";
   const trial = status === "trial" ? "trial: " : "";
-  const name = `${trial}${placed.list}${MARKS[list?.family ?? list?.kind ?? ""] ?? ""}${sub}`;
+  const mark = bridgesOf(network.draft).has(placed.device) ? "" : MARKS[list?.family ?? list?.kind ?? ""];
+  const name = `${trial}${placed.list}${mark ?? ""}${sub}`;
   const label = labelBox(spot, name);
   const fresh = status === "new" || status === "trial";
   const text = chosen ? "fill-fog" : fresh ? "fill-ochre" : "fill-ink";
@@ -160,14 +162,4 @@ function bar(spot: Spot, half: number): string {
   const { centre, way } = spot;
   const across = { x: -way.y * half, y: way.x * half };
   return `M${centre.x - across.x} ${centre.y - across.y}L${centre.x + across.x} ${centre.y + across.y}`;
-}
-
-/** The name lies on the far side of the lane, so that it never covers the other one. */
-function labelBox(spot: Spot, name: string): { x: number; y: number; width: number } {
-  const width = tagWidth(name);
-  const { centre, away } = spot;
-  if (Math.abs(away.x) > Math.abs(away.y)) {
-    return { x: away.x > 0 ? centre.x + 8 : centre.x - 8 - width, y: centre.y - TAG_HEIGHT / 2, width };
-  }
-  return { x: centre.x - width / 2, y: away.y > 0 ? centre.y + 8 : centre.y - 8 - TAG_HEIGHT, width };
 }

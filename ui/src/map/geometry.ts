@@ -1,4 +1,5 @@
 import type { Device, Network, Places } from "../api/client";
+import { traitsOf } from "../api/kinds";
 import { type Sized, spreadOut } from "./fitting";
 import { along, type Box, lengthOf, type Point } from "./plane";
 
@@ -74,6 +75,7 @@ const BAR = 7;
 
 export const tabWidth = (name: string) => Math.max(26, name.length * CHARACTER + 9);
 const lineWidth = (name: string) => name.length * CHARACTER + 8;
+export const TAG_HEIGHT = 18;
 export const tagWidth = (name: string) => name.length * CHARACTER + 10;
 
 type Lines = { name: string; lists: string[] }[];
@@ -191,6 +193,9 @@ export function buildScene(
     closer,
   };
 }
+
+export const bridgesOf = (network: Network) =>
+  new Set(network.devices.filter((each) => traitsOf(each).bridges).map((each) => each.name));
 
 function grouped<T extends { device: string }>(items: T[]): Map<string, T[]> {
   const found = new Map<string, T[]>();
@@ -441,6 +446,16 @@ export function spotAt(
     way,
     away: { x: -way.y * sign, y: way.x * sign },
   };
+}
+
+/** The name lies on the far side of the lane, so that it never covers the other one. */
+export function labelBox(spot: Spot, name: string): { x: number; y: number; width: number } {
+  const width = tagWidth(name);
+  const { centre, away } = spot;
+  if (Math.abs(away.x) > Math.abs(away.y)) {
+    return { x: away.x > 0 ? centre.x + 8 : centre.x - 8 - width, y: centre.y - TAG_HEIGHT / 2, width };
+  }
+  return { x: centre.x - width / 2, y: away.y > 0 ? centre.y + 8 : centre.y - 8 - TAG_HEIGHT, width };
 }
 
 /** The physical lane of an attachment point: what lies across the same lane is drawn side by side. */

@@ -22,6 +22,8 @@ export function ribbonsOf(scene: Scene, exchange: ExchangeReport): Ribbon[] {
 }
 
 const TAG = 15;
+/** A list stopped the packet, its frame, or what would have found its neighbour. */
+const DENIED = new Set(["denied", "frame denied", "neighbour discovery stopped"]);
 
 function ribbonOf(
   scene: Scene,
@@ -40,7 +42,7 @@ function ribbonOf(
   let ending: Ending = leg.outcome === "arrived" ? "arrives" : "ring";
   const place = exchange.deciding;
   if (leg.outcome === "refused") ending = "square";
-  if (leg.outcome === "denied" || leg.outcome === "frame denied") ending = "bar";
+  if (DENIED.has(leg.outcome)) ending = "bar";
   const onward =
     decided && place?.direction === "out" && place.at ? linkAt(scene, `${place.device}:${place.at}`) : null;
   if (ending === "bar" && onward) {

@@ -1,6 +1,8 @@
 """Completion: what could stand at the cursor, with the names of this network among it."""
 
+from greyheron.core.frames import mac_of
 from greyheron.model.document import Device, Network
+from greyheron.model.entry import mac_text
 from greyheron.model.notation.complete import options_at
 from greyheron.model.notation.entries import read_entry
 from greyheron.model.notation.flows import read_flow
@@ -18,6 +20,8 @@ def complete_entry(
     """The word that `text` (an entry up to the cursor) ends in, and what could stand in its place."""
     word, options = options_at(lambda line: read_entry(line, family, kind), text)
     before = text[: len(text) - len(word)].split()
+    if family is None and before and before[-1] in ("from", "to"):
+        options += _mac_names(network)
     if family is not None and any(option.text == "@" for option in options):
         names = _port_names(network) if before and before[-1] == "port" else _address_names(network, family)
         options = [option for option in options if option.text != "@"] + names
@@ -101,6 +105,16 @@ def _address_names(network: Network, family: Family) -> list[Option]:
         if device.name not in taken and not device.traits.bridges
     ]
     return sets + devices
+
+
+def _mac_names(network: Network) -> list[Option]:
+    return [
+        Option(mac_text(mac_of(device, interface.name)), f"{device.name} {interface.name}")
+        for device in network.devices
+        if not device.traits.bridges
+        for interface in device.interfaces
+        if interface.parent is None
+    ]
 
 
 def _port_names(network: Network) -> list[Option]:

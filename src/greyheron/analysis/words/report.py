@@ -23,7 +23,17 @@ from greyheron.core.packet import Way
 from greyheron.core.periods import Span
 from greyheron.core.responses import Response, Seen
 from greyheron.core.segments import LinkEnds, Segments
-from greyheron.core.steps import Filtered, Hop, Leaves, Outcome, Path, Routed, Step, Unrouted
+from greyheron.core.steps import (
+    DiscoveryStopped,
+    Filtered,
+    Hop,
+    Leaves,
+    Outcome,
+    Path,
+    Routed,
+    Step,
+    Unrouted,
+)
 from greyheron.model.values import Action, Direction, Family
 
 
@@ -268,13 +278,14 @@ def _path(name: str, path: Path, decides: bool, segments: Segments) -> LegReport
 
 
 def _links(hop: Hop, segments: Segments) -> tuple[LinkEnds, ...]:
-    """What its frame would cross, if no frame list stopped it."""
-    leaves = next((step for step in hop.steps if isinstance(step, Leaves)), None)
-    return () if leaves is None else segments.crossing((hop.device, leaves.interface), leaves.to)
+    """What its frame would cross, or that which asks for its neighbour, if no frame list stopped it."""
+    onward = next((step for step in hop.steps if isinstance(step, Leaves | DiscoveryStopped)), None)
+    return () if onward is None else segments.crossing((hop.device, onward.interface), onward.to)
 
 
 def _crossed(links: tuple[LinkEnds, ...], last: Step) -> tuple[LinkEnds, ...]:
     """What it does cross, as far as the frame list that stops it."""
+    last = last.by if isinstance(last, DiscoveryStopped) else last
     if not (isinstance(last, Filtered) and last.decision.denies):
         return links
     at = f"{last.point.device}:{last.point.at}"
@@ -306,7 +317,8 @@ def _hop(hop: Hop, decides: bool, segments: Segments) -> HopReport:
 
 
 def _step(step: Step, family: Family, deciding: bool) -> StepReport:
-    decision = _decision(step) if isinstance(step, Filtered) else None
+    met = step.by if isinstance(step, DiscoveryStopped) else step
+    decision = _decision(met) if isinstance(met, Filtered) else None
     lost = lost_words(step.lookup, family) if isinstance(step, Routed | Unrouted) else []
     return StepReport(type(step).__name__.lower(), step_words(step, family), deciding, decision, tuple(lost))
 
