@@ -197,7 +197,10 @@ def test_places_are_described_from_the_device(client: TestClient, demo: dict[str
     words = {f"{each['device']}:{each['at']}:{each['direction']}": each for each in places["points"]}
     assert words["centre-gw:eth1:in"]["words"] == "entering centre-gw by eth1, from kiosk, till and guest"
     assert words["weir:wan0:in"]["placed"] == ["from-beyond"]
-    assert words["weir:wan0:in"]["takes"] == ["ipv6"]
+    assert words["weir:wan0:in"]["takes"] == ["ipv6", "frame"]
+    assert words["hide-sw:p3:in"]["words"] == "entering hide-sw by p3, from heron-cam"
+    assert (words["hide-sw:p3:in"]["placed"], words["hide-sw:p3:in"]["takes"]) == (["cam-ports"], [])
+    assert words["hide-sw:p3:out"]["takes"] == ["frame"]
     assert words["sluice:console:in"]["words"] == "sluice’s console line, for no network login"
     segment = next(each for each in places["segments"] if "centre-sw" in each["switches"])
     assert segment["prefixes"] == ["172.20.16.0/24", "2001:db8:16::/64"]

@@ -119,7 +119,7 @@ def test_health_needs_no_token_and_metrics_do(engine: Engine) -> None:
 def test_networks_are_described_without_being_read(client: TestClient) -> None:
     made = client.post("/api/networks/demo", headers={"Grey-Heron-Author": "Ada%20%E2%9C%93"}).json()
     (told,) = client.get("/api/networks").json()
-    assert (told["devices"], told["lists"], told["changed_by"]) == (23, 4, "Ada ✓")
+    assert (told["devices"], told["lists"], told["changed_by"]) == (23, 5, "Ada ✓")
     assert told["surprises"] is None
     client.get(f"/api/networks/{made['id']}/book")
     assert client.get("/api/networks").json()[0]["surprises"] == 2

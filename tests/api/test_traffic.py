@@ -33,7 +33,11 @@ def test_each_packet_counts_at_each_list_it_meets(client: TestClient, demo: str)
     assert counts(client, demo) == {"hide-gw eth1 hides-in 10": 1}
     send(client, demo, "camhub → ledger syslog", times=40)
     send(client, demo, "heron-cam → 198.51.100.80 https", times=2)
-    assert counts(client, demo) == {"hide-gw eth1 hides-in 10": 41, "hide-gw eth1 hides-in 30": 2}
+    assert counts(client, demo) == {
+        "hide-gw eth1 hides-in 10": 41,
+        "hide-gw eth1 hides-in 30": 2,
+        "hide-sw p3 cam-ports 10": 2,
+    }
 
 
 def test_the_implicit_deny_has_its_own_counter(client: TestClient, demo: str) -> None:

@@ -323,7 +323,7 @@ function Cell({ column, way, empty }: { column: Column; way: "out" | "home"; emp
 function Steps({ hop }: { hop: HopReport }) {
   return (
     <span className="flex flex-col gap-0.5 text-fine">
-      {hop.steps.filter(worthShowing).map((step, index) => (
+      {hop.steps.filter(worthShowing(hop)).map((step, index) => (
         <span
           key={index}
           className={
@@ -337,9 +337,12 @@ function Steps({ hop }: { hop: HopReport }) {
   );
 }
 
-/** The next column says where a packet goes, and most places have no list: neither needs a line of its own. */
-const worthShowing = (step: StepReport) =>
-  step.kind !== "leaves" && (step.kind !== "unfiltered" || step.text !== "no list");
+/**
+ * The next column says where a packet goes, unless there are switches between, and most places have no list:
+ * neither needs a line of its own.
+ */
+const worthShowing = (hop: HopReport) => (step: StepReport) =>
+  step.kind === "leaves" ? hop.links.length > 1 : step.kind !== "unfiltered" || step.text !== "no list";
 
 function asText(exchange: ExchangeReport | undefined): string {
   if (!exchange) return "";
