@@ -127,6 +127,10 @@ class RoutingTable:
         ]
         return route in usable and (usable[0].preference, usable[0].metric) == (route.preference, 0)
 
+    def next_hops(self, route: KnownRoute) -> set[NextHop]:
+        """Those of one of its routes, through the table; none where it discards or leads nowhere."""
+        return self._next_hops(route, DEEPEST)
+
     def lookup(self, destination: int) -> Lookup:
         """The route to `destination`: longest prefix, then preference, then metric; equal ones all."""
         return self._look_up(destination, DEEPEST)
