@@ -1,6 +1,7 @@
 """The long runs of what the tests hold to each other, by seed.
 
 python scripts/agree.py walks FIRST COUNT   the walk, the bulk engine and the naive reference
+python scripts/agree.py kernel FIRST COUNT  the prediction, and real packets in a real kernel
 python scripts/agree.py proofs FIRST COUNT  proofs, and every conversation tried by the naive reference
 """
 
@@ -9,11 +10,15 @@ from contextlib import ExitStack
 from unittest.mock import patch
 
 from tests.brute import ALLOW_PORTS, BLOCK_PORTS, FEW_DSCP, random_requirement, tiny_network
-from tests.random_networks import random_network
+from tests.random_networks import random_flows, random_network
 from tests.unit.test_proof import agrees, violating_in_time
 from tests.unit.test_reference import at_some_time, by_name, disagreements
 
 from greyheron.analysis.proof import grounds, services
+from greyheron.model.document import TestFlow
+from greyheron.model.flow import ExpectedFlow
+from greyheron.model.values import Expectation
+from greyheron.rehearsal.runner import run_rehearsal
 
 FLOWS = 40
 
@@ -31,8 +36,25 @@ def proofs(seed: int) -> tuple[int, list[str]]:
     return 1, agrees(network, text, violating_in_time(network, text))
 
 
+def kernel(seed: int) -> tuple[int, list[str]]:
+    """Rehearsed: what the kernel decides otherwise, or is not tried."""
+    network = random_network(seed)
+    flows = [
+        each
+        for each in random_flows(network, seed, FLOWS // 2)
+        if each.source.device != each.destination.device
+    ]
+    tests = [
+        TestFlow(id=f"t{number}", flow=ExpectedFlow(flow, Expectation.PASS))
+        for number, flow in enumerate(flows)
+    ]
+    report = run_rehearsal(network.model_copy(update={"tests": tuple(tests)}), lambda _stage, _done: None)
+    differing = [f"{each.flow} {each.when}: {each.differences} {each.packets}" for each in report.differing]
+    return len(report.tried), [*differing, *(f"left out: {each}" for each in report.left_out)]
+
+
 def main() -> int:
-    run = {"walks": walks, "proofs": proofs}[sys.argv[1]]
+    run = {"walks": walks, "proofs": proofs, "kernel": kernel}[sys.argv[1]]
     first, count = int(sys.argv[2]), int(sys.argv[3])
     asked = differing = 0
     few = (

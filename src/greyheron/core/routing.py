@@ -118,14 +118,15 @@ class RoutingTable:
         return (*self._own, *(() if self._learnt is None else self._learnt.every()))
 
     def uses(self, route: KnownRoute) -> bool:
-        """Whether a static route of its own is in use: it leads somewhere, and no better one is there."""
+        """Whether one of its routes is in use: it leads somewhere, and no better one of its prefix is there."""
         same = self._covering(route.prefix.first)
         usable = [
             each
             for each in same
             if each.prefix == route.prefix and (each.discard or self._next_hops(each, DEEPEST))
         ]
-        return route in usable and (usable[0].preference, usable[0].metric) == (route.preference, 0)
+        best = usable[0] if usable else route
+        return route in usable and (best.preference, best.metric) == (route.preference, route.metric)
 
     def next_hops(self, route: KnownRoute) -> set[NextHop]:
         """Those of one of its routes, through the table; none where it discards or leads nowhere."""

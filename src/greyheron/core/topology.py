@@ -129,6 +129,16 @@ class Topology:
         """Whether there are stand-ins in it."""
         return bool(self.possible)
 
+    @cached_property
+    def stand_ins(self) -> frozenset[str]:
+        """The names of all stand-ins for possible hosts."""
+        return frozenset(
+            name
+            for by_mask in self.possible.values()
+            for by_value in by_mask.values()
+            for name in by_value.values()
+        )
+
     def stand_in(self, family: Family, address: int) -> str | None:
         """The stand-in for possible hosts on whose prefix `address` is, the longest one that there is."""
         by_mask = self.possible.get(family, {})

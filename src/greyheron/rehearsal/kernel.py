@@ -10,13 +10,13 @@ import socket
 import subprocess
 import time
 from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from ipaddress import ip_interface
 from pathlib import Path
 from typing import Any
 
-from pyroute2 import IPRoute
+from pyroute2 import IPRoute, NetlinkError, NFCTSocket
 
 from greyheron.model.values import Family
 from greyheron.rehearsal.plan import Place, Plan, RoutePlan
@@ -29,6 +29,7 @@ DAEMONS = Path("/usr/lib/frr")
 _BY_FAMILY = {Family.IPV4: "ospfd", Family.IPV6: "ospf6d"}
 _UNSPECIFIED = {4: "0.0.0.0/0", 6: "::/0"}
 _LINK_LOCAL_SCOPE = 253
+_NO_ARP = 0x40
 
 _SETTINGS = {
     "net/ipv4/conf/{}/rp_filter": 0,
@@ -40,13 +41,18 @@ _SETTINGS = {
     "net/ipv6/conf/{}/accept_ra": 0,
     "net/ipv6/conf/{}/addr_gen_mode": 1,
     "net/ipv6/conf/{}/router_solicitations": 0,
+}
+"""For all ports: no answer for addresses of other ports, and no redirects."""
+_NEIGHBOURS = {
     "net/ipv4/neigh/{}/retrans_time_ms": 100,
     "net/ipv6/neigh/{}/retrans_time_ms": 100,
     "net/ipv4/neigh/{}/delay_first_probe_time": 0,
     "net/ipv6/neigh/{}/delay_first_probe_time": 0,
     "net/ipv4/neigh/{}/locktime": 0,
+    "net/ipv4/neigh/{}/proxy_delay": 0,
+    "net/ipv6/neigh/{}/proxy_delay": 0,
 }
-"""For all ports: no answer for addresses of other ports, no redirects, and neighbours are given up soon."""
+"""For each port: neighbours are asked for quickly, and given up soon."""
 _ONCE = {
     "net/ipv4/icmp_ratelimit": 0,
     "net/ipv4/icmp_msgs_per_sec": 100_000,
@@ -150,7 +156,17 @@ def forget_neighbours(built: Built) -> None:
     """Who was found, or not found, is looked for again."""
     for link in built.links.values():
         for family in (socket.AF_INET, socket.AF_INET6):
-            link.flush_neigh(family=family)
+            for each in list(link.get_neighbours(family=family)):
+                if not each["state"] & _NO_ARP:
+                    with suppress(NetlinkError):  # it has gone by itself
+                        link.neigh("del", dst=each.get_attr("NDA_DST"), ifindex=each["ifindex"])
+
+
+def forget_conversations(built: Built) -> None:
+    """No device knows anything of what was sent before."""
+    for namespace in built.namespaces.values():
+        with namespace.entered(), NFCTSocket() as tracker:
+            tracker.flush()
 
 
 def routes_learnt(built: Built, device: str) -> set[tuple[str, str, str]]:
@@ -159,7 +175,10 @@ def routes_learnt(built: Built, device: str) -> set[tuple[str, str, str]]:
     for words in (["-4"], ["-6"]):
         with built.namespaces[device].entered():
             done = subprocess.run(
-                ["ip", "-j", *words, "route", "show", "proto", "ospf"], capture_output=True, text=True, check=True
+                ["ip", "-j", *words, "route", "show", "proto", "ospf"],
+                capture_output=True,
+                text=True,
+                check=True,
             )
         for each in json.loads(done.stdout or "[]"):
             whole = _UNSPECIFIED[4 if words == ["-4"] else 6]
@@ -213,6 +232,9 @@ def _wire(built: Built) -> None:
                     link.link("set", index=index[port.name], master=index[port.bridge])
             for each in index.values():
                 link.link("set", index=each, state="up")
+            with built.namespaces[place.device].entered():
+                for port in place.ports:
+                    _set(_NEIGHBOURS, port.name)
 
 
 def _address(built: Built, place: Place) -> None:
@@ -224,13 +246,15 @@ def _address(built: Built, place: Place) -> None:
             more: dict[str, Any] = {}
             if held.version == 6:
                 more = {"flags": 0x02, "scope": _LINK_LOCAL_SCOPE if held.ip.is_link_local else 0}
-            link.addr("add", index=index[port.name], address=str(held.ip), mask=held.network.prefixlen, **more)
+            link.addr(
+                "add", index=index[port.name], address=str(held.ip), mask=held.network.prefixlen, **more
+            )
     for prefix in place.local:
         link.route("add", dst=prefix, oif=index["lo"], type="local", table=255, scope="host")
     for route in place.routes:
         link.route("add", **_route(route, index))
-    for address, port in place.answered:
-        _answer_for(link, index, address, port)
+    for answered, at in place.answered:
+        _answer_for(link, index, answered, at)
 
 
 def _route(route: RoutePlan, index: Mapping[str, int]) -> dict[str, Any]:
@@ -238,7 +262,8 @@ def _route(route: RoutePlan, index: Mapping[str, int]) -> dict[str, Any]:
     if not route.hops:
         return {**found, "type": "throw"}
     hops = [
-        {"oif": index[port], **({} if via is None else {"gateway": via, "flags": ["onlink"]})} for port, via in route.hops
+        {"oif": index[port], **({} if via is None else {"gateway": via, "flags": ["onlink"]})}
+        for port, via in route.hops
     ]
     if len(hops) > 1:
         return {**found, "multipath": hops}
@@ -324,12 +349,14 @@ def _home() -> int:
     return _HOME[0]
 
 
-def wait_for_routes(built: Built, expected: Mapping[str, set[tuple[str, str, str]]], seconds: float) -> bool:
-    """Whether the daemons have come to just these routes within some seconds."""
+def wait_for_routes(
+    built: Built, expected: Mapping[str, set[tuple[str, str, str]]], seconds: float
+) -> dict[str, set[tuple[str, str, str]]]:
+    """Wait for the daemons to come to just these routes: in what each device differs after some seconds."""
     end = time.monotonic() + seconds
     while True:
-        if all(routes_learnt(built, device) == routes for device, routes in expected.items()):
-            return True
-        if time.monotonic() > end:
-            return False
+        found = {device: routes_learnt(built, device) ^ routes for device, routes in expected.items()}
+        differing = {device: routes for device, routes in found.items() if routes}
+        if not differing or time.monotonic() > end:
+            return differing
         time.sleep(0.1)

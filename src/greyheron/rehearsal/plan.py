@@ -7,9 +7,8 @@ of a switch a bridge, so that kernels without VLANs can rehearse them too.
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
-from greyheron.core.addresses import is_link_local
 from greyheron.core.frames import mac_of
-from greyheron.core.routing import GATEWAY_PREFERENCE, OSPF_PREFERENCE, NextHop, Origin
+from greyheron.core.routing import NextHop, Origin
 from greyheron.core.segments import InterfaceId, LinkEnds, is_up
 from greyheron.core.translation import answered_addresses
 from greyheron.core.world import World
@@ -90,10 +89,18 @@ class Plan:
     left_out: tuple[str, ...] = field(default=())
 
 
-def plan_of(world: World) -> Plan:
-    """What a world takes: one of a single moment, with those hosts in it that flows need."""
-    devices = world.topology.devices
-    names = _Names(world)
+def plan_of(world: World, guests: Mapping[str, tuple[str, ...]] | None = None) -> Plan:
+    """What a world takes, which is one of a single moment.
+
+    guests:  the hosts to be there that are not drawn, by the stand-in for their segment: addresses with lengths
+    """
+    guests = guests or {}
+    devices = {
+        name: device
+        for name, device in world.topology.devices.items()
+        if name in guests or name not in world.topology.stand_ins
+    }
+    names = _Names(devices, guests)
     left_out: list[str] = []
     wires = list(_wires(world, names, left_out))
     places = {device.name: _place(world, device, names, left_out) for device in devices.values()}
@@ -103,12 +110,12 @@ def plan_of(world: World) -> Plan:
 class _Names:
     """The kernel's names of ports: of interfaces, and of switch ports for each VLAN and link end."""
 
-    def __init__(self, world: World) -> None:
-        self._world = world
+    def __init__(self, devices: Mapping[str, Device], guests: Mapping[str, tuple[str, ...]]) -> None:
+        self.guests = guests
         self.of_interface: dict[InterfaceId, str] = {}
         self.switch_ports: dict[str, list[Port]] = {}
         self.bridges: dict[InterfaceId, str] = {}
-        for device in world.topology.devices.values():
+        for device in devices.values():
             if device.traits.bridges:
                 self.switch_ports[device.name] = []
                 continue
@@ -155,6 +162,8 @@ def _wires(world: World, names: _Names, left_out: list[str]) -> Iterator[Wire]:
                     ports.append((node[0], names.of_interface[node]))
             yield Wire(ports[0], ports[1])
     for port, node in segments.joined_at.items():
+        if port not in names.of_interface:
+            continue
         wired.add(port)
         yield Wire((port[0], names.of_interface[port]), names.on_bridge(node, None))
     for port, name in names.of_interface.items():
@@ -182,7 +191,7 @@ def _place(world: World, device: Device, names: _Names, left_out: list[str]) -> 
         ports,
         bridges,
         tuple(_routes(world, device, of)),
-        tuple(str(prefix) for prefix in device.prefixes),
+        () if device.name in names.guests else tuple(str(prefix) for prefix in device.prefixes),
         answered,
         rules_of(
             world,
@@ -209,6 +218,7 @@ def _ports(world: World, device: Device, names: _Names) -> Iterator[Port]:
             for family in Family
             for each in world.topology.held(port, family)
         )
+        addresses += names.guests.get(device.name, ())
         yield Port(
             names.of_interface[port], interface.name, mac_text(mac_of(device, interface.name)), addresses
         )

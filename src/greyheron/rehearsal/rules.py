@@ -386,9 +386,7 @@ class _Maker:
         self._rule(name, {"counter": end}, {"drop": None}, table=FRAMES)
 
 
-_ALL_BUT_ECN = (
-    TcpFlags.FIN | TcpFlags.SYN | TcpFlags.RST | TcpFlags.PSH | TcpFlags.ACK | TcpFlags.URG
-).value
+_ALL_BUT_ECN = (TcpFlags.FIN | TcpFlags.SYN | TcpFlags.RST | TcpFlags.PSH | TcpFlags.ACK | TcpFlags.URG).value
 
 
 def _service(rule: Translation, side: str, port: int | None) -> Iterator[Expression]:

@@ -1,0 +1,85 @@
+"""What was predicted beside what was seen: pure."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from greyheron.core.responses import Seen
+from greyheron.rehearsal.rules import Counted
+from greyheron.rehearsal.sendings import Predicted, Sending
+
+
+@dataclass(frozen=True, slots=True)
+class SeenFacts:
+    """What a rehearsal saw of one conversation.
+
+    rose:  the entries that counted packets meanwhile, of other conversations and routing neighbours too
+    """
+
+    sees: Seen
+    by: str | None
+    way: tuple[str, ...]
+    rose: frozenset[Counted]
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """One fact that is not as it was predicted."""
+
+    fact: str
+    predicted: str
+    seen: str
+
+
+def differences(sending: Sending, seen: SeenFacts) -> tuple[Difference, ...]:
+    """In what the conversation came to something else; of equal paths, than on that which is most alike."""
+    every = [_differences(sending, predicted, seen) for predicted in sending.predicted]
+    return min(every, key=len)
+
+
+def predicted_like(sending: Sending, seen: SeenFacts) -> Predicted:
+    """Of equal paths that which is most like what was seen."""
+    return min(sending.predicted, key=lambda each: len(_differences(sending, each, seen)))
+
+
+def _differences(sending: Sending, predicted: Predicted, seen: SeenFacts) -> tuple[Difference, ...]:
+    found: list[Difference] = []
+    if _matters(sending, predicted) and (predicted.sees, predicted.by) != (seen.sees, seen.by):
+        found.append(
+            Difference(
+                "what the sender sees",
+                sees_words(predicted.sees, predicted.by),
+                sees_words(seen.sees, seen.by),
+            )
+        )
+    if predicted.way != seen.way:
+        found.append(Difference("the way taken", " → ".join(predicted.way), " → ".join(seen.way)))
+    decider = predicted.decider
+    if decider is not None and decider not in seen.rose:
+        found.append(Difference("the deciding entry", counted_words(decider), _others(decider, seen.rose)))
+    return tuple(found)
+
+
+def _matters(sending: Sending, predicted: Predicted) -> bool:
+    """What answers a single packet that arrived, if anything does, is no part of its story."""
+    return sending.answered or predicted.sees is not Seen.NOTHING
+
+
+def sees_words(sees: Seen, by: str | None) -> str:
+    if sees is Seen.NOTHING:
+        return "nothing"
+    return f"{sees} from {by}" if by else f"{sees}, said by itself"
+
+
+def _others(decider: Counted, rose: Sequence[Counted] | frozenset[Counted]) -> str:
+    same = sorted(
+        (each for each in rose if (each.point, each.list) == (decider.point, decider.list)),
+        key=lambda each: (each.entry is None, each.entry or 0),
+    )
+    if not same:
+        return f"{decider.list} {decider.point} counted nothing"
+    return ", ".join(map(counted_words, same))
+
+
+def counted_words(counted: Counted) -> str:
+    entry = "implicit deny" if counted.entry is None else f"entry {counted.entry}"
+    return f"{counted.list} {counted.point}, {entry}"

@@ -1,0 +1,435 @@
+"""Sending for real: listeners at every service, a capture in every device, and what each sender sees."""
+
+import errno
+import os
+import selectors
+import socket
+import struct
+import time
+from collections.abc import Callable, Iterable, Sequence
+from contextlib import suppress
+from dataclasses import dataclass, replace
+from ipaddress import ip_address
+
+from greyheron.core.conversation import expects_reply
+from greyheron.core.packet import Packet
+from greyheron.core.responses import ICMP_ERRORS, Seen
+from greyheron.core.walk import own_address
+from greyheron.core.world import World
+from greyheron.model.document import Device
+from greyheron.model.names import TCP, UDP
+from greyheron.model.values import Family
+from greyheron.rehearsal.kernel import Built, Namespace
+from greyheron.rehearsal.packets import PAYLOAD, Header, crafted, fragment, header_of, socket_family
+from greyheron.rehearsal.sendings import Sending, Signature
+
+_ALL_PACKETS = 3
+_OUTGOING = 4
+_RECEIVE_ERRORS = {Family.IPV4: (socket.IPPROTO_IP, 11), Family.IPV6: (socket.IPPROTO_IPV6, 25)}
+_PACKET_INFO = {Family.IPV4: (socket.IPPROTO_IP, 8), Family.IPV6: (socket.IPPROTO_IPV6, 49)}
+_TRAFFIC_CLASS = {Family.IPV4: (socket.IPPROTO_IP, 1), Family.IPV6: (socket.IPPROTO_IPV6, 67)}
+_ERROR_QUEUE = 0x2000
+_NO_DEFRAGMENT = 22
+_TIMESTAMP = 35
+_HEADER_INCLUDED_6 = 36
+_LOCAL_ORIGIN = 1
+_SAID = {
+    errno.ECONNREFUSED: Seen.RESET,
+    errno.ENETUNREACH: Seen.NETWORK_UNREACHABLE,
+    errno.EHOSTUNREACH: Seen.HOST_UNREACHABLE,
+    errno.ENOTCONN: Seen.NOTHING,
+    errno.EPERM: Seen.NOTHING,
+    errno.EACCES: Seen.PROHIBITED,
+    errno.ETIMEDOUT: Seen.NOTHING,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Captured:
+    """A frame as one device's port had it: `outgoing` when it left. `at` is in nanoseconds since the epoch."""
+
+    device: str
+    port: str
+    outgoing: bool
+    at: int
+    frame: bytes
+
+
+@dataclass(frozen=True, slots=True)
+class Observed:
+    """What came of one sending: as in `Predicted`; `captured` is every packet of it, in order."""
+
+    sees: Seen
+    by: str | None
+    way: tuple[str, ...]
+    captured: tuple[Captured, ...]
+
+
+@dataclass
+class _Attempt:
+    """One sending under way."""
+
+    sending: Sending
+    number: int
+    talking: socket.socket | None = None
+    connected: bool = False
+    sees: Seen | None = None
+    by: str | None = None
+
+
+class Stage:
+    """The network with its listeners and captures; sends groups of conversations."""
+
+    def __init__(self, world: World, built: Built, asked: Iterable[Sending]) -> None:
+        self._world, self._built = world, built
+        self._selector = selectors.DefaultSelector()
+        self._captures: dict[str, socket.socket] = {}
+        self._caught: list[Captured] = []
+        self._open: list[socket.socket] = []
+        self._listening: set[tuple[str, int, int, Family]] = set()
+        for device in world.topology.devices.values():
+            if device.name in built.namespaces and not device.traits.bridges:
+                self._capture(device)
+                self._serve(device)
+        for sending in asked:
+            self._be_there_for(sending)
+
+    def close(self) -> None:
+        for each in (*self._captures.values(), *self._open):
+            each.close()
+        self._selector.close()
+
+    def send(self, group: Sequence[Sending], patience: float) -> list[Observed]:
+        """Send conversations that cannot be taken for each other; `patience`: seconds to wait for silence."""
+        self._caught.clear()
+        attempts = [_Attempt(sending, 0x4000 + number) for number, sending in enumerate(group)]
+        for attempt in attempts:
+            self._begin(attempt)
+        end = time.monotonic() + patience
+        while time.monotonic() < end and any(self._waits(attempt) for attempt in attempts):
+            self._turn(min(0.05, max(0.0, end - time.monotonic())))
+        quiet = time.monotonic() + 0.03
+        while time.monotonic() < quiet:
+            self._turn(0.01)
+        for attempt in attempts:
+            self._finish(attempt)
+        headers = [(each, header_of(each.frame)) for each in sorted(self._caught, key=lambda each: each.at)]
+        return [self._observed(attempt, headers) for attempt in attempts]
+
+    # --- what is there before ----------------------------------------------------------------------------
+
+    def _capture(self, device: Device) -> None:
+        with self._built.namespaces[device.name].entered():
+            caught = socket.socket(socket.AF_PACKET, socket.SOCK_RAW, socket.htons(_ALL_PACKETS))
+        caught.setblocking(False)
+        caught.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 22)
+        caught.setsockopt(socket.SOL_SOCKET, _TIMESTAMP, 1)
+        self._captures[device.name] = caught
+        self._selector.register(caught, selectors.EVENT_READ, lambda: self._catch(device.name, caught))
+
+    def _catch(self, device: str, caught: socket.socket) -> None:
+        with suppress(BlockingIOError):
+            while True:
+                frame, told, _, (port, _, kind, *_) = caught.recvmsg(2048, 64)
+                if port != "lo":
+                    at = next(
+                        (struct.unpack("=qq", data) for _, what, data in told if what == _TIMESTAMP), (0, 0)
+                    )
+                    self._caught.append(
+                        Captured(device, port, kind == _OUTGOING, at[0] * 1_000_000_000 + at[1], frame)
+                    )
+
+    def _serve(self, device: Device) -> None:
+        for service in device.services:
+            self._listen(device.name, TCP if service.protocol == "tcp" else UDP, service.port)
+        for line in device.lines:
+            for port in line.ports:
+                self._listen(device.name, TCP, port)
+
+    def _be_there_for(self, sending: Sending) -> None:
+        """Who stands for many networks listens to what is asked of it; everybody takes any other protocol."""
+        topology, opener = self._world.topology, sending.opener
+        for predicted in sending.predicted:
+            device = topology.devices[predicted.way[-1]]
+            if device.name not in self._built.namespaces:
+                continue
+            last = predicted.signatures[-1] if predicted.signatures else None
+            port = opener.destination_port if last is None else last[4]
+            if opener.protocol in (TCP, UDP):
+                if device.traits.open_ended and port is not None:
+                    self._listen(device.name, opener.protocol, port)
+            elif opener.protocol != opener.family.icmp:
+                key = device.name, opener.protocol, 0, opener.family
+                if key not in self._listening:
+                    self._listening.add(key)
+                    with self._built.namespaces[device.name].entered():
+                        self._open.append(
+                            socket.socket(socket_family(opener.family), socket.SOCK_RAW, opener.protocol)
+                        )
+
+    def _listen(self, device: str, protocol: int, port: int) -> None:
+        for family in Family:
+            key = device, protocol, port, family
+            if key in self._listening:
+                continue
+            self._listening.add(key)
+            kind = socket.SOCK_STREAM if protocol == TCP else socket.SOCK_DGRAM
+            with self._built.namespaces[device].entered():
+                listener = socket.socket(socket_family(family), kind)
+            if family is Family.IPV6:
+                listener.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_V6ONLY, 1)
+            listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            listener.setblocking(False)
+            listener.bind(("", port))
+            self._open.append(listener)
+            if protocol == TCP:
+                listener.listen(256)
+                self._selector.register(listener, selectors.EVENT_READ, lambda it=listener: self._accept(it))
+            else:
+                listener.setsockopt(*_PACKET_INFO[family], 1)
+                self._selector.register(
+                    listener, selectors.EVENT_READ, lambda it=listener, of=family: _answer(it, of)
+                )
+
+    def _accept(self, listener: socket.socket) -> None:
+        with suppress(OSError):
+            taken, _ = listener.accept()
+            taken.setblocking(False)
+            self._open.append(taken)
+            self._selector.register(taken, selectors.EVENT_READ, lambda: self._echo(taken))
+
+    def _echo(self, taken: socket.socket) -> None:
+        said = b""
+        with suppress(OSError):
+            said = taken.recv(2048)
+            if said:
+                taken.send(said)
+        if not said:
+            self._selector.unregister(taken)
+            self._open.remove(taken)
+            taken.close()
+
+    # --- a conversation --------------------------------------------------------------------------------
+
+    def _begin(self, attempt: _Attempt) -> None:
+        opener = self._sourced(attempt.sending)
+        namespace = self._built.namespaces[attempt.sending.sender]
+        try:
+            whole = opener.opens and opener.protocol == TCP
+            if opener.fragment:
+                self._send_fragment(opener, namespace)
+            elif opener.protocol == UDP or whole:
+                self._talk(attempt, opener, namespace)
+            else:
+                self._send_raw(attempt, opener, namespace)
+        except OSError as error:
+            self._local(attempt, error.errno or 0)
+
+    def _sourced(self, sending: Sending) -> Packet:
+        """The packet with its source, where the kernel is not asked to choose one."""
+        opener = sending.opener
+        plain = opener.protocol == UDP or (opener.protocol == TCP and opener.opens)
+        if opener.source is not None or (plain and not opener.fragment):
+            return opener
+        world = self._world
+        if world.topology.owns(sending.sender, opener.family, opener.destination):
+            return replace(opener, source=opener.destination)
+        hops = world.lookup(sending.sender, opener.family, opener.destination).hops
+        chosen = own_address(world, sending.sender, hops[0], opener) if hops else None
+        every = world.topology.addresses(sending.sender, opener.family)
+        return replace(opener, source=chosen if chosen is not None else next(iter(every), 0))
+
+    def _talk(self, attempt: _Attempt, opener: Packet, namespace: Namespace) -> None:
+        kind = socket.SOCK_STREAM if opener.protocol == TCP else socket.SOCK_DGRAM
+        with namespace.entered():
+            talking = socket.socket(socket_family(opener.family), kind)
+        attempt.talking = talking
+        self._prepare(talking, opener)
+        if kind == socket.SOCK_STREAM:
+            talking.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, struct.pack("ii", 1, 0))
+        talking.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        source = "" if opener.source is None else opener.family.text(opener.source)
+        talking.bind(self._end(opener.family, source, opener.source_port or 0, attempt))
+        to = self._end(
+            opener.family, opener.family.text(opener.destination), opener.destination_port or 0, attempt
+        )
+        failed = talking.connect_ex(to)
+        if failed not in (0, errno.EINPROGRESS):
+            self._local(attempt, failed)
+            return
+        if kind == socket.SOCK_DGRAM:
+            attempt.connected = True
+            talking.send(PAYLOAD)
+        self._watch(attempt, talking, write=kind == socket.SOCK_STREAM)
+
+    def _send_raw(self, attempt: _Attempt, opener: Packet, namespace: Namespace) -> None:
+        with namespace.entered():
+            raw = socket.socket(socket_family(opener.family), socket.SOCK_RAW, opener.protocol)
+        attempt.talking = raw
+        self._prepare(raw, opener)
+        raw.bind(self._end(opener.family, opener.family.text(opener.source or 0), 0, attempt))
+        raw.connect(self._end(opener.family, opener.family.text(opener.destination), 0, attempt))
+        raw.send(crafted(opener, attempt.number))
+        self._watch(attempt, raw, write=False)
+
+    def _send_fragment(self, opener: Packet, namespace: Namespace) -> None:
+        with namespace.entered():
+            raw = socket.socket(socket_family(opener.family), socket.SOCK_RAW, socket.IPPROTO_RAW)
+        with raw:
+            if opener.family is Family.IPV4:
+                raw.setsockopt(socket.IPPROTO_IP, _NO_DEFRAGMENT, 1)
+            else:
+                raw.setsockopt(socket.IPPROTO_IPV6, _HEADER_INCLUDED_6, 1)
+            raw.sendto(fragment(opener), (opener.family.text(opener.destination), 0))
+
+    def _prepare(self, talking: socket.socket, opener: Packet) -> None:
+        talking.setblocking(False)
+        talking.setsockopt(*_RECEIVE_ERRORS[opener.family], 1)
+        talking.setsockopt(*_TRAFFIC_CLASS[opener.family], opener.dscp << 2)
+
+    def _end(self, family: Family, address: str, port: int, attempt: _Attempt) -> tuple[object, ...]:
+        if family is Family.IPV4:
+            return address, port
+        scope = 0
+        if address and ip_address(address).is_link_local:
+            sender = attempt.sending.sender
+            hops = self._world.lookup(sender, family, int(ip_address(address))).hops
+            name = self._built.plan.places[sender].port(hops[0].interface) if hops else None
+            if name is not None:
+                with self._built.namespaces[sender].entered():
+                    scope = socket.if_nametoindex(name)
+        return address, port, 0, scope
+
+    def _watch(self, attempt: _Attempt, talking: socket.socket, write: bool) -> None:
+        events = selectors.EVENT_READ | (selectors.EVENT_WRITE if write else 0)
+        self._selector.register(talking, events, lambda: self._hear(attempt, talking))
+
+    def _hear(self, attempt: _Attempt, talking: socket.socket) -> None:
+        """Something happened to a conversation: an error, a connection made, an answer."""
+        family = attempt.sending.opener.family
+        if self._errors(attempt, talking, family):
+            return
+        failed = talking.getsockopt(socket.SOL_SOCKET, socket.SO_ERROR)
+        if failed:
+            self._local(attempt, failed)
+            self._forget(talking)
+            return
+        if not attempt.connected and attempt.sending.opener.protocol == TCP and attempt.sending.opener.opens:
+            attempt.connected = True
+            self._selector.modify(talking, selectors.EVENT_READ, self._selector.get_key(talking).data)
+            with suppress(OSError):
+                talking.send(PAYLOAD)
+            return
+        try:
+            said, whom = talking.recvfrom(2048)
+        except BlockingIOError:
+            return
+        except OSError as error:
+            self._local(attempt, error.errno or 0)
+            self._forget(talking)
+            return
+        if self._answers(attempt, said):
+            attempt.sees = Seen.REPLY
+            attempt.by = talking.getpeername()[0] if not whom else whom[0]
+            attempt.by = str(ip_address(attempt.by.partition("%")[0]))
+            self._forget(talking)
+
+    def _answers(self, attempt: _Attempt, said: bytes) -> bool:
+        """Whether bytes that were read are the answer that is waited for."""
+        opener = attempt.sending.opener
+        if opener.protocol != opener.family.icmp:
+            return bool(said) and expects_reply(opener)
+        message = said[(said[0] & 15) * 4 :] if opener.family is Family.IPV4 else said
+        if len(message) < 8 or not expects_reply(opener):
+            return False
+        kind, _, _, number, _ = struct.unpack("!BBHHH", message[:8])
+        return bool(kind == opener.family.echo[1] and number == attempt.number)
+
+    def _errors(self, attempt: _Attempt, talking: socket.socket, family: Family) -> bool:
+        """What the kernel was told about the conversation, if it was."""
+        try:
+            _, more, _, _ = talking.recvmsg(512, 512, _ERROR_QUEUE)
+        except OSError:
+            return False
+        for _, _, told in more:
+            number, origin, kind, code = struct.unpack("=IBBB", told[:7])
+            if origin == _LOCAL_ORIGIN:
+                self._local(attempt, number)
+            else:
+                attempt.sees = next(
+                    (seen for seen, codes in ICMP_ERRORS.items() if codes[family] == (kind, code)),
+                    Seen.NOTHING,
+                )
+                offender = told[20:24] if family is Family.IPV4 else told[24:40]
+                attempt.by = self._other_than_sender(attempt, str(ip_address(offender)), family)
+        self._forget(talking)
+        return True
+
+    def _other_than_sender(self, attempt: _Attempt, address: str, family: Family) -> str | None:
+        own = self._world.topology.owns(attempt.sending.sender, family, int(ip_address(address)))
+        return None if own else address
+
+    def _local(self, attempt: _Attempt, number: int) -> None:
+        """What the sender's own system says."""
+        attempt.sees = _SAID.get(number, Seen.NOTHING)
+        if attempt.sees is Seen.RESET:
+            opener = attempt.sending.opener
+            attempt.by = opener.family.text(opener.destination)
+        if number not in _SAID:
+            raise OSError(number, os.strerror(number))
+
+    def _forget(self, talking: socket.socket) -> None:
+        with suppress(KeyError):
+            self._selector.unregister(talking)
+
+    def _waits(self, attempt: _Attempt) -> bool:
+        return attempt.sees is None and attempt.talking is not None
+
+    def _turn(self, seconds: float) -> None:
+        for key, _ in self._selector.select(seconds):
+            react: Callable[[], None] = key.data
+            react()
+
+    def _finish(self, attempt: _Attempt) -> None:
+        if attempt.talking is not None:
+            self._forget(attempt.talking)
+            attempt.talking.close()
+
+    def _observed(self, attempt: _Attempt, headers: Sequence[tuple[Captured, Header | None]]) -> Observed:
+        sending = attempt.sending
+        there = {each for one in sending.predicted for each in one.signatures}
+        both = there | {_back(each) for each in there}
+        captured = [each for each, header in headers if header is not None and header.signature in both]
+        way = [sending.sender]
+        own = sending.opener.family.icmp == sending.opener.protocol
+        for each, header in headers:
+            if header is None or each.outgoing or header.signature not in there:
+                continue
+            if (
+                own
+                and header.code is not None
+                and header.code != (sending.opener.icmp_type, sending.opener.icmp_code or 0)
+            ):
+                continue
+            if each.device not in way:
+                way.append(each.device)
+        return Observed(attempt.sees or Seen.NOTHING, attempt.by, tuple(way), tuple(captured))
+
+
+def _answer(listener: socket.socket, family: Family) -> None:
+    """Send a datagram back from the address that it was sent to."""
+    with suppress(OSError):
+        said, more, _, whom = listener.recvmsg(2048, 256)
+        back = [(level, kind, _from_there(data, family)) for level, kind, data in more]
+        listener.sendmsg([said], back, 0, whom)
+
+
+def _from_there(data: bytes, family: Family) -> bytes:
+    if family is Family.IPV6:
+        return data
+    return struct.pack("=I4s4s", 0, data[8:12], b"\0" * 4)  # by whichever port leads there
+
+
+def _back(there: Signature) -> Signature:
+    protocol, source, source_port, destination, destination_port = there
+    return protocol, destination, destination_port, source or 0, source_port

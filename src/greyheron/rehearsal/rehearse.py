@@ -1,0 +1,195 @@
+"""A whole rehearsal, in a process that has namespaces of its own: build, send, compare, stage by stage."""
+
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from greyheron.core.conversation import FlowError
+from greyheron.core.periods import Span
+from greyheron.core.routing import Origin
+from greyheron.core.timeline import Timeline
+from greyheron.core.world import World
+from greyheron.model.document import Network, TestFlow
+from greyheron.model.values import Family
+from greyheron.rehearsal.comparison import Difference, SeenFacts, differences, predicted_like
+from greyheron.rehearsal.kernel import (
+    Built,
+    build,
+    counted,
+    forget_conversations,
+    forget_neighbours,
+    load_rules,
+    wait_for_routes,
+)
+from greyheron.rehearsal.plan import Plan, plan_of
+from greyheron.rehearsal.probing import Captured, Stage
+from greyheron.rehearsal.sendings import Predicted, Sending, apart, guests_of, sendings_of
+
+_PASSES = ((64, 0.7, 0.0), (16, 1.5, 1.1), (1, 3.0, 1.1))
+"""How often what differs is sent: so many at once, seconds of silence that are waited for, seconds before."""
+ROUTING = 20.0
+"""Seconds that the routing daemons have to find each other."""
+
+Report = Callable[[str, float], None]
+"""Told the stage, and how far it is, 0 to 1."""
+
+
+@dataclass(frozen=True, slots=True)
+class Tried:
+    """One conversation as it was predicted and as it went.
+
+    span:  the times for which it was tried;  rose:  the entries that counted packets meanwhile
+    """
+
+    sending: Sending
+    span: str
+    predicted: Predicted
+    seen: SeenFacts
+    differences: tuple[Difference, ...]
+    captured: tuple[Captured, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Rehearsal:
+    """What came of all of it.
+
+    left_out:  what was not tried, and why;  seconds:  for building and for sending
+    """
+
+    tried: tuple[Tried, ...]
+    left_out: tuple[str, ...]
+    seconds: tuple[float, float]
+
+    @property
+    def differing(self) -> tuple[Tried, ...]:
+        return tuple(each for each in self.tried if each.differences)
+
+
+Meddle = Callable[[Built], None]
+"""Changes what was built, behind the rehearsal's back."""
+
+
+def rehearse(
+    network: Network, tests: Sequence[TestFlow], report: Report, meddle: Meddle = lambda _built: None
+) -> Rehearsal:
+    """Build `network` here, and send every flow of `tests` at every time for which it is meant.
+
+    Raises KernelError when the kernel refuses, and whatever was made is gone when the process is.
+    """
+    timeline = Timeline.build(network)
+    guests = guests_of(test.flow.flow for test in tests)
+    left_out: list[str] = []
+    tried: list[Tried] = []
+    built: Built | None = None
+    building = sending = 0.0
+    by_span = _by_span(timeline, tests)
+    for number, (span, flows) in enumerate(by_span):
+        world = timeline.world(span)
+        whole = world.with_possible_hosts if guests else world
+        plan = plan_of(whole, guests)
+        began = time.monotonic()
+        if built is None:
+            for stage, so_far in build(plan):
+                report(stage, 0.0)
+                built = so_far
+            assert built is not None
+            left_out += plan.left_out
+        else:
+            built.plan = plan
+            load_rules(built, plan)
+        meddle(built)
+        for device, routes in wait_for_routes(built, _learnt(whole, plan), ROUTING).items():
+            left_out.append(
+                f"{span.words}: {device} did not come to the routes that were predicted, {sorted(routes)}"
+            )
+        building += time.monotonic() - began
+        began = time.monotonic()
+        asked, refused = _sendings(flows, world)
+        left_out += refused
+        stand = Stage(whole, built, asked)
+        share = len(by_span)
+        tried += _tried(
+            built,
+            stand,
+            span,
+            asked,
+            lambda done, number=number: report("sending", (number + done) / share),  # type: ignore[misc]
+        )
+        stand.close()
+        sending += time.monotonic() - began
+    if built is not None:
+        built.close()
+    return Rehearsal(tuple(tried), tuple(left_out), (building, sending))
+
+
+def _by_span(timeline: Timeline, tests: Sequence[TestFlow]) -> list[tuple[Span, list[TestFlow]]]:
+    found: dict[frozenset[str], tuple[Span, list[TestFlow]]] = {}
+    for test in tests:
+        for span in timeline.for_flow(test.flow.flow):
+            found.setdefault(span.active, (span, []))[1].append(test)
+    return list(found.values())
+
+
+def _sendings(tests: Sequence[TestFlow], world: World) -> tuple[list[Sending], list[str]]:
+    asked: list[Sending] = []
+    refused: list[str] = []
+    for test in tests:
+        try:
+            asked += sendings_of(test, world)
+        except FlowError as error:
+            refused.append(f"{test.id}: {error}")
+    return asked, refused
+
+
+def _tried(
+    built: Built, stand: Stage, span: Span, asked: Sequence[Sending], report: Callable[[float], None]
+) -> list[Tried]:
+    """Send everything. What came otherwise is sent again with more patience, and at last alone: that is told.
+
+    The kernel says at most once a second to one sender that there is no route, whatever else it is told.
+    """
+    found: dict[int, Tried] = {}
+    left = [*enumerate(asked)]
+    for most, patience, pause in _PASSES:
+        numbers = {id(sending): number for number, sending in left}
+        for group in apart([sending for _, sending in left], most, one_each=pause > 0):
+            time.sleep(pause)
+            for tried in _send(built, stand, span, group, patience):
+                found[numbers[id(tried.sending)]] = tried
+            report(len(found) / len(asked))
+        left = [(number, tried.sending) for number, tried in sorted(found.items()) if tried.differences]
+    return [tried for _, tried in sorted(found.items())]
+
+
+def _send(built: Built, stand: Stage, span: Span, group: Sequence[Sending], patience: float) -> list[Tried]:
+    forget_neighbours(built)
+    forget_conversations(built)
+    before = counted(built)
+    observed = stand.send(group, patience)
+    after = counted(built)
+    rose = frozenset(what for what, count in after.items() if count > before.get(what, 0))
+    tried = []
+    for sending, each in zip(group, observed, strict=True):
+        seen = SeenFacts(each.sees, each.by, each.way, rose)
+        found = differences(sending, seen)
+        tried.append(Tried(sending, span.words, predicted_like(sending, seen), seen, found, each.captured))
+    return tried
+
+
+def _learnt(world: World, plan: Plan) -> Mapping[str, set[tuple[str, str, str]]]:
+    """The routes that daemons should put into each table: those preferred to the device's own."""
+    found: dict[str, set[tuple[str, str, str]]] = {}
+    for place in plan.places.values():
+        if place.daemons is None:
+            continue
+        routes: set[tuple[str, str, str]] = set()
+        for family in Family:
+            table = world.table(place.device, family)
+            for route in table.routes:
+                if route.origin is not Origin.OSPF or not table.uses(route) or route.interface is None:
+                    continue
+                port = place.port(route.interface)
+                if port is not None and route.via is not None:
+                    routes.add((str(route.prefix), port, family.text(route.via)))
+        found[place.device] = routes
+    return found

@@ -1,0 +1,115 @@
+"""Rehearsals from outside: what they need, and the process in namespaces of its own that carries one out."""
+
+import json
+import shutil
+import subprocess
+import sys
+import threading
+from collections.abc import Callable, Collection
+from pathlib import Path
+from typing import IO
+
+from pydantic import TypeAdapter
+
+from greyheron.formats.workspace import write_workspace
+from greyheron.model.document import Network
+from greyheron.rehearsal.report import RehearsalReport
+
+LONGEST = 1800.0
+"""Seconds after which a rehearsal is ended."""
+_ISOLATED = ("--net", "--mount", "--ipc", "--pid", "--fork", "--kill-child", "--mount-proc")
+_UNSHARE = ("unshare", "--user", "--map-root-user", *_ISOLATED)
+_PROGRAMS = {"unshare": "util-linux", "nft": "nftables", "ip": "iproute2", "mount": "mount"}
+_DAEMONS = Path("/usr/lib/frr/zebra")
+
+Progress = Callable[[str, float], None]
+
+
+class CannotRehearse(RuntimeError):
+    """A rehearsal cannot be had here, or it broke off; says why and what to do."""
+
+
+def missing(network: Network | None = None) -> list[str]:
+    """What is missing for a rehearsal, with how to get it; nothing: it can be had.
+
+    network:  routing daemons are needed only where it speaks OSPF
+    """
+    if sys.platform != "linux":
+        return ["A rehearsal builds the network in a Linux kernel, and this is none."]
+    found = [
+        f"The program {program} is missing: install the package {package}."
+        for program, package in _PROGRAMS.items()
+        if shutil.which(program, path=f"{_path()}") is None
+    ]
+    speaks = network is None or any(
+        interface.ospf for device in network.devices for interface in device.interfaces
+    )
+    if speaks and not _DAEMONS.exists():
+        found.append("The routing daemons are missing: install the package frr.")
+    if not found:
+        tried = subprocess.run([*_UNSHARE, "true"], capture_output=True, text=True)
+        if tried.returncode:
+            found.append(
+                f"This system allows no namespaces of its own ({tried.stderr.strip()}): allow user namespaces, "
+                "or run as root."
+            )
+    return found
+
+
+def run_rehearsal(
+    network: Network, progress: Progress, tests: Collection[str] | None = None, longest: float = LONGEST
+) -> RehearsalReport:
+    """Rehearse the flows of `network` in a process of its own; `tests`: their ids, all unless given.
+
+    `progress` is told the stage and how far it is; what it raises ends the rehearsal. Raises CannotRehearse.
+    """
+    lacking = missing(network)
+    if lacking:
+        raise CannotRehearse(" ".join(lacking))
+    command = [*_UNSHARE, sys.executable, "-m", "greyheron.rehearsal.stage"]
+    process = subprocess.Popen(
+        command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+    )
+    assert process.stdin is not None
+    assert process.stdout is not None
+    assert process.stderr is not None
+    complaints: list[str] = []
+    listening = threading.Thread(target=_read, args=(process.stderr, complaints), daemon=True)
+    listening.start()
+    ended = threading.Timer(longest, process.kill)
+    ended.start()
+    try:
+        asked = {"network": write_workspace(network), "tests": None if tests is None else sorted(tests)}
+        process.stdin.write(json.dumps(asked) + "\n")
+        process.stdin.flush()
+        for line in process.stdout:
+            told = json.loads(line)
+            if "report" in told:
+                return TypeAdapter(RehearsalReport).validate_python(told["report"])
+            if "error" in told:
+                raise CannotRehearse(f"The rehearsal broke off: {told['error']}.")
+            progress(told["stage"], told["done"])
+        process.wait()
+        listening.join(1)
+        why = "".join(complaints).strip().splitlines()[-1:] or ["it was ended"]
+        raise CannotRehearse(f"The rehearsal broke off: {why[0]}.")
+    except BrokenPipeError:
+        raise CannotRehearse("The rehearsal broke off before it began.") from None
+    finally:
+        ended.cancel()
+        process.stdin.close()  # it ends with its input, and with it all that it made
+        process.kill()
+        process.wait()
+        process.stdout.close()
+
+
+def _read(stream: IO[str], into: list[str]) -> None:
+    for line in stream:
+        into.append(line)
+
+
+def _path() -> str:
+    """Where programs of the system lie, for users too who have them not on their path."""
+    import os
+
+    return f"{os.environ.get('PATH', '')}:/usr/sbin:/sbin"

@@ -1,0 +1,155 @@
+"""What is sent in a rehearsal, and what is predicted of it: pure values, made of conversations (§8)."""
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, replace
+
+from greyheron.core.connection import key_of
+from greyheron.core.conversation import (
+    Exchange,
+    Result,
+    Verdict,
+    converse,
+    expects_reply,
+    sender_of,
+)
+from greyheron.core.packet import Packet
+from greyheron.core.responses import Seen
+from greyheron.core.steps import Delivered, Path
+from greyheron.core.world import World
+from greyheron.model.document import TestFlow
+from greyheron.model.flow import Flow
+from greyheron.model.notation.flows import write_flow
+from greyheron.model.values import Family
+from greyheron.rehearsal.rules import Counted
+
+Signature = tuple[int, int | None, int | None, int, int | None]
+"""Protocol, source, its port, destination, its port, as a packet has them somewhere on its way."""
+
+
+@dataclass(frozen=True, slots=True)
+class Predicted:
+    """What should come of a conversation, on one of its equal paths.
+
+    sees, by:  what its sender sees, and from which address; None: it says so itself
+    way:  the devices that its first packet comes to, in order;  signatures:  of that packet at each of them
+    decider:  the entry that denies it, or denies what belongs to it
+    """
+
+    verdict: Verdict
+    sees: Seen
+    by: str | None
+    way: tuple[str, ...]
+    signatures: tuple[Signature, ...]
+    decider: Counted | None
+
+
+@dataclass(frozen=True, slots=True)
+class Sending:
+    """One conversation to send.
+
+    name:  the flow as it is written, or the query that comes before it
+    opener:  its first packet; the source is None where its sender chooses
+    answered:  whether an answer is waited for
+    """
+
+    test: str
+    name: str
+    sender: str
+    opener: Packet
+    answered: bool
+    predicted: tuple[Predicted, ...]
+
+    @property
+    def signatures(self) -> frozenset[Signature]:
+        """All by which its packets can be known anywhere, either way."""
+        return frozenset(
+            each for one in self.predicted for there in one.signatures for each in (there, _back(there))
+        )
+
+
+def sendings_of(test: TestFlow, world: World) -> list[Sending]:
+    """What a test flow takes: queries for its name first. Raises FlowError."""
+    flow = test.flow.flow
+    result = converse(world, flow)
+    found = [
+        _sending(test.id, f"query for {result.resolution.name} of {write_flow(flow)}", flow, query.result)
+        for query in result.queries
+        if result.resolution is not None
+    ]
+    if result.resolution is None or result.resolution.address is not None:
+        found.append(_sending(test.id, write_flow(flow), flow, result))
+    return found
+
+
+def guests_of(flows: Iterable[Flow]) -> Mapping[str, tuple[str, ...]]:
+    """The possible hosts that flows speak of: addresses with lengths, by the stand-in on their segment."""
+    found: dict[str, dict[str, None]] = {}
+    for flow in flows:
+        for end in (flow.source, flow.destination):
+            if end.possible and end.at is not None:
+                stand_in = sender_of(Flow(end, end, "ping"))
+                found.setdefault(stand_in, {})[end.at] = None
+    return {name: tuple(addresses) for name, addresses in found.items()}
+
+
+def apart(sendings: Iterable[Sending], most: int, one_each: bool = False) -> Iterator[list[Sending]]:
+    """Groups of at most `most` that cannot be taken for each other, in order; `one_each`: one of each sender."""
+    left = list(sendings)
+    while left:
+        group: list[Sending] = []
+        known: set[Signature] = set()
+        later: list[Sending] = []
+        for sending in left:
+            waits = one_each and any(each.sender == sending.sender for each in group)
+            if len(group) < most and not waits and known.isdisjoint(sending.signatures):
+                group.append(sending)
+                known |= sending.signatures
+            else:
+                later.append(sending)
+        yield group
+        left = later
+
+
+def signature_of(packet: Packet) -> Signature:
+    key = key_of(packet)
+    return key.protocol, key.source, key.source_port, key.destination, key.destination_port
+
+
+def _sending(test: str, name: str, flow: Flow, result: Result) -> Sending:
+    opener = result.exchanges[0].legs[0].path.packet
+    chosen = flow.source.at is None
+    return Sending(
+        test,
+        name,
+        sender_of(flow),
+        opener if not chosen else replace(opener, source=None),
+        expects_reply(opener),
+        tuple(_predicted(exchange) for exchange in result.exchanges),
+    )
+
+
+def _predicted(exchange: Exchange) -> Predicted:
+    first: Path = exchange.legs[0].path
+    denial = exchange.decider.path.denial
+    packets = [packet for hop in first.hops for packet in (hop.packet, hop.sent) if packet is not None]
+    signatures = tuple(dict.fromkeys(signature_of(packet) for packet in packets if packet.source is not None))
+    decider = None if denial is None else Counted(denial.point, denial.list_name, denial.decision.entry)
+    family = first.packet.family
+    by = None if exchange.seen_from is None else family.text(_speaker(exchange, exchange.seen_from))
+    way = tuple(hop.device for hop in first.hops)
+    return Predicted(exchange.verdict, exchange.sees, by, way, signatures, decider)
+
+
+def _speaker(exchange: Exchange, address: int) -> int:
+    """Who speaks: of an IPv4 device that was asked itself the kernel lets the address asked for speak (§15)."""
+    response = exchange.response
+    if response is None or response.path is None or response.says is Seen.RESET:
+        return address
+    asked = exchange.decider.path.last
+    own = asked.packet.family is Family.IPV4 and any(isinstance(step, Delivered) for step in asked.steps)
+    return exchange.legs[0].path.packet.destination if own else address
+
+
+def _back(there: Signature) -> Signature:
+    protocol, source, source_port, destination, destination_port = there
+    return protocol, destination, destination_port, source or 0, source_port

@@ -1,0 +1,69 @@
+"""The process that a rehearsal is: told the network on its input, it tells stages and the report on its output.
+
+It is the first process of a namespace of its own, so that all it started ends with it. It ends when its input does.
+"""
+
+import json
+import os
+import resource
+import subprocess
+import sys
+import threading
+from pathlib import Path
+
+from pydantic import TypeAdapter
+
+from greyheron.formats.workspace import read_workspace
+from greyheron.rehearsal.kernel import KernelError
+from greyheron.rehearsal.rehearse import rehearse
+from greyheron.rehearsal.report import RehearsalReport, report_of
+
+MOST_MEMORY = 4 << 30
+MOST_FILES = 16_384
+_GROUP = "frrvty"
+
+
+def main() -> int:
+    asked = json.loads(sys.stdin.readline())
+    threading.Thread(target=_end_with_input, daemon=True).start()
+    resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
+    files = min(MOST_FILES, resource.getrlimit(resource.RLIMIT_NOFILE)[1])
+    resource.setrlimit(resource.RLIMIT_NOFILE, (files, files))
+    try:
+        _own_files()
+        network = read_workspace(asked["network"])
+        wanted = asked.get("tests")
+        tests = [test for test in network.tests if wanted is None or test.id in wanted]
+        found = rehearse(network, tests, lambda stage, done: _tell({"stage": stage, "done": round(done, 3)}))
+        _tell({"report": json.loads(TypeAdapter(RehearsalReport).dump_json(report_of(found)))})
+    except (KernelError, OSError, MemoryError) as error:
+        _tell({"error": f"{error or 'there is not enough memory'}"})
+        return 1
+    return 0
+
+
+def _tell(what: object) -> None:
+    print(json.dumps(what), flush=True)
+
+
+def _end_with_input() -> None:
+    sys.stdin.read()
+    os._exit(3)
+
+
+def _own_files() -> None:
+    """What daemons write lies in memory of this process's own, and root here belongs to their group."""
+    subprocess.run(["mount", "-t", "tmpfs", "none", "/run"], check=True, capture_output=True)
+    groups = Path("/etc/group").read_text().splitlines()
+    written = Path("/run/group")
+    written.write_text(
+        "".join(
+            f"{line}{',' if line[-1] != ':' else ''}root\n" if line.startswith(f"{_GROUP}:") else f"{line}\n"
+            for line in groups
+        )
+    )
+    subprocess.run(["mount", "--bind", str(written), "/etc/group"], check=True, capture_output=True)
+
+
+if __name__ == "__main__":
+    sys.exit(main())
