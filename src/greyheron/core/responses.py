@@ -3,7 +3,7 @@
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from greyheron.core.packet import icmp_error
+from greyheron.core.packet import Packet, icmp_error
 from greyheron.core.steps import Outcome, Path
 from greyheron.core.walk import walk
 from greyheron.core.world import World
@@ -34,6 +34,8 @@ ICMP_ERRORS: dict[Seen, dict[Family, tuple[int, int]]] = {
 }
 """RFC 792, RFC 1812 and RFC 4443: type and code."""
 
+_V4_ERRORS = frozenset({3, 4, 5, 11, 12})
+_FIRST_INFORMATION = 128
 _REPORTS = {
     Outcome.DENIED: Seen.PROHIBITED,
     Outcome.ZONE: Seen.PROHIBITED,
@@ -70,7 +72,7 @@ def response_to(world: World, path: Path) -> Response | None:
         return _refusal(world, path)
     says = _REPORTS.get(path.outcome)
     last = path.last
-    if says is None or path.packet.about is not None:
+    if says is None or path.packet.about is not None or _is_error(path.packet):
         return None
     device = _end_of_loop(path) if path.outcome is Outcome.LOOP else last.device
     if says is Seen.PROHIBITED:
@@ -78,6 +80,17 @@ def response_to(world: World, path: Path) -> Response | None:
     if last.ingress is None:
         return Response(says, device, None)
     return _report(world, says, device, path) if world.topology.devices[device].traits.forwards else None
+
+
+def _is_error(packet: Packet) -> bool:
+    """Whether it is an ICMP error itself, about which none is said (RFC 1122 3.2.2, RFC 4443 2.4 e)."""
+    if packet.protocol != packet.family.icmp or packet.icmp_type is None:
+        return False
+    return (
+        packet.icmp_type in _V4_ERRORS
+        if packet.family is Family.IPV4
+        else packet.icmp_type < _FIRST_INFORMATION
+    )
 
 
 def _refusal(world: World, path: Path) -> Response:

@@ -118,7 +118,7 @@ class RoutingTable:
         return (*self._own, *(() if self._learnt is None else self._learnt.every()))
 
     def uses(self, route: KnownRoute) -> bool:
-        """Whether one of its routes is in use: it leads somewhere, and no better one of its prefix is there."""
+        """Whether one of its routes is in use: it leads somewhere, and no better one to there is known."""
         same = self._covering(route.prefix.first)
         usable = [
             each

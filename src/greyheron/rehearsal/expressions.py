@@ -1,4 +1,4 @@
-"""Entries in the terms of the kernel's packet filter, as its JSON interface takes them (libnftables-json(5))."""
+"""Entries in the terms of the kernel's packet filter, as its JSON interface takes them."""
 
 from collections.abc import Iterable, Iterator, Sequence
 from itertools import product
@@ -44,7 +44,7 @@ def of_family(family: Family) -> Expression:
 
 
 def matching(rule: Rule, family: Family) -> Iterator[list[Expression]]:
-    """The conjunctions of which a packet of the family must fulfil one to match the entry; none at all: nobody can."""
+    """The conjunctions of which a packet must fulfil one to match the entry; none at all: none can."""
     entry = rule.entry
     ip = "ip" if family is Family.IPV4 else "ip6"
     sides = [

@@ -1,6 +1,6 @@
 """Carrying a plan out: a thin layer over namespaces, netlink, the packet filter and the routing daemons.
 
-All of it belongs to one process in namespaces of its own. What it makes has no name outside, and is gone with it.
+All of it belongs to one process in namespaces of its own. What it makes has no name outside, and goes with it.
 """
 
 import ctypes
@@ -20,7 +20,7 @@ from pyroute2 import IPRoute, NetlinkError, NFCTSocket
 
 from greyheron.model.values import Family
 from greyheron.rehearsal.plan import Place, Plan, RoutePlan
-from greyheron.rehearsal.rules import FRAMES, TABLE, Counted
+from greyheron.rehearsal.rules import FRAMES, NEIGHBOURS, TABLE, Counted
 
 _NEW_NETWORK = 0x4000_0000
 _LIBC = ctypes.CDLL(None, use_errno=True)
@@ -113,7 +113,7 @@ def build(plan: Plan) -> Iterator[tuple[str, Built]]:
     _wire(built)
     yield "addresses and routes", built
     for place in plan.places.values():
-        with _told(place.device):
+        with _told(place.device), built.namespaces[place.device].entered():
             _address(built, place)
     yield "lists", built
     load_rules(built, plan)
@@ -125,7 +125,7 @@ def load_rules(built: Built, plan: Plan) -> None:
     """Put the rules of a plan in place of those that are there."""
     for place in plan.places.values():
         flush: list[dict[str, Any]] = []
-        for table in (TABLE, FRAMES):
+        for table in (TABLE, FRAMES, NEIGHBOURS):
             flush += [{"add": {"table": dict(table)}}, {"delete": {"table": dict(table)}}]
         commands = [*flush, *place.rules.commands]
         with built.namespaces[place.device].entered():
@@ -272,18 +272,13 @@ def _route(route: RoutePlan, index: Mapping[str, int]) -> dict[str, Any]:
     return {**found, "oif": index[route.hops[0][0]], "gateway": route.hops[0][1], "flags": ["onlink"]}
 
 
-def _answer_for(link: IPRoute, index: dict[str, int], address: str, port: str) -> None:
-    """A neighbour that the device answers for; its own route leads to where nobody is."""
-    if "nowhere" not in index:
-        link.link("add", ifname="nowhere", kind="veth", peer={"ifname": "xnowhere"})
-        index |= _indices(link)
-        for name in ("nowhere", "xnowhere"):
-            link.link("set", index=index[name], state="up")
-    length = 128 if ":" in address else 32
-    link.route("add", dst=f"{address}/{length}", oif=index["nowhere"])
-    link.neigh("add", dst=address, ifindex=index[port], flags=0x08)
-    if length == 128:
+def _answer_for(link: IPRoute, index: Mapping[str, int], address: str, port: str) -> None:
+    """A neighbour that the device answers for; over IPv4 the packet filter says for whom."""
+    if ":" in address:
+        link.neigh("add", dst=address, ifindex=index[port], flags=0x08)
         _set({"net/ipv6/conf/{}/proxy_ndp": 1}, port)
+    else:
+        _set({"net/ipv4/conf/{}/proxy_arp_pvlan": 1}, port)
 
 
 def _start_daemons(built: Built) -> None:

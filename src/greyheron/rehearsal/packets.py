@@ -61,7 +61,7 @@ def _header(
 
 
 def crafted(opener: Packet, number: int) -> bytes:
-    """What stands behind the IP header of a packet that is sent through a raw socket; `number` tells echoes apart.
+    """What stands behind the IP header of a packet for a raw socket; `number` tells echoes apart.
 
     The source must be known.
     """

@@ -1,7 +1,7 @@
 """What is made in the kernel for a network, as values: namespaces, wires, addresses, routes, rules, daemons.
 
-Nothing here does anything. A tag is a wire of its own: each VLAN of a link is a pair of virtual ports, and each VLAN
-of a switch a bridge, so that kernels without VLANs can rehearse them too.
+Nothing here does anything. A tag is a wire of its own: each VLAN of a link is a pair of virtual ports, and each
+VLAN of a switch a bridge, so that kernels without VLANs can rehearse them too.
 """
 
 from collections.abc import Iterator, Mapping
@@ -27,7 +27,7 @@ class Port:
     """A virtual port in a namespace.
 
     name:  as the kernel has it;  interface:  that of the device which it stands for
-    addresses:  with prefix lengths, IPv6 link-local ones among them;  bridge:  which one it is a port of, if any
+    addresses:  with prefix lengths, IPv6 link-local ones too;  bridge:  which one it is a port of, if any
     """
 
     name: str
@@ -58,8 +58,8 @@ class RoutePlan:
 class Place:
     """A namespace, which stands for a device.
 
-    stand_in:  for hosts that could be there
-    local:  prefixes all of whose addresses are its own;  answered:  addresses that it answers for, at which port
+    local:  prefixes all of whose addresses are its own
+    answered:  addresses that it answers for, and at which port
     """
 
     device: str
@@ -92,7 +92,7 @@ class Plan:
 def plan_of(world: World, guests: Mapping[str, tuple[str, ...]] | None = None) -> Plan:
     """What a world takes, which is one of a single moment.
 
-    guests:  the hosts to be there that are not drawn, by the stand-in for their segment: addresses with lengths
+    guests:  hosts to be there that are not drawn, by the stand-in for their segment: addresses with lengths
     """
     guests = guests or {}
     devices = {
@@ -225,7 +225,7 @@ def _ports(world: World, device: Device, names: _Names) -> Iterator[Port]:
 
 
 def _routes(world: World, device: Device, of: Mapping[str, str]) -> Iterator[RoutePlan]:
-    """Static routes and gateways that lead somewhere, equal ones together; connected and learnt ones come by themselves."""
+    """Static routes and gateways that lead somewhere, equal ones together; others come by themselves."""
     if device.traits.bridges:
         return
     for family in Family:

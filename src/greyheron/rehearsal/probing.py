@@ -46,7 +46,7 @@ _SAID = {
 
 @dataclass(frozen=True, slots=True)
 class Captured:
-    """A frame as one device's port had it: `outgoing` when it left. `at` is in nanoseconds since the epoch."""
+    """A frame as one device's port had it: `outgoing` when it left. `at`: nanoseconds since 1970."""
 
     device: str
     port: str
@@ -293,7 +293,7 @@ class Stage:
         scope = 0
         if address and ip_address(address).is_link_local:
             sender = attempt.sending.sender
-            hops = self._world.lookup(sender, family, int(ip_address(address))).hops
+            hops = self._world.lookup(sender, family, attempt.sending.opener.destination).hops
             name = self._built.plan.places[sender].port(hops[0].interface) if hops else None
             if name is not None:
                 with self._built.namespaces[sender].entered():
@@ -376,7 +376,7 @@ class Stage:
             opener = attempt.sending.opener
             attempt.by = opener.family.text(opener.destination)
         if number not in _SAID:
-            raise OSError(number, os.strerror(number))
+            raise OSError(number, f"{attempt.sending.name}: {os.strerror(number)}")
 
     def _forget(self, talking: socket.socket) -> None:
         with suppress(KeyError):

@@ -3,6 +3,7 @@
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 from greyheron.core.conversation import FlowError
 from greyheron.core.periods import Span
@@ -107,19 +108,16 @@ def rehearse(
         asked, refused = _sendings(flows, world)
         left_out += refused
         stand = Stage(whole, built, asked)
-        share = len(by_span)
-        tried += _tried(
-            built,
-            stand,
-            span,
-            asked,
-            lambda done, number=number: report("sending", (number + done) / share),  # type: ignore[misc]
-        )
+        tried += _tried(built, stand, span, asked, partial(_share, report, number, len(by_span)))
         stand.close()
         sending += time.monotonic() - began
     if built is not None:
         built.close()
     return Rehearsal(tuple(tried), tuple(left_out), (building, sending))
+
+
+def _share(report: Report, number: int, of: int, done: float) -> None:
+    report("sending", (number + done) / of)
 
 
 def _by_span(timeline: Timeline, tests: Sequence[TestFlow]) -> list[tuple[Span, list[TestFlow]]]:

@@ -1,7 +1,7 @@
 """The lists of a device, its sessions, zones and translation as rules of the kernel's packet filter.
 
-The order is that of §4: sessions, inbound list, translation of the destination, zones, translation of the source,
-outbound list; lines at delivery; frame lists at the edges of all that.
+The order is that of §4: sessions, inbound list, translation of the destination, zones, translation of the
+source, outbound list; lines at delivery; frame lists at the edges of all that.
 """
 
 from collections.abc import Iterator, Mapping
@@ -11,6 +11,7 @@ from typing import Any
 from greyheron.core.delivery import LOGIN_PORTS, line_for
 from greyheron.core.filters import sends_through
 from greyheron.core.lists import FrameList, ResolvedList
+from greyheron.core.translation import answered_addresses
 from greyheron.core.world import World
 from greyheron.core.zones import lets_through
 from greyheron.model.attachment import AttachmentPoint
@@ -26,12 +27,14 @@ from greyheron.rehearsal.expressions import (
     matching,
     matching_frame,
     meta,
+    no_first_fragment,
     of_family,
     payload,
 )
 
 TABLE = {"family": "inet", "name": "heron"}
 FRAMES = {"family": "netdev", "name": "heron-frames"}
+NEIGHBOURS = {"family": "arp", "name": "heron-neighbours"}
 MOST_MAPPED = 1024
 """Prefixes of a static translation are mapped address by address, up to so many."""
 _OWN = 0x1000
@@ -58,7 +61,7 @@ class Rules:
 def rules_of(
     world: World, device: Device, ports: Mapping[str, tuple[str, ...]], left_out: list[str]
 ) -> Rules:
-    """ports:  the kernel's names of each interface: none while it is disabled, several of a switch port with VLANs
+    """ports:  the kernel's names of each interface: none while it is disabled, several where there are VLANs
     left_out:  takes what cannot be said to the kernel
     """
     made = _Maker(world, device, ports, left_out)
@@ -88,19 +91,21 @@ class _Maker:
     def make(self) -> None:
         device = self._device
         if not device.traits.bridges:
+            self._pieces()
             self._inbound()
             self._lines()
             self._zones()
             self._outbound()
             self._translations()
+        if self._chains:
+            self.commands.insert(0, {"add": {"table": dict(TABLE)}})
         self._frames()
+        self._neighbours()
 
     # --- chains and rules ------------------------------------------------------------------------------
 
     def _chain(self, name: str, hook: str, priority: int, kind: str = "filter") -> str:
         if name not in self._chains:
-            if not self._chains:
-                self.commands.append({"add": {"table": dict(TABLE)}})
             self._chains.add(name)
             self.commands.append(
                 {
@@ -169,9 +174,13 @@ class _Maker:
         if self._tracked:
             chain = self._chain("arrive", "prerouting", -150)
             self._follow(chain)
+            invalid = match({"ct": {"key": "state"}}, "invalid", "in")
             for number in self._tracked:
-                invalid = match({"ct": {"key": "state"}}, "invalid", "in")
-                self._rule(chain, match(meta("l4proto"), number), invalid, {"drop": None})
+                opens = [match(meta("l4proto"), number)]
+                for family, icmp in ((Family.IPV4, "icmp"), (Family.IPV6, "icmpv6")):
+                    if number == family.icmp:
+                        opens = [match(payload(icmp, "type"), family.echo[1])]
+                self._rule(chain, *opens, invalid, {"drop": None})
         for port, point in points:
             for family in Family:
                 found = self._listed(point, family)
@@ -179,6 +188,21 @@ class _Maker:
                     chain = self._chain("arrive", "prerouting", -150)
                     jump = {"jump": {"target": self._list_chain(point, found, self._deny)}}
                     self._rule(chain, match(meta("iifname"), port), of_family(family), jump)
+
+    def _pieces(self) -> None:
+        """Fragments that nobody follows here are left as they come; so are those that the device makes itself."""
+        if not (self._tracked or self._device.translations):
+            return
+        for family in Family:
+            own = self._chain("make-pieces", "output", -450)
+            self._rule(own, of_family(family), no_first_fragment(family), {"notrack": None})
+            others = [
+                number for number in self._tracked if number not in _ICMP.values() or number == family.icmp
+            ]
+            if not self._device.translations:
+                come = self._chain("come-pieces", "prerouting", -450)
+                strange = match(meta("l4proto"), {"set": others}, "!=")
+                self._rule(come, of_family(family), strange, no_first_fragment(family), {"notrack": None})
 
     def _follow(self, chain: str) -> None:
         """What belongs to a session passes with no list or zone asked (§6)."""
@@ -230,8 +254,8 @@ class _Maker:
                     continue
                 if translated and self._answers:
                     self._left_out.append(
-                        f"answers of {device.name} to what {found.name} denies {point}: the kernel gives none behind "
-                        "a translation"
+                        f"answers of {device.name} to what {found.name} denies {point}: the kernel gives "
+                        "none behind a translation"
                     )
                 deny: Expression = {"drop": None} if translated else self._deny
                 jump = {"jump": {"target": self._list_chain(point, found, deny)}}
@@ -334,7 +358,7 @@ class _Maker:
                     chain, *conditions, within, {"snat": {"family": ip, "addr": family.text(own[0].address)}}
                 )
             return
-        # One inside address keeps to one of the pool, counted from the first (§7): the pool's size is a power of two.
+        # One inside address keeps to one of the pool, counted from the first; the pool's size is a power of two.
         for number, address in zip(range(MOST_MAPPED), rule.to, strict=False):
             low = rule.to.num_addresses - 1
             same = match(
@@ -342,6 +366,44 @@ class _Maker:
                 family.text((int(rule.source.network_address) + number) & low),
             )
             self._rule(chain, *conditions, within, same, {"snat": {"family": ip, "addr": str(address)}})
+
+    def _neighbours(self) -> None:
+        """The device answers for translated addresses on the segment itself, and for nobody else (§7)."""
+        device = self._device
+        answered: dict[str, list[Any]] = {}
+        for outside, block in answered_addresses(device):
+            if outside in self._ports and block.family is Family.IPV4:
+                answered.setdefault(outside, []).append(
+                    {"prefix": {"addr": block.family.text(block.value), "len": block.length}}
+                )
+        if not answered:
+            return
+        chain = {"family": NEIGHBOURS["family"], "table": NEIGHBOURS["name"], "name": "asked"}
+        hooked = {**chain, "type": "filter", "hook": "input", "prio": 0, "policy": "accept"}
+        self.commands += [{"add": {"table": dict(NEIGHBOURS)}}, {"add": {"chain": hooked}}]
+        for outside, prefixes in answered.items():
+            own = [
+                Family.IPV4.text(each.address)
+                for each in self._world.topology.held((device.name, outside), Family.IPV4)
+            ]
+            request = match(payload("arp", "operation"), "request")
+            for target in (*own, *prefixes):
+                asked = match(payload("arp", "daddr ip"), target)
+                self._rule(
+                    "asked",
+                    match(meta("iifname"), self._ports[outside]),
+                    request,
+                    asked,
+                    {"accept": None},
+                    table=NEIGHBOURS,
+                )
+            self._rule(
+                "asked",
+                match(meta("iifname"), self._ports[outside]),
+                request,
+                {"drop": None},
+                table=NEIGHBOURS,
+            )
 
     # --- frames ----------------------------------------------------------------------------------------
 

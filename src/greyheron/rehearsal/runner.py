@@ -50,8 +50,8 @@ def missing(network: Network | None = None) -> list[str]:
         tried = subprocess.run([*_UNSHARE, "true"], capture_output=True, text=True)
         if tried.returncode:
             found.append(
-                f"This system allows no namespaces of its own ({tried.stderr.strip()}): allow user namespaces, "
-                "or run as root."
+                f"This system allows no namespaces of one's own ({tried.stderr.strip()}): allow user "
+                "namespaces, or run as root."
             )
     return found
 

@@ -93,7 +93,7 @@ def guests_of(flows: Iterable[Flow]) -> Mapping[str, tuple[str, ...]]:
 
 
 def apart(sendings: Iterable[Sending], most: int, one_each: bool = False) -> Iterator[list[Sending]]:
-    """Groups of at most `most` that cannot be taken for each other, in order; `one_each`: one of each sender."""
+    """Groups of at most `most` that cannot be taken for each other; `one_each`: one of each sender."""
     left = list(sendings)
     while left:
         group: list[Sending] = []
@@ -136,12 +136,12 @@ def _predicted(exchange: Exchange) -> Predicted:
     decider = None if denial is None else Counted(denial.point, denial.list_name, denial.decision.entry)
     family = first.packet.family
     by = None if exchange.seen_from is None else family.text(_speaker(exchange, exchange.seen_from))
-    way = tuple(hop.device for hop in first.hops)
+    way = tuple(dict.fromkeys(hop.device for hop in first.hops))
     return Predicted(exchange.verdict, exchange.sees, by, way, signatures, decider)
 
 
 def _speaker(exchange: Exchange, address: int) -> int:
-    """Who speaks: of an IPv4 device that was asked itself the kernel lets the address asked for speak (§15)."""
+    """Who speaks: of an IPv4 device that was asked itself the kernel lets that address speak (§15)."""
     response = exchange.response
     if response is None or response.path is None or response.says is Seen.RESET:
         return address

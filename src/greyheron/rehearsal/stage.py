@@ -1,6 +1,6 @@
-"""The process that a rehearsal is: told the network on its input, it tells stages and the report on its output.
+"""The process that a rehearsal is: told a network on its input, it tells stages and the report on its output.
 
-It is the first process of a namespace of its own, so that all it started ends with it. It ends when its input does.
+It is the first process of a namespace of its own: all it started ends with it, and it ends with its input.
 """
 
 import json
