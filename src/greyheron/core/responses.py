@@ -72,9 +72,13 @@ def response_to(world: World, path: Path) -> Response | None:
         return _refusal(world, path)
     says = _REPORTS.get(path.outcome)
     last = path.last
-    if says is None or path.packet.about is not None or _is_error(path.packet):
+    if says is None or path.packet.about is not None:
         return None
     device = _end_of_loop(path) if path.outcome is Outcome.LOOP else last.device
+    if last.ingress is None and path.outcome is Outcome.NO_ROUTE:
+        return Response(says, device, None)
+    if _not_spoken_of(path.packet):
+        return None
     if says is Seen.PROHIBITED:
         return _report(world, says, device, path) if _answers_denial(world, path) else None
     if last.ingress is None:
@@ -82,8 +86,13 @@ def response_to(world: World, path: Path) -> Response | None:
     return _report(world, says, device, path) if world.topology.devices[device].traits.forwards else None
 
 
-def _is_error(packet: Packet) -> bool:
-    """Whether it is an ICMP error itself, about which none is said (RFC 1122 3.2.2, RFC 4443 2.4 e)."""
+def _not_spoken_of(packet: Packet) -> bool:
+    """Whether no error is sent about it: it is one itself, or an IPv4 fragment that is not the first.
+
+    RFC 1122 3.2.2, RFC 4443 2.4 e.
+    """
+    if packet.fragment and packet.family is Family.IPV4:
+        return True
     if packet.protocol != packet.family.icmp or packet.icmp_type is None:
         return False
     return (
@@ -111,9 +120,22 @@ def _report(world: World, says: Seen, device: str, path: Path) -> Response:
     about = path.last.packet
     own = about.family is Family.IPV6 and world.topology.owns(device, about.family, about.destination)
     translated = device == path.last.device and path.last.received.destination != about.destination
-    source = about.destination if own or translated else None
+    source = about.destination if own or translated else _outside(world, path, device)
     error = icmp_error(about, *ICMP_ERRORS[says][about.family], source)
     return Response(says, device, walk(world, error, device, path.connection, most=1)[0][0])
+
+
+def _outside(world: World, path: Path, device: str) -> int | None:
+    """Who speaks of a packet that the device had given another source: the interface it was to leave by.
+
+    To the device it comes from there; a kernel lets it speak, and translates the error's destination back.
+    """
+    last = path.last
+    rewritten = device == last.device and last.sent is not None and last.sent.source != last.packet.source
+    if not rewritten or last.egress is None:
+        return None
+    held = world.topology.held((device, last.egress), last.packet.family)
+    return held[0].address if held else None
 
 
 def _answers_denial(world: World, path: Path) -> bool:

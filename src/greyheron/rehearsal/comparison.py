@@ -3,7 +3,9 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from greyheron.core.addresses import is_link_local
 from greyheron.core.responses import Seen
+from greyheron.model.values import Family
 from greyheron.rehearsal.rules import Counted
 from greyheron.rehearsal.sendings import Predicted, Sending
 
@@ -60,7 +62,14 @@ def _differences(sending: Sending, predicted: Predicted, seen: SeenFacts) -> tup
 
 
 def _matters(sending: Sending, predicted: Predicted) -> bool:
-    """What answers a single packet that arrived, if anything does, is no part of its story."""
+    """What answers a single packet that arrived, if anything does, is no part of its story.
+
+    Of an IPv6 fragment the kernel tells its sender nothing, nor does it that nobody is at a link-local address.
+    """
+    opener = sending.opener
+    silent = opener.fragment or (predicted.by is None and is_link_local(opener.family, opener.destination))
+    if opener.family is Family.IPV6 and silent and predicted.sees is not Seen.REPLY:
+        return False
     return sending.answered or predicted.sees is not Seen.NOTHING
 
 

@@ -34,6 +34,7 @@ _NO_ARP = 0x40
 _SETTINGS = {
     "net/ipv4/conf/{}/rp_filter": 0,
     "net/ipv4/conf/{}/arp_ignore": 1,
+    "net/ipv4/conf/{}/accept_local": 1,
     "net/ipv4/conf/{}/send_redirects": 0,
     "net/ipv4/conf/{}/accept_redirects": 0,
     "net/ipv6/conf/{}/accept_redirects": 0,

@@ -31,7 +31,7 @@ _TRAFFIC_CLASS = {Family.IPV4: (socket.IPPROTO_IP, 1), Family.IPV6: (socket.IPPR
 _ERROR_QUEUE = 0x2000
 _NO_DEFRAGMENT = 22
 _TIMESTAMP = 35
-_HEADER_INCLUDED_6 = 36
+_HEADER_INCLUDED = {Family.IPV4: (socket.IPPROTO_IP, 3), Family.IPV6: (socket.IPPROTO_IPV6, 36)}
 _LOCAL_ORIGIN = 1
 _SAID = {
     errno.ECONNREFUSED: Seen.RESET,
@@ -217,7 +217,7 @@ class Stage:
         try:
             whole = opener.opens and opener.protocol == TCP
             if opener.fragment:
-                self._send_fragment(opener, namespace)
+                self._send_fragment(attempt, opener, namespace)
             elif opener.protocol == UDP or whole:
                 self._talk(attempt, opener, namespace)
             else:
@@ -272,15 +272,18 @@ class Stage:
         raw.send(crafted(opener, attempt.number))
         self._watch(attempt, raw, write=False)
 
-    def _send_fragment(self, opener: Packet, namespace: Namespace) -> None:
+    def _send_fragment(self, attempt: _Attempt, opener: Packet, namespace: Namespace) -> None:
         with namespace.entered():
-            raw = socket.socket(socket_family(opener.family), socket.SOCK_RAW, socket.IPPROTO_RAW)
-        with raw:
-            if opener.family is Family.IPV4:
-                raw.setsockopt(socket.IPPROTO_IP, _NO_DEFRAGMENT, 1)
-            else:
-                raw.setsockopt(socket.IPPROTO_IPV6, _HEADER_INCLUDED_6, 1)
-            raw.sendto(fragment(opener), (opener.family.text(opener.destination), 0))
+            raw = socket.socket(socket_family(opener.family), socket.SOCK_RAW, opener.protocol)
+        attempt.talking = raw
+        self._prepare(raw, opener)
+        raw.setsockopt(*_HEADER_INCLUDED[opener.family], 1)
+        if opener.family is Family.IPV4:
+            raw.setsockopt(socket.IPPROTO_IP, _NO_DEFRAGMENT, 1)
+        self._watch(attempt, raw, write=False)
+        raw.sendto(
+            fragment(opener), self._end(opener.family, opener.family.text(opener.destination), 0, attempt)
+        )
 
     def _prepare(self, talking: socket.socket, opener: Packet) -> None:
         talking.setblocking(False)
@@ -293,8 +296,11 @@ class Stage:
         scope = 0
         if address and ip_address(address).is_link_local:
             sender = attempt.sending.sender
-            hops = self._world.lookup(sender, family, attempt.sending.opener.destination).hops
-            name = self._built.plan.places[sender].port(hops[0].interface) if hops else None
+            destination = attempt.sending.opener.destination
+            hops = self._world.lookup(sender, family, destination).hops
+            own = self._world.topology.holder(sender, family, destination)
+            through = own or (hops[0].interface if hops else None)
+            name = None if through is None else self._built.plan.places[sender].port(through)
             if name is not None:
                 with self._built.namespaces[sender].entered():
                     scope = socket.if_nametoindex(name)

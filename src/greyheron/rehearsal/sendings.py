@@ -72,12 +72,14 @@ def sendings_of(test: TestFlow, world: World) -> list[Sending]:
     flow = test.flow.flow
     result = converse(world, flow)
     found = [
-        _sending(test.id, f"query for {result.resolution.name} of {write_flow(flow)}", flow, query.result)
+        _sending(
+            test.id, f"query for {result.resolution.name} of {write_flow(flow)}", flow, query.result, world
+        )
         for query in result.queries
         if result.resolution is not None
     ]
     if result.resolution is None or result.resolution.address is not None:
-        found.append(_sending(test.id, write_flow(flow), flow, result))
+        found.append(_sending(test.id, write_flow(flow), flow, result, world))
     return found
 
 
@@ -115,7 +117,7 @@ def signature_of(packet: Packet) -> Signature:
     return key.protocol, key.source, key.source_port, key.destination, key.destination_port
 
 
-def _sending(test: str, name: str, flow: Flow, result: Result) -> Sending:
+def _sending(test: str, name: str, flow: Flow, result: Result, world: World) -> Sending:
     opener = result.exchanges[0].legs[0].path.packet
     chosen = flow.source.at is None
     return Sending(
@@ -124,18 +126,22 @@ def _sending(test: str, name: str, flow: Flow, result: Result) -> Sending:
         sender_of(flow),
         opener if not chosen else replace(opener, source=None),
         expects_reply(opener),
-        tuple(_predicted(exchange) for exchange in result.exchanges),
+        tuple(_predicted(exchange, world) for exchange in result.exchanges),
     )
 
 
-def _predicted(exchange: Exchange) -> Predicted:
+def _predicted(exchange: Exchange, world: World) -> Predicted:
     first: Path = exchange.legs[0].path
     denial = exchange.decider.path.denial
     packets = [packet for hop in first.hops for packet in (hop.packet, hop.sent) if packet is not None]
     signatures = tuple(dict.fromkeys(signature_of(packet) for packet in packets if packet.source is not None))
     decider = None if denial is None else Counted(denial.point, denial.list_name, denial.decision.entry)
     family = first.packet.family
-    by = None if exchange.seen_from is None else family.text(_speaker(exchange, exchange.seen_from))
+    by = None
+    if exchange.seen_from is not None:
+        speaker = _speaker(exchange, exchange.seen_from)
+        own = exchange.sees is not Seen.REPLY and world.topology.owns(first.hops[0].device, family, speaker)
+        by = None if own and exchange.sees is not Seen.RESET else family.text(speaker)
     way = tuple(dict.fromkeys(hop.device for hop in first.hops))
     return Predicted(exchange.verdict, exchange.sees, by, way, signatures, decider)
 
