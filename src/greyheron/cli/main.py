@@ -26,6 +26,7 @@ COMMANDS = {
     "check": ("checking", "check", "Run every test flow, prove every requirement."),
     "prove": ("checking", "prove", "Prove requirements."),
     "advise": ("advising", "advise", "Say where lists would make a requirement or a test flow hold."),
+    "rehearse": ("rehearsing", "rehearse", "Build the network in the kernel, and send its test flows."),
     "findings": ("advising", "findings", "Say what is wrong or doubtful."),
     "format": ("formatting", "format_file", "Put a file into its one usual form."),
     "generate": ("formatting", "generate", "Print the workspace file of a large invented network."),

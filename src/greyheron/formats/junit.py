@@ -1,6 +1,6 @@
 """Reports of test flows and requirements as JUnit XML, the form that build servers read."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from xml.etree.ElementTree import Element, SubElement, indent, tostring
 
 from greyheron.analysis.proof.answers import Answer
@@ -9,12 +9,14 @@ from greyheron.analysis.testing.book import TestMarks
 from greyheron.model.document import Network, Requirement
 from greyheron.model.notation.requirements import write_requirement
 
+Case = tuple[str, str, str | None]
+"""What is tried, its group, and why it failed, if it did."""
+
 
 def write_junit(
     network: Network, marks: Sequence[TestMarks], proofs: Iterable[tuple[Requirement, ProofReport]]
 ) -> str:
     """One suite of test flows and one of requirements; each that is not as expected is a failure."""
-    root = Element("testsuites", name=network.name)
     flows = [
         (mark.flow, test.group or "test flows", None if not mark.surprises else _why(mark))
         for test, mark in zip(network.tests, marks, strict=True)
@@ -27,7 +29,13 @@ def write_junit(
         )
         for requirement, answer in proofs
     ]
-    for name, cases in (("test flows", flows), ("requirements", answers)):
+    return write_suites(network.name, {"test flows": flows, "requirements": answers})
+
+
+def write_suites(title: str, suites: Mapping[str, Sequence[Case]]) -> str:
+    """Suites of cases by their names."""
+    root = Element("testsuites", name=title)
+    for name, cases in suites.items():
         failures = sum(why is not None for _, _, why in cases)
         suite = SubElement(root, "testsuite", name=name, tests=str(len(cases)), failures=str(failures))
         for case, group, why in cases:

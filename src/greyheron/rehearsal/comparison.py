@@ -64,7 +64,7 @@ def _differences(sending: Sending, predicted: Predicted, seen: SeenFacts) -> tup
 def _matters(sending: Sending, predicted: Predicted) -> bool:
     """What answers a single packet that arrived, if anything does, is no part of its story.
 
-    Of an IPv6 fragment the kernel tells its sender nothing, nor does it that nobody is at a link-local address.
+    Of an IPv6 fragment the kernel tells its sender nothing, nor that nobody is at a link-local address.
     """
     opener = sending.opener
     silent = opener.fragment or (predicted.by is None and is_link_local(opener.family, opener.destination))

@@ -104,7 +104,7 @@ def plan_of(world: World, guests: Mapping[str, tuple[str, ...]] | None = None) -
     left_out: list[str] = []
     wires = list(_wires(world, names, left_out))
     places = {device.name: _place(world, device, names, left_out) for device in devices.values()}
-    return Plan(places, tuple(wires), tuple(left_out))
+    return Plan(places, tuple(wires), tuple(dict.fromkeys(left_out)))
 
 
 class _Names:

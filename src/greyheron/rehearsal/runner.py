@@ -1,6 +1,7 @@
 """Rehearsals from outside: what they need, and the process in namespaces of its own that carries one out."""
 
 import json
+import os
 import shutil
 import subprocess
 import sys
@@ -57,9 +58,15 @@ def missing(network: Network | None = None) -> list[str]:
 
 
 def run_rehearsal(
-    network: Network, progress: Progress, tests: Collection[str] | None = None, longest: float = LONGEST
+    network: Network,
+    progress: Progress,
+    tests: Collection[str] | None = None,
+    longest: float = LONGEST,
+    captures: Path | None = None,
 ) -> RehearsalReport:
     """Rehearse the flows of `network` in a process of its own; `tests`: their ids, all unless given.
+
+    captures:  a folder for the packets of each test flow, as pcapng files
 
     `progress` is told the stage and how far it is; what it raises ends the rehearsal. Raises CannotRehearse.
     """
@@ -79,7 +86,11 @@ def run_rehearsal(
     ended = threading.Timer(longest, process.kill)
     ended.start()
     try:
-        asked = {"network": write_workspace(network), "tests": None if tests is None else sorted(tests)}
+        asked = {
+            "network": write_workspace(network),
+            "tests": None if tests is None else sorted(tests),
+            "captures": None if captures is None else str(captures.absolute()),
+        }
         process.stdin.write(json.dumps(asked) + "\n")
         process.stdin.flush()
         for line in process.stdout:
@@ -100,7 +111,9 @@ def run_rehearsal(
         process.stdin.close()  # it ends with its input, and with it all that it made
         process.kill()
         process.wait()
-        process.stdout.close()
+        listening.join()
+        for stream in (process.stdout, process.stderr):
+            stream.close()
 
 
 def _read(stream: IO[str], into: list[str]) -> None:
@@ -110,6 +123,4 @@ def _read(stream: IO[str], into: list[str]) -> None:
 
 def _path() -> str:
     """Where programs of the system lie, for users too who have them not on their path."""
-    import os
-
     return f"{os.environ.get('PATH', '')}:/usr/sbin:/sbin"

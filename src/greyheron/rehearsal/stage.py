@@ -15,7 +15,9 @@ from pydantic import TypeAdapter
 
 from greyheron.formats.workspace import read_workspace
 from greyheron.rehearsal.kernel import KernelError
-from greyheron.rehearsal.rehearse import rehearse
+from greyheron.rehearsal.pcapng import write_captures
+from greyheron.rehearsal.probing import Captured
+from greyheron.rehearsal.rehearse import Rehearsal, rehearse
 from greyheron.rehearsal.report import RehearsalReport, report_of
 
 MOST_MEMORY = 4 << 30
@@ -30,16 +32,27 @@ def main() -> int:
     files = min(MOST_FILES, resource.getrlimit(resource.RLIMIT_NOFILE)[1])
     resource.setrlimit(resource.RLIMIT_NOFILE, (files, files))
     try:
-        _own_files()
+        own_files()
         network = read_workspace(asked["network"])
         wanted = asked.get("tests")
         tests = [test for test in network.tests if wanted is None or test.id in wanted]
         found = rehearse(network, tests, lambda stage, done: _tell({"stage": stage, "done": round(done, 3)}))
+        if asked.get("captures"):
+            _write(found, Path(asked["captures"]))
         _tell({"report": json.loads(TypeAdapter(RehearsalReport).dump_json(report_of(found)))})
     except (KernelError, OSError, MemoryError) as error:
         _tell({"error": f"{error or 'there is not enough memory'}"})
         return 1
     return 0
+
+
+def _write(found: Rehearsal, folder: Path) -> None:
+    """The packets of each test flow in a file of their own."""
+    captured: dict[str, list[Captured]] = {}
+    for tried in found.tried:
+        captured.setdefault(tried.sending.test, []).extend(tried.captured)
+    for test, packets in captured.items():
+        write_captures(folder / f"{test}.pcapng", packets)
 
 
 def _tell(what: object) -> None:
@@ -51,7 +64,7 @@ def _end_with_input() -> None:
     os._exit(3)
 
 
-def _own_files() -> None:
+def own_files() -> None:
     """What daemons write lies in memory of this process's own, and root here belongs to their group."""
     subprocess.run(["mount", "-t", "tmpfs", "none", "/run"], check=True, capture_output=True)
     groups = Path("/etc/group").read_text().splitlines()

@@ -1,0 +1,97 @@
+"""`grey-heron rehearse`: the network in a real kernel, and its test flows as real packets."""
+
+import json
+from collections.abc import Sequence
+from dataclasses import asdict
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from greyheron.cli.checking import MARKS
+from greyheron.cli.reading import UNEXPECTED, AsJson, CannotGoOn, File, out, read_file, write_file
+from greyheron.formats.junit import Case, write_suites
+from greyheron.rehearsal.report import RehearsalReport, TriedReport
+from greyheron.rehearsal.runner import CannotRehearse, run_rehearsal
+
+AGREES, DIFFERS = "✓", "✗"
+
+
+def rehearse(
+    file: File,
+    tests: Annotated[
+        list[str] | None, typer.Option("--test", help="Only this test flow, by its id. May be repeated.")
+    ] = None,
+    captures: Annotated[
+        Path | None, typer.Option("--captures", help="Write the captured packets into this folder.")
+    ] = None,
+    as_json: AsJson = False,
+    junit: Annotated[Path | None, typer.Option("--junit", help="Write a JUnit XML report there.")] = None,
+) -> None:
+    """Build the network in this machine's kernel, send its test flows, and compare with what was predicted.
+
+    Exit status: 0 everything went as predicted, 1 not, 2 a bad file, or no rehearsal can be had here.
+    """
+    network = read_file(file)
+    unknown = set(tests or ()) - {test.id for test in network.tests}
+    if unknown:
+        raise CannotGoOn(f"There is no test flow “{min(unknown)}” in {file}.")
+    if captures is not None:
+        captures.mkdir(parents=True, exist_ok=True)
+
+    with out.status("") as status:
+
+        def progress(stage: str, done: float) -> None:
+            status.update(f"{stage}, {done:.0%}" if done else stage)
+
+        try:
+            report = run_rehearsal(network, progress, tests, captures=captures)
+        except CannotRehearse as error:
+            raise CannotGoOn(str(error)) from None
+    if junit is not None:
+        write_file(junit, write_suites(network.name, {"rehearsal": _cases(report)}))
+    if as_json:
+        print(json.dumps(asdict(report), ensure_ascii=False, indent=2))
+    else:
+        _print(report)
+    if report.differing:
+        raise typer.Exit(UNEXPECTED)
+
+
+def _cases(report: RehearsalReport) -> Sequence[Case]:
+    return [
+        (
+            each.flow,
+            each.when,
+            None
+            if each.agrees
+            else "; ".join(f"{x.fact}: {x.predicted}, but {x.seen}" for x in each.differences),
+        )
+        for each in report.tried
+    ]
+
+
+def _print(report: RehearsalReport) -> None:
+    for each in report.tried:
+        mark = AGREES if each.agrees else DIFFERS
+        out.print(f"{mark} {MARKS[each.verdict]} {each.flow} [dim]{each.when}[/dim]")
+        if not each.agrees:
+            _tell(each)
+    for line in report.left_out:
+        out.print(f"· not tried: {line}")
+    many = len(report.tried)
+    differing = len(report.differing)
+    told = f"{differing} went otherwise" if differing else "all went as predicted"
+    out.print(
+        f"{many} conversations, {told}: built in {report.building_seconds:.1f} s, "
+        f"sent in {report.sending_seconds:.1f} s."
+    )
+
+
+def _tell(each: TriedReport) -> None:
+    out.print(f"    predicted: {each.predicted}")
+    out.print(f"    seen: {each.seen}")
+    for difference in each.differences:
+        out.print(f"    {difference.fact}: {difference.predicted}, but {difference.seen}")
+    for packet in each.packets:
+        out.print(f"      {packet}")

@@ -1,0 +1,48 @@
+"""Captures as pcapng files, which every analyser reads (the capture format's open draft, version 1.0)."""
+
+import struct
+from collections.abc import Iterable
+from pathlib import Path
+
+from greyheron.rehearsal.probing import Captured
+
+_SECTION, _INTERFACE, _PACKET = 0x0A0D0D0A, 1, 6
+_ETHERNET = 1
+_NAME, _RESOLUTION, _NANOSECONDS = 2, 9, 9
+_FLAGS, _INBOUND, _OUTBOUND = 2, 1, 2
+
+
+def write_captures(file: Path, captured: Iterable[Captured]) -> None:
+    """Put frames into a file, each at the port that had it: named `device port`. Raises OSError."""
+    numbers: dict[tuple[str, str], int] = {}
+    blocks: list[bytes] = []
+    for each in sorted(captured, key=lambda each: each.at):
+        port = each.device, each.port
+        if port not in numbers:
+            numbers[port] = len(numbers)
+            options = (
+                _option(_NAME, " ".join(port).encode())
+                + _option(_RESOLUTION, bytes([_NANOSECONDS]))
+                + bytes(4)
+            )
+            blocks.append(_block(_INTERFACE, struct.pack("<HHI", _ETHERNET, 0, 0) + options))
+        high, low = each.at >> 32, each.at & 0xFFFF_FFFF
+        length = len(each.frame)
+        head = struct.pack("<IIIII", numbers[port], high, low, length, length)
+        way = _option(_FLAGS, struct.pack("<I", _OUTBOUND if each.outgoing else _INBOUND)) + bytes(4)
+        blocks.append(_block(_PACKET, head + _padded(each.frame) + way))
+    section = struct.pack("<IHHq", 0x1A2B3C4D, 1, 0, -1)
+    file.write_bytes(b"".join([_block(_SECTION, section), *blocks]))
+
+
+def _block(kind: int, body: bytes) -> bytes:
+    length = struct.pack("<I", len(body) + 12)
+    return struct.pack("<I", kind) + length + body + length
+
+
+def _option(code: int, value: bytes) -> bytes:
+    return struct.pack("<HH", code, len(value)) + _padded(value)
+
+
+def _padded(value: bytes) -> bytes:
+    return value + bytes(-len(value) % 4)
