@@ -17,9 +17,10 @@ dev: .venv/stamp ui/node_modules/stamp
 	@$(BIN)/watchfiles --filter python "$(BIN)/grey-heron serve --demo --no-open" src/greyheron & server=$$!; \
 	trap "kill $$server" EXIT; cd ui && npx vite
 
-test: check $(BUILT) .venv/chromium wheel
+test: check $(BUILT) .venv/chromium .venv/kernel wheel
 	cd ui && npm run --silent test
 	$(BIN)/pytest -n 2 tests/unit tests/api --cov --cov-report=term:skip-covered --cov-fail-under=$(FLOOR)
+	$(BIN)/pytest tests/kernel -rs
 	$(BIN)/pytest -n 2 --dist loadgroup tests/browser
 
 # The wheel, with the workbench in it, tried in an empty environment.
@@ -74,6 +75,12 @@ $(BUILT): ui/node_modules/stamp $(UI_SOURCES)
 
 .venv/chromium: .venv/stamp
 	command -v chromium-headless-shell >/dev/null || (apt-get update && apt-get install -y --no-install-recommends chromium-headless-shell)
+	@touch $@
+
+# What rehearsals need of the system; where it cannot be had, their tests say so and are skipped.
+.venv/kernel: .venv/stamp
+	{ command -v nft && command -v ip && test -x /usr/lib/frr/zebra; } >/dev/null || \
+	(apt-get update && apt-get install -y --no-install-recommends frr iproute2 nftables util-linux)
 	@touch $@
 
 clean:

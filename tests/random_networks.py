@@ -40,10 +40,13 @@ def add_frames(data: Data, chance: Random) -> None:
     for switch in [each for each in data["devices"] if each["kind"] == "switch"]:
         if chance.random() < 0.5:
             _second_switch(data, switch, chance)
+    given: list[Data] = []
     for device in data["devices"]:
         for interface in device["interfaces"]:
             if device["kind"] != "switch" and not interface.get("parent") and chance.random() < 0.2:
-                interface["mac"] = f"02:00:00:00:00:{chance.randrange(256):02x}"
+                given.append(interface)
+    for interface, number in zip(given, chance.sample(range(256), len(given)), strict=True):
+        interface["mac"] = f"02:00:00:00:00:{number:02x}"
     points = [
         (device["name"], interface["name"], direction)
         for device in data["devices"]

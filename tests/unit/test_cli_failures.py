@@ -25,6 +25,7 @@ READING: dict[str, list[str]] = {
     "prove": [],
     "advise": ["block kiosk → ledger telnet"],
     "findings": [],
+    "rehearse": [],
     "format": [],
 }
 BAD_FILES: dict[str, tuple[bytes, str]] = {

@@ -352,6 +352,15 @@ def test_what_an_entry_covers_is_said_with_the_interfaces_that_it_means() -> Non
     assert (cover.line, cover.source, cover.destination) == (2, f"{mac('left')}: left eth0", "")
 
 
+def test_a_mac_address_belongs_to_one_interface_of_the_network() -> None:
+    lab = Lab()
+    for name in ("left", "mate"):
+        lab.interface(name, "eth0")["mac"] = "02:00:00:00:00:09"
+    with pytest.raises(DocumentError) as caught:
+        lab.network()
+    assert "02:00:00:00:00:09 is also the MAC address of device left, interface eth0" in str(caught.value)
+
+
 def test_mac_addresses_are_offered_with_whose_they_are() -> None:
     network = Lab().network()
     _, options = complete_entry("permit arp from ", None, ListKind.FRAME, network)

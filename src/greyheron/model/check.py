@@ -78,9 +78,14 @@ def _positions(rests: _Rests) -> Iterator[Problem]:
 
 def _addresses(devices: Iterable[Device]) -> Iterator[Problem]:
     holders: dict[Address, str] = {}
+    macs: dict[str, str] = {}
     for device in devices:
         for interface in device.interfaces:
             where = f"device {device.name}, interface {interface.name}"
+            if interface.mac is not None:
+                if interface.mac in macs:
+                    yield Problem(where, f"{interface.mac} is also the MAC address of {macs[interface.mac]}")
+                macs.setdefault(interface.mac, where)
             for address in interface.addresses:
                 if address.ip.is_link_local:
                     continue  # every segment may use the same one again

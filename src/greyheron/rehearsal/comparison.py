@@ -7,7 +7,7 @@ from greyheron.core.addresses import is_link_local
 from greyheron.core.responses import Seen
 from greyheron.model.values import Family
 from greyheron.rehearsal.rules import Counted
-from greyheron.rehearsal.sendings import Predicted, Sending
+from greyheron.rehearsal.sendings import Predicted, Trying
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +24,7 @@ class SeenFacts:
 
 
 @dataclass(frozen=True, slots=True)
-class Difference:
+class Discrepancy:
     """One fact that is not as it was predicted."""
 
     fact: str
@@ -32,36 +32,36 @@ class Difference:
     seen: str
 
 
-def differences(sending: Sending, seen: SeenFacts) -> tuple[Difference, ...]:
+def differences(sending: Trying, seen: SeenFacts) -> tuple[Discrepancy, ...]:
     """In what the conversation came to something else; of equal paths, than on that which is most alike."""
     every = [_differences(sending, predicted, seen) for predicted in sending.predicted]
     return min(every, key=len)
 
 
-def predicted_like(sending: Sending, seen: SeenFacts) -> Predicted:
+def predicted_like(sending: Trying, seen: SeenFacts) -> Predicted:
     """Of equal paths that which is most like what was seen."""
     return min(sending.predicted, key=lambda each: len(_differences(sending, each, seen)))
 
 
-def _differences(sending: Sending, predicted: Predicted, seen: SeenFacts) -> tuple[Difference, ...]:
-    found: list[Difference] = []
+def _differences(sending: Trying, predicted: Predicted, seen: SeenFacts) -> tuple[Discrepancy, ...]:
+    found: list[Discrepancy] = []
     if _matters(sending, predicted) and (predicted.sees, predicted.by) != (seen.sees, seen.by):
         found.append(
-            Difference(
+            Discrepancy(
                 "what the sender sees",
                 sees_words(predicted.sees, predicted.by),
                 sees_words(seen.sees, seen.by),
             )
         )
     if predicted.way != seen.way:
-        found.append(Difference("the way taken", " → ".join(predicted.way), " → ".join(seen.way)))
+        found.append(Discrepancy("the way taken", " → ".join(predicted.way), " → ".join(seen.way)))
     decider = predicted.decider
     if decider is not None and decider not in seen.rose:
-        found.append(Difference("the deciding entry", counted_words(decider), _others(decider, seen.rose)))
+        found.append(Discrepancy("the deciding entry", counted_words(decider), _others(decider, seen.rose)))
     return tuple(found)
 
 
-def _matters(sending: Sending, predicted: Predicted) -> bool:
+def _matters(sending: Trying, predicted: Predicted) -> bool:
     """What answers a single packet that arrived, if anything does, is no part of its story.
 
     Of an IPv6 fragment the kernel tells its sender nothing, nor that nobody is at a link-local address.

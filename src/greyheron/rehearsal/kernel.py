@@ -1,6 +1,6 @@
 """Carrying a plan out: a thin layer over namespaces, netlink, the packet filter and the routing daemons.
 
-All of it belongs to one process in namespaces of its own. What it makes has no name outside, and goes with it.
+All of it belongs to one process in namespaces of its own. What it makes has no name outside and goes with it.
 """
 
 import ctypes
@@ -19,7 +19,7 @@ from typing import Any
 from pyroute2 import IPRoute, NetlinkError, NFCTSocket
 
 from greyheron.model.values import Family
-from greyheron.rehearsal.plan import Place, Plan, RoutePlan
+from greyheron.rehearsal.plan import DevicePlan, NetworkPlan, RoutePlan
 from greyheron.rehearsal.rules import FRAMES, NEIGHBOURS, TABLE, Counted
 
 _NEW_NETWORK = 0x4000_0000
@@ -93,7 +93,7 @@ class Namespace:
 class Built:
     """A plan in the kernel."""
 
-    plan: Plan
+    plan: NetworkPlan
     namespaces: dict[str, Namespace] = field(default_factory=dict)
     links: dict[str, IPRoute] = field(default_factory=dict)
 
@@ -104,7 +104,7 @@ class Built:
             os.close(namespace.descriptor)
 
 
-def build(plan: Plan) -> Iterator[tuple[str, Built]]:
+def build(plan: NetworkPlan) -> Iterator[tuple[str, Built]]:
     """Make everything, stage by stage: the name of the stage that begins, and what there is so far."""
     built = Built(plan)
     yield "namespaces", built
@@ -122,7 +122,21 @@ def build(plan: Plan) -> Iterator[tuple[str, Built]]:
     _start_daemons(built)
 
 
-def load_rules(built: Built, plan: Plan) -> None:
+def change(built: Built, plan: NetworkPlan) -> None:
+    """Another moment of the same network: its rules, and the static routes that are in use then."""
+    for place in plan.places.values():
+        before, link = built.plan.places[place.device].routes, built.links[place.device]
+        index = _indices(link)
+        with _told(place.device):
+            for route in (each for each in before if each not in place.routes):
+                link.route("del", **_route(route, index))
+            for route in (each for each in place.routes if each not in before):
+                link.route("add", **_route(route, index))
+    built.plan = plan
+    load_rules(built, plan)
+
+
+def load_rules(built: Built, plan: NetworkPlan) -> None:
     """Put the rules of a plan in place of those that are there."""
     for place in plan.places.values():
         flush: list[dict[str, Any]] = []
@@ -189,7 +203,7 @@ def routes_learnt(built: Built, device: str) -> set[tuple[str, str, str]]:
     return found
 
 
-def _make_namespace(built: Built, place: Place) -> None:
+def _make_namespace(built: Built, place: DevicePlan) -> None:
     if _LIBC.unshare(_NEW_NETWORK):
         raise KernelError(f"no namespace for {place.device}: {os.strerror(ctypes.get_errno())}")
     _home_was = _home()
@@ -238,7 +252,7 @@ def _wire(built: Built) -> None:
                     _set(_NEIGHBOURS, port.name)
 
 
-def _address(built: Built, place: Place) -> None:
+def _address(built: Built, place: DevicePlan) -> None:
     link = built.links[place.device]
     index = _indices(link)
     for port in place.ports:

@@ -1,7 +1,7 @@
 """What is made in the kernel for a network, as values: namespaces, wires, addresses, routes, rules, daemons.
 
-Nothing here does anything. A tag is a wire of its own: each VLAN of a link is a pair of virtual ports, and each
-VLAN of a switch a bridge, so that kernels without VLANs can rehearse them too.
+Nothing here does anything. A tag is a wire of its own: each VLAN of a link is a pair of virtual ports, and
+each VLAN of a switch a bridge, so that kernels without VLANs can rehearse them too.
 """
 
 from collections.abc import Iterator, Mapping
@@ -55,7 +55,7 @@ class RoutePlan:
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class DevicePlan:
     """A namespace, which stands for a device.
 
     local:  prefixes all of whose addresses are its own
@@ -78,18 +78,18 @@ class Place:
 
 
 @dataclass(frozen=True, slots=True)
-class Plan:
+class NetworkPlan:
     """Everything that is made.
 
     places:  by device;  wires:  by (device, port);  left_out:  what cannot be rehearsed, and why
     """
 
-    places: Mapping[str, Place]
+    places: Mapping[str, DevicePlan]
     wires: tuple[Wire, ...]
     left_out: tuple[str, ...] = field(default=())
 
 
-def plan_of(world: World, guests: Mapping[str, tuple[str, ...]] | None = None) -> Plan:
+def plan_of(world: World, guests: Mapping[str, tuple[str, ...]] | None = None) -> NetworkPlan:
     """What a world takes, which is one of a single moment.
 
     guests:  hosts to be there that are not drawn, by the stand-in for their segment: addresses with lengths
@@ -100,14 +100,14 @@ def plan_of(world: World, guests: Mapping[str, tuple[str, ...]] | None = None) -
         for name, device in world.topology.devices.items()
         if name in guests or name not in world.topology.stand_ins
     }
-    names = _Names(devices, guests)
+    names = _PortNames(devices, guests)
     left_out: list[str] = []
     wires = list(_wires(world, names, left_out))
     places = {device.name: _place(world, device, names, left_out) for device in devices.values()}
-    return Plan(places, tuple(wires), tuple(dict.fromkeys(left_out)))
+    return NetworkPlan(places, tuple(wires), tuple(dict.fromkeys(left_out)))
 
 
-class _Names:
+class _PortNames:
     """The kernel's names of ports: of interfaces, and of switch ports for each VLAN and link end."""
 
     def __init__(self, devices: Mapping[str, Device], guests: Mapping[str, tuple[str, ...]]) -> None:
@@ -131,7 +131,7 @@ class _Names:
         return node[0], name
 
 
-def _wires(world: World, names: _Names, left_out: list[str]) -> Iterator[Wire]:
+def _wires(world: World, names: _PortNames, left_out: list[str]) -> Iterator[Wire]:
     segments, devices = world.topology.segments, world.topology.devices
     joined: dict[InterfaceId, InterfaceId] = {}
 
@@ -171,7 +171,7 @@ def _wires(world: World, names: _Names, left_out: list[str]) -> Iterator[Wire]:
             yield Wire((port[0], name), None)
 
 
-def _place(world: World, device: Device, names: _Names, left_out: list[str]) -> Place:
+def _place(world: World, device: Device, names: _PortNames, left_out: list[str]) -> DevicePlan:
     topology = world.topology
     ports = tuple(names.switch_ports.get(device.name, ()))
     if not device.traits.bridges:
@@ -185,7 +185,7 @@ def _place(world: World, device: Device, names: _Names, left_out: list[str]) -> 
         for address in range(block.first, block.last + 1)
         if topology.owner(block.family, address) != device.name
     )
-    return Place(
+    return DevicePlan(
         device.name,
         device.traits.forwards,
         ports,
@@ -208,7 +208,7 @@ def _kernel_names(ports: tuple[Port, ...], interface: str) -> tuple[str, ...]:
     return tuple(each.name for each in ports if each.interface == interface)
 
 
-def _ports(world: World, device: Device, names: _Names) -> Iterator[Port]:
+def _ports(world: World, device: Device, names: _PortNames) -> Iterator[Port]:
     for interface in device.interfaces:
         port = device.name, interface.name
         if port not in names.of_interface:

@@ -1,4 +1,4 @@
-"""Sending for real: listeners at every service, a capture in every device, and what each sender sees."""
+"""Trying for real: listeners at every service, a capture in every device, and what each sender sees."""
 
 import errno
 import os
@@ -21,7 +21,7 @@ from greyheron.model.names import TCP, UDP
 from greyheron.model.values import Family
 from greyheron.rehearsal.kernel import Built, Namespace
 from greyheron.rehearsal.packets import PAYLOAD, Header, crafted, fragment, header_of, socket_family
-from greyheron.rehearsal.sendings import Sending, Signature
+from greyheron.rehearsal.sendings import Signature, Trying
 
 _ALL_PACKETS = 3
 _OUTGOING = 4
@@ -69,7 +69,7 @@ class Observed:
 class _Attempt:
     """One sending under way."""
 
-    sending: Sending
+    sending: Trying
     number: int
     talking: socket.socket | None = None
     connected: bool = False
@@ -80,7 +80,7 @@ class _Attempt:
 class Stage:
     """The network with its listeners and captures; sends groups of conversations."""
 
-    def __init__(self, world: World, built: Built, asked: Iterable[Sending]) -> None:
+    def __init__(self, world: World, built: Built, asked: Iterable[Trying]) -> None:
         self._world, self._built = world, built
         self._selector = selectors.DefaultSelector()
         self._captures: dict[str, socket.socket] = {}
@@ -99,7 +99,7 @@ class Stage:
             each.close()
         self._selector.close()
 
-    def send(self, group: Sequence[Sending], patience: float) -> list[Observed]:
+    def send(self, group: Sequence[Trying], patience: float) -> list[Observed]:
         """Send conversations that cannot be taken for each other; `patience`: seconds to wait for silence."""
         self._caught.clear()
         attempts = [_Attempt(sending, 0x4000 + number) for number, sending in enumerate(group)]
@@ -146,7 +146,7 @@ class Stage:
             for port in line.ports:
                 self._listen(device.name, TCP, port)
 
-    def _be_there_for(self, sending: Sending) -> None:
+    def _be_there_for(self, sending: Trying) -> None:
         """Who stands for many networks listens to what is asked of it; everybody takes any other protocol."""
         topology, opener = self._world.topology, sending.opener
         for predicted in sending.predicted:
@@ -225,7 +225,7 @@ class Stage:
         except OSError as error:
             self._local(attempt, error.errno or 0)
 
-    def _sourced(self, sending: Sending) -> Packet:
+    def _sourced(self, sending: Trying) -> Packet:
         """The packet with its source, where the kernel is not asked to choose one."""
         opener = sending.opener
         plain = opener.protocol == UDP or (opener.protocol == TCP and opener.opens)

@@ -12,19 +12,19 @@ from greyheron.core.timeline import Timeline
 from greyheron.core.world import World
 from greyheron.model.document import Network, TestFlow
 from greyheron.model.values import Family
-from greyheron.rehearsal.comparison import Difference, SeenFacts, differences, predicted_like
+from greyheron.rehearsal.comparison import Discrepancy, SeenFacts, differences, predicted_like
 from greyheron.rehearsal.kernel import (
     Built,
     build,
+    change,
     counted,
     forget_conversations,
     forget_neighbours,
-    load_rules,
     wait_for_routes,
 )
-from greyheron.rehearsal.plan import Plan, plan_of
+from greyheron.rehearsal.plan import NetworkPlan, plan_of
 from greyheron.rehearsal.probing import Captured, Stage
-from greyheron.rehearsal.sendings import Predicted, Sending, apart, guests_of, sendings_of
+from greyheron.rehearsal.sendings import Predicted, Trying, apart, guests_of, sendings_of
 
 _PASSES = ((64, 0.7, 0.0), (16, 1.5, 1.1), (1, 3.0, 1.1))
 """How often what differs is sent: so many at once, seconds of silence that are waited for, seconds before."""
@@ -36,17 +36,17 @@ Report = Callable[[str, float], None]
 
 
 @dataclass(frozen=True, slots=True)
-class Tried:
+class Rehearsed:
     """One conversation as it was predicted and as it went.
 
     span:  the times for which it was tried;  rose:  the entries that counted packets meanwhile
     """
 
-    sending: Sending
+    sending: Trying
     span: str
     predicted: Predicted
     seen: SeenFacts
-    differences: tuple[Difference, ...]
+    differences: tuple[Discrepancy, ...]
     captured: tuple[Captured, ...]
 
 
@@ -57,12 +57,12 @@ class Rehearsal:
     left_out:  what was not tried, and why;  seconds:  for building and for sending
     """
 
-    tried: tuple[Tried, ...]
+    tried: tuple[Rehearsed, ...]
     left_out: tuple[str, ...]
     seconds: tuple[float, float]
 
     @property
-    def differing(self) -> tuple[Tried, ...]:
+    def differing(self) -> tuple[Rehearsed, ...]:
         return tuple(each for each in self.tried if each.differences)
 
 
@@ -80,7 +80,7 @@ def rehearse(
     timeline = Timeline.build(network)
     guests = guests_of(test.flow.flow for test in tests)
     left_out: list[str] = []
-    tried: list[Tried] = []
+    tried: list[Rehearsed] = []
     built: Built | None = None
     building = sending = 0.0
     by_span = _by_span(timeline, tests)
@@ -96,8 +96,7 @@ def rehearse(
             assert built is not None
             left_out += plan.left_out
         else:
-            built.plan = plan
-            load_rules(built, plan)
+            change(built, plan)
         meddle(built)
         for device, routes in wait_for_routes(built, _learnt(whole, plan), ROUTING).items():
             left_out.append(
@@ -128,8 +127,8 @@ def _by_span(timeline: Timeline, tests: Sequence[TestFlow]) -> list[tuple[Span, 
     return list(found.values())
 
 
-def _sendings(tests: Sequence[TestFlow], world: World) -> tuple[list[Sending], list[str]]:
-    asked: list[Sending] = []
+def _sendings(tests: Sequence[TestFlow], world: World) -> tuple[list[Trying], list[str]]:
+    asked: list[Trying] = []
     refused: list[str] = []
     for test in tests:
         try:
@@ -140,13 +139,13 @@ def _sendings(tests: Sequence[TestFlow], world: World) -> tuple[list[Sending], l
 
 
 def _tried(
-    built: Built, stand: Stage, span: Span, asked: Sequence[Sending], report: Callable[[float], None]
-) -> list[Tried]:
+    built: Built, stand: Stage, span: Span, asked: Sequence[Trying], report: Callable[[float], None]
+) -> list[Rehearsed]:
     """Send everything. What came otherwise is sent again with more patience, and at last alone: that is told.
 
     The kernel says at most once a second to one sender that there is no route, whatever else it is told.
     """
-    found: dict[int, Tried] = {}
+    found: dict[int, Rehearsed] = {}
     left = [*enumerate(asked)]
     for most, patience, pause in _PASSES:
         numbers = {id(sending): number for number, sending in left}
@@ -159,7 +158,9 @@ def _tried(
     return [tried for _, tried in sorted(found.items())]
 
 
-def _send(built: Built, stand: Stage, span: Span, group: Sequence[Sending], patience: float) -> list[Tried]:
+def _send(
+    built: Built, stand: Stage, span: Span, group: Sequence[Trying], patience: float
+) -> list[Rehearsed]:
     forget_neighbours(built)
     forget_conversations(built)
     before = counted(built)
@@ -170,11 +171,13 @@ def _send(built: Built, stand: Stage, span: Span, group: Sequence[Sending], pati
     for sending, each in zip(group, observed, strict=True):
         seen = SeenFacts(each.sees, each.by, each.way, rose)
         found = differences(sending, seen)
-        tried.append(Tried(sending, span.words, predicted_like(sending, seen), seen, found, each.captured))
+        tried.append(
+            Rehearsed(sending, span.words, predicted_like(sending, seen), seen, found, each.captured)
+        )
     return tried
 
 
-def _learnt(world: World, plan: Plan) -> Mapping[str, set[tuple[str, str, str]]]:
+def _learnt(world: World, plan: NetworkPlan) -> Mapping[str, set[tuple[str, str, str]]]:
     """The routes that daemons should put into each table: those preferred to the device's own."""
     found: dict[str, set[tuple[str, str, str]]] = {}
     for place in plan.places.values():

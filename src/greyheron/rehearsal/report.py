@@ -6,10 +6,10 @@ from dataclasses import dataclass
 from greyheron.core.conversation import Verdict
 from greyheron.model.names import protocol_name
 from greyheron.model.values import Family
-from greyheron.rehearsal.comparison import Difference, counted_words, sees_words
+from greyheron.rehearsal.comparison import Discrepancy, counted_words, sees_words
 from greyheron.rehearsal.packets import header_of
 from greyheron.rehearsal.probing import Captured
-from greyheron.rehearsal.rehearse import Rehearsal, Tried
+from greyheron.rehearsal.rehearse import Rehearsal, Rehearsed
 
 MOST_LINES = 40
 
@@ -30,7 +30,7 @@ class TriedReport:
     predicted: str
     seen: str
     agrees: bool
-    differences: tuple[Difference, ...]
+    differences: tuple[Discrepancy, ...]
     packets: tuple[str, ...]
 
 
@@ -56,7 +56,7 @@ def report_of(rehearsal: Rehearsal) -> RehearsalReport:
     )
 
 
-def _tried(tried: Tried) -> TriedReport:
+def _tried(tried: Rehearsed) -> TriedReport:
     predicted, seen = tried.predicted, tried.seen
     decided = "" if predicted.decider is None else f", decided by {counted_words(predicted.decider)}"
     return TriedReport(

@@ -190,7 +190,7 @@ class _Maker:
                     self._rule(chain, match(meta("iifname"), port), of_family(family), jump)
 
     def _pieces(self) -> None:
-        """Fragments that nobody follows here are left as they come; so are those that the device makes itself."""
+        """Fragments that nobody follows here are left as they come; so are the device's own."""
         if not (self._tracked or self._device.translations):
             return
         for family in Family:
@@ -358,7 +358,7 @@ class _Maker:
                     chain, *conditions, within, {"snat": {"family": ip, "addr": family.text(own[0].address)}}
                 )
             return
-        # One inside address keeps to one of the pool, counted from the first; the pool's size is a power of two.
+        # One inside address keeps to one of the pool, counted from its first; pools are powers of two.
         for number, address in zip(range(MOST_MAPPED), rule.to, strict=False):
             low = rule.to.num_addresses - 1
             same = match(

@@ -23,7 +23,7 @@ _UNSHARE = ("unshare", "--user", "--map-root-user", *_ISOLATED)
 _PROGRAMS = {"unshare": "util-linux", "nft": "nftables", "ip": "iproute2", "mount": "mount"}
 _DAEMONS = Path("/usr/lib/frr/zebra")
 
-Progress = Callable[[str, float], None]
+Watch = Callable[[str, float], None]
 
 
 class CannotRehearse(RuntimeError):
@@ -59,7 +59,7 @@ def missing(network: Network | None = None) -> list[str]:
 
 def run_rehearsal(
     network: Network,
-    progress: Progress,
+    progress: Watch,
     tests: Collection[str] | None = None,
     longest: float = LONGEST,
     captures: Path | None = None,

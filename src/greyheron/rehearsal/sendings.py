@@ -44,7 +44,7 @@ class Predicted:
 
 
 @dataclass(frozen=True, slots=True)
-class Sending:
+class Trying:
     """One conversation to send.
 
     name:  the flow as it is written, or the query that comes before it
@@ -67,7 +67,7 @@ class Sending:
         )
 
 
-def sendings_of(test: TestFlow, world: World) -> list[Sending]:
+def sendings_of(test: TestFlow, world: World) -> list[Trying]:
     """What a test flow takes: queries for its name first. Raises FlowError."""
     flow = test.flow.flow
     result = converse(world, flow)
@@ -94,13 +94,13 @@ def guests_of(flows: Iterable[Flow]) -> Mapping[str, tuple[str, ...]]:
     return {name: tuple(addresses) for name, addresses in found.items()}
 
 
-def apart(sendings: Iterable[Sending], most: int, one_each: bool = False) -> Iterator[list[Sending]]:
+def apart(sendings: Iterable[Trying], most: int, one_each: bool = False) -> Iterator[list[Trying]]:
     """Groups of at most `most` that cannot be taken for each other; `one_each`: one of each sender."""
     left = list(sendings)
     while left:
-        group: list[Sending] = []
+        group: list[Trying] = []
         known: set[Signature] = set()
-        later: list[Sending] = []
+        later: list[Trying] = []
         for sending in left:
             waits = one_each and any(each.sender == sending.sender for each in group)
             if len(group) < most and not waits and known.isdisjoint(sending.signatures):
@@ -117,10 +117,10 @@ def signature_of(packet: Packet) -> Signature:
     return key.protocol, key.source, key.source_port, key.destination, key.destination_port
 
 
-def _sending(test: str, name: str, flow: Flow, result: Result, world: World) -> Sending:
+def _sending(test: str, name: str, flow: Flow, result: Result, world: World) -> Trying:
     opener = result.exchanges[0].legs[0].path.packet
     chosen = flow.source.at is None
-    return Sending(
+    return Trying(
         test,
         name,
         sender_of(flow),
