@@ -16,13 +16,11 @@ from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import AccessList, Network
 from greyheron.model.header import TcpFlags
 from greyheron.model.values import Direction, Family
-from greyheron.rehearsal.comparison import SeenFacts, differences, predicted_like
+from greyheron.rehearsal.comparison import Rehearsal, Rehearsed, SeenFacts, differences, predicted_like
 from greyheron.rehearsal.expressions import matching
-from greyheron.rehearsal.packets import crafted, fragment, header_of
+from greyheron.rehearsal.packets import Captured, crafted, fragment, header_of
 from greyheron.rehearsal.pcapng import write_captures
 from greyheron.rehearsal.plan import NetworkPlan, Wire, plan_of
-from greyheron.rehearsal.probing import Captured
-from greyheron.rehearsal.rehearse import Rehearsal, Rehearsed
 from greyheron.rehearsal.report import report_of
 from greyheron.rehearsal.rules import Counted
 from greyheron.rehearsal.sendings import Trying, apart, guests_of, sendings_of

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from greyheron.core.addresses import is_link_local
 from greyheron.core.responses import Seen
 from greyheron.model.values import Family
+from greyheron.rehearsal.packets import Captured
 from greyheron.rehearsal.rules import Counted
 from greyheron.rehearsal.sendings import Predicted, Trying
 
@@ -30,6 +31,37 @@ class Discrepancy:
     fact: str
     predicted: str
     seen: str
+
+
+@dataclass(frozen=True, slots=True)
+class Rehearsed:
+    """One conversation as it was predicted and as it went.
+
+    span:  the times for which it was tried;  rose:  the entries that counted packets meanwhile
+    """
+
+    sending: Trying
+    span: str
+    predicted: Predicted
+    seen: SeenFacts
+    differences: tuple[Discrepancy, ...]
+    captured: tuple[Captured, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Rehearsal:
+    """What came of all of it.
+
+    left_out:  what was not tried, and why;  seconds:  for building and for sending
+    """
+
+    tried: tuple[Rehearsed, ...]
+    left_out: tuple[str, ...]
+    seconds: tuple[float, float]
+
+    @property
+    def differing(self) -> tuple[Rehearsed, ...]:
+        return tuple(each for each in self.tried if each.differences)
 
 
 def differences(sending: Trying, seen: SeenFacts) -> tuple[Discrepancy, ...]:

@@ -26,6 +26,17 @@ class Header:
     code: tuple[int, int] | None
 
 
+@dataclass(frozen=True, slots=True)
+class Captured:
+    """A frame as one device's port had it: `outgoing` when it left. `at`: nanoseconds since 1970."""
+
+    device: str
+    port: str
+    outgoing: bool
+    at: int
+    frame: bytes
+
+
 def header_of(frame: bytes) -> Header | None:
     """The header of an IP packet in an Ethernet frame; None for anything else, or less."""
     if len(frame) < _ETHERNET + 20:

@@ -4,7 +4,7 @@ import struct
 from collections.abc import Iterable
 from pathlib import Path
 
-from greyheron.rehearsal.probing import Captured
+from greyheron.rehearsal.packets import Captured
 
 _SECTION, _INTERFACE, _PACKET = 0x0A0D0D0A, 1, 6
 _ETHERNET = 1

@@ -20,7 +20,7 @@ from greyheron.model.document import Device
 from greyheron.model.names import TCP, UDP
 from greyheron.model.values import Family
 from greyheron.rehearsal.kernel import Built, Namespace
-from greyheron.rehearsal.packets import PAYLOAD, Header, crafted, fragment, header_of, socket_family
+from greyheron.rehearsal.packets import PAYLOAD, Captured, Header, crafted, fragment, header_of, socket_family
 from greyheron.rehearsal.sendings import Signature, Trying
 
 _ALL_PACKETS = 3
@@ -42,17 +42,6 @@ _SAID = {
     errno.EACCES: Seen.PROHIBITED,
     errno.ETIMEDOUT: Seen.NOTHING,
 }
-
-
-@dataclass(frozen=True, slots=True)
-class Captured:
-    """A frame as one device's port had it: `outgoing` when it left. `at`: nanoseconds since 1970."""
-
-    device: str
-    port: str
-    outgoing: bool
-    at: int
-    frame: bytes
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,6 @@
 
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import partial
 
 from greyheron.core.conversation import FlowError
@@ -12,7 +11,7 @@ from greyheron.core.timeline import Timeline
 from greyheron.core.world import World
 from greyheron.model.document import Network, TestFlow
 from greyheron.model.values import Family
-from greyheron.rehearsal.comparison import Discrepancy, SeenFacts, differences, predicted_like
+from greyheron.rehearsal.comparison import Rehearsal, Rehearsed, SeenFacts, differences, predicted_like
 from greyheron.rehearsal.kernel import (
     Built,
     build,
@@ -23,8 +22,8 @@ from greyheron.rehearsal.kernel import (
     wait_for_routes,
 )
 from greyheron.rehearsal.plan import NetworkPlan, plan_of
-from greyheron.rehearsal.probing import Captured, Stage
-from greyheron.rehearsal.sendings import Predicted, Trying, apart, guests_of, sendings_of
+from greyheron.rehearsal.probing import Stage
+from greyheron.rehearsal.sendings import Trying, apart, guests_of, sendings_of
 
 _PASSES = ((64, 0.7, 0.0), (16, 1.5, 1.1), (1, 3.0, 1.1))
 """How often what differs is sent: so many at once, seconds of silence that are waited for, seconds before."""
@@ -33,37 +32,6 @@ ROUTING = 20.0
 
 Report = Callable[[str, float], None]
 """Told the stage, and how far it is, 0 to 1."""
-
-
-@dataclass(frozen=True, slots=True)
-class Rehearsed:
-    """One conversation as it was predicted and as it went.
-
-    span:  the times for which it was tried;  rose:  the entries that counted packets meanwhile
-    """
-
-    sending: Trying
-    span: str
-    predicted: Predicted
-    seen: SeenFacts
-    differences: tuple[Discrepancy, ...]
-    captured: tuple[Captured, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Rehearsal:
-    """What came of all of it.
-
-    left_out:  what was not tried, and why;  seconds:  for building and for sending
-    """
-
-    tried: tuple[Rehearsed, ...]
-    left_out: tuple[str, ...]
-    seconds: tuple[float, float]
-
-    @property
-    def differing(self) -> tuple[Rehearsed, ...]:
-        return tuple(each for each in self.tried if each.differences)
 
 
 Meddle = Callable[[Built], None]

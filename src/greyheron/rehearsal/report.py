@@ -6,10 +6,8 @@ from dataclasses import dataclass
 from greyheron.core.conversation import Verdict
 from greyheron.model.names import protocol_name
 from greyheron.model.values import Family
-from greyheron.rehearsal.comparison import Discrepancy, counted_words, sees_words
-from greyheron.rehearsal.packets import header_of
-from greyheron.rehearsal.probing import Captured
-from greyheron.rehearsal.rehearse import Rehearsal, Rehearsed
+from greyheron.rehearsal.comparison import Discrepancy, Rehearsal, Rehearsed, counted_words, sees_words
+from greyheron.rehearsal.packets import Captured, header_of
 
 MOST_LINES = 40
 

@@ -14,10 +14,11 @@ from pathlib import Path
 from pydantic import TypeAdapter
 
 from greyheron.formats.workspace import read_workspace
+from greyheron.rehearsal.comparison import Rehearsal
 from greyheron.rehearsal.kernel import KernelError
+from greyheron.rehearsal.packets import Captured
 from greyheron.rehearsal.pcapng import write_captures
-from greyheron.rehearsal.probing import Captured
-from greyheron.rehearsal.rehearse import Rehearsal, rehearse
+from greyheron.rehearsal.rehearse import rehearse
 from greyheron.rehearsal.report import RehearsalReport, report_of
 
 MOST_MEMORY = 4 << 30

@@ -24,6 +24,7 @@ from greyheron.server.jobs import Jobs
 from greyheron.server.policy_routes import router as policy_router
 from greyheron.server.problems import Refusal
 from greyheron.server.reach_routes import router as reach_router
+from greyheron.server.rehearsal_routes import router as rehearsal_router
 from greyheron.server.routes import router
 from greyheron.server.safety import Access, Safety, content_policy
 from greyheron.server.traffic_routes import router as traffic_router
@@ -67,6 +68,7 @@ def make_app(engine: Engine, access: Access, interface: Path | None, memory: int
     app.include_router(reach_router)
     app.include_router(book_router)
     app.include_router(policy_router)
+    app.include_router(rehearsal_router)
     app.add_api_route("/api/{path:path}", _no_such_route, include_in_schema=False, methods=["GET", "POST"])
     if interface is not None:
         _serve_interface(app, interface)

@@ -2,6 +2,7 @@
 
 from collections import OrderedDict, deque
 from dataclasses import replace
+from datetime import datetime
 from functools import cache
 from threading import Lock, RLock
 
@@ -32,6 +33,7 @@ from greyheron.model.period import Moment
 from greyheron.model.requirement import Statement
 from greyheron.model.services import OWN_SERVICES
 from greyheron.model.values import Family
+from greyheron.rehearsal.report import RehearsalReport
 from greyheron.server.kept import FEW, Kept
 from greyheron.store.networks import Stored
 
@@ -98,6 +100,8 @@ class DerivedState:
         self._advised: dict[Family, Reach] = {}
         self._reaches: Kept[ReachQuestion, Reach] = Kept(MOST_REACHES, lambda reach: reach.nbytes)
         self._reaching = RLock()
+        self.rehearsed: tuple[Network, datetime, RehearsalReport] | None = None
+        """The document that was rehearsed last, when, and what was seen."""
 
     @property
     def nbytes(self) -> int:

@@ -1032,6 +1032,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/rehearsal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Last Rehearsal
+         * @description The last rehearsal of the draft since the server began.
+         */
+        get: operations["last_rehearsal"];
+        put?: never;
+        /**
+         * Begin Rehearsal
+         * @description Begin to build the draft in this machine's kernel, and to send its test flows as real packets.
+         */
+        post: operations["begin_rehearsal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1574,6 +1598,18 @@ export interface components {
          */
         Direction: "in" | "out";
         /**
+         * Discrepancy
+         * @description One fact that is not as it was predicted.
+         */
+        Discrepancy: {
+            /** Fact */
+            fact: string;
+            /** Predicted */
+            predicted: string;
+            /** Seen */
+            seen: string;
+        };
+        /**
          * DscpSpan
          * @description Code points from `low` to `high`, both included; `word` is how the user named a single one.
          */
@@ -1982,6 +2018,20 @@ export interface components {
              * @default
              */
             reason: string;
+        };
+        /**
+         * LastRehearsal
+         * @description What a rehearsal saw, when it began, and whether what it rests on has changed since.
+         */
+        LastRehearsal: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Stale */
+            stale: boolean;
+            report: components["schemas"]["RehearsalReport"];
         };
         /**
          * LegReport
@@ -2868,6 +2918,29 @@ export interface components {
             addresses: (string)[];
         };
         /**
+         * RehearsalReport
+         * @description A whole rehearsal. `left_out`: what was not tried, and why.
+         */
+        RehearsalReport: {
+            /** Tried */
+            tried: components["schemas"]["TriedReport"][];
+            /** Left Out */
+            left_out: string[];
+            /** Building Seconds */
+            building_seconds: number;
+            /** Sending Seconds */
+            sending_seconds: number;
+        };
+        /**
+         * RehearsalState
+         * @description Whether a rehearsal can be had here (else what is missing, with how to get it), and the last one.
+         */
+        RehearsalState: {
+            /** Missing */
+            missing: string[];
+            last: components["schemas"]["LastRehearsal"] | null;
+        };
+        /**
          * Remove
          * @description An item goes, and what hangs on it: a device's links, placements and position, a list's placements.
          *
@@ -3386,6 +3459,33 @@ export interface components {
             changes: components["schemas"]["Change"][];
         };
         /**
+         * TriedReport
+         * @description One conversation: as predicted, and as it went.
+         *
+         *     test:  whose;  flow:  what was sent;  when:  for which times
+         *     predicted, seen:  in a sentence each;  agrees:  whether every fact is as it was predicted
+         *     differences:  those that are not;  packets:  where they differ, every packet that was captured, in order
+         */
+        TriedReport: {
+            /** Test */
+            test: string;
+            /** Flow */
+            flow: string;
+            /** When */
+            when: string;
+            verdict: components["schemas"]["Verdict"];
+            /** Predicted */
+            predicted: string;
+            /** Seen */
+            seen: string;
+            /** Agrees */
+            agrees: boolean;
+            /** Differences */
+            differences: components["schemas"]["Discrepancy"][];
+            /** Packets */
+            packets: string[];
+        };
+        /**
          * Verb
          * @enum {string}
          */
@@ -3433,6 +3533,14 @@ export interface components {
             /** Done */
             done: number;
             result: components["schemas"]["Findings"] | null;
+        };
+        /** Working[LastRehearsal] */
+        Working_LastRehearsal_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            result: components["schemas"]["LastRehearsal"] | null;
         };
         /** Working[Policy] */
         Working_Policy_: {
@@ -7457,6 +7565,140 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RequirementReading"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    last_rehearsal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalState"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    begin_rehearsal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_LastRehearsal_"];
                 };
             };
             /** @description Not Found */

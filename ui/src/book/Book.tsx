@@ -2,10 +2,12 @@ import { useEffect, useRef, useState } from "react";
 import { ActionMenu } from "../actions/ActionMenu";
 import type { TestFlow, TestMarks } from "../api/client";
 import { readFlow, readTable, useFlowReading } from "../api/reading";
+import { useLastRehearsal } from "../api/rehearsal";
 import { NotationField } from "../editor/NotationField";
 import { FLOW } from "../editor/notation";
 import { Failed } from "../kit/Failed";
 import { useNotices } from "../kit/notices";
+import { TriedMark } from "../marks/TriedMark";
 import { VerdictMark } from "../marks/VerdictMark";
 import { Requirements } from "../policy/Requirements";
 import { goToTest, useLocation } from "../state/location";
@@ -16,13 +18,17 @@ import { useTrial } from "../workbench/trial";
 
 /** The left side: every test flow with its three verdicts. */
 export function Book() {
-  const { network, book, trying, reads, run } = useOpened();
+  const { id, network, book, trying, reads, run } = useOpened();
   const { trial } = useTrial();
   const foreseen = useForeseen();
   const location = useLocation();
   const [surprises, setSurprises] = useState(false);
   const marks = new Map(book?.tests.map((test) => [test.id, test]));
   const previewed = new Map(foreseen.tests?.map((test) => [test.id, test]));
+  const last = useLastRehearsal(id, network.version).data?.last;
+  const tried = new Map<string, boolean>();
+  for (const each of last?.report.tried ?? [])
+    tried.set(each.test, each.agrees && (tried.get(each.test) ?? true));
   const tests = network.draft.tests;
   const groups = [...new Set(tests.map((test) => test.group))];
   const unexpected = tests.filter((test) => isSurprise(marks.get(test.id)));
@@ -42,6 +48,7 @@ export function Book() {
           Test flows <TableMenu />
         </h2>
         <span className="quiet mr-2.5 flex text-fine" aria-hidden="true">
+          {last && <span className="mr-1">tried</span>}
           <span className="w-7 text-center">none</span>
           <span className="mr-1 ml-0.5">run</span>
           <span className={`w-7 text-center ${trial ? "font-semibold text-ochre" : ""}`}>
@@ -96,6 +103,8 @@ export function Book() {
                     marks={marks.get(test.id)}
                     previewed={previewed.get(test.id)}
                     chosen={location.test === test.id}
+                    tried={tried.get(test.id)}
+                    stale={last?.stale ?? false}
                   />
                 ))}
               </ul>
@@ -141,9 +150,12 @@ interface TestRowProps {
   marks: TestMarks | undefined;
   previewed: TestMarks | undefined;
   chosen: boolean;
+  /** Whether real packets did as was predicted, in the last rehearsal. */
+  tried: boolean | undefined;
+  stale: boolean;
 }
 
-function Row({ test, marks, previewed, chosen }: TestRowProps) {
+function Row({ test, marks, previewed, chosen, tried, stale }: TestRowProps) {
   const { trying } = useOpened();
   const row = useRef<HTMLButtonElement>(null);
   useEffect(() => {
@@ -168,6 +180,7 @@ function Row({ test, marks, previewed, chosen }: TestRowProps) {
           {ends} <span className="quiet">{service}</span>
           <span className="sr-only">, should {expect}</span>
         </span>
+        {tried !== undefined && <TriedMark agrees={tried} stale={stale} />}
         {!marks && <Untried />}
         {marks && (
           <span className={`flex items-center gap-0.5 ${trying.stale ? "opacity-45" : ""}`}>

@@ -6,6 +6,7 @@ import { Failed } from "../kit/Failed";
 import { useNotices } from "../kit/notices";
 import { go } from "../state/location";
 import { useOpened } from "../workbench/opened";
+import { Rehearsal } from "./Rehearsal";
 
 const NAMES: Record<Change["collection"], string> = {
   devices: "Device",
@@ -120,6 +121,7 @@ export function ChangesView() {
             </div>
           </>
         )}
+        <Rehearsal />
       </div>
       <aside aria-label="Revisions" className="min-h-0 overflow-y-auto border-l border-rule px-5 py-4">
         <h2 className="mb-2 text-head font-semibold">Ways back</h2>

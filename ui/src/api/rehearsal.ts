@@ -1,0 +1,59 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { answer, api, of } from "./client";
+import type { components } from "./generated";
+import { finished, useProgress } from "./work";
+
+/** Rehearsals: the draft in a real kernel. */
+
+export type TriedReport = components["schemas"]["TriedReport"];
+
+const stateKey = (id: string, version: number) => ["rehearsal", id, version];
+const workKey = (id: string) => ["rehearsing", id];
+
+/** What the last rehearsal of a network saw; it grows stale when the draft changes. */
+export const useLastRehearsal = (id: string, version: number) =>
+  useQuery({
+    queryKey: stateKey(id, version),
+    queryFn: () => answer(api.GET("/api/networks/{network_id}/rehearsal", { params: of(id) })),
+  });
+
+/** The same, and a new one, which can be begun and cancelled. */
+export function useRehearsal(id: string, version: number) {
+  const client = useQueryClient();
+  const read = useLastRehearsal(id, version);
+  const [working, setWorking] = useState(false);
+  const [error, setError] = useState<Error | null>(null);
+  const done = useProgress(workKey(id));
+  const ending = useRef<AbortController | null>(null);
+  useEffect(() => () => ending.current?.abort(), []);
+  const begin = async () => {
+    ending.current = new AbortController();
+    const { signal } = ending.current;
+    setWorking(true);
+    setError(null);
+    try {
+      await finished(
+        client,
+        workKey(id),
+        () => answer(api.POST("/api/networks/{network_id}/rehearsal", { params: of(id), signal })),
+        signal,
+      );
+      await client.invalidateQueries({ queryKey: ["rehearsal", id] });
+    } catch (failed) {
+      if (!signal.aborted) setError(failed as Error);
+    } finally {
+      setWorking(false);
+    }
+  };
+  const cancel = () => ending.current?.abort();
+  return {
+    state: read.data,
+    error: error ?? read.error,
+    refetch: read.refetch,
+    working,
+    done,
+    begin,
+    cancel,
+  };
+}
