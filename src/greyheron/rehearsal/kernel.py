@@ -6,6 +6,8 @@ All of it belongs to one process in namespaces of its own. What it makes has no 
 import ctypes
 import json
 import os
+import shutil
+import signal
 import socket
 import subprocess
 import time
@@ -134,6 +136,20 @@ def change(built: Built, plan: NetworkPlan) -> None:
                 link.route("add", **_route(route, index))
     built.plan = plan
     load_rules(built, plan)
+
+
+def restart_daemons(built: Built) -> None:
+    """Routing begins anew: neighbours that would not find each other now may have found each other before."""
+    for file in _FOLDER.glob("d*/*.pid"):
+        with suppress(ProcessLookupError):
+            os.kill(int(file.read_text()), signal.SIGKILL)
+    shutil.rmtree(_FOLDER, ignore_errors=True)
+    for place in built.plan.places.values():
+        if place.daemons is not None:
+            for words in (["-4"], ["-6"]):
+                with built.namespaces[place.device].entered():
+                    subprocess.run(["ip", *words, "route", "flush", "proto", "ospf"], capture_output=True)
+    _start_daemons(built)
 
 
 def load_rules(built: Built, plan: NetworkPlan) -> None:

@@ -19,6 +19,7 @@ from greyheron.rehearsal.kernel import (
     counted,
     forget_conversations,
     forget_neighbours,
+    restart_daemons,
     wait_for_routes,
 )
 from greyheron.rehearsal.plan import NetworkPlan, plan_of
@@ -51,11 +52,13 @@ def rehearse(
     tried: list[Rehearsed] = []
     built: Built | None = None
     building = sending = 0.0
+    known: Mapping[str, set[tuple[str, str, str]]] = {}
     by_span = _by_span(timeline, tests)
     for number, (span, flows) in enumerate(by_span):
         world = timeline.world(span)
         whole = world.with_possible_hosts if guests else world
         plan = plan_of(whole, guests)
+        learnt = _learnt(whole, plan)
         began = time.monotonic()
         if built is None:
             for stage, so_far in build(plan):
@@ -65,11 +68,14 @@ def rehearse(
             left_out += plan.left_out
         else:
             change(built, plan)
+            if learnt != known:
+                restart_daemons(built)
         meddle(built)
-        for device, routes in wait_for_routes(built, _learnt(whole, plan), ROUTING).items():
+        for device, routes in wait_for_routes(built, learnt, ROUTING).items():
             left_out.append(
                 f"{span.words}: {device} did not come to the routes that were predicted, {sorted(routes)}"
             )
+        known = learnt
         building += time.monotonic() - began
         began = time.monotonic()
         asked, refused = _sendings(flows, world)
