@@ -22,7 +22,7 @@ from greyheron.rehearsal.packets import Captured, crafted, fragment, header_of
 from greyheron.rehearsal.pcapng import write_captures
 from greyheron.rehearsal.plan import NetworkPlan, Wire, plan_of
 from greyheron.rehearsal.report import report_of
-from greyheron.rehearsal.rules import Counted
+from greyheron.rehearsal.rulebook import Counted
 from greyheron.rehearsal.sendings import Trying, apart, guests_of, sendings_of
 from tests.lab import Lab
 from tests.unit.test_frames import frames

@@ -7,7 +7,7 @@ from greyheron.core.addresses import is_link_local
 from greyheron.core.responses import Seen
 from greyheron.model.values import Family
 from greyheron.rehearsal.packets import Captured
-from greyheron.rehearsal.rules import Counted
+from greyheron.rehearsal.rulebook import Counted
 from greyheron.rehearsal.sendings import Predicted, Trying
 
 

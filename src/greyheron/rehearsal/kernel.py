@@ -22,7 +22,7 @@ from pyroute2 import IPRoute, NetlinkError, NFCTSocket
 
 from greyheron.model.values import Family
 from greyheron.rehearsal.plan import DevicePlan, NetworkPlan, RoutePlan
-from greyheron.rehearsal.rules import FRAMES, NEIGHBOURS, TABLE, Counted
+from greyheron.rehearsal.rulebook import FRAMES, NEIGHBOURS, TABLE, Counted
 
 _NEW_NETWORK = 0x4000_0000
 _LIBC = ctypes.CDLL(None, use_errno=True)

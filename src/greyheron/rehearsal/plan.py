@@ -16,7 +16,8 @@ from greyheron.model.document import Device
 from greyheron.model.entry import mac_text
 from greyheron.model.values import Family
 from greyheron.rehearsal.daemons import Daemons, daemons_of
-from greyheron.rehearsal.rules import Rules, rules_of
+from greyheron.rehearsal.rulebook import Rules
+from greyheron.rehearsal.rules import rules_of
 
 DISTANCE = 24
 """The routing daemon reads how much a kernel's route is preferred from the highest byte of its metric."""

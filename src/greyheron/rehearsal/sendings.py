@@ -20,7 +20,7 @@ from greyheron.model.document import TestFlow
 from greyheron.model.flow import Flow
 from greyheron.model.notation.flows import write_flow
 from greyheron.model.values import Family
-from greyheron.rehearsal.rules import Counted
+from greyheron.rehearsal.rulebook import Counted
 
 Signature = tuple[int, int | None, int | None, int, int | None]
 """Protocol, source, its port, destination, its port, as a packet has them somewhere on its way."""

@@ -1,0 +1,96 @@
+"""What a device's packet filter is told, gathered: chains, rules, and counters with what they count."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from greyheron.core.world import World
+from greyheron.model.attachment import AttachmentPoint
+from greyheron.model.document import Device
+from greyheron.model.names import TCP, UDP
+from greyheron.model.values import Family
+from greyheron.rehearsal.expressions import Expression, match, meta
+
+TABLE = {"family": "inet", "name": "heron"}
+FRAMES = {"family": "netdev", "name": "heron-frames"}
+NEIGHBOURS = {"family": "arp", "name": "heron-neighbours"}
+ICMP = {Family.IPV4: 1, Family.IPV6: 58}
+
+
+@dataclass(frozen=True, slots=True)
+class Counted:
+    """What a counter counts: one entry of a list at one place; `entry` is None for its end."""
+
+    point: AttachmentPoint
+    list: str
+    entry: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class Rules:
+    """What the packet filter is told, as commands of its JSON interface, and what its counters count."""
+
+    commands: tuple[dict[str, Any], ...] = ()
+    counters: Mapping[str, Counted] = field(default_factory=dict)
+
+
+class RuleBook:
+    """The rules of one device as they are made.
+
+    ports:  the kernel's name of each interface;  every:  all names, of a switch port one for each VLAN
+    tracked:  protocols whose sessions it follows;  deny:  what it does with what it denies
+    """
+
+    def __init__(
+        self, world: World, device: Device, ports: Mapping[str, tuple[str, ...]], left_out: list[str]
+    ) -> None:
+        self.world, self.device, self.left_out = world, device, left_out
+        self.ports = {name: kernel[0] for name, kernel in ports.items() if kernel}
+        self.every = ports
+        self.commands: list[dict[str, Any]] = []
+        self.counters: dict[str, Counted] = {}
+        self._chains: set[str] = set()
+        tracked = device.traits.tracks if device.tracks is None else device.tracks
+        self.tracked = [number for name, number in (("tcp", TCP), ("udp", UDP)) if name in tracked]
+        self.tracked += [*ICMP.values()] if "icmp" in tracked else []
+        answers = device.traits.answers_denied if device.answers_denied is None else device.answers_denied
+        self.deny: Expression = (
+            {"reject": {"type": "icmpx", "expr": "admin-prohibited"}} if answers else {"drop": None}
+        )
+        self.answers = answers
+
+    def chain(self, name: str, hook: str, priority: int, kind: str = "filter") -> str:
+        if name not in self._chains:
+            self._chains.add(name)
+            self.commands.append(
+                {
+                    "add": {
+                        "chain": {
+                            "family": TABLE["family"],
+                            "table": TABLE["name"],
+                            "name": name,
+                            "type": kind,
+                            "hook": hook,
+                            "prio": priority,
+                            "policy": "accept",
+                        }
+                    }
+                }
+            )
+            if kind == "filter":
+                self.rule(
+                    name, match(meta("iifname" if hook != "output" else "oifname"), "lo"), {"accept": None}
+                )
+        return name
+
+    def rule(self, chain: str, *expressions: Expression, table: dict[str, str] = TABLE) -> None:
+        rule = {"family": table["family"], "table": table["name"], "chain": chain, "expr": list(expressions)}
+        self.commands.append({"add": {"rule": rule}})
+
+    def counter(self, counted: Counted, table: dict[str, str] = TABLE) -> str:
+        name = f"c{len(self.counters)}"
+        self.counters[name] = counted
+        self.commands.append(
+            {"add": {"counter": {"family": table["family"], "table": table["name"], "name": name}}}
+        )
+        return name
