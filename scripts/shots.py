@@ -85,6 +85,15 @@ def changes(page: Page) -> None:
     expect(page.get_by_text("What it does to the book")).to_be_visible()
 
 
+def rehearsal(page: Page) -> None:
+    """The draft on real wires: everything as predicted."""
+    page.get_by_role("button", name="Rehearse the draft").click()
+    told = page.get_by_test_id("rehearsed")
+    expect(told).to_contain_text("all went as predicted", timeout=120_000)
+    page.get_by_role("button", name="show all of them").click()
+    told.scroll_into_view_if_needed()
+
+
 def log(page: Page) -> None:
     """What three sent flows left at the lists."""
     page.keyboard.press("1")
@@ -205,6 +214,7 @@ VIEWS: list[Callable[[Page], None]] = [
     blocked,
     lists,
     changes,
+    rehearsal,
     log,
     device,
     reach,
