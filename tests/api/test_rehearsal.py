@@ -13,7 +13,11 @@ from greyheron.rehearsal.runner import CannotRehearse, Watch
 from greyheron.server import rehearsal_routes
 
 REPORT = RehearsalReport(
-    (TriedReport("t1", "kiosk → ledger telnet", "at all times", Verdict.PASSES, "so", "so", True, (), ()),),
+    (
+        TriedReport(
+            "t1", None, "kiosk → ledger telnet", "at all times", Verdict.PASSES, "so", "so", True, (), ()
+        ),
+    ),
     ("a link: why",),
     1.0,
     2.0,

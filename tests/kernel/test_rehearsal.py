@@ -38,7 +38,9 @@ def test_every_flow_of_the_demos_goes_as_predicted(network: Network) -> None:
     report = run_rehearsal(network, quietly)
     assert [(each.flow, each.when, each.differences) for each in report.differing] == []
     assert report.left_out == ()
-    assert {each.test for each in report.tried} == {test.id for test in network.tests}
+    assert {each.test for each in report.tried if each.test} == {test.id for test in network.tests}
+    rehearsed = {each.requirement for each in report.tried if each.requirement}
+    assert rehearsed == {each.id for each in network.requirements}
 
 
 def test_flows_of_every_shape_go_as_predicted() -> None:

@@ -11,11 +11,12 @@ from greyheron.core.lists import Names, resolve
 from greyheron.core.packet import Packet
 from greyheron.core.responses import Seen
 from greyheron.core.timeline import Timeline
-from greyheron.demo.networks import saltmarsh
+from greyheron.demo.networks import saltmarsh, storm
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import AccessList, Network
 from greyheron.model.header import TcpFlags
 from greyheron.model.values import Direction, Family
+from greyheron.rehearsal.asking import Asked, Wanted, asked_of
 from greyheron.rehearsal.comparison import Rehearsal, Rehearsed, SeenFacts, differences, predicted_like
 from greyheron.rehearsal.expressions import matching
 from greyheron.rehearsal.packets import Captured, crafted, fragment, header_of
@@ -35,7 +36,7 @@ def plan(lab: Lab) -> NetworkPlan:
 def asked(lab: Lab, flow: str) -> list[Trying]:
     lab.data["tests"] = [{"id": "t1", "flow": f"{flow} pass"}]
     network = lab.network()
-    return sendings_of(network.tests[0], Timeline.build(network).first)
+    return sendings_of(Asked(network.tests[0].flow.flow, test="t1"), Timeline.build(network).first)
 
 
 def conditions(entry: str, family: str = "ipv4") -> list[list[dict[str, Any]]]:
@@ -194,10 +195,18 @@ def test_conversations_that_could_be_taken_for_each_other_are_sent_apart() -> No
     ]
 
 
+def test_requirements_are_asked_by_what_violates_them_and_by_witnesses() -> None:
+    network = storm()
+    asked = asked_of(network, Wanted(("t1",), ("r2", "r4")))
+    assert [(each.test, each.requirement) for each in asked[:2]] == [("t1", None), (None, "r2")]
+    assert {each.requirement for each in asked[1:]} == {"r2", "r4"}
+    assert len(asked_of(network, Wanted.all_of(network))) > len(network.tests) + len(network.requirements)
+
+
 def test_a_name_takes_a_query_and_then_the_conversation() -> None:
     network = saltmarsh()
     test = next(each for each in network.tests if each.id == "t26")
-    query, conversation = sendings_of(test, Timeline.build(network).first)
+    query, conversation = sendings_of(Asked(test.flow.flow, test="t26"), Timeline.build(network).first)
     assert query.name.startswith("query for sightings.saltmarsh.example of kiosk")
     assert (query.opener.destination_port, conversation.opener.destination_port) == (53, 443)
 

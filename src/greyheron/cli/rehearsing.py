@@ -11,6 +11,7 @@ import typer
 from greyheron.cli.checking import MARKS
 from greyheron.cli.reading import UNEXPECTED, AsJson, CannotGoOn, File, out, read_file, write_file
 from greyheron.formats.junit import Case, write_suites
+from greyheron.rehearsal.asking import Wanted
 from greyheron.rehearsal.report import RehearsalReport, TriedReport
 from greyheron.rehearsal.runner import CannotRehearse, run_rehearsal
 
@@ -22,20 +23,32 @@ def rehearse(
     tests: Annotated[
         list[str] | None, typer.Option("--test", help="Only this test flow, by its id. May be repeated.")
     ] = None,
+    requirements: Annotated[
+        list[str] | None,
+        typer.Option("--requirement", help="Only this requirement, by its id. May be repeated."),
+    ] = None,
     captures: Annotated[
         Path | None, typer.Option("--captures", help="Write the captured packets into this folder.")
     ] = None,
     as_json: AsJson = False,
     junit: Annotated[Path | None, typer.Option("--junit", help="Write a JUnit XML report there.")] = None,
 ) -> None:
-    """Build the network in this machine's kernel, send its test flows, and compare with what was predicted.
+    """Build the network in this machine's kernel, send its flows, and compare with what was predicted.
+
+    A requirement is rehearsed by what violates it and by a few conversations that come to other entries.
 
     Exit status: 0 everything went as predicted, 1 not, 2 a bad file, or no rehearsal can be had here.
     """
     network = read_file(file)
-    unknown = set(tests or ()) - {test.id for test in network.tests}
-    if unknown:
-        raise CannotGoOn(f"There is no test flow “{min(unknown)}” in {file}.")
+    every = Wanted.all_of(network)
+    wanted = every if tests is None and requirements is None else Wanted(tests or (), requirements or ())
+    for kind, asked, there in (
+        ("test flow", wanted.tests, every.tests),
+        ("requirement", wanted.requirements, every.requirements),
+    ):
+        unknown = set(asked) - set(there)
+        if unknown:
+            raise CannotGoOn(f"There is no {kind} “{min(unknown)}” in {file}.")
     if captures is not None:
         captures.mkdir(parents=True, exist_ok=True)
 
@@ -45,7 +58,7 @@ def rehearse(
             status.update(f"{stage}, {done:.0%}" if done else stage)
 
         try:
-            report = run_rehearsal(network, progress, tests, captures=captures)
+            report = run_rehearsal(network, progress, wanted, captures=captures)
         except CannotRehearse as error:
             raise CannotGoOn(str(error)) from None
     if junit is not None:
@@ -74,7 +87,8 @@ def _cases(report: RehearsalReport) -> Sequence[Case]:
 def _print(report: RehearsalReport) -> None:
     for each in report.tried:
         mark = AGREES if each.agrees else DIFFERS
-        out.print(f"{mark} {MARKS[each.verdict]} {each.flow} [dim]{each.when}[/dim]")
+        whose = f", for {each.requirement}" if each.requirement else ""
+        out.print(f"{mark} {MARKS[each.verdict]} {each.flow} [dim]{each.when}{whose}[/dim]")
         if not each.agrees:
             _tell(each)
     for line in report.left_out:

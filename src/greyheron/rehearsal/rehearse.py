@@ -9,8 +9,9 @@ from greyheron.core.periods import Span
 from greyheron.core.routing import Origin
 from greyheron.core.timeline import Timeline
 from greyheron.core.world import World
-from greyheron.model.document import Network, TestFlow
+from greyheron.model.document import Network
 from greyheron.model.values import Family
+from greyheron.rehearsal.asking import Asked
 from greyheron.rehearsal.comparison import Rehearsal, Rehearsed, SeenFacts, differences, predicted_like
 from greyheron.rehearsal.kernel import (
     Built,
@@ -40,20 +41,20 @@ Meddle = Callable[[Built], None]
 
 
 def rehearse(
-    network: Network, tests: Sequence[TestFlow], report: Report, meddle: Meddle = lambda _built: None
+    network: Network, asked: Sequence[Asked], report: Report, meddle: Meddle = lambda _built: None
 ) -> Rehearsal:
-    """Build `network` here, and send every flow of `tests` at every time for which it is meant.
+    """Build `network` here, and send every flow that is `asked` at every time for which it is meant.
 
     Raises KernelError when the kernel refuses, and whatever was made is gone when the process is.
     """
     timeline = Timeline.build(network)
-    guests = guests_of(test.flow.flow for test in tests)
+    guests = guests_of(each.flow for each in asked)
     left_out: list[str] = []
     tried: list[Rehearsed] = []
     built: Built | None = None
     building = sending = 0.0
     known: Mapping[str, set[tuple[str, str, str]]] = {}
-    by_span = _by_span(timeline, tests)
+    by_span = _by_span(timeline, asked)
     for number, (span, flows) in enumerate(by_span):
         world = timeline.world(span)
         whole = world.with_possible_hosts if guests else world
@@ -78,10 +79,10 @@ def rehearse(
         known = learnt
         building += time.monotonic() - began
         began = time.monotonic()
-        asked, refused = _sendings(flows, world)
+        sendings, refused = _sendings(flows, world)
         left_out += refused
-        stand = Stage(whole, built, asked)
-        tried += _tried(built, stand, span, asked, partial(_share, report, number, len(by_span)))
+        stand = Stage(whole, built, sendings)
+        tried += _tried(built, stand, span, sendings, partial(_share, report, number, len(by_span)))
         stand.close()
         sending += time.monotonic() - began
     if built is not None:
@@ -93,23 +94,23 @@ def _share(report: Report, number: int, of: int, done: float) -> None:
     report("sending", (number + done) / of)
 
 
-def _by_span(timeline: Timeline, tests: Sequence[TestFlow]) -> list[tuple[Span, list[TestFlow]]]:
-    found: dict[frozenset[str], tuple[Span, list[TestFlow]]] = {}
-    for test in tests:
-        for span in timeline.for_flow(test.flow.flow):
-            found.setdefault(span.active, (span, []))[1].append(test)
+def _by_span(timeline: Timeline, asked: Sequence[Asked]) -> list[tuple[Span, list[Asked]]]:
+    found: dict[frozenset[str], tuple[Span, list[Asked]]] = {}
+    for each in asked:
+        for span in timeline.for_flow(each.flow):
+            found.setdefault(span.active, (span, []))[1].append(each)
     return list(found.values())
 
 
-def _sendings(tests: Sequence[TestFlow], world: World) -> tuple[list[Trying], list[str]]:
-    asked: list[Trying] = []
+def _sendings(asked: Sequence[Asked], world: World) -> tuple[list[Trying], list[str]]:
+    sendings: list[Trying] = []
     refused: list[str] = []
-    for test in tests:
+    for each in asked:
         try:
-            asked += sendings_of(test, world)
+            sendings += sendings_of(each, world)
         except FlowError as error:
-            refused.append(f"{test.id}: {error}")
-    return asked, refused
+            refused.append(f"{each.test or each.requirement}: {error}")
+    return sendings, refused
 
 
 def _tried(

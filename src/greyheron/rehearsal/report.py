@@ -16,12 +16,14 @@ MOST_LINES = 40
 class TriedReport:
     """One conversation: as predicted, and as it went.
 
-    test:  whose;  flow:  what was sent;  when:  for which times
+    test, requirement:  for which of the two: its id, the other is None
+    flow:  what was sent;  when:  for which times
     predicted, seen:  in a sentence each;  agrees:  whether every fact is as it was predicted
     differences:  those that are not;  packets:  where they differ, every packet that was captured, in order
     """
 
-    test: str
+    test: str | None
+    requirement: str | None
     flow: str
     when: str
     verdict: Verdict
@@ -58,7 +60,8 @@ def _tried(tried: Rehearsed) -> TriedReport:
     predicted, seen = tried.predicted, tried.seen
     decided = "" if predicted.decider is None else f", decided by {counted_words(predicted.decider)}"
     return TriedReport(
-        tried.sending.test,
+        tried.sending.asked.test,
+        tried.sending.asked.requirement,
         tried.sending.name,
         tried.span,
         predicted.verdict,

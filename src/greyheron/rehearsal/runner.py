@@ -6,7 +6,7 @@ import shutil
 import subprocess
 import sys
 import threading
-from collections.abc import Callable, Collection
+from collections.abc import Callable
 from pathlib import Path
 from typing import IO
 
@@ -14,6 +14,7 @@ from pydantic import TypeAdapter
 
 from greyheron.formats.workspace import write_workspace
 from greyheron.model.document import Network
+from greyheron.rehearsal.asking import Wanted
 from greyheron.rehearsal.report import RehearsalReport
 
 LONGEST = 1800.0
@@ -60,16 +61,17 @@ def missing(network: Network | None = None) -> list[str]:
 def run_rehearsal(
     network: Network,
     progress: Watch,
-    tests: Collection[str] | None = None,
+    wanted: Wanted | None = None,
     longest: float = LONGEST,
     captures: Path | None = None,
 ) -> RehearsalReport:
-    """Rehearse the flows of `network` in a process of its own; `tests`: their ids, all unless given.
+    """Rehearse `network` in a process of its own: what is `wanted`, every flow and requirement unless given.
 
-    captures:  a folder for the packets of each test flow, as pcapng files
+    captures:  a folder for the packets of each of them, as pcapng files
 
     `progress` is told the stage and how far it is; what it raises ends the rehearsal. Raises CannotRehearse.
     """
+    wanted = wanted or Wanted.all_of(network)
     lacking = missing(network)
     if lacking:
         raise CannotRehearse(" ".join(lacking))
@@ -88,7 +90,8 @@ def run_rehearsal(
     try:
         asked = {
             "network": write_workspace(network),
-            "tests": None if tests is None else sorted(tests),
+            "tests": sorted(wanted.tests),
+            "requirements": sorted(wanted.requirements),
             "captures": None if captures is None else str(captures.absolute()),
         }
         process.stdin.write(json.dumps(asked) + "\n")

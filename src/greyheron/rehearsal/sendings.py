@@ -16,10 +16,10 @@ from greyheron.core.packet import Packet
 from greyheron.core.responses import Seen
 from greyheron.core.steps import Delivered, Path
 from greyheron.core.world import World
-from greyheron.model.document import TestFlow
 from greyheron.model.flow import Flow
 from greyheron.model.notation.flows import write_flow
 from greyheron.model.values import Family
+from greyheron.rehearsal.asking import Asked
 from greyheron.rehearsal.rulebook import Counted
 
 Signature = tuple[int, int | None, int | None, int, int | None]
@@ -52,7 +52,7 @@ class Trying:
     answered:  whether an answer is waited for
     """
 
-    test: str
+    asked: Asked
     name: str
     sender: str
     opener: Packet
@@ -67,19 +67,17 @@ class Trying:
         )
 
 
-def sendings_of(test: TestFlow, world: World) -> list[Trying]:
-    """What a test flow takes: queries for its name first. Raises FlowError."""
-    flow = test.flow.flow
+def sendings_of(asked: Asked, world: World) -> list[Trying]:
+    """What a flow takes: queries for its name first. Raises FlowError."""
+    flow = asked.flow
     result = converse(world, flow)
     found = [
-        _sending(
-            test.id, f"query for {result.resolution.name} of {write_flow(flow)}", flow, query.result, world
-        )
+        _sending(asked, f"query for {result.resolution.name} of {write_flow(flow)}", query.result, world)
         for query in result.queries
         if result.resolution is not None
     ]
     if result.resolution is None or result.resolution.address is not None:
-        found.append(_sending(test.id, write_flow(flow), flow, result, world))
+        found.append(_sending(asked, write_flow(flow), result, world))
     return found
 
 
@@ -117,11 +115,11 @@ def signature_of(packet: Packet) -> Signature:
     return key.protocol, key.source, key.source_port, key.destination, key.destination_port
 
 
-def _sending(test: str, name: str, flow: Flow, result: Result, world: World) -> Trying:
-    opener = result.exchanges[0].legs[0].path.packet
+def _sending(asked: Asked, name: str, result: Result, world: World) -> Trying:
+    flow, opener = asked.flow, result.exchanges[0].legs[0].path.packet
     chosen = flow.source.at is None
     return Trying(
-        test,
+        asked,
         name,
         sender_of(flow),
         opener if not chosen else replace(opener, source=None),

@@ -14,6 +14,7 @@ from pathlib import Path
 from pydantic import TypeAdapter
 
 from greyheron.formats.workspace import read_workspace
+from greyheron.rehearsal.asking import Wanted, asked_of
 from greyheron.rehearsal.comparison import Rehearsal
 from greyheron.rehearsal.kernel import KernelError
 from greyheron.rehearsal.packets import Captured
@@ -35,9 +36,8 @@ def main() -> int:
     try:
         own_files()
         network = read_workspace(asked["network"])
-        wanted = asked.get("tests")
-        tests = [test for test in network.tests if wanted is None or test.id in wanted]
-        found = rehearse(network, tests, lambda stage, done: _tell({"stage": stage, "done": round(done, 3)}))
+        flows = asked_of(network, Wanted(asked["tests"], asked["requirements"]))
+        found = rehearse(network, flows, lambda stage, done: _tell({"stage": stage, "done": round(done, 3)}))
         if asked.get("captures"):
             _write(found, Path(asked["captures"]))
         _tell({"report": json.loads(TypeAdapter(RehearsalReport).dump_json(report_of(found)))})
@@ -48,12 +48,14 @@ def main() -> int:
 
 
 def _write(found: Rehearsal, folder: Path) -> None:
-    """The packets of each test flow in a file of their own."""
+    """The packets of each test flow and of each requirement in a file of their own."""
     captured: dict[str, list[Captured]] = {}
     for tried in found.tried:
-        captured.setdefault(tried.sending.test, []).extend(tried.captured)
-    for test, packets in captured.items():
-        write_captures(folder / f"{test}.pcapng", packets)
+        asked = tried.sending.asked
+        name = asked.test or f"requirement-{asked.requirement}"
+        captured.setdefault(name, []).extend(tried.captured)
+    for name, packets in captured.items():
+        write_captures(folder / f"{name}.pcapng", packets)
 
 
 def _tell(what: object) -> None:

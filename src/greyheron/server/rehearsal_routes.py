@@ -17,7 +17,8 @@ router = APIRouter(prefix="/api", responses=PROBLEMS)
 _STAGES = ("namespaces", "wires", "addresses and routes", "lists", "routing daemons")
 _BUILDING = 0.3
 """How much of the work, about, building is."""
-_RESTS_ON = ("devices", "links", "address_sets", "port_sets", "periods", "lists", "placements", "tests")
+_ASKED = ("tests", "requirements")
+_RESTS_ON = ("devices", "links", "address_sets", "port_sets", "periods", "lists", "placements", *_ASKED)
 
 
 class LastRehearsal(BaseModel):
@@ -53,7 +54,10 @@ def last_rehearsal(network_id: str, store: Store, derived: Derived) -> Rehearsal
 def begin_rehearsal(
     network_id: str, store: Store, derived: Derived, jobs: Computations
 ) -> Working[LastRehearsal]:
-    """Begin to build the draft in this machine's kernel, and to send its test flows as real packets."""
+    """Begin to build the draft in this machine's kernel, and to send real packets.
+
+    Those of its test flows, and of each requirement what violates it and witnesses.
+    """
     stored = store.get(network_id)
 
     def work(progress: Progress) -> LastRehearsal:

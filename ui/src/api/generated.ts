@@ -1047,7 +1047,9 @@ export interface paths {
         put?: never;
         /**
          * Begin Rehearsal
-         * @description Begin to build the draft in this machine's kernel, and to send its test flows as real packets.
+         * @description Begin to build the draft in this machine's kernel, and to send real packets.
+         *
+         *     Those of its test flows, and of each requirement what violates it and witnesses.
          */
         post: operations["begin_rehearsal"];
         delete?: never;
@@ -3462,13 +3464,16 @@ export interface components {
          * TriedReport
          * @description One conversation: as predicted, and as it went.
          *
-         *     test:  whose;  flow:  what was sent;  when:  for which times
+         *     test, requirement:  for which of the two: its id, the other is None
+         *     flow:  what was sent;  when:  for which times
          *     predicted, seen:  in a sentence each;  agrees:  whether every fact is as it was predicted
          *     differences:  those that are not;  packets:  where they differ, every packet that was captured, in order
          */
         TriedReport: {
             /** Test */
-            test: string;
+            test: string | null;
+            /** Requirement */
+            requirement: string | null;
             /** Flow */
             flow: string;
             /** When */

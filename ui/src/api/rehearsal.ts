@@ -7,6 +7,7 @@ import { finished, useProgress } from "./work";
 /** Rehearsals: the draft in a real kernel. */
 
 export type TriedReport = components["schemas"]["TriedReport"];
+type LastRehearsal = components["schemas"]["LastRehearsal"];
 
 const stateKey = (id: string, version: number) => ["rehearsal", id, version];
 const workKey = (id: string) => ["rehearsing", id];
@@ -56,4 +57,17 @@ export function useRehearsal(id: string, version: number) {
     begin,
     cancel,
   };
+}
+
+/** Whether all that was tried for each test flow, or each requirement, went as predicted, by its id. */
+export function agreeing(
+  last: LastRehearsal | null | undefined,
+  kind: "test" | "requirement",
+): ReadonlyMap<string, boolean> {
+  const found = new Map<string, boolean>();
+  for (const each of last?.report.tried ?? []) {
+    const of = each[kind];
+    if (of) found.set(of, each.agrees && (found.get(of) ?? true));
+  }
+  return found;
 }

@@ -2,7 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import { ActionMenu } from "../actions/ActionMenu";
 import type { TestFlow, TestMarks } from "../api/client";
 import { readFlow, readTable, useFlowReading } from "../api/reading";
-import { useLastRehearsal } from "../api/rehearsal";
+import { agreeing, useLastRehearsal } from "../api/rehearsal";
 import { NotationField } from "../editor/NotationField";
 import { FLOW } from "../editor/notation";
 import { Failed } from "../kit/Failed";
@@ -26,9 +26,7 @@ export function Book() {
   const marks = new Map(book?.tests.map((test) => [test.id, test]));
   const previewed = new Map(foreseen.tests?.map((test) => [test.id, test]));
   const last = useLastRehearsal(id, network.version).data?.last;
-  const tried = new Map<string, boolean>();
-  for (const each of last?.report.tried ?? [])
-    tried.set(each.test, each.agrees && (tried.get(each.test) ?? true));
+  const tried = agreeing(last, "test");
   const tests = network.draft.tests;
   const groups = [...new Set(tests.map((test) => test.group))];
   const unexpected = tests.filter((test) => isSurprise(marks.get(test.id)));

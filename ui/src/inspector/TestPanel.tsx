@@ -2,15 +2,14 @@ import { useState } from "react";
 import type { Derivation, Mark, TestFlow, Verdict } from "../api/client";
 import { useHistory, useTraffic } from "../api/queries";
 import { derive } from "../api/reading";
-import { useLastRehearsal } from "../api/rehearsal";
 import { NotationField } from "../editor/NotationField";
 import { FLOW } from "../editor/notation";
 import { Failed } from "../kit/Failed";
 import { Menu } from "../kit/Menu";
 import { useNotices } from "../kit/notices";
 import { Times } from "../marks/Times";
-import { TriedMark } from "../marks/TriedMark";
 import { VerdictShape } from "../marks/VerdictMark";
+import { TriedLines } from "../policy/TriedLines";
 import { WhereItGoes } from "../policy/WhereItGoes";
 import { go, goToTest, useLocation } from "../state/location";
 import { pointKey } from "../state/points";
@@ -83,7 +82,7 @@ export function TestPanel({ test }: { test: TestFlow }) {
           <VerdictLine label="no lists" mark={marks.baseline} />
           <VerdictLine label="running" mark={marks.running} />
           <VerdictLine label="draft" mark={marks.draft} />
-          <TriedLines test={test.id} />
+          <TriedLines kind="test" of={test.id} />
         </dl>
       )}
       <Since test={test} />
@@ -122,28 +121,6 @@ function Duplicate({ test }: { test: TestFlow }) {
       Duplicate ▾
     </Menu>
   );
-}
-
-/** What real packets did in the last rehearsal. */
-function TriedLines({ test }: { test: string }) {
-  const { id, network } = useOpened();
-  const last = useLastRehearsal(id, network.version).data?.last;
-  if (!last) return null;
-  return last.report.tried
-    .filter((each) => each.test === test)
-    .map((each) => (
-      <div key={`${each.flow} ${each.when}`} className="contents">
-        <dt className="quiet flex items-start gap-1.5 pt-0.5">
-          <TriedMark agrees={each.agrees} stale={last.stale} /> tried
-        </dt>
-        <dd className={last.stale ? "quiet" : ""}>
-          {capital(each.seen)}.{" "}
-          {each.agrees ? "As predicted" : <span className="font-semibold text-clay">Not as predicted</span>},{" "}
-          {each.when}, {new Date(last.at).toLocaleTimeString()}
-          {last.stale && <span className="text-ochre">: the draft has changed since</span>}.
-        </dd>
-      </div>
-    ));
 }
 
 /** Since when the flow comes to what it comes to, and what it came to before. */

@@ -7,6 +7,7 @@ import { Failed } from "../kit/Failed";
 import { AnswerShape } from "../marks/AnswerMark";
 import { go } from "../state/location";
 import { useOpened } from "../workbench/opened";
+import { TriedLines } from "./TriedLines";
 import { useAsTest } from "./useAsTest";
 import { WhereItGoes } from "./WhereItGoes";
 
@@ -78,6 +79,7 @@ export function RequirementPanel({ requirement }: { requirement: Requirement }) 
             <Answer label="no lists" report={marks.baseline} />
             <Answer label="running" report={marks.running} />
             <Answer label="draft" report={marks.draft} />
+            <TriedLines kind="requirement" of={requirement.id} />
           </dl>
           <Details report={marks.draft} />
           {marks.draft.answer === "violated" && <WhereItGoes text={requirement.statement} />}

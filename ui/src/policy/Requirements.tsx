@@ -2,11 +2,13 @@ import { useState } from "react";
 import { usePolicy } from "../api/computed";
 import { traitsOf } from "../api/kinds";
 import { readRequirement } from "../api/reading";
+import { agreeing, useLastRehearsal } from "../api/rehearsal";
 import { NotationField } from "../editor/NotationField";
 import { REQUIREMENT } from "../editor/notation";
 import { Failed } from "../kit/Failed";
 import { useNotices } from "../kit/notices";
 import { AnswerMark } from "../marks/AnswerMark";
+import { TriedMark } from "../marks/TriedMark";
 import { go, useLocation } from "../state/location";
 import { useOpened } from "../workbench/opened";
 
@@ -18,6 +20,8 @@ export function Requirements() {
   const policy = usePolicy(id, network.version, at, requirements.length > 0);
   const groups = [...new Set(requirements.map((each) => each.group))];
   const ordered = groups.flatMap((group) => requirements.filter((each) => each.group === group));
+  const last = useLastRehearsal(id, network.version).data?.last;
+  const tried = agreeing(last, "requirement");
   const marks = new Map(policy.data?.requirements.map((each) => [each.id, each]));
   return (
     <section aria-label="Requirements" className="flex max-h-[38%] flex-col border-b border-rule pb-2">
@@ -34,6 +38,7 @@ export function Requirements() {
         {ordered.map((requirement, number) => {
           const heads = requirement.group && requirement.group !== ordered[number - 1]?.group;
           const found = marks.get(requirement.id);
+          const agrees = tried.get(requirement.id);
           const chosen = location.chosen === `requirement:${requirement.id}`;
           const [, kind, rest] = /^(\S+) (.*)$/.exec(requirement.statement) ?? [];
           return (
@@ -51,6 +56,7 @@ export function Requirements() {
                 <span className="min-w-0 flex-1 leading-[1.125rem] [overflow-wrap:anywhere]">
                   <span className="font-semibold">{kind}</span> {rest}
                 </span>
+                {last && agrees !== undefined && <TriedMark agrees={agrees} stale={last.stale} />}
                 {found?.statement !== requirement.statement && (
                   <span className="quiet text-fine">not proved yet</span>
                 )}

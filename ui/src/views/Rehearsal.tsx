@@ -3,7 +3,7 @@ import { type TriedReport, useRehearsal } from "../api/rehearsal";
 import { Failed } from "../kit/Failed";
 import { TriedMark } from "../marks/TriedMark";
 import { VerdictShape } from "../marks/VerdictMark";
-import { goToTest } from "../state/location";
+import { go, goToTest } from "../state/location";
 import { useOpened } from "../workbench/opened";
 
 /** The draft in a real kernel: what happened to real packets, beside what was predicted. */
@@ -15,19 +15,21 @@ export function Rehearsal() {
   const last = state?.last;
   const differing = last?.report.tried.filter((each) => !each.agrees) ?? [];
   const shown = all ? (last?.report.tried ?? []) : differing;
+  const nothing = network.draft.tests.length + network.draft.requirements.length === 0;
   const cannot = state !== undefined && state.missing.length > 0;
   return (
     <section aria-label="Rehearsal" className="mt-6 border-t border-rule pt-3">
       <h3 className="font-semibold">On real wires</h3>
       <p className="quiet max-w-[46rem]">
-        A rehearsal builds the draft in this machine’s kernel and sends every test flow as real packets.
+        A rehearsal builds the draft in this machine’s kernel and sends real packets: every test flow, and for
+        each requirement what violates it and a few witnesses.
       </p>
       {cannot && <p className="text-ochre">{state.missing.join(" ")}</p>}
       <div className="my-2 flex items-center gap-3">
         <button
           type="button"
           className="button"
-          disabled={working || cannot || network.draft.tests.length === 0}
+          disabled={working || cannot || nothing}
           onClick={rehearsal.begin}
         >
           Rehearse the draft
@@ -73,7 +75,7 @@ export function Rehearsal() {
           </button>
           <ul>
             {shown.map((each) => (
-              <Conversation key={`${each.flow} ${each.when}`} tried={each} />
+              <Conversation key={`${each.test} ${each.requirement} ${each.flow} ${each.when}`} tried={each} />
             ))}
           </ul>
         </>
@@ -88,11 +90,19 @@ function Conversation({ tried }: { tried: TriedReport }) {
       <button
         type="button"
         className="flex items-center gap-2 text-left hover:underline"
-        onClick={() => goToTest(tried.test)}
+        onClick={() =>
+          tried.test
+            ? goToTest(tried.test)
+            : go({ view: "map", test: null, chosen: `requirement:${tried.requirement}` })
+        }
       >
         <TriedMark agrees={tried.agrees} stale={false} />
         <VerdictShape shape={tried.verdict} size={12} />
-        {tried.flow} <span className="quiet text-fine">{tried.when}</span>
+        {tried.flow}{" "}
+        <span className="quiet text-fine">
+          {tried.when}
+          {tried.requirement && `, for ${tried.requirement}`}
+        </span>
       </button>
       {!tried.agrees && (
         <dl className="ml-7 grid grid-cols-[auto_1fr] gap-x-2 text-fine">

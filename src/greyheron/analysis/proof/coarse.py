@@ -109,13 +109,20 @@ class ProofPart:
 
     def flows(self, most: int) -> list[Flow]:
         """Some conversations that violate, one for each way of being told apart, as test flows."""
-        cells, found = self.cells(), []
-        for index in np.unique(self._courses.row_of[self.wrong.coarse], return_index=True)[1][:most].tolist():
-            ports = cells.ports[cells.port[index]]
-            request = cells.services[cells.service[index]].first(self.family)
-            ends = apart(cells.sources[cells.source[index]], cells.destinations[cells.destination[index]])
-            found.append(flow_between(self.family, *ends, request, usual_port(ports)))
-        return found
+        told_apart = np.unique(self._courses.row_of[self.wrong.coarse], return_index=True)[1][:most]
+        cells = self.cells()
+        return [self._flow(cells, index) for index in told_apart.tolist()]
+
+    def any_flows(self, most: int) -> list[Flow]:
+        """Some conversations, whatever becomes of them, from all over the fine classes, as test flows."""
+        engine = self._classes.grounds.engine
+        cells = Cut(self._classes, self._source, self._goal, engine, self._courses).some(most)
+        return [self._flow(cells, index) for index in range(len(cells.source))]
+
+    def _flow(self, cells: ClassRows, index: int) -> Flow:
+        ends = apart(cells.sources[cells.source[index]], cells.destinations[cells.destination[index]])
+        request = cells.services[cells.service[index]].first(self.family)
+        return flow_between(self.family, *ends, request, usual_port(cells.ports[cells.port[index]]))
 
     def again(self, engine: BulkEngine, before: BulkEngine) -> "ProofPart":
         """The same with other lists: only what they may change is cut and decided again."""

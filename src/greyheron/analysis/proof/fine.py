@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from greyheron.analysis.proof.answers import Party
+from greyheron.analysis.proof.answers import ClassRows, Party
 from greyheron.analysis.proof.grounds import CoarseClasses, Piece
 from greyheron.analysis.proof.services import ServiceSet
 from greyheron.core.bulk.conversations import Conversations
@@ -290,6 +290,26 @@ class Cut:
         joined = Fine(*(np.concatenate([getattr(decided, name) for decided in found]) for name in FIELDS))
         tables, joined = compacted(self.tables, joined)
         return Decided(tables, joined, counts, many)
+
+    def some(self, most: int) -> ClassRows:
+        """Up to `most` of the fine classes, from all over them."""
+        dimensions = self._dimensions()
+        total = _within_bounds(dimensions, np.zeros(len(self._source), dtype=np.int64))
+        fine = _expanded(dimensions, total, 0, len(total))
+        _, kept = self._asked(*fine)
+        there = np.flatnonzero(kept)
+        chosen = there[np.unique(np.linspace(0, len(there) - 1, min(most, len(there))).astype(np.int64))]
+        tables, (_, source, destination, service, ports) = self.tables, fine
+        return ClassRows(
+            tables.sources,
+            tables.destinations,
+            tables.services,
+            tables.ports,
+            source[chosen],
+            destination[chosen],
+            service[chosen],
+            ports[chosen],
+        )
 
     def _asked(
         self, coarse: Ints, source: Ints, destination: Ints, service: Ints, ports: Ints

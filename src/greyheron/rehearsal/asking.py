@@ -1,0 +1,46 @@
+"""What a rehearsal is asked to try: flows, for test flows and for requirements."""
+
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass
+
+from greyheron.analysis.proof.prover import Prover
+from greyheron.analysis.proof.witnesses import witnesses
+from greyheron.core.bulk.engines import engines
+from greyheron.core.timeline import Timeline
+from greyheron.model.document import Network
+from greyheron.model.flow import Flow
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """The ids of the test flows and requirements to rehearse."""
+
+    tests: Collection[str]
+    requirements: Collection[str]
+
+    @classmethod
+    def all_of(cls, network: Network) -> "Wanted":
+        return cls([test.id for test in network.tests], [each.id for each in network.requirements])
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """A flow to try, and for which test flow or requirement: one of the two is None."""
+
+    flow: Flow
+    test: str | None = None
+    requirement: str | None = None
+
+
+def asked_of(network: Network, wanted: Wanted) -> list[Asked]:
+    """The flows of the tests, and for each requirement what violates it and witnesses (§10)."""
+    tests = [Asked(test.flow.flow, test=test.id) for test in network.tests if test.id in wanted.tests]
+    return [*tests, *(_witnesses(network, wanted.requirements) if wanted.requirements else ())]
+
+
+def _witnesses(network: Network, wanted: Collection[str]) -> Iterator[Asked]:
+    prover, timeline = Prover(engines()), Timeline.build(network)
+    for each in network.requirements:
+        if each.id in wanted:
+            for flow in witnesses(prover, each.statement, timeline):
+                yield Asked(flow, requirement=each.id)
