@@ -79,10 +79,12 @@ export function RequirementPanel({ requirement }: { requirement: Requirement }) 
             <Answer label="no lists" report={marks.baseline} />
             <Answer label="running" report={marks.running} />
             <Answer label="draft" report={marks.draft} />
-            <TriedLines kind="requirement" of={requirement.id} />
           </dl>
           <Details report={marks.draft} />
           {marks.draft.answer === "violated" && <WhereItGoes text={requirement.statement} />}
+          <dl className="mt-4 grid grid-cols-[4.375rem_minmax(0,1fr)] gap-y-1 border-t border-rule pt-3 empty:hidden">
+            <TriedLines kind="requirement" of={requirement.id} />
+          </dl>
         </>
       )}
     </div>

@@ -1,6 +1,5 @@
 import { useLastRehearsal } from "../api/rehearsal";
 import { TriedMark } from "../marks/TriedMark";
-import { capital } from "../state/words";
 import { useOpened } from "../workbench/opened";
 
 interface TriedLinesProps {
@@ -21,9 +20,9 @@ export function TriedLines({ kind, of }: TriedLinesProps) {
         <dt className="quiet flex items-start gap-1.5 pt-0.5">
           <TriedMark agrees={each.agrees} stale={last.stale} /> tried
         </dt>
-        <dd className={`[overflow-wrap:anywhere] ${last.stale ? "quiet" : ""}`}>
-          {kind === "requirement" && <div className="font-semibold">{each.flow}</div>}
-          {capital(each.seen)}.{" "}
+        <dd className={`[overflow-wrap:anywhere] ${last.stale || kind === "requirement" ? "quiet" : ""}`}>
+          {kind === "requirement" && <div className="text-ink">{each.flow}</div>}
+          {each.seen}.{" "}
           {each.agrees ? "As predicted" : <span className="font-semibold text-clay">Not as predicted</span>},{" "}
           {each.when}, {new Date(last.at).toLocaleTimeString()}
           {last.stale && <span className="text-ochre">: the draft has changed since</span>}.
