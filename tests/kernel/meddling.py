@@ -8,7 +8,7 @@ from dataclasses import asdict
 from pathlib import Path
 
 from greyheron.formats.workspace import read_workspace
-from greyheron.rehearsal.asking import Wanted, asked_of
+from greyheron.rehearsal.asking import Selection, asked_of
 from greyheron.rehearsal.kernel import Built
 from greyheron.rehearsal.rehearse import rehearse
 from greyheron.rehearsal.report import report_of
@@ -140,7 +140,10 @@ def main() -> int:
     own_files()
     network = read_workspace(Path(sys.argv[2]).read_text())
     found = rehearse(
-        network, asked_of(network, Wanted.all_of(network)), lambda _stage, _done: None, MEDDLERS[sys.argv[1]]
+        network,
+        asked_of(network, Selection.all_of(network)),
+        lambda _stage, _done: None,
+        MEDDLERS[sys.argv[1]],
     )
     print(json.dumps([asdict(each) for each in report_of(found).tried]))
     return 0

@@ -16,7 +16,7 @@ from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import AccessList, Network
 from greyheron.model.header import TcpFlags
 from greyheron.model.values import Direction, Family
-from greyheron.rehearsal.asking import Asked, Wanted, asked_of
+from greyheron.rehearsal.asking import Asked, Selection, asked_of
 from greyheron.rehearsal.comparison import Rehearsal, Rehearsed, SeenFacts, differences, predicted_like
 from greyheron.rehearsal.expressions import matching
 from greyheron.rehearsal.packets import Captured, crafted, fragment, header_of
@@ -197,10 +197,10 @@ def test_conversations_that_could_be_taken_for_each_other_are_sent_apart() -> No
 
 def test_requirements_are_asked_by_what_violates_them_and_by_witnesses() -> None:
     network = storm()
-    asked = asked_of(network, Wanted(("t1",), ("r2", "r4")))
+    asked = asked_of(network, Selection(("t1",), ("r2", "r4")))
     assert [(each.test, each.requirement) for each in asked[:2]] == [("t1", None), (None, "r2")]
     assert {each.requirement for each in asked[1:]} == {"r2", "r4"}
-    assert len(asked_of(network, Wanted.all_of(network))) > len(network.tests) + len(network.requirements)
+    assert len(asked_of(network, Selection.all_of(network))) > len(network.tests) + len(network.requirements)
 
 
 def test_a_name_takes_a_query_and_then_the_conversation() -> None:

@@ -11,7 +11,7 @@ import typer
 from greyheron.cli.checking import MARKS
 from greyheron.cli.reading import UNEXPECTED, AsJson, CannotGoOn, File, out, read_file, write_file
 from greyheron.formats.junit import Case, write_suites
-from greyheron.rehearsal.asking import Wanted
+from greyheron.rehearsal.asking import Selection
 from greyheron.rehearsal.report import RehearsalReport, TriedReport
 from greyheron.rehearsal.runner import CannotRehearse, run_rehearsal
 
@@ -40,11 +40,13 @@ def rehearse(
     Exit status: 0 everything went as predicted, 1 not, 2 a bad file, or no rehearsal can be had here.
     """
     network = read_file(file)
-    every = Wanted.all_of(network)
-    wanted = every if tests is None and requirements is None else Wanted(tests or (), requirements or ())
+    every = Selection.all_of(network)
+    selection = (
+        every if tests is None and requirements is None else Selection(tests or (), requirements or ())
+    )
     for kind, asked, there in (
-        ("test flow", wanted.tests, every.tests),
-        ("requirement", wanted.requirements, every.requirements),
+        ("test flow", selection.tests, every.tests),
+        ("requirement", selection.requirements, every.requirements),
     ):
         unknown = set(asked) - set(there)
         if unknown:
@@ -58,7 +60,7 @@ def rehearse(
             status.update(f"{stage}, {done:.0%}" if done else stage)
 
         try:
-            report = run_rehearsal(network, progress, wanted, captures=captures)
+            report = run_rehearsal(network, progress, selection, captures=captures)
         except CannotRehearse as error:
             raise CannotGoOn(str(error)) from None
     if junit is not None:

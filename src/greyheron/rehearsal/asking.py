@@ -12,14 +12,14 @@ from greyheron.model.flow import Flow
 
 
 @dataclass(frozen=True, slots=True)
-class Wanted:
+class Selection:
     """The ids of the test flows and requirements to rehearse."""
 
     tests: Collection[str]
     requirements: Collection[str]
 
     @classmethod
-    def all_of(cls, network: Network) -> "Wanted":
+    def all_of(cls, network: Network) -> "Selection":
         return cls([test.id for test in network.tests], [each.id for each in network.requirements])
 
 
@@ -32,15 +32,15 @@ class Asked:
     requirement: str | None = None
 
 
-def asked_of(network: Network, wanted: Wanted) -> list[Asked]:
+def asked_of(network: Network, selection: Selection) -> list[Asked]:
     """The flows of the tests, and for each requirement what violates it and witnesses (§10)."""
-    tests = [Asked(test.flow.flow, test=test.id) for test in network.tests if test.id in wanted.tests]
-    return [*tests, *(_witnesses(network, wanted.requirements) if wanted.requirements else ())]
+    tests = [Asked(test.flow.flow, test=test.id) for test in network.tests if test.id in selection.tests]
+    return [*tests, *(_witnesses(network, selection.requirements) if selection.requirements else ())]
 
 
-def _witnesses(network: Network, wanted: Collection[str]) -> Iterator[Asked]:
+def _witnesses(network: Network, selection: Collection[str]) -> Iterator[Asked]:
     prover, timeline = Prover(engines()), Timeline.build(network)
     for each in network.requirements:
-        if each.id in wanted:
+        if each.id in selection:
             for flow in witnesses(prover, each.statement, timeline):
                 yield Asked(flow, requirement=each.id)

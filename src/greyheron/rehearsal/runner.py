@@ -14,7 +14,7 @@ from pydantic import TypeAdapter
 
 from greyheron.formats.workspace import write_workspace
 from greyheron.model.document import Network
-from greyheron.rehearsal.asking import Wanted
+from greyheron.rehearsal.asking import Selection
 from greyheron.rehearsal.report import RehearsalReport
 
 LONGEST = 1800.0
@@ -61,17 +61,17 @@ def missing(network: Network | None = None) -> list[str]:
 def run_rehearsal(
     network: Network,
     progress: Watch,
-    wanted: Wanted | None = None,
+    selection: Selection | None = None,
     longest: float = LONGEST,
     captures: Path | None = None,
 ) -> RehearsalReport:
-    """Rehearse `network` in a process of its own: what is `wanted`, every flow and requirement unless given.
+    """Rehearse `network` in a process of its own: what is `selection`, every flow and requirement unless given.
 
     captures:  a folder for the packets of each of them, as pcapng files
 
     `progress` is told the stage and how far it is; what it raises ends the rehearsal. Raises CannotRehearse.
     """
-    wanted = wanted or Wanted.all_of(network)
+    selection = selection or Selection.all_of(network)
     lacking = missing(network)
     if lacking:
         raise CannotRehearse(" ".join(lacking))
@@ -90,8 +90,8 @@ def run_rehearsal(
     try:
         asked = {
             "network": write_workspace(network),
-            "tests": sorted(wanted.tests),
-            "requirements": sorted(wanted.requirements),
+            "tests": sorted(selection.tests),
+            "requirements": sorted(selection.requirements),
             "captures": None if captures is None else str(captures.absolute()),
         }
         process.stdin.write(json.dumps(asked) + "\n")

@@ -14,7 +14,7 @@ from pathlib import Path
 from pydantic import TypeAdapter
 
 from greyheron.formats.workspace import read_workspace
-from greyheron.rehearsal.asking import Wanted, asked_of
+from greyheron.rehearsal.asking import Selection, asked_of
 from greyheron.rehearsal.comparison import Rehearsal
 from greyheron.rehearsal.kernel import KernelError
 from greyheron.rehearsal.packets import Captured
@@ -30,13 +30,12 @@ _GROUP = "frrvty"
 def main() -> int:
     asked = json.loads(sys.stdin.readline())
     threading.Thread(target=_end_with_input, daemon=True).start()
-    resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
-    files = min(MOST_FILES, resource.getrlimit(resource.RLIMIT_NOFILE)[1])
-    resource.setrlimit(resource.RLIMIT_NOFILE, (files, files))
+    _bound(resource.RLIMIT_AS, MOST_MEMORY)
+    _bound(resource.RLIMIT_NOFILE, MOST_FILES)
     try:
         own_files()
         network = read_workspace(asked["network"])
-        flows = asked_of(network, Wanted(asked["tests"], asked["requirements"]))
+        flows = asked_of(network, Selection(asked["tests"], asked["requirements"]))
         found = rehearse(network, flows, lambda stage, done: _tell({"stage": stage, "done": round(done, 3)}))
         if asked.get("captures"):
             _write(found, Path(asked["captures"]))
@@ -45,6 +44,13 @@ def main() -> int:
         _tell({"error": f"{error or 'there is not enough memory'}"})
         return 1
     return 0
+
+
+def _bound(what: int, most: int) -> None:
+    """No more than `most`, nor than was allowed already."""
+    _, allowed = resource.getrlimit(what)
+    bound = most if allowed == resource.RLIM_INFINITY else min(most, allowed)
+    resource.setrlimit(what, (bound, bound))
 
 
 def _write(found: Rehearsal, folder: Path) -> None:
