@@ -38,9 +38,9 @@ def asked_of(network: Network, selection: Selection) -> list[Asked]:
     return [*tests, *(_witnesses(network, selection.requirements) if selection.requirements else ())]
 
 
-def _witnesses(network: Network, selection: Collection[str]) -> Iterator[Asked]:
+def _witnesses(network: Network, ids: Collection[str]) -> Iterator[Asked]:
     prover, timeline = Prover(engines()), Timeline.build(network)
     for each in network.requirements:
-        if each.id in selection:
+        if each.id in ids:
             for flow in witnesses(prover, each.statement, timeline):
                 yield Asked(flow, requirement=each.id)

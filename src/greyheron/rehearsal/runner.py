@@ -65,7 +65,7 @@ def run_rehearsal(
     longest: float = LONGEST,
     captures: Path | None = None,
 ) -> RehearsalReport:
-    """Rehearse `network` in a process of its own: what is `selection`, every flow and requirement unless given.
+    """Rehearse `network` in a process of its own: every flow and requirement, or a `selection`.
 
     captures:  a folder for the packets of each of them, as pcapng files
 
