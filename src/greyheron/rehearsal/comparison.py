@@ -1,6 +1,5 @@
 """What was predicted beside what was seen: pure."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 from greyheron.core.addresses import is_link_local
@@ -59,10 +58,6 @@ class Rehearsal:
     left_out: tuple[str, ...]
     seconds: tuple[float, float]
 
-    @property
-    def differing(self) -> tuple[Rehearsed, ...]:
-        return tuple(each for each in self.tried if each.differences)
-
 
 def differences(sending: Trying, seen: SeenFacts) -> tuple[Discrepancy, ...]:
     """In what the conversation came to something else; of equal paths, than on that which is most alike."""
@@ -111,7 +106,7 @@ def sees_words(sees: Seen, by: str | None) -> str:
     return f"{sees} from {by}" if by else f"{sees}, said by itself"
 
 
-def _others(decider: Counted, rose: Sequence[Counted] | frozenset[Counted]) -> str:
+def _others(decider: Counted, rose: frozenset[Counted]) -> str:
     same = sorted(
         (each for each in rose if (each.point, each.list) == (decider.point, decider.list)),
         key=lambda each: (each.entry is None, each.entry or 0),

@@ -4,6 +4,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import product
 from typing import Any
 
+from greyheron.core.fields.services import ALL_PORTS
+from greyheron.core.regions import span_union
 from greyheron.core.rules import Rule
 from greyheron.model.entry import (
     EVERY_MAC_BIT,
@@ -146,13 +148,8 @@ def _ports(terms: tuple[PortSpan | NotPort, ...] | None, left: Expression) -> It
             ]
         else:
             spans.append((term.low, term.high))
-    merged: list[tuple[int, int]] = []
-    for low, high in sorted(spans):
-        if merged and low <= merged[-1][1] + 1:
-            merged[-1] = merged[-1][0], max(high, merged[-1][1])
-        else:
-            merged.append((low, high))
-    if merged != [(0, 65535)]:
+    merged = span_union(spans)
+    if merged != ALL_PORTS:
         yield match(left, either([low if low == high else {"range": [low, high]} for low, high in merged]))
     else:
         yield match(left, {"range": [0, 65535]})  # a fragment has no port at all

@@ -21,7 +21,7 @@ from greyheron.model.names import TCP, UDP
 from greyheron.model.values import Family
 from greyheron.rehearsal.kernel import Built, Namespace
 from greyheron.rehearsal.packets import PAYLOAD, Captured, Header, crafted, fragment, header_of, socket_family
-from greyheron.rehearsal.sendings import Signature, Trying
+from greyheron.rehearsal.sendings import Trying
 
 _ALL_PACKETS = 3
 _OUTGOING = 4
@@ -393,7 +393,7 @@ class Stage:
     def _observed(self, attempt: _Attempt, headers: Sequence[tuple[Captured, Header | None]]) -> Observed:
         sending = attempt.sending
         there = {each for one in sending.predicted for each in one.signatures}
-        both = there | {_back(each) for each in there}
+        both = sending.signatures
         captured = [each for each, header in headers if header is not None and header.signature in both]
         way = [sending.sender]
         own = sending.opener.family.icmp == sending.opener.protocol
@@ -423,8 +423,3 @@ def _from_there(data: bytes, family: Family) -> bytes:
     if family is Family.IPV6:
         return data
     return struct.pack("=I4s4s", 0, data[8:12], b"\0" * 4)  # by whichever port leads there
-
-
-def _back(there: Signature) -> Signature:
-    protocol, source, source_port, destination, destination_port = there
-    return protocol, destination, destination_port, source or 0, source_port
