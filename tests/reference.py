@@ -360,7 +360,7 @@ class Reference:
                 r = self.dev[name].routes[number]
                 self.ospf = {**getattr(self, "ospf", {}), v: tables}
                 if self._uses(name, r, v):
-                    extra[name].append((r.to, 20, True))
+                    extra[name].append((r.to, 20, self._forwarder(name, r, v)))
                     waiting.remove(item)
                     tables = self._tables(routers, dist, edges, v, extra)
                     grown = True
@@ -377,28 +377,62 @@ class Reference:
     ) -> dict[str, list[Any]]:
         tables: dict[str, list[Any]] = {}
         for here in routers:
-            totals: dict[Any, tuple[bool, int]] = {}
-            for there in routers:
-                if there != here and dist[here, there] < 10**9:
-                    for prefix, cost, external in [*self._told(there, v), *extra[there]]:
-                        total = external, dist[here, there] + cost
-                        totals[prefix] = min(total, totals.get(prefix, total))
-            tables[here] = [
-                (prefix, 110, total, via, interface, False)
-                for prefix, (outside, total) in totals.items()
-                for near, far, interface, via, cost in edges
-                if near == here
-                and any(
-                    there != here
-                    and dist[here, there] + c == total
-                    and cost + dist[far, there] == dist[here, there]
-                    for there in routers
-                    if dist[here, there] < 10**9
-                    for q, c, x in [*self._told(there, v), *extra[there]]
-                    if q == prefix and x == outside
-                )
-            ]
+            found: dict[Any, list[Any]] = {}
+            for key, prefix, there, straight in self._ways(here, routers, dist, v, extra):
+                found.setdefault(prefix, []).append((key, there, straight))
+            tables[here] = []
+            for prefix, ways in found.items():
+                least = min(key for key, _, _ in ways)
+                hops: dict[Any, None] = {}
+                for key, there, straight in ways:
+                    if key == least and straight is not None:
+                        hops[straight] = None
+                    elif key == least:
+                        for near, far, interface, via, cost in edges:
+                            if near == here and cost + dist[far, there] == dist[here, there]:
+                                hops[interface, via] = None
+                for interface, via in hops:
+                    tables[here].append((prefix, 110, least[1], via, interface, False))
         return tables
+
+    def _ways(self, here: str, routers: list[str], dist: Any, v: int, extra: dict[str, list[Any]]) -> Any:
+        """Cost, prefix, the router to go to, and where straight to, for all that others announce."""
+        inside = [(r, *each) for r in routers for each in self._told(r, v) if not each[2]]
+        for there in routers:
+            if there == here:
+                continue
+            if dist[here, there] < 10**9:
+                for prefix, cost, external in self._told(there, v):
+                    yield (external, dist[here, there] + cost), prefix, there, None
+            for prefix, cost, forwarder in extra[there]:
+                if forwarder is None:
+                    if dist[here, there] < 10**9:
+                        yield (True, dist[here, there] + cost), prefix, there, None
+                    continue
+                near = [each for each in inside if forwarder in each[1]]
+                longest = max(each[1].prefixlen for each in near)
+                own = [a for i in self.dev[here].interfaces for a in self.addrs((here, i.name), v)]
+                if any(a.ip == forwarder for a in own):
+                    continue
+                for router, network, beyond, _ in near:
+                    if network.prefixlen == longest and dist[here, router] < 10**9:
+                        total = True, dist[here, router] + beyond + cost
+                        if router != here:
+                            yield total, prefix, router, None
+                        for i in self.dev[here].interfaces if router == here else ():
+                            held = self.addrs((here, i.name), v)
+                            if i.ospf and any(a.network == network for a in held):
+                                yield total, prefix, router, (i.name, forwarder)
+
+    def _forwarder(self, router: str, r: Any, v: int) -> Any:
+        """The next hop that routers may go to straight (RFC 2328 12.4.4.1)."""
+        held = [
+            a
+            for i in self.dev[router].interfaces
+            if i.ospf and self.up((router, i.name))
+            for a in self.addrs((router, i.name), v)
+        ]
+        return r.via if v == 4 and r.via and any(r.via in a.network for a in held) else None
 
     def _told(self, router: str, v: int) -> list[tuple[Any, int, bool]]:
         """(network, cost, whether it is no part of the area)"""

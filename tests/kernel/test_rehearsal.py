@@ -5,6 +5,7 @@ import signal
 import subprocess
 import sys
 import time
+from collections.abc import Mapping
 from pathlib import Path
 
 import pytest
@@ -125,7 +126,7 @@ def test_a_rehearsal_that_is_killed_leaves_nothing(tmp_path: Path) -> None:
         set(subprocess.run(["ip", "-o", "link"], capture_output=True, text=True).stdout.splitlines())
         == before
     )
-    assert not any(Path("/run/frr").glob("d[0-9]*")) if Path("/run/frr").exists() else True
+    assert [*Path("/run/frr").glob("d[0-9]*"), *Path("/var/tmp/frr").glob("*")] == []
 
 
 def _left() -> list[str]:
@@ -175,6 +176,48 @@ def test_the_command_prints_counts_captures_and_reports(tmp_path: Path) -> None:
     told = json.loads(as_json.output)
     assert [each["agrees"] for each in told["tried"]] == [True, True]
     assert CliRunner().invoke(app, ["rehearse", str(file), "--test", "t9"]).exit_code != 0
+
+
+def test_a_network_that_is_kept_stands_until_it_is_let_go() -> None:
+    lab = Lab().place("r2 wan0 in", "10 deny tcp from any to any port 80\n20 permit any from any to any")
+    lab.data["tests"] = [{"id": "t1", "flow": "left → right web pass"}]
+    seen: list[str] = []
+
+    def look(report: RehearsalReport, ways_in: Mapping[str, str]) -> None:
+        assert report.differing == ()
+        for device in ("left", "r2"):
+            command = [*ways_in[device].split(), "ip", "-o", "-4", "addr"]
+            seen.append(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
+
+    run_rehearsal(lab.network(), quietly, keep=look)
+    assert "172.20.1.10/24" in seen[0]
+    assert "172.20.0.2/30" in seen[1]
+    deadline = time.monotonic() + 20
+    while _left() and time.monotonic() < deadline:
+        time.sleep(0.1)
+    assert _left() == []
+
+
+def test_each_hop_says_what_it_saw_and_which_entries_counted_it() -> None:
+    lab = Lab().place("r2 wan0 in", "10 deny tcp from any to any port 80\n20 permit any from any to any")
+    web, denied = rehearsed(lab.network(), "left → right web", "left → right tcp/80").tried
+    assert [(hop.device, hop.out, hop.home) for hop in web.hops] == [
+        ("left", ("was sent",), ("came in",)),
+        ("r1", ("came in", "went on"), ("came in", "went on")),
+        ("r2", ("came in", "list, entry 20", "went on"), ("came in", "went on")),
+        ("r3", ("came in", "went on"), ("came in", "went on")),
+        ("right", ("came in",), ("was sent",)),
+    ]
+    assert denied.hops[-1].out == ("came in", "list, entry 10")
+
+
+def test_no_room_for_processes_is_said(monkeypatch: pytest.MonkeyPatch) -> None:
+    def full(*_args: object, **_named: object) -> None:
+        raise BlockingIOError(11, "Resource temporarily unavailable")
+
+    monkeypatch.setattr(subprocess, "Popen", full)
+    with pytest.raises(CannotRehearse, match="This system cannot begin another process"):
+        run_rehearsal(Lab().network(), quietly)
 
 
 def test_what_watches_can_end_it() -> None:

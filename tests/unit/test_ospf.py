@@ -2,7 +2,9 @@
 
 import pytest
 
+from greyheron.core.routing import Origin
 from greyheron.core.world import build_world
+from greyheron.model.values import Family
 from tests.cases import Case, all_of, check, traced
 from tests.lab import Lab
 
@@ -364,3 +366,41 @@ def test_neighbours_that_cannot_find_each_other_are_cut_and_the_entry_is_named()
 @pytest.mark.parametrize("case", AGAINST_THE_KERNEL.values(), ids=AGAINST_THE_KERNEL.keys())
 def test_what_a_kernel_does(case: Case) -> None:
     check(Lab.of(TWO_WAYS), case)
+
+
+def test_a_static_route_is_announced_with_a_next_hop_that_ospf_knows() -> None:
+    """RFC 2328 12.4.4.1: who is on the segment of the next hop goes there straight, who is it not at all."""
+    text = """
+devices:
+  - name: a
+    kind: router
+    interfaces:
+      - {name: lan, addresses: [172.20.1.1/24], ospf: {}}
+      - {name: far, addresses: [172.20.2.1/24], ospf: {}}
+    routes: [{to: 172.20.9.0/24, via: 172.20.1.9}, {to: 172.20.8.0/24, via: 172.20.1.2}]
+    announces_static: true
+  - {name: b, kind: router, interfaces: [{name: lan, addresses: [172.20.1.2/24], ospf: {}}]}
+  - {name: c, kind: router, interfaces: [{name: far, addresses: [172.20.2.3/24], ospf: {cost: 7}}]}
+  - {name: s, kind: switch, interfaces: [{name: p1}, {name: p2}, {name: p3}]}
+  - {name: gauge, kind: host, interfaces: [{name: eth0, addresses: [172.20.1.9/24]}]}
+links:
+  - {ends: ["a:lan", "s:p1"]}
+  - {ends: ["b:lan", "s:p2"]}
+  - {ends: ["gauge:eth0", "s:p3"]}
+  - {ends: ["a:far", "c:far"]}
+"""
+    world = build_world(Lab.of(text).network())
+
+    def route(device: str, to: str) -> list[tuple[str | None, str, int]]:
+        found = [each for each in world.table(device, Family.IPV4).routes if str(each.prefix) == to]
+        return [
+            (each.interface, Family.IPV4.text(each.via or 0), each.metric)
+            for each in found
+            if each.origin is Origin.OSPF
+        ]
+
+    assert route("b", "172.20.9.0/24") == [("lan", "172.20.1.9", 30)]
+    assert route("c", "172.20.9.0/24") == [("far", "172.20.2.1", 37)]
+    assert route("b", "172.20.8.0/24") == []
+    assert route("c", "172.20.8.0/24") == [("far", "172.20.2.1", 37)]
+    assert route("a", "172.20.9.0/24") == []

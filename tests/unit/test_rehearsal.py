@@ -2,10 +2,13 @@
 
 import json
 import struct
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import pytest
+from dns.message import from_wire
+from dns.rcode import NXDOMAIN
 
 from greyheron.core.lists import Names, resolve
 from greyheron.core.packet import Packet
@@ -19,10 +22,12 @@ from greyheron.model.values import Direction, Family
 from greyheron.rehearsal.asking import Asked, Selection, asked_of
 from greyheron.rehearsal.comparison import Rehearsal, Rehearsed, SeenFacts, differences, predicted_like
 from greyheron.rehearsal.expressions import matching
-from greyheron.rehearsal.packets import Captured, crafted, fragment, header_of
+from greyheron.rehearsal.filterlog import told_in
+from greyheron.rehearsal.naming import addresses_in, answer_of, query_for
+from greyheron.rehearsal.packets import PAYLOAD, Captured, crafted, fragment, header_of
 from greyheron.rehearsal.pcapng import write_captures
 from greyheron.rehearsal.plan import NetworkPlan, Wire, plan_of
-from greyheron.rehearsal.report import report_of
+from greyheron.rehearsal.report import SeenHop, report_of
 from greyheron.rehearsal.rulebook import Counted
 from greyheron.rehearsal.sendings import Trying, apart, guests_of, sendings_of
 from tests.lab import Lab
@@ -208,13 +213,69 @@ def test_a_name_takes_a_query_and_then_the_conversation() -> None:
     test = next(each for each in network.tests if each.id == "t26")
     query, conversation = sendings_of(Asked(test.flow.flow, test="t26"), Timeline.build(network).first)
     assert query.name.startswith("query for sightings.saltmarsh.example of kiosk")
+    assert query.query is not None
+    assert conversation.query is None
+    right = facts(query, addresses=("172.20.72.10",))
+    assert differences(query, right) == ()
+    (wrong,) = differences(query, replace(right, addresses=("172.20.72.11",)))
+    assert (wrong.fact, wrong.predicted, wrong.seen) == (
+        "what the name stands for",
+        "172.20.72.10",
+        "172.20.72.11",
+    )
     assert (query.opener.destination_port, conversation.opener.destination_port) == (53, 443)
+
+
+def test_names_are_answered_from_the_records_of_who_is_asked() -> None:
+    serving = next(each for each in saltmarsh().devices if each.records)
+    for name, family, addresses in (
+        ("Ledger.saltmarsh.example", Family.IPV4, ("172.20.40.10",)),
+        ("ledger.saltmarsh.example", Family.IPV6, ("2001:db8:40::10",)),
+        ("sightings.saltmarsh.example", Family.IPV6, ()),
+        ("nobody.saltmarsh.example", Family.IPV4, ()),
+    ):
+        answer = answer_of(serving, query_for(name, family))
+        assert answer is not None
+        assert addresses_in(answer) == addresses
+        assert (from_wire(answer).rcode() == NXDOMAIN) is name.startswith("nobody")
+    assert answer_of(serving, PAYLOAD) is None
+
+
+def test_packets_that_the_filter_told_of_are_read_from_netlink() -> None:
+    told = attribute(10, b"c17\0") + attribute(9, b"\x45packet") + attribute(11, b"\0\0\0\0")
+    body = struct.pack("=BBH", 2, 0, 1) + told
+    message = struct.pack("=IHHII", 16 + len(body), 4 << 8, 0, 0, 0) + body
+    message += b"\0" * (-len(message) % 4)
+    other = struct.pack("=IHHII", 20, 2, 0, 0, 0) + b"\0" * 4
+    assert list(told_in(message + other + message)) == [("c17", b"\x45packet")] * 2
+    assert list(told_in(message[:30])) == []
+    assert list(told_in(b"\0" * 16)) == []
+
+
+def attribute(kind: int, value: bytes) -> bytes:
+    found = struct.pack("=HH", 4 + len(value), kind) + value
+    return found + b"\0" * (-len(found) % 4)
+
+
+def test_who_decided_is_told_by_its_own_packets_before_counters_that_others_raise() -> None:
+    lab = Lab().place("r2 wan0 in", "10 deny tcp from any to any port 443\n20 permit any from any to any")
+    (sending,) = asked(lab, "left → right web")
+    (predicted,) = sending.predicted
+    decider = predicted.decider
+    assert decider is not None
+    other = replace(decider, entry=20)
+    (signature, *_) = predicted.signatures
+    assert differences(sending, facts(sending, rose=frozenset({decider, other}))) == ()
+    told = facts(sending, counted=((other, signature),))
+    (wrong,) = differences(sending, told)
+    assert (wrong.fact, wrong.seen[-8:]) == ("the deciding entry", "entry 20")
 
 
 def facts(sending: Trying, **other: Any) -> SeenFacts:
     predicted = sending.predicted[0]
     decider = () if predicted.decider is None else (predicted.decider,)
     found = {"sees": predicted.sees, "by": predicted.by, "way": predicted.way, "rose": frozenset(decider)}
+    found |= {"addresses": (), "counted": ()}
     return SeenFacts(**{**found, **other})
 
 
@@ -292,5 +353,6 @@ def test_a_difference_is_told_with_both_stories_and_its_packets() -> None:
     (told,) = report.differing
     assert told.predicted == "left → r1 → r2 → r3 → right; the sender sees reply from 172.20.3.10"
     assert told.seen == "left; the sender sees nothing"
+    assert (told.sees, told.hops) == ("nothing", (SeenHop("left", ("was sent",), ()),))
     assert told.packets == ("leaves left: tcp 172.20.1.10 port 49152 → 172.20.3.10 port 443",)
     assert (report.building_seconds, report.left_out) == (1.23, ("a link: why",))

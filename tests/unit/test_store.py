@@ -5,6 +5,7 @@ import signal
 import subprocess
 import sys
 import threading
+from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
@@ -23,6 +24,7 @@ from greyheron.store.networks import (
     UnknownRevision,
     VersionConflict,
 )
+from greyheron.store.rehearsals import KeptRehearsal, RehearsalStore
 
 
 def new_list(name: str, entries: str = "permit any\n") -> list[Change]:
@@ -107,6 +109,18 @@ def test_removing_a_network_removes_all_of_it(store: NetworkStore, demo: Stored)
     with pytest.raises(UnknownNetwork):
         store.get(demo.id)
     assert store.summaries() == []
+
+
+def test_the_last_rehearsal_is_kept(engine: Engine, demo: Stored) -> None:
+    rehearsals = RehearsalStore(engine)
+    assert rehearsals.last(demo.id) is None
+    at = datetime(2026, 11, 26, 6, 30, tzinfo=UTC)
+    for version in (1, 2):
+        kept = KeptRehearsal(version, f"{version:064}", at, "{}")
+        rehearsals.keep(demo.id, kept)
+        assert RehearsalStore(engine).last(demo.id) == kept
+    with pytest.raises(UnknownNetwork):
+        rehearsals.keep("nobody", kept)
 
 
 def test_of_many_writers_at_once_one_wins_each_version(store: NetworkStore, demo: Stored) -> None:

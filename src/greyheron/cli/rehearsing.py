@@ -1,7 +1,9 @@
 """`grey-heron rehearse`: the network in a real kernel, and its test flows as real packets."""
 
 import json
-from collections.abc import Sequence
+import sys
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated
@@ -30,6 +32,9 @@ def rehearse(
     captures: Annotated[
         Path | None, typer.Option("--captures", help="Write the captured packets into this folder.")
     ] = None,
+    keep: Annotated[
+        bool, typer.Option("--keep", help="Let it stand until Enter is pressed, and say how to get in.")
+    ] = False,
     as_json: AsJson = False,
     junit: Annotated[Path | None, typer.Option("--junit", help="Write a JUnit XML report there.")] = None,
 ) -> None:
@@ -54,20 +59,31 @@ def rehearse(
     if captures is not None:
         captures.mkdir(parents=True, exist_ok=True)
 
+    def stand(report: RehearsalReport, ways_in: Mapping[str, str]) -> None:
+        status.stop()
+        _print(report)
+        for device, command in ways_in.items():
+            out.print(f"{device}: {command}")
+        out.print("The network stands. Enter ends it.")
+        with suppress(KeyboardInterrupt):
+            sys.stdin.readline()
+
     with out.status("") as status:
 
         def progress(stage: str, done: float) -> None:
             status.update(f"{stage}, {done:.0%}" if done else stage)
 
         try:
-            report = run_rehearsal(network, progress, selection, captures=captures)
+            report = run_rehearsal(
+                network, progress, selection, captures=captures, keep=stand if keep else None
+            )
         except CannotRehearse as error:
             raise CannotGoOn(str(error)) from None
     if junit is not None:
         write_file(junit, write_suites(network.name, {"rehearsal": _cases(report)}))
     if as_json:
         print(json.dumps(asdict(report), ensure_ascii=False, indent=2))
-    else:
+    elif not keep or not report.tried:
         _print(report)
     if report.differing:
         raise typer.Exit(UNEXPECTED)

@@ -23,24 +23,31 @@ class Announced:
     """A prefix that a router tells of, and its cost beyond that router.
 
     external:  it is no part of the area: one inside the area beats it whatever it costs (RFC 2328 11, 16.4)
+    origin:  whose it is, where others announce it as theirs too
+    through:  an interface of the announcing router, and who is there: packets go to him (RFC 2328 12.4.4.1)
     """
 
     prefix: AddressBlock
     cost: int
     external: bool = False
+    origin: int | None = None
+    through: tuple[str, int] | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class _Told:
     """Every announcement of the area, in three arrays of the same length.
 
-    by:  the index of the announcing router;  cost:  beyond that router;  external:  see `Announced`
+    by:  the index of the announcing router;  cost:  beyond that router;  external, through:  see `Announced`
+    origin:  the index of the router that need not be told
     of:  each prefix, with the announcements of it, by value and mask;  masks:  those that occur
     """
 
     by: NDArray[np.int64]
     cost: NDArray[np.int64]
     external: NDArray[np.bool_]
+    origin: NDArray[np.int64]
+    through: tuple[tuple[str, int] | None, ...]
     of: dict[tuple[int, int], tuple[AddressBlock, list[int]]]
     masks: frozenset[int]
 
@@ -57,8 +64,12 @@ class OspfArea:
         self._distance = self._distances()
         announced = [self._announcements(self._devices[name]) for name in self._order]
         self.told = _gathered(announced)
-        for router, prefix in self._learnt_in_use():
-            announced[router].append(Announced(prefix, EXTERNAL_COST, external=True))
+        inside = [list(own) for own in announced]
+        for router, route in self._in_use_whatever_is_learnt():
+            self._announce(router, route, inside, announced)
+        self.told = _gathered(announced)
+        for router, route in self._learnt_in_use():
+            self._announce(router, route, inside, announced)
             self.told = _gathered(announced)
 
     def routes(self, name: str) -> "LearntRoutes | None":
@@ -67,8 +78,73 @@ class OspfArea:
             return None
         here = self._index[name]
         total = self._distance[here, self.told.by] + self.told.cost
+        straight = [at for at, through in enumerate(self.told.through) if through is not None]
+        kept = total[straight]
         total[self.told.by == here] = np.inf
+        if straight:
+            own = self._own(here)
+            to_itself = [through[1] in own for through in self.told.through if through is not None]
+            total[straight] = np.where(to_itself, np.inf, kept)
+        total[self.told.origin == here] = np.inf
         return LearntRoutes(self, name, total)
+
+    def _own(self, router: int) -> frozenset[int]:
+        device = self._devices[self._order[router]]
+        return frozenset(
+            each.address for interface in device.interfaces for each in held(device, interface, self.family)
+        )
+
+    def _announce(
+        self, router: int, route: KnownRoute, inside: list[list[Announced]], announced: list[list[Announced]]
+    ) -> None:
+        """A static route is announced by its router, or as if by all that are where its next hop is."""
+        through = self._forwarder(router, route)
+        if through is None:
+            announced[router].append(Announced(route.prefix, EXTERNAL_COST, external=True, origin=router))
+            return
+        there = max(
+            (each.prefix for own in inside for each in own if each.prefix.holds(through)),
+            key=lambda prefix: prefix.length or 0,
+        )
+        for other, own in enumerate(inside):
+            for each in own:
+                if each.prefix == there and each.through is not None:
+                    announced[other].append(
+                        Announced(
+                            route.prefix,
+                            EXTERNAL_COST + each.cost,
+                            external=True,
+                            origin=router,
+                            through=(each.through[0], through),
+                        )
+                    )
+
+    def _forwarder(self, router: int, route: KnownRoute) -> int | None:
+        """The next hop of a static route, where OSPF knows the way to it: others may go to it straight.
+
+        OSPFv3 may say so too (RFC 5340 4.4.3.5); next hops there are mostly link-local, and it is not said.
+        """
+        if self.family is not Family.IPV4 or route.via is None:
+            return None
+        device = self._devices[self._order[router]]
+        speaking = (interface for interface in device.interfaces if interface.ospf is not None)
+        near = any(
+            each.prefix.holds(route.via)
+            for interface in speaking
+            for each in held(device, interface, self.family)
+        )
+        return route.via if near else None
+
+    def _in_use_whatever_is_learnt(self) -> Iterator[tuple[int, KnownRoute]]:
+        for router, name in enumerate(self._order):
+            device = self._devices[name]
+            for route in self._announced_static(device):
+                if self._in_use_anyway(device, route):
+                    yield router, route
+
+    def index(self, name: str) -> int:
+        """The place of a router among those that speak."""
+        return self._index[name]
 
     def hops(self, name: str, goals: frozenset[int]) -> list[Adjacency]:
         """The neighbours of `name` on shortest ways to the routers at those indices."""
@@ -100,8 +176,8 @@ class OspfArea:
     def _speaks(self, device: Device) -> bool:
         return any(interface.ospf for interface in device.interfaces)
 
-    def _learnt_in_use(self) -> Iterator[tuple[int, AddressBlock]]:
-        """Static routes whose use turns on learnt ones, as far as they are in use: routers, and prefixes.
+    def _learnt_in_use(self) -> Iterator[tuple[int, KnownRoute]]:
+        """Static routes whose use turns on learnt ones, as far as they are in use, with their routers.
 
         One may lead by a route that another's announcement brings, or yield to it. So they are asked again
         while there are more, the most preferred first.
@@ -121,7 +197,7 @@ class OspfArea:
                 _, router, route = each
                 name = self._order[router]
                 if RoutingTable(self._devices[name], self.family, self.routes(name)).uses(route):
-                    yield router, route.prefix
+                    yield router, route
                 else:
                     idle.append(each)
             if len(idle) == len(waiting):
@@ -137,18 +213,13 @@ class OspfArea:
         return [route for route in routes if route.prefix.mask]
 
     def _announcements(self, device: Device) -> list[Announced]:
-        """All but the static routes whose use turns on what is learnt."""
+        """All but static routes; those of interfaces say which."""
         own = [
-            Announced(each.prefix, interface.ospf.cost)
+            Announced(each.prefix, interface.ospf.cost, through=(interface.name, each.address))
             for interface in device.interfaces
             if interface.ospf is not None
             for each in held(device, interface, self.family)
             if not is_link_local(self.family, each.address)
-        ]
-        own += [
-            Announced(route.prefix, EXTERNAL_COST, external=True)
-            for route in self._announced_static(device)
-            if self._in_use_anyway(device, route)
         ]
         if device.announces_default:
             everywhere = AddressBlock.prefix(self.family, 0, 0)
@@ -165,8 +236,10 @@ class LearntRoutes:
     def __init__(self, area: OspfArea, name: str, total: NDArray[np.float64]) -> None:
         """total:  the cost of every announcement of the area, infinite where it leads nowhere"""
         self._area, self._name, self._total = area, name, total.tolist()
+        self._here = area.index(name)
         self._by: list[int] = area.told.by.tolist()
         self._external: list[bool] = area.told.external.tolist()
+        self._through = area.told.through
         self._hops: dict[frozenset[int], list[Adjacency]] = {}
         self.masks = area.told.masks
 
@@ -181,12 +254,16 @@ class LearntRoutes:
         least = min(self._total[each] for each in announced)
         if least == inf:
             return []
-        goals = frozenset(self._by[each] for each in announced if self._total[each] == least)
+        told = (self._by[each] for each in announced if self._total[each] == least)
+        goals = frozenset(router for router in told if router != self._here)
         if goals not in self._hops:
             self._hops[goals] = self._area.hops(self._name, goals)
+        best = (each for each in announced if self._total[each] == least and self._by[each] == self._here)
+        straight = {through for each in best if (through := self._through[each]) is not None}
+        ways = [*((hop.interface, hop.address) for hop in self._hops[goals]), *sorted(straight)]
         return [
-            KnownRoute(prefix, Origin.OSPF, OSPF_PREFERENCE, hop.address, hop.interface, metric=int(least))
-            for hop in self._hops[goals]
+            KnownRoute(prefix, Origin.OSPF, OSPF_PREFERENCE, address, interface, metric=int(least))
+            for interface, address in dict.fromkeys(ways)
         ]
 
     def every(self) -> list[KnownRoute]:
@@ -202,4 +279,8 @@ def _gathered(announcements: list[list[Announced]]) -> _Told:
     by = np.array([router for router, _ in rows], dtype=np.int64)
     cost = np.array([each.cost for _, each in rows], dtype=np.int64)
     external = np.array([each.external for _, each in rows], dtype=np.bool_)
-    return _Told(by, cost, external, of, frozenset(mask for _, mask in of))
+    origin = np.array(
+        [router if each.origin is None else each.origin for router, each in rows], dtype=np.int64
+    )
+    through = tuple(each.through if each.external else None for _, each in rows)
+    return _Told(by, cost, external, origin, through, of, frozenset(mask for _, mask in of))

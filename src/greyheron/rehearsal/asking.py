@@ -2,11 +2,13 @@
 
 from collections.abc import Collection, Iterator
 from dataclasses import dataclass
+from hashlib import sha256
 
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.proof.witnesses import witnesses
 from greyheron.core.bulk.engines import engines
 from greyheron.core.timeline import Timeline
+from greyheron.model.changes import OF_THE_NETWORK
 from greyheron.model.document import Network
 from greyheron.model.flow import Flow
 
@@ -21,6 +23,11 @@ class Selection:
     @classmethod
     def all_of(cls, network: Network) -> "Selection":
         return cls([test.id for test in network.tests], [each.id for each in network.requirements])
+
+
+def ground_of(network: Network) -> str:
+    """A digest of all in a network on which a rehearsal of it rests."""
+    return sha256(network.model_dump_json(include=set(OF_THE_NETWORK)).encode()).hexdigest()
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,19 +7,23 @@ from greyheron.core.responses import Seen
 from greyheron.model.values import Family
 from greyheron.rehearsal.packets import Captured
 from greyheron.rehearsal.rulebook import Counted
-from greyheron.rehearsal.sendings import Predicted, Trying
+from greyheron.rehearsal.sendings import Predicted, Signature, Trying
 
 
 @dataclass(frozen=True, slots=True)
 class SeenFacts:
     """What a rehearsal saw of one conversation.
 
-    rose:  the entries that counted packets meanwhile, of other conversations and routing neighbours too
+    addresses:  what a name server answered
+    counted:  the entries that its packets came to, each with the packet's signature
+    rose:  the entries that counted anything meanwhile, of other conversations and routing neighbours too
     """
 
     sees: Seen
     by: str | None
+    addresses: tuple[str, ...]
     way: tuple[str, ...]
+    counted: tuple[tuple[Counted, Signature], ...]
     rose: frozenset[Counted]
 
 
@@ -80,11 +84,18 @@ def _differences(sending: Trying, predicted: Predicted, seen: SeenFacts) -> tupl
                 sees_words(seen.sees, seen.by),
             )
         )
+    query = sending.query
+    if query is not None and predicted.sees is seen.sees is Seen.REPLY:
+        (address, *_) = seen.addresses or (None,)
+        if address != query.address:
+            found.append(
+                Discrepancy("what the name stands for", query.address or "nothing", address or "nothing")
+            )
     if predicted.way != seen.way:
         found.append(Discrepancy("the way taken", " → ".join(predicted.way), " → ".join(seen.way)))
     decider = predicted.decider
-    if decider is not None and decider not in seen.rose:
-        found.append(Discrepancy("the deciding entry", counted_words(decider), _others(decider, seen.rose)))
+    if decider is not None and decider not in (others := _at(decider, seen)):
+        found.append(Discrepancy("the deciding entry", counted_words(decider), _words(decider, others)))
     return tuple(found)
 
 
@@ -106,14 +117,24 @@ def sees_words(sees: Seen, by: str | None) -> str:
     return f"{sees} from {by}" if by else f"{sees}, said by itself"
 
 
-def _others(decider: Counted, rose: frozenset[Counted]) -> str:
-    same = sorted(
-        (each for each in rose if (each.point, each.list) == (decider.point, decider.list)),
-        key=lambda each: (each.entry is None, each.entry or 0),
-    )
-    if not same:
+def _at(decider: Counted, seen: SeenFacts) -> set[Counted]:
+    """The entries of its list at its place that decided: by the packets told of, else by what counters say.
+
+    Nothing is told of what is said about a conversation, nor of frames.
+    """
+    for known in ((each for each, _ in seen.counted), seen.rose):
+        same = {each for each in known if (each.point, each.list) == (decider.point, decider.list)}
+        if same:
+            return same
+    return set()
+
+
+def _words(decider: Counted, others: set[Counted]) -> str:
+    if not others:
         return f"{decider.list} {decider.point} counted nothing"
-    return ", ".join(map(counted_words, same))
+    return ", ".join(
+        map(counted_words, sorted(others, key=lambda each: (each.entry is None, each.entry or 0)))
+    )
 
 
 def counted_words(counted: Counted) -> str:

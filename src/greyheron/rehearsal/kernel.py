@@ -29,6 +29,8 @@ _LIBC = ctypes.CDLL(None, use_errno=True)
 _FOLDER = Path("/run/frr")
 DAEMONS = Path("/usr/lib/frr")
 _BY_FAMILY = {Family.IPV4: "ospfd", Family.IPV6: "ospf6d"}
+MOST_COMMANDS = 250
+"""So many are told at once: who is not root of the whole machine has a small buffer for them."""
 _UNSPECIFIED = {4: "0.0.0.0/0", 6: "::/0"}
 _LINK_LOCAL_SCOPE = 253
 _NO_ARP = 0x40
@@ -160,7 +162,8 @@ def load_rules(built: Built, plan: NetworkPlan) -> None:
             flush += [{"add": {"table": dict(table)}}, {"delete": {"table": dict(table)}}]
         commands = [*flush, *place.rules.commands]
         with built.namespaces[place.device].entered():
-            _filter(place.device, commands)
+            for first in range(0, len(commands), MOST_COMMANDS):
+                _filter(place.device, commands[first : first + MOST_COMMANDS])
 
 
 def counters(built: Built, device: str) -> dict[str, int]:
@@ -380,9 +383,16 @@ def wait_for_routes(
 ) -> dict[str, set[tuple[str, str, str]]]:
     """Wait for the daemons to come to just these routes: in what each device differs after some seconds."""
     end = time.monotonic() + seconds
-    while True:
-        found = {device: routes_learnt(built, device) ^ routes for device, routes in expected.items()}
-        differing = {device: routes for device, routes in found.items() if routes}
-        if not differing or time.monotonic() > end:
-            return differing
+    differing = _differing(built, expected)
+    while differing and time.monotonic() < end:
         time.sleep(0.1)
+        left = _differing(built, {device: expected[device] for device in differing})
+        differing = left or _differing(built, expected)
+    return differing
+
+
+def _differing(
+    built: Built, expected: Mapping[str, set[tuple[str, str, str]]]
+) -> dict[str, set[tuple[str, str, str]]]:
+    found = {device: routes_learnt(built, device) ^ routes for device, routes in expected.items()}
+    return {device: routes for device, routes in found.items() if routes}

@@ -42,13 +42,18 @@ def header_of(frame: bytes) -> Header | None:
     if len(frame) < _ETHERNET + 20:
         return None
     kind = int.from_bytes(frame[12:14], "big")
-    packet = frame[_ETHERNET:]
-    if kind == _V4:
+    return packet_header(frame[_ETHERNET:]) if kind in (_V4, _V6) else None
+
+
+def packet_header(packet: bytes) -> Header | None:
+    """The header of an IP packet; None for anything else, or less."""
+    version = packet[0] >> 4 if packet else 0
+    if version == 4 and len(packet) >= 20:
         length = (packet[0] & 15) * 4
         protocol, source, destination = packet[9], packet[12:16], packet[16:20]
         whole = not int.from_bytes(packet[6:8], "big") & 0x1FFF
         return _header(Family.IPV4, protocol, source, destination, packet[length:], whole)
-    if kind == _V6 and len(packet) >= 40:
+    if version == 6 and len(packet) >= 40:
         protocol, source, destination, behind = packet[6], packet[8:24], packet[24:40], packet[40:]
         whole = True
         if protocol == _FRAGMENT_HEADER and len(behind) >= 8:

@@ -16,7 +16,7 @@ from greyheron.model.document import Device
 from greyheron.model.entry import mac_text
 from greyheron.model.values import Family
 from greyheron.rehearsal.daemons import Daemons, daemons_of
-from greyheron.rehearsal.rulebook import Rules
+from greyheron.rehearsal.rulebook import LOOPBACK, Rules
 from greyheron.rehearsal.rules import rules_of
 
 DISTANCE = 24
@@ -236,11 +236,16 @@ def _routes(world: World, device: Device, of: Mapping[str, str]) -> Iterator[Rou
             if route.origin not in (Origin.STATIC, Origin.GATEWAY):
                 continue
             hops = table.next_hops(route)
+            if route.discard and device.announces_static:
+                hops = {NextHop(LOOPBACK, None)}
             if hops or route.discard:
                 found.setdefault((str(route.prefix), route.preference), set()).update(hops)
         for (prefix, preference), hops in found.items():
             through = tuple(
-                (of[hop.interface], None if hop.address is None else family.text(hop.address))
+                (
+                    of.get(hop.interface, hop.interface),
+                    None if hop.address is None else family.text(hop.address),
+                )
                 for hop in sorted(hops, key=lambda hop: (hop.interface, hop.address or 0))
             )
             yield RoutePlan(_with_length(prefix, family), through, preference << DISTANCE)

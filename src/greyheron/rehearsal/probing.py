@@ -6,7 +6,7 @@ import selectors
 import socket
 import struct
 import time
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from ipaddress import ip_address
@@ -19,9 +19,21 @@ from greyheron.core.world import World
 from greyheron.model.document import Device
 from greyheron.model.names import TCP, UDP
 from greyheron.model.values import Family
+from greyheron.rehearsal.filterlog import FilterLog
 from greyheron.rehearsal.kernel import Built, Namespace
-from greyheron.rehearsal.packets import PAYLOAD, Captured, Header, crafted, fragment, header_of, socket_family
-from greyheron.rehearsal.sendings import Trying
+from greyheron.rehearsal.naming import addresses_in, answer_of, query_for
+from greyheron.rehearsal.packets import (
+    PAYLOAD,
+    Captured,
+    Header,
+    crafted,
+    fragment,
+    header_of,
+    packet_header,
+    socket_family,
+)
+from greyheron.rehearsal.rulebook import Counted
+from greyheron.rehearsal.sendings import Signature, Trying
 
 _ALL_PACKETS = 3
 _OUTGOING = 4
@@ -46,12 +58,17 @@ _SAID = {
 
 @dataclass(frozen=True, slots=True)
 class Observed:
-    """What came of one sending: as in `Predicted`; `captured` is every packet of it, in order."""
+    """What came of one sending: as in `Predicted`.
+
+    captured:  every packet of it, in order;  counted:  the entries that they came to, with their signatures
+    """
 
     sees: Seen
     by: str | None
+    addresses: tuple[str, ...]
     way: tuple[str, ...]
     captured: tuple[Captured, ...]
+    counted: tuple[tuple[Counted, Signature], ...]
 
 
 @dataclass
@@ -64,6 +81,7 @@ class _Attempt:
     connected: bool = False
     sees: Seen | None = None
     by: str | None = None
+    addresses: tuple[str, ...] = ()
 
 
 class Stage:
@@ -74,16 +92,21 @@ class Stage:
         self._selector = selectors.DefaultSelector()
         self._captures: dict[str, socket.socket] = {}
         self._caught: list[Captured] = []
+        self._logs: list[FilterLog] = []
+        self._counted: list[tuple[Counted, Signature]] = []
         self._open: list[socket.socket] = []
         self._listening: set[tuple[str, int, int, Family]] = set()
         for device in world.topology.devices.values():
             if device.name in built.namespaces and not device.traits.bridges:
                 self._capture(device)
+                self._listen_to_filter(device)
                 self._serve(device)
         for sending in asked:
             self._be_there_for(sending)
 
     def close(self) -> None:
+        for log in self._logs:
+            log.close()
         for each in (*self._captures.values(), *self._open):
             each.close()
         self._selector.close()
@@ -91,6 +114,7 @@ class Stage:
     def send(self, group: Sequence[Trying], patience: float) -> list[Observed]:
         """Send conversations that cannot be taken for each other; `patience`: seconds to wait for silence."""
         self._caught.clear()
+        self._counted.clear()
         attempts = [_Attempt(sending, 0x4000 + number) for number, sending in enumerate(group)]
         for attempt in attempts:
             self._begin(attempt)
@@ -127,6 +151,19 @@ class Stage:
                     self._caught.append(
                         Captured(device, port, kind == _OUTGOING, at[0] * 1_000_000_000 + at[1], frame)
                     )
+
+    def _listen_to_filter(self, device: Device) -> None:
+        counters = self._built.plan.places[device.name].rules.counters
+        if counters:
+            log = FilterLog(self._built.namespaces[device.name])
+            self._logs.append(log)
+            self._selector.register(log.socket, selectors.EVENT_READ, lambda: self._count(log, counters))
+
+    def _count(self, log: FilterLog, counters: Mapping[str, Counted]) -> None:
+        for name, packet in log.read():
+            header = packet_header(packet)
+            if name in counters and header is not None:
+                self._counted.append((counters[name], header.signature))
 
     def _serve(self, device: Device) -> None:
         for service in device.services:
@@ -177,8 +214,18 @@ class Stage:
             else:
                 listener.setsockopt(*_PACKET_INFO[family], 1)
                 self._selector.register(
-                    listener, selectors.EVENT_READ, lambda it=listener, of=family: _answer(it, of)
+                    listener,
+                    selectors.EVENT_READ,
+                    lambda it=listener, of=family: self._answer(it, of, device),
                 )
+
+    def _answer(self, listener: socket.socket, family: Family, device: str) -> None:
+        """Answer a query, or send a datagram back, from the address that it was sent to."""
+        with suppress(OSError):
+            said, more, _, whom = listener.recvmsg(2048, 256)
+            back = [(level, kind, _from_there(data, family)) for level, kind, data in more]
+            answer = answer_of(self._world.topology.devices[device], said)
+            listener.sendmsg([said if answer is None else answer], back, 0, whom)
 
     def _accept(self, listener: socket.socket) -> None:
         with suppress(OSError):
@@ -248,7 +295,8 @@ class Stage:
             return
         if kind == socket.SOCK_DGRAM:
             attempt.connected = True
-            talking.send(PAYLOAD)
+            query = attempt.sending.query
+            talking.send(PAYLOAD if query is None else query_for(query.name, query.family))
         self._watch(attempt, talking, write=kind == socket.SOCK_STREAM)
 
     def _send_raw(self, attempt: _Attempt, opener: Packet, namespace: Namespace) -> None:
@@ -325,6 +373,8 @@ class Stage:
             return
         if self._answers(attempt, said):
             attempt.sees = Seen.REPLY
+            if attempt.sending.query is not None:
+                attempt.addresses = addresses_in(said)
             attempt.by = talking.getpeername()[0] if not whom else whom[0]
             attempt.by = str(ip_address(attempt.by.partition("%")[0]))
             self._forget(talking)
@@ -392,8 +442,7 @@ class Stage:
 
     def _observed(self, attempt: _Attempt, headers: Sequence[tuple[Captured, Header | None]]) -> Observed:
         sending = attempt.sending
-        there = {each for one in sending.predicted for each in one.signatures}
-        both = sending.signatures
+        there, both = sending.outward, sending.signatures
         captured = [each for each, header in headers if header is not None and header.signature in both]
         way = [sending.sender]
         own = sending.opener.family.icmp == sending.opener.protocol
@@ -408,15 +457,10 @@ class Stage:
                 continue
             if each.device not in way:
                 way.append(each.device)
-        return Observed(attempt.sees or Seen.NOTHING, attempt.by, tuple(way), tuple(captured))
-
-
-def _answer(listener: socket.socket, family: Family) -> None:
-    """Send a datagram back from the address that it was sent to."""
-    with suppress(OSError):
-        said, more, _, whom = listener.recvmsg(2048, 256)
-        back = [(level, kind, _from_there(data, family)) for level, kind, data in more]
-        listener.sendmsg([said], back, 0, whom)
+        counted = tuple(dict.fromkeys(each for each in self._counted if each[1] in both))
+        return Observed(
+            attempt.sees or Seen.NOTHING, attempt.by, attempt.addresses, tuple(way), tuple(captured), counted
+        )
 
 
 def _from_there(data: bytes, family: Family) -> bytes:

@@ -29,8 +29,8 @@ from greyheron.rehearsal.sendings import Trying, apart, guests_of, sendings_of
 
 _PASSES = ((64, 0.7, 0.0), (16, 1.5, 1.1), (1, 3.0, 1.1))
 """How often what differs is sent: so many at once, seconds of silence that are waited for, seconds before."""
-ROUTING = 20.0
-"""Seconds that the routing daemons have to find each other."""
+ROUTING, ROUTING_EACH = 20.0, 0.5
+"""Seconds that the routing daemons have to find each other, and more for each router."""
 
 Report = Callable[[str, float], None]
 """Told the stage, and how far it is, 0 to 1."""
@@ -41,9 +41,15 @@ Meddle = Callable[[Built], None]
 
 
 def rehearse(
-    network: Network, asked: Sequence[Asked], report: Report, meddle: Meddle = lambda _built: None
+    network: Network,
+    asked: Sequence[Asked],
+    report: Report,
+    meddle: Meddle = lambda _built: None,
+    leave: Callable[[Built], None] = Built.close,
 ) -> Rehearsal:
     """Build `network` here, and send every flow that is `asked` at every time for which it is meant.
+
+    leave:  what becomes of the network in the end, as it stood last
 
     Raises KernelError when the kernel refuses, and whatever was made is gone when the process is.
     """
@@ -72,7 +78,8 @@ def rehearse(
             if learnt != known:
                 restart_daemons(built)
         meddle(built)
-        for device, routes in wait_for_routes(built, learnt, ROUTING).items():
+        patience = ROUTING + ROUTING_EACH * len(learnt)
+        for device, routes in wait_for_routes(built, learnt, patience).items():
             left_out.append(
                 f"{span.words}: {device} did not come to the routes that were predicted, {sorted(routes)}"
             )
@@ -86,7 +93,7 @@ def rehearse(
         stand.close()
         sending += time.monotonic() - began
     if built is not None:
-        built.close()
+        leave(built)
     return Rehearsal(tuple(tried), tuple(left_out), (building, sending))
 
 
@@ -144,7 +151,7 @@ def _send(
     rose = frozenset(what for what, count in after.items() if count > before.get(what, 0))
     tried = []
     for sending, each in zip(group, observed, strict=True):
-        seen = SeenFacts(each.sees, each.by, each.way, rose)
+        seen = SeenFacts(each.sees, each.by, each.addresses, each.way, each.counted, rose)
         found = differences(sending, seen)
         tried.append(
             Rehearsed(sending, span.words, predicted_like(sending, seen), seen, found, each.captured)

@@ -8,8 +8,18 @@ from greyheron.model.names import protocol_name
 from greyheron.model.values import Family
 from greyheron.rehearsal.comparison import Discrepancy, Rehearsal, Rehearsed, counted_words, sees_words
 from greyheron.rehearsal.packets import Captured, header_of
+from greyheron.rehearsal.sendings import Signature, other_way
 
 MOST_LINES = 40
+
+
+@dataclass(frozen=True, slots=True)
+class SeenHop:
+    """What was captured of a conversation at one device, in sentences: on its way out, and home."""
+
+    device: str
+    out: tuple[str, ...]
+    home: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -17,18 +27,22 @@ class TriedReport:
     """One conversation: as predicted, and as it went.
 
     test, requirement:  for which of the two: its id, the other is None
-    flow:  what was sent;  when:  for which times
-    predicted, seen:  in a sentence each;  agrees:  whether every fact is as it was predicted
+    flow:  what was sent;  query:  whether it is a query for the flow's name;  when:  for which times
+    predicted, seen:  in a sentence each;  sees:  what its sender saw;  hops:  what each device saw of it
+    agrees:  whether every fact is as it was predicted
     differences:  those that are not;  packets:  where they differ, every packet that was captured, in order
     """
 
     test: str | None
     requirement: str | None
     flow: str
+    query: bool
     when: str
     verdict: Verdict
     predicted: str
     seen: str
+    sees: str
+    hops: tuple[SeenHop, ...]
     agrees: bool
     differences: tuple[Discrepancy, ...]
     packets: tuple[str, ...]
@@ -63,14 +77,42 @@ def _tried(tried: Rehearsed) -> TriedReport:
         tried.sending.asked.test,
         tried.sending.asked.requirement,
         tried.sending.name,
+        tried.sending.query is not None,
         tried.span,
         predicted.verdict,
         f"{_way(predicted.way)}; the sender sees {sees_words(predicted.sees, predicted.by)}{decided}",
         f"{_way(seen.way)}; the sender sees {sees_words(seen.sees, seen.by)}",
+        sees_words(seen.sees, seen.by),
+        tuple(_hops(tried)),
         not tried.differences,
         tried.differences,
         tuple(_packets(tried.captured)) if tried.differences else (),
     )
+
+
+def _hops(tried: Rehearsed) -> Iterable[SeenHop]:
+    """The devices in the order in which they were come to, the sender first."""
+    out = tried.sending.outward
+    home = frozenset(map(other_way, out))
+    sender, captured = tried.sending.sender, tried.captured
+    for device in dict.fromkeys([sender, *(each.device for each in captured)]):
+        here = [each for each in captured if each.device == device]
+        yield SeenHop(device, *(tuple(_seen_at(tried, device, here, way)) for way in (out, home)))
+
+
+def _seen_at(
+    tried: Rehearsed, device: str, captured: Iterable[Captured], way: frozenset[Signature]
+) -> Iterable[str]:
+    headers = ((each, header_of(each.frame)) for each in captured)
+    crossed = {each.outgoing for each, header in headers if header is not None and header.signature in way}
+    if False in crossed:
+        yield "came in"
+    for counted, signature in tried.seen.counted:
+        if counted.point.device == device and signature in way:
+            entry = "implicit deny" if counted.entry is None else f"entry {counted.entry}"
+            yield f"{counted.list}, {entry}"
+    if True in crossed:
+        yield "went on" if False in crossed else "was sent"
 
 
 def _way(way: Iterable[str]) -> str:

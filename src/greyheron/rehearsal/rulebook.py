@@ -14,6 +14,10 @@ from greyheron.rehearsal.expressions import Expression, match, meta
 TABLE = {"family": "inet", "name": "heron"}
 FRAMES = {"family": "netdev", "name": "heron-frames"}
 NEIGHBOURS = {"family": "arp", "name": "heron-neighbours"}
+LOOPBACK = "lo"
+"""Where routes into nothing lead that are announced: a daemon does not tell of those that lead nowhere."""
+LOG_GROUP = 1
+"""Where the packet filter tells of every packet that an entry decides."""
 ICMP = {Family.IPV4: 1, Family.IPV6: 58}
 
 
@@ -59,7 +63,8 @@ class RuleBook:
         )
         self.answers = answers
 
-    def chain(self, name: str, hook: str, priority: int, kind: str = "filter") -> str:
+    def chain(self, name: str, hook: str, priority: int, kind: str = "filter", inner: bool = False) -> str:
+        """A base chain, made once. `inner`: whether it sees what a device says to itself."""
         if name not in self._chains:
             self._chains.add(name)
             self.commands.append(
@@ -77,7 +82,7 @@ class RuleBook:
                     }
                 }
             )
-            if kind == "filter":
+            if kind == "filter" and not inner:
                 self.rule(
                     name, match(meta("iifname" if hook != "output" else "oifname"), "lo"), {"accept": None}
                 )
@@ -86,6 +91,10 @@ class RuleBook:
     def rule(self, chain: str, *expressions: Expression, table: dict[str, str] = TABLE) -> None:
         rule = {"family": table["family"], "table": table["name"], "chain": chain, "expr": list(expressions)}
         self.commands.append({"add": {"rule": rule}})
+
+    def told(self, counter: str) -> tuple[Expression, Expression]:
+        """A packet is counted, and told of by the counter's name."""
+        return {"counter": counter}, {"log": {"prefix": counter, "group": LOG_GROUP}}
 
     def counter(self, counted: Counted, table: dict[str, str] = TABLE) -> str:
         name = f"c{len(self.counters)}"

@@ -27,7 +27,7 @@ from greyheron.rehearsal.expressions import (
 )
 from greyheron.rehearsal.framing import add_frames
 from greyheron.rehearsal.rewriting import add_neighbours, add_translations
-from greyheron.rehearsal.rulebook import ICMP, TABLE, Counted, RuleBook, Rules
+from greyheron.rehearsal.rulebook import ICMP, LOOPBACK, TABLE, Counted, RuleBook, Rules
 
 _OWN = 0x1000
 
@@ -48,6 +48,7 @@ class _Maker(RuleBook):
         device = self.device
         if not device.traits.bridges:
             self._pieces()
+            self._nowhere()
             self._inbound()
             self._lines()
             self._zones()
@@ -74,12 +75,12 @@ class _Maker(RuleBook):
             ends = deny if not entry.silent else {"drop": None}
             verdict = {"return": None} if entry.action is Action.PERMIT else ends
             for conditions in matching(rule, found.family):
-                self.rule(name, *conditions, {"counter": counter}, verdict)
+                self.rule(name, *conditions, *self.told(counter), verdict)
         counter = self.counter(Counted(point, found.name, None))
         if found.family is Family.IPV6:
             discovery = match(payload("icmpv6", "type"), {"range": [133, 136]})
-            self.rule(name, discovery, {"counter": counter}, {"return": None})
-        self.rule(name, {"counter": counter}, deny)
+            self.rule(name, discovery, *self.told(counter), {"return": None})
+        self.rule(name, *self.told(counter), deny)
         return name
 
     def _inbound(self) -> None:
@@ -119,6 +120,20 @@ class _Maker(RuleBook):
                 strange = match(meta("l4proto"), {"set": others}, "!=")
                 self.rule(come, of_family(family), strange, no_first_fragment(family), {"notrack": None})
 
+    def _nowhere(self) -> None:
+        """There is no route for what leads into nothing, where such a route is announced."""
+        discarded = [route.to for route in self.device.routes if route.discard]
+        if not self.device.announces_static or not discarded:
+            return
+        for name, hook in (("nowhere", "forward"), ("nowhere-own", "output")):
+            chain = self.chain(name, hook, -310, inner=True)
+            for prefix in discarded:
+                ip = "ip" if prefix.version == 4 else "ip6"
+                block = {"prefix": {"addr": str(prefix.network_address), "len": prefix.prefixlen}}
+                elsewhere = match({"fib": {"result": "type", "flags": ["daddr"]}}, "local", "!=")
+                leads = match(meta("oifname"), LOOPBACK), match(payload(ip, "daddr"), block)
+                self.rule(chain, *leads, elsewhere, {"reject": {"type": "icmpx", "expr": "no-route"}})
+
     def _follow(self, chain: str) -> None:
         """What belongs to a session passes with no list or zone asked (§6)."""
         known = match({"ct": {"key": "state"}}, ["established", "related"], "in")
@@ -133,7 +148,7 @@ class _Maker(RuleBook):
                 found = self._listed(point, family)
                 if found is None or not ports:
                     continue
-                chain = self.chain("deliver", "input", 0)
+                chain = self.chain("deliver", "input", 0, inner=True)
                 opens = match({"&": [payload("tcp", "flags"), _ALL_BUT_ECN]}, TcpFlags.SYN.value)
                 jump = {"jump": {"target": self._list_chain(point, found, self.deny)}}
                 self.rule(

@@ -6,7 +6,8 @@ import shutil
 import subprocess
 import sys
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from pathlib import Path
 from typing import IO
 
@@ -25,6 +26,7 @@ _PROGRAMS = {"unshare": "util-linux", "nft": "nftables", "ip": "iproute2", "moun
 _DAEMONS = Path("/usr/lib/frr/zebra")
 
 Watch = Callable[[str, float], None]
+Keep = Callable[[RehearsalReport, Mapping[str, str]], None]
 
 
 class CannotRehearse(RuntimeError):
@@ -49,7 +51,11 @@ def missing(network: Network | None = None) -> list[str]:
     if speaks and not _DAEMONS.exists():
         found.append("The routing daemons are missing: install the package frr.")
     if not found:
-        tried = subprocess.run([*_UNSHARE, "true"], capture_output=True, text=True)
+        try:
+            with _room():
+                tried = subprocess.run([*_UNSHARE, "true"], capture_output=True, text=True)
+        except CannotRehearse as error:
+            return [str(error)]
         if tried.returncode:
             found.append(
                 f"This system allows no namespaces of one's own ({tried.stderr.strip()}): allow user "
@@ -58,16 +64,29 @@ def missing(network: Network | None = None) -> list[str]:
     return found
 
 
+@contextmanager
+def _room() -> Iterator[None]:
+    """Where a process is begun, as far as the system has room for one. Raises CannotRehearse."""
+    try:
+        yield
+    except (OSError, RuntimeError) as error:  # a process that cannot be begun, or a thread
+        raise CannotRehearse(
+            f"This system cannot begin another process ({error}): end some, or allow more."
+        ) from None
+
+
 def run_rehearsal(
     network: Network,
     progress: Watch,
     selection: Selection | None = None,
     longest: float = LONGEST,
     captures: Path | None = None,
+    keep: Keep | None = None,
 ) -> RehearsalReport:
     """Rehearse `network` in a process of its own: every flow and requirement, or a `selection`.
 
     captures:  a folder for the packets of each of them, as pcapng files
+    keep:  shown what came of it, and how to get into each device: the network stands until it returns
 
     `progress` is told the stage and how far it is; what it raises ends the rehearsal. Raises CannotRehearse.
     """
@@ -76,30 +95,41 @@ def run_rehearsal(
     if lacking:
         raise CannotRehearse(" ".join(lacking))
     command = [*_UNSHARE, sys.executable, "-m", "greyheron.rehearsal.stage"]
-    process = subprocess.Popen(
-        command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
-    )
+    with _room():
+        process = subprocess.Popen(
+            command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+        )
     assert process.stdin is not None
     assert process.stdout is not None
     assert process.stderr is not None
     complaints: list[str] = []
     listening = threading.Thread(target=_read, args=(process.stderr, complaints), daemon=True)
-    listening.start()
     ended = threading.Timer(longest, process.kill)
-    ended.start()
     try:
+        with _room():
+            listening.start()
+            ended.start()
         asked = {
             "network": write_workspace(network),
             "tests": sorted(selection.tests),
             "requirements": sorted(selection.requirements),
             "captures": None if captures is None else str(captures.absolute()),
+            "keep": keep is not None,
         }
         process.stdin.write(json.dumps(asked) + "\n")
         process.stdin.flush()
+        report: RehearsalReport | None = None
         for line in process.stdout:
             told = json.loads(line)
             if "report" in told:
-                return TypeAdapter(RehearsalReport).validate_python(told["report"])
+                report = TypeAdapter(RehearsalReport).validate_python(told["report"])
+                if keep is None or not report.tried:
+                    return report
+                continue
+            if "kept" in told and keep is not None and report is not None:
+                ended.cancel()
+                keep(report, _ways_in(process.pid, told["kept"]))
+                return report
             if "error" in told:
                 raise CannotRehearse(f"The rehearsal broke off: {told['error']}.")
             progress(told["stage"], told["done"])
@@ -114,9 +144,17 @@ def run_rehearsal(
         process.stdin.close()  # it ends with its input, and with it all that it made
         process.kill()
         process.wait()
-        listening.join()
+        if listening.ident is not None:
+            listening.join()
         for stream in (process.stdout, process.stderr):
             stream.close()
+
+
+def _ways_in(process: int, descriptors: Mapping[str, int]) -> dict[str, str]:
+    """The command that opens a shell in each device of a network that stands."""
+    (first,) = Path(f"/proc/{process}/task/{process}/children").read_text().split()
+    into = f"nsenter --target {first} --user --preserve-credentials --mount"
+    return {device: f"{into} --net=/proc/{first}/fd/{number}" for device, number in descriptors.items()}
 
 
 def _read(stream: IO[str], into: list[str]) -> None:

@@ -44,40 +44,58 @@ class Predicted:
 
 
 @dataclass(frozen=True, slots=True)
+class AskedName:
+    """A name that is asked for; `address` is what should be answered, None where there is none."""
+
+    name: str
+    family: Family
+    address: str | None
+
+
+@dataclass(frozen=True, slots=True)
 class Trying:
     """One conversation to send.
 
     name:  the flow as it is written, or the query that comes before it
+    query:  what is asked for, where it is one, and what should be answered
     opener:  its first packet; the source is None where its sender chooses
     answered:  whether an answer is waited for
     """
 
     asked: Asked
     name: str
+    query: AskedName | None
     sender: str
     opener: Packet
     answered: bool
     predicted: tuple[Predicted, ...]
 
     @property
+    def outward(self) -> frozenset[Signature]:
+        """All by which its packets can be known anywhere on the way out."""
+        return frozenset(each for one in self.predicted for each in one.signatures)
+
+    @property
     def signatures(self) -> frozenset[Signature]:
         """All by which its packets can be known anywhere, either way."""
-        return frozenset(
-            each for one in self.predicted for there in one.signatures for each in (there, _back(there))
-        )
+        return self.outward | frozenset(map(other_way, self.outward))
 
 
 def sendings_of(asked: Asked, world: World) -> list[Trying]:
     """What a flow takes: queries for its name first. Raises FlowError."""
     flow = asked.flow
     result = converse(world, flow)
-    found = [
-        _sending(asked, f"query for {result.resolution.name} of {write_flow(flow)}", query.result, world)
-        for query in result.queries
-        if result.resolution is not None
-    ]
-    if result.resolution is None or result.resolution.address is not None:
-        found.append(_sending(asked, write_flow(flow), result, world))
+    resolution = result.resolution
+    if resolution is None:
+        return [_sending(asked, result, world)]
+    found = []
+    for query in result.queries:
+        held = resolution.address if query is result.queries[-1] else None
+        address = None if held is None else resolution.family.text(held)
+        named = AskedName(resolution.name, resolution.family, address)
+        found.append(_sending(asked, query.result, world, named))
+    if resolution.address is not None:
+        found.append(_sending(asked, result, world))
     return found
 
 
@@ -115,12 +133,13 @@ def signature_of(packet: Packet) -> Signature:
     return key.protocol, key.source, key.source_port, key.destination, key.destination_port
 
 
-def _sending(asked: Asked, name: str, result: Result, world: World) -> Trying:
+def _sending(asked: Asked, result: Result, world: World, query: AskedName | None = None) -> Trying:
     flow, opener = asked.flow, result.exchanges[0].legs[0].path.packet
     chosen = flow.source.at is None
     return Trying(
         asked,
-        name,
+        write_flow(flow) if query is None else f"query for {query.name} of {write_flow(flow)}",
+        query,
         sender_of(flow),
         opener if not chosen else replace(opener, source=None),
         expects_reply(opener),
@@ -154,6 +173,7 @@ def _speaker(exchange: Exchange, address: int) -> int:
     return exchange.legs[0].path.packet.destination if own else address
 
 
-def _back(there: Signature) -> Signature:
+def other_way(there: Signature) -> Signature:
+    """Of the packets that answer those of a signature."""
     protocol, source, source_port, destination, destination_port = there
     return protocol, destination, destination_port, source or 0, source_port

@@ -16,7 +16,7 @@ from pydantic import TypeAdapter
 from greyheron.formats.workspace import read_workspace
 from greyheron.rehearsal.asking import Selection, asked_of
 from greyheron.rehearsal.comparison import Rehearsal
-from greyheron.rehearsal.kernel import KernelError
+from greyheron.rehearsal.kernel import Built, KernelError
 from greyheron.rehearsal.packets import Captured
 from greyheron.rehearsal.pcapng import write_captures
 from greyheron.rehearsal.rehearse import rehearse
@@ -33,13 +33,23 @@ def main() -> int:
     _bound(resource.RLIMIT_AS, MOST_MEMORY)
     _bound(resource.RLIMIT_NOFILE, MOST_FILES)
     try:
+        captures = _opened(asked["captures"]) if asked["captures"] else None
         own_files()
         network = read_workspace(asked["network"])
         flows = asked_of(network, Selection(asked["tests"], asked["requirements"]))
-        found = rehearse(network, flows, lambda stage, done: _tell({"stage": stage, "done": round(done, 3)}))
-        if asked.get("captures"):
-            _write(found, Path(asked["captures"]))
+        standing: list[Built] = []
+        found = rehearse(
+            network,
+            flows,
+            lambda stage, done: _tell({"stage": stage, "done": round(done, 3)}),
+            leave=standing.append if asked["keep"] else Built.close,
+        )
+        if captures is not None:
+            _write(found, captures)
         _tell({"report": json.loads(TypeAdapter(RehearsalReport).dump_json(report_of(found)))})
+        for built in standing:
+            _tell({"kept": {name: each.descriptor for name, each in built.namespaces.items()}})
+            threading.Event().wait()
     except (KernelError, OSError, MemoryError) as error:
         _tell({"error": f"{error or 'there is not enough memory'}"})
         return 1
@@ -51,6 +61,11 @@ def _bound(what: int, most: int) -> None:
     _, allowed = resource.getrlimit(what)
     bound = most if allowed == resource.RLIM_INFINITY else min(most, allowed)
     resource.setrlimit(what, (bound, bound))
+
+
+def _opened(folder: str) -> Path:
+    """A folder of the machine's, as it can be come to when others lie over it."""
+    return Path(f"/proc/self/fd/{os.open(folder, os.O_RDONLY | os.O_DIRECTORY)}")
 
 
 def _write(found: Rehearsal, folder: Path) -> None:
@@ -75,7 +90,8 @@ def _end_with_input() -> None:
 
 def own_files() -> None:
     """What daemons write lies in memory of this process's own, and root here belongs to their group."""
-    subprocess.run(["mount", "-t", "tmpfs", "none", "/run"], check=True, capture_output=True)
+    for folder in ("/run", "/var/tmp"):
+        subprocess.run(["mount", "-t", "tmpfs", "none", folder], check=True, capture_output=True)
     groups = Path("/etc/group").read_text().splitlines()
     written = Path("/run/group")
     written.write_text(

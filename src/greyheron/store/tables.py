@@ -130,3 +130,15 @@ class ResultRow(Base):
     verdict: Mapped[str] = mapped_column(String(12))
     text: Mapped[str] = mapped_column(String(500))
     seen_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class RehearsalRow(Base):
+    """The last rehearsal of a draft: its version, a digest of what the result rests on, and what was seen."""
+
+    __tablename__ = "rehearsal"
+
+    network_id: Mapped[str] = mapped_column(ForeignKey("network.id", ondelete="CASCADE"), primary_key=True)
+    version: Mapped[int]
+    ground: Mapped[str] = mapped_column(String(64))
+    begun_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    report: Mapped[str] = mapped_column(Text)
