@@ -140,3 +140,91 @@ def test_prove_advise_and_findings_end_as_a_pipeline_wants(tmp_path: Path) -> No
     suites = {each.get("name"): each for each in ElementTree.parse(report).getroot()}
     assert suites["requirements"].get("failures") == "1"
     assert suites["test flows"].get("tests") == "26"
+
+
+COLLECTED = Path(__file__).parents[1] / "machines"
+
+
+def test_machines_are_converted_and_what_was_guessed_is_said(tmp_path: Path) -> None:
+    result = run(["convert", str(COLLECTED)])
+    assert result.exit_code == 0
+    assert "guessed: gate:up – shed:down: joined, since both are in 172.20.0.0/30" in result.output
+    file = tmp_path / "reserve.yaml"
+    assert run(["convert", str(COLLECTED), "--output", str(file)]).exit_code == 0
+    assert run(["check", str(file)]).exit_code == 0
+    assert {each.name for each in read_workspace(file.read_bytes()).devices} >= {"gate", "ledger"}
+    some = tmp_path / "some"
+    some.mkdir()
+    (some / "gate.json").write_bytes((COLLECTED / "gate.json").read_bytes())
+    (some / "notes.txt").write_text("not one of them")
+    left_out = run(["convert", str(some)])
+    assert (left_out.exit_code, "left out: notes.txt" in left_out.output) == (1, True)
+
+
+def test_what_cannot_be_converted_is_said(tmp_path: Path) -> None:
+    (tmp_path / "x.bin").write_bytes(b"\0")
+    unknown = run(["convert", str(tmp_path / "x.bin")])
+    assert (unknown.exit_code, "this is neither" in unknown.output) == (2, True)
+    (tmp_path / "bad.yaml").write_text("format: grey-heron/1\nname: x\ndevices: [{name: 1}]\n")
+    bad = run(["convert", str(tmp_path / "bad.yaml")])
+    assert (bad.exit_code, f"{tmp_path / 'bad.yaml'}: device" in bad.output) == (2, True)
+    assert "standard input: file" in run(["convert", "-"], b"{").output
+    assert "There is no format “x” to write" in run(["convert", DEMO, "--to", "x"]).output
+    assert run(["convert", str(tmp_path / "nowhere")]).exit_code == 2
+    assert run(["convert", "-"], Path(DEMO).read_bytes()).output == run(["convert", DEMO]).output
+
+
+def test_the_collecting_script_is_printed() -> None:
+    assert run(["collect"]).output.startswith("#!/bin/sh\n")
+
+
+def test_traffic_is_folded_and_judged(tmp_path: Path) -> None:
+    file = tmp_path / "flows.csv"
+    file.write_text(
+        "client,server,proto,dport,back\n172.20.16.21,172.20.40.10,tcp,443,3\n"
+        "172.20.40.20,172.20.48.5,tcp,443,2\nnobody,172.20.40.10,tcp,443,2\n"
+    )
+    asked = ["traffic", DEMO, str(file), "--column", "source=client", "--column", "destination=server"]
+    result = run(asked)
+    assert result.exit_code == 1
+    assert "▌ ringing-desk (172.20.40.20) → camhub (172.20.48.5) tcp/443: 3 packets" in result.output
+    assert "it was answered, and would not get through" in result.output
+    assert "2 conversations: 1 would not get through, of which 1 were answered" in result.output
+    assert "left out: flows.csv, line 4" in result.output
+    rows = json.loads(run([*asked, "--json"]).output.partition("left out")[0])
+    assert {row["draft"] for row in rows} == {"passes", "blocked"}
+    assert run(asked[:3]).exit_code == 2
+    assert "names no column" in run([*asked, "--column", "sheep=x"]).output
+
+
+def test_findings_are_written_as_sarif_at_the_lines_of_the_file(tmp_path: Path) -> None:
+    storm = Path(DEMO).with_name("storm.yaml")
+    file = tmp_path / "findings.sarif"
+    told = json.loads(run(["findings", str(storm), "--json", "--sarif", str(file)]).output)["findings"]
+    log = json.loads(file.read_text())
+    (written,) = log["runs"]
+    assert (log["version"], written["tool"]["driver"]["name"]) == ("2.1.0", "Grey Heron")
+    assert [each["ruleId"] for each in written["results"]] == [each["kind"] for each in told]
+    rules = [rule["id"] for rule in written["tool"]["driver"]["rules"]]
+    lines = storm.read_text().splitlines()
+    for result, finding in zip(written["results"], told, strict=True):
+        assert rules[result["ruleIndex"]] == finding["kind"]
+        assert (
+            result["level"] == {"fault": "error", "warning": "warning", "note": "note"}[finding["severity"]]
+        )
+        assert ("suppressions" in result) is (finding["accepted"] is not None)
+        (place,) = result["locations"]
+        line = lines[place["physicalLocation"]["region"]["startLine"] - 1]
+        named = [*finding["lists"], *finding["devices"]]
+        assert not named or any(f"name: {name}" in line for name in named), (line, named)
+        assert place["physicalLocation"]["artifactLocation"]["uri"] == str(storm)
+
+
+def test_a_network_goes_out_as_yang_and_comes_in_again(tmp_path: Path) -> None:
+    out = tmp_path / "out"
+    gone = run(["convert", DEMO, "--to", "yang", "--output", str(out)])
+    assert (gone.exit_code, "left out: list hides-in: entry 40" in gone.output) == (1, True)
+    assert "say with --output into which folder" in run(["convert", DEMO, "--to", "yang"]).output
+    back = run(["convert", str(out)])
+    assert back.exit_code == 0
+    assert read_workspace(back.output).tests == saltmarsh().tests

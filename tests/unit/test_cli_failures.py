@@ -27,6 +27,7 @@ READING: dict[str, list[str]] = {
     "findings": [],
     "rehearse": [],
     "format": [],
+    "traffic": [DEMO],
 }
 BAD_FILES: dict[str, tuple[bytes, str]] = {
     "a key that is a list": (b"? [a]\n: 1\n", "expected the name of a field"),
@@ -46,7 +47,7 @@ def sentence_of(ended_with: int, output: str) -> str:
 
 
 def test_every_command_that_reads_is_tried_here() -> None:
-    assert set(READING) == COMMANDS.keys() - {"serve", "backup", "restore", "generate"}
+    assert set(READING) == COMMANDS.keys() - {"serve", "backup", "restore", "generate", "collect", "convert"}
 
 
 @pytest.mark.parametrize("command", READING)

@@ -2,6 +2,7 @@
 
 import json
 from dataclasses import asdict, replace
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -11,9 +12,20 @@ from greyheron.analysis.findings.finder import find_in_time, noted
 from greyheron.analysis.findings.finding import Severity
 from greyheron.analysis.findings.ineffective import IneffectiveEntries
 from greyheron.analysis.proof.prover import Prover
-from greyheron.cli.reading import UNEXPECTED, AsJson, File, out, read_file
+from greyheron.cli.reading import (
+    UNEXPECTED,
+    AsJson,
+    File,
+    content_of,
+    name_of,
+    network_in,
+    out,
+    read_file,
+    write_file,
+)
 from greyheron.core.bulk.engines import engines
 from greyheron.core.timeline import Timeline
+from greyheron.formats.sarif import write_sarif
 from greyheron.model.document import to_data
 
 
@@ -51,9 +63,13 @@ def findings(
     file: File,
     least: Annotated[Severity, typer.Option("--least", help="Leave out what matters less.")] = Severity.NOTE,
     as_json: AsJson = False,
+    sarif: Annotated[
+        Path | None, typer.Option("--sarif", help="Write them there as SARIF 2.1.0, for a code host.")
+    ] = None,
 ) -> None:
     """Say what is wrong or doubtful. Exit status: 0 nothing above a note, 1 something is, 2 a bad file."""
-    network = read_file(file)
+    content = content_of(file)
+    network = network_in(file, content)
     timeline = Timeline.build(network)
     order = list(Severity)
     found = [
@@ -61,6 +77,8 @@ def findings(
         for each in noted(find_in_time(timeline, engines(), IneffectiveEntries()), network.accepted)
         if order.index(each.finding.severity) <= order.index(least)
     ]
+    if sarif is not None:
+        write_file(sarif, write_sarif(name_of(file), content.decode("utf-8-sig"), found))
     if as_json:
         data = [
             {

@@ -27,6 +27,9 @@ COMMANDS = {
     "prove": ("checking", "prove", "Prove requirements."),
     "advise": ("advising", "advise", "Say where lists would make a requirement or a test flow hold."),
     "rehearse": ("rehearsing", "rehearse", "Build the network in the kernel, and send its test flows."),
+    "traffic": ("watching", "traffic", "Say what becomes of traffic that was really there."),
+    "collect": ("bringing", "collect", "Print the script that collects what a machine is."),
+    "convert": ("bringing", "convert", "Read a network in any format, and write it in another."),
     "findings": ("advising", "findings", "Say what is wrong or doubtful."),
     "format": ("formatting", "format_file", "Put a file into its one usual form."),
     "generate": ("formatting", "generate", "Print the workspace file of a large invented network."),
@@ -132,6 +135,8 @@ def sentence(error: Exception) -> str:
         return f"The flow cannot be traced: {error}"
     if isinstance(error, CannotOpen | CannotGoOn):
         return str(error)
+    if isinstance(error, RuntimeError) and "new thread" in str(error):
+        return "This system cannot begin another thread: end some processes, or allow more."
     if isinstance(error, MemoryError):
         return "There is not enough memory for this: ask about less, or on a larger machine."
     return (

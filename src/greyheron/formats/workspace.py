@@ -10,6 +10,8 @@ from typing import Any
 import yaml
 
 from greyheron.core.progress import Progress, unwatched
+from greyheron.formats.bundle import Bundle
+from greyheron.formats.format import Brought, Taken
 from greyheron.model.changes import ITEM_TYPES
 from greyheron.model.document import Item, Network, to_data
 from greyheron.model.problems import DocumentError, Problem
@@ -23,7 +25,7 @@ PARSED = 0.1
 
 def read_workspace(text: str | bytes, progress: Progress = unwatched) -> Network:
     """The network in a workspace file. Raises DocumentError with every problem in it, and Cancelled."""
-    data = _parsed(text)
+    data = parsed(text)
 
     def on(done: float) -> None:
         progress(PARSED + (1 - PARSED) * done)
@@ -31,9 +33,30 @@ def read_workspace(text: str | bytes, progress: Progress = unwatched) -> Network
     return read_network(data, on)
 
 
+class Workspace:
+    """Workspace files, one network each; nothing is lost either way."""
+
+    name = "workspace"
+    title = "a workspace file"
+    suffix = ".yaml"
+    media_type = "application/yaml"
+    loses: tuple[str, ...] = ()
+
+    def recognises(self, bundle: Bundle) -> bool:
+        only = bundle.only
+        return only is not None and only[0].lower().endswith((".yaml", ".yml"))
+
+    def read(self, bundle: Bundle, progress: Progress) -> Brought:
+        assert bundle.only is not None
+        return Brought(read_workspace(bundle.only[1], progress))
+
+    def write(self, network: Network) -> Taken:
+        return Taken({f"network{self.suffix}": write_workspace(network).encode()})
+
+
 def read_item(collection: str, text: str) -> dict[str, Any]:
     """One item of a collection, as plain data, from its text alone. Raises DocumentError."""
-    data = _parsed(text)
+    data = parsed(text)
     if not isinstance(data, dict):
         raise DocumentError([Problem("text", "expected fields such as name and kind, each with a colon")])
     found = item_problems(ITEM_TYPES[collection], data, "text")
@@ -47,7 +70,8 @@ def write_item(item: Item) -> str:
     return _written(to_data(item))
 
 
-def _parsed(text: str | bytes) -> Any:
+def parsed(text: str | bytes) -> Any:
+    """YAML as plain data, not checked as a network yet. Raises DocumentError."""
     if len(text) > LARGEST_FILE:
         raise DocumentError([Problem("file", f"it is larger than {LARGEST_FILE // 2**20} MiB")])
     if isinstance(text, bytes):

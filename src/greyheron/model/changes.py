@@ -54,6 +54,9 @@ ITEM_TYPES: dict[str, type[Item]] = {
     "positions": Position,
 }
 
+OF_THE_NETWORK = tuple(name for name in ITEM_TYPES if name not in ("accepted", "positions"))
+"""Collections that say what a network is and should do; the others are about how people look at it."""
+
 _KEYS: dict[str, Callable[[Any], str]] = {
     "devices": lambda device: device.name,
     "links": lambda link: " ".join(link.ends),

@@ -1,0 +1,318 @@
+"""A collected machine as a device: interfaces, routes, services, and its filter as lists at their places."""
+
+import re
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from ipaddress import IPv4Interface, IPv6Address, IPv6Interface
+from typing import Any
+
+from greyheron.analysis.testing.sending import CountedAt
+from greyheron.core.delivery import LOGIN_PORTS
+from greyheron.core.regions import Spans
+from greyheron.formats.format import Notice
+from greyheron.formats.machines.lists import AddressSets, CannotWrite, WrittenList, list_of, unwritten
+from greyheron.formats.machines.machine import EVERYWHERE, LOOPBACK, Machine, PortLine, RouteLine, kept_names
+from greyheron.formats.machines.policy import FilterPolicy, policy_of
+from greyheron.formats.machines.ruleset import Chain, FilterRule, FilterVerdict, chains_of
+from greyheron.formats.machines.translations import translation_of
+from greyheron.model.document import to_data
+from greyheron.model.entry import ListBody
+from greyheron.model.names import PORTS, port_name
+from greyheron.model.values import Direction, Family
+
+_MAC = re.compile(r"^[0-9a-f]{2}(:[0-9a-f]{2}){5}$")
+_LINES = {"remote": ("ssh", "telnet"), "web": ("https", "http")}
+_TRACKED = ["tcp", "udp", "icmp"]
+FIRST_PREFERENCE, LAST_PREFERENCE = 5, 254
+MOST_NOTE = 400
+
+
+@dataclass
+class Made:
+    """The document as it grows."""
+
+    devices: list[dict[str, Any]] = field(default_factory=list)
+    sets: list[dict[str, Any]] = field(default_factory=list)
+    lists: list[dict[str, Any]] = field(default_factory=list)
+    placements: list[dict[str, Any]] = field(default_factory=list)
+    left_out: list[Notice] = field(default_factory=list)
+    guessed: list[Notice] = field(default_factory=list)
+    counts: Counter[CountedAt] = field(default_factory=Counter)
+
+
+class Neighbours:
+    """Who has an address, over all machines."""
+
+    def __init__(self, machines: Sequence[Machine]) -> None:
+        self._held: set[IPv4Interface | IPv6Interface] = set()
+        self._by_link: dict[IPv6Address, tuple[IPv4Interface | IPv6Interface, ...]] = {}
+        for machine in machines:
+            for port in machine.ports.values():
+                self._held |= set(port.addresses)
+                for each in port.addr_info:
+                    if isinstance(each.local, IPv6Address) and each.local.is_link_local:
+                        self._by_link[each.local] = port.addresses
+        self._addresses = {each.ip for each in self._held}
+
+    def known(self, address: Any) -> bool:
+        return address in self._addresses
+
+    def whole(self, address: Any, port: PortLine) -> Any:
+        """For a link-local next hop its holder's address in a prefix that the port shares; None: nobody's."""
+        if not address.is_link_local:
+            return address
+        networks = {each.network for each in port.addresses}
+        held = self._by_link.get(address, ())
+        return next((each.ip for each in held if each.version == 6 and each.network in networks), None)
+
+
+class MadeDevice:
+    """One machine on its way into the document."""
+
+    def __init__(self, machine: Machine, neighbours: Neighbours, made: Made, macs: Mapping[str, int]) -> None:
+        self._machine, self._neighbours, self._made, self._macs = machine, neighbours, made, macs
+        self._names = kept_names(list(machine.ports))
+        parents = {port.link for port in machine.ports.values() if port.vlan is not None}
+        self._shown = {
+            name: port for name, port in machine.ports.items() if port.addresses or name in parents
+        }
+
+    def add(self) -> None:
+        machine, made = self._machine, self._made
+        self._name_what_is_left()
+        chains = chains_of(machine.collected.ruleset or {"nftables": []}, machine.name, list(machine.ports))
+        policy = policy_of(machine, chains, [name for name, port in self._shown.items() if port.addresses])
+        answers = any(rule.verdict is FilterVerdict.REJECT for chain in chains for rule in chain.rules)
+        device: dict[str, Any] = {
+            "name": machine.name,
+            "kind": "router" if machine.forwards else "host",
+            "interfaces": [self._interface(name, port) for name, port in self._shown.items()],
+            "answers_denied": answers,
+        }
+        device |= self._routes() | self._services()
+        device["tracks"] = _TRACKED if policy.tracks else []
+        if policy.outbound:
+            device["filters_own_traffic"] = True
+        translations = [self._translation(hook, rule) for hook, rule in policy.rewrites]
+        if any(translations):
+            device["translations"] = [each for each in translations if each is not None]
+        made.left_out += policy.left_out
+        if policy.left_out:
+            missing = "; ".join(map(str, policy.left_out))
+            device["note"] = f"Not all of its filter is here. {missing}"[:MOST_NOTE]
+        self._warn(policy, chains, answers)
+        made.devices.append(device)
+        self._place(policy, answers)
+
+    def _notice(self, what: str, message: str, guess: bool = False) -> None:
+        into = self._made.guessed if guess else self._made.left_out
+        into.append(Notice(f"{self._machine.name}, {what}" if what else self._machine.name, message))
+
+    def _name_what_is_left(self) -> None:
+        bridges = self._machine.bridges
+        for name, port in self._machine.ports.items():
+            if name in self._shown or name == LOOPBACK:
+                continue
+            if port.master in bridges:
+                untagged, tagged = self._machine.vlans(name)
+                vlans = [f"VLAN {untagged}"] if untagged not in (None, 1) else []
+                vlans += [f"VLAN {number} tagged" for number in tagged]
+                told = f" ({', '.join(vlans[:20])})" if vlans else ""
+                self._notice(name, f"a port of the bridge {port.master}{told}: the bridge stands for it")
+            else:
+                self._notice(name, "it has no address: left out")
+
+    def _interface(self, name: str, port: PortLine) -> dict[str, Any]:
+        found: dict[str, Any] = {
+            "name": self._names[name],
+            "addresses": list(map(str, port.addresses)),
+        }
+        if "UP" not in port.flags:
+            found["enabled"] = False
+        if port.vlan is not None and port.link in self._names:
+            if self._machine.forwards:
+                found |= {"parent": self._names[port.link], "vlan": port.vlan}
+        elif _usable(port.address, self._macs):
+            found["mac"] = port.address
+        return found
+
+    def _routes(self) -> dict[str, Any]:
+        machine = self._machine
+        found: dict[str, Any] = {}
+        routes: list[dict[str, Any]] = []
+        for family in Family:
+            lines = [line for line in machine.routes(family) if not line.connected]
+            ranks: dict[str, int] = {}
+            for line in sorted(lines, key=lambda each: each.metric):
+                prefix = line.prefix(family)
+                if prefix.startswith(("fe80", "ff00")):
+                    continue
+                ranks[prefix] = ranks.get(prefix, FIRST_PREFERENCE - 1) + 1
+                if line.learnt:
+                    self._notice(f"route to {prefix}", f"learnt by {line.protocol}: taken as static", True)
+                made = list(self._hops(line, prefix, min(ranks[prefix], LAST_PREFERENCE)))
+                key = "gateway" if family is Family.IPV4 else "gateway6"
+                everywhere = prefix in ("0.0.0.0/0", "::/0")
+                if (
+                    everywhere
+                    and not machine.forwards
+                    and len(made) == 1
+                    and key not in found
+                    and "via" in made[0]
+                ):
+                    found[key] = made[0]["via"]
+                else:
+                    routes += made
+        return found | ({"routes": routes} if routes else {})
+
+    def _hops(self, line: RouteLine, prefix: str, preference: int) -> Iterator[dict[str, Any]]:
+        more = {"preference": preference} if preference != FIRST_PREFERENCE else {}
+        if line.nowhere:
+            yield {"to": prefix, "discard": True, **more}
+            return
+        if line.type != "unicast":
+            self._notice(f"route to {prefix}", f"routes of the type {line.type} are not taken over")
+            return
+        for hop in line.hops:
+            if hop.dev not in self._shown:
+                self._notice(f"route to {prefix}", f"it leads out of {hop.dev}, which is left out")
+            elif hop.gateway is not None:
+                via = self._neighbours.whole(hop.gateway, self._shown[hop.dev])
+                if via is None:
+                    self._notice(f"route to {prefix}", f"nobody is known at {hop.gateway}: left out")
+                else:
+                    yield {"to": prefix, "via": str(via), **more}
+            elif hop.via is not None:
+                self._notice(f"route to {prefix}", "its next hop is of the other family: left out")
+            else:
+                yield {"to": prefix, "interface": self._names[hop.dev], **more}
+
+    def _services(self) -> dict[str, Any]:
+        services: dict[str, dict[str, Any]] = {}
+        logins: set[int] = set()
+        for (protocol, port), addresses in self._machine.listening.items():
+            if not any(addresses >= everywhere for everywhere in EVERYWHERE):
+                told = f"it listens at {', '.join(sorted(addresses))} only: taken for every address"
+                self._notice(f"{protocol}/{port}", told, True)
+            if self._machine.forwards and protocol == "tcp" and port in LOGIN_PORTS:
+                logins.add(port)
+                continue
+            name = port_name(port) or f"{protocol}-{port}"
+            name = f"{name}-{protocol}" if name in services else name
+            services[name] = {"name": name, "protocol": protocol, "port": port}
+        lines = [
+            {"name": line, "transports": offered}
+            for line, transports in _LINES.items()
+            if (offered := [each for each in transports if PORTS[each] in logins])
+        ]
+        found: dict[str, Any] = {"services": list(services.values())} if services else {}
+        return found | ({"lines": lines} if lines else {})
+
+    def _translation(self, hook: str, rule: FilterRule) -> dict[str, Any] | None:
+        made = translation_of(self._machine, self._names, self._shown, hook, rule)
+        if made is None:
+            self._notice(rule.where, f"this {rule.verdict} cannot be said: left out")
+        return made
+
+    def _warn(self, policy: FilterPolicy, chains: Sequence[Chain], answers: bool) -> None:
+        drops_invalid = any(
+            rule.verdict.denies and rule.conditions.states == frozenset({"invalid"})
+            for chain in chains
+            for rule in chain.rules
+        )
+        if policy.tracks and not drops_invalid:
+            self._notice(
+                "its sessions",
+                "what belongs to no conversation and opens none is taken to be dropped: no rule says so",
+                True,
+            )
+        others = sorted(
+            {
+                rule.answer
+                for chain in chains
+                for rule in chain.rules
+                if rule.verdict is FilterVerdict.REJECT and rule.answer not in (None, "admin-prohibited")
+            }
+        )
+        if answers and others:
+            self._notice(
+                "its answers", f"what it rejects is told as prohibited here, not as {', '.join(others)}", True
+            )
+
+    def _place(self, policy: FilterPolicy, answers: bool) -> None:
+        machine, made = self._machine, self._made
+        known: dict[tuple[Family, Spans], str] = {}
+        for family, number in ((Family.IPV4, "4"), (Family.IPV6, "6")):
+            known[family, machine.own(family)] = f"own{number}"
+            for way, spans in (machine.led_by(family) or {}).items():
+                known.setdefault((family, spans), f"by-{self._names.get(way, way)}-{number}")
+        sets = AddressSets(machine.name, known)
+        ports = Counter(
+            (direction, family, rules)
+            for direction, rules_at in (("in", policy.inbound), ("out", policy.outbound))
+            for (_, family), rules in rules_at.items()
+        )
+        found: dict[tuple[Family, tuple[FilterRule, ...]], WrittenList | None] = {}
+        placed: list[tuple[WrittenList, str, str]] = []
+        named: set[str] = set()
+        for direction, rules_at in (("in", policy.inbound), ("out", policy.outbound)):
+            for (port, family), rules in rules_at.items():
+                place = f"{self._names[port]} {direction}"
+                if (family, rules) not in found:
+                    six = "6" if family is Family.IPV6 else ""
+                    name = f"{machine.name}-{direction}{six}"
+                    if ports[direction, family, rules] == 1 or name in named:
+                        name = f"{machine.name}-{self._names[port].replace('/', '-')}-{direction}{six}"
+                    named.add(name)
+                    origins = sorted({rule.where.rpartition(",")[0] for rule in rules if rule.where})
+                    try:
+                        found[family, rules] = list_of(
+                            name[:63], family, rules, sets, answers, f"From {'; '.join(origins)}."[:MOST_NOTE]
+                        )
+                    except CannotWrite as error:
+                        found[family, rules] = None
+                        made.left_out.append(unwritten(machine.name, place, error))
+                written = found[family, rules]
+                if written is not None:
+                    placed.append((written, self._names[port], direction))
+        made.sets += [to_data(each) for each in sets.made.values()]
+        made.lists += [
+            to_data(each.access_list.model_copy(update={"body": ListBody()}))
+            | {"entries": each.access_list.body}
+            for each in {id(each): each for each, _, _ in placed}.values()
+        ]
+        made.placements += [
+            {"list": each.access_list.name, "device": machine.name, "at": at, "direction": direction}
+            for each, at, direction in placed
+        ]
+        self._count(placed)
+
+    def _count(self, placed: Sequence[tuple[WrittenList, str, str]]) -> None:
+        """Packets that a rule counted, where it is one entry at one place and no more."""
+        met = Counter(rule.where for each, _, _ in placed for rule in each.rules.values())
+        for each, at, direction in placed:
+            for number, rule in each.rules.items():
+                if rule.packets and met[rule.where] == 1:
+                    place = self._machine.name, at, Direction(direction)
+                    self._made.counts[CountedAt(*place, each.access_list.name, number)] = rule.packets
+        several = {
+            rule.where: rule.packets
+            for each, _, _ in placed
+            for rule in each.rules.values()
+            if rule.packets and met[rule.where] > 1
+        }
+        if several:
+            where, packets = next(iter(several.items()))
+            others = f", nor what {len(several) - 1} others counted" if len(several) > 1 else ""
+            self._notice(
+                where,
+                f"its {packets} packets are counted at no entry, as it stands at several places{others}",
+            )
+
+
+def _usable(mac: str, macs: Mapping[str, int]) -> bool:
+    """Whether it is the MAC address of one port only."""
+    return (
+        bool(_MAC.match(mac)) and macs[mac] == 1 and not int(mac[:2], 16) & 1 and mac != "00:00:00:00:00:00"
+    )

@@ -1,0 +1,331 @@
+"""One machine as it was collected: what its commands printed, checked, and as values."""
+
+import json
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from ipaddress import IPv4Address, IPv4Interface, IPv6Address, IPv6Interface, ip_interface, ip_network
+from itertools import chain, count
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
+
+from greyheron.core.regions import Spans, span_minus, span_union
+from greyheron.formats.format import Notice
+from greyheron.model.document import family_of
+from greyheron.model.problems import DocumentError, Problem
+from greyheron.model.values import Family
+
+FORMAT = "grey-heron/machine-1"
+LOOPBACK = "lo"
+MOST_NAMES = 60
+_LISTENING = re.compile(r"^(tcp|udp) \S+ \d+ \d+ (\S+):(\d+) ")
+_KERNEL = "kernel"
+_AS_ROOT = "run the script as root"
+_NOWHERE = frozenset({"blackhole", "unreachable", "prohibit"})
+EVERYWHERE = (frozenset({"*"}), frozenset({"0.0.0.0", "[::]"}))
+_LEARNT = frozenset({"ospf", "bgp", "rip", "isis", "babel", "eigrp", "zebra", "bird"})
+
+
+class _Printed(BaseModel):
+    model_config = ConfigDict(extra="ignore", frozen=True)
+
+
+class Held(_Printed):
+    """An address of an interface."""
+
+    local: IPv4Address | IPv6Address | None = None
+    prefixlen: int = Field(ge=0, le=128)
+    scope: str = ""
+
+    @model_validator(mode="after")
+    def _fits(self) -> "Held":
+        if self.local is not None and self.prefixlen > self.local.max_prefixlen:
+            raise ValueError(f"a prefix length of {self.prefixlen} for {self.local}")
+        return self
+
+
+class _VlanData(_Printed):
+    id: int = Field(ge=1, le=4094)
+
+
+class _Kind(_Printed):
+    info_kind: str = ""
+    info_data: dict[str, Any] = {}
+
+
+class PortLine(_Printed):
+    """An interface as `ip -j -d address` prints it."""
+
+    ifname: str = Field(min_length=1, max_length=40)
+    flags: tuple[str, ...] = ()
+    address: str = ""
+    link: str | None = None
+    master: str | None = None
+    linkinfo: _Kind = _Kind()
+    addr_info: tuple[Held, ...] = ()
+
+    @property
+    def vlan(self) -> int | None:
+        """Its tag, if it is a tagged subinterface of `link`."""
+        if self.linkinfo.info_kind != "vlan" or self.link is None:
+            return None
+        try:
+            return _VlanData.model_validate(self.linkinfo.info_data).id
+        except ValidationError:
+            return None
+
+    @property
+    def addresses(self) -> tuple[IPv4Interface | IPv6Interface, ...]:
+        """Those that are not of the machine's own inside, link-local ones left out."""
+        found = (
+            ip_interface(f"{each.local}/{each.prefixlen}")
+            for each in self.addr_info
+            if each.local is not None and each.scope != "host"
+        )
+        return tuple(each for each in found if not each.ip.is_link_local and not each.ip.is_loopback)
+
+
+class HopLine(_Printed):
+    gateway: IPv4Address | IPv6Address | None = None
+    dev: str | None = None
+    via: dict[str, Any] | None = None
+
+
+class RouteLine(HopLine):
+    """A route as `ip -j route` prints it."""
+
+    dst: str
+    type: str = "unicast"
+    protocol: str = ""
+    metric: int = 0
+    nexthops: tuple[HopLine, ...] = ()
+
+    @field_validator("dst")
+    @classmethod
+    def _a_prefix(cls, dst: str) -> str:
+        return dst if dst == "default" else str(ip_network(dst, strict=False))
+
+    def prefix(self, family: Family) -> str:
+        if self.dst == "default":
+            return "0.0.0.0/0" if family is Family.IPV4 else "::/0"
+        return self.dst
+
+    @property
+    def nowhere(self) -> bool:
+        return self.type in _NOWHERE
+
+    @property
+    def connected(self) -> bool:
+        return self.protocol == _KERNEL
+
+    @property
+    def learnt(self) -> bool:
+        return self.protocol in _LEARNT
+
+    @property
+    def hops(self) -> tuple[HopLine, ...]:
+        return self.nexthops or (self,)
+
+
+class _VlanLine(_Printed):
+    vlan: int = Field(ge=1, le=4094)
+    vlanEnd: int | None = Field(default=None, ge=1, le=4094)
+    flags: tuple[str, ...] = ()
+
+
+class _PortVlans(_Printed):
+    ifname: str
+    vlans: tuple[_VlanLine, ...] = ()
+
+
+class Collected(_Printed):
+    """A file of the script `grey-heron collect` prints."""
+
+    machine: str = Field(min_length=1, max_length=200)
+    forwards4: str | None = None
+    forwards6: str | None = None
+    address: tuple[PortLine, ...] | None = None
+    route: tuple[RouteLine, ...] | None = None
+    route6: tuple[RouteLine, ...] | None = None
+    vlan: tuple[_PortVlans, ...] | None = None
+    ruleset: dict[str, Any] | None = None
+    listening: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Machine:
+    """A machine as it was collected.
+
+    name:  as it is called here;  where:  the file it came of
+    ignored:  addresses that are somebody else's too, and are taken for his
+    """
+
+    name: str
+    where: str
+    collected: Collected
+    ignored: frozenset[IPv4Address | IPv6Address] = frozenset()
+
+    @cached_property
+    def ports(self) -> Mapping[str, PortLine]:
+        found = {each.ifname: each for each in self.collected.address or ()}
+        if not self.ignored:
+            return found
+        return {
+            name: port.model_copy(
+                update={"addr_info": tuple(one for one in port.addr_info if one.local not in self.ignored)}
+            )
+            for name, port in found.items()
+        }
+
+    @property
+    def forwards(self) -> bool:
+        return "1" in (self.collected.forwards4, self.collected.forwards6)
+
+    def routes(self, family: Family) -> tuple[RouteLine, ...]:
+        told = (self.collected.route if family is Family.IPV4 else self.collected.route6) or ()
+        return tuple(each for each in told if family_of(ip_network(each.prefix(family))) is family)
+
+    @cached_property
+    def bridges(self) -> Mapping[str, tuple[str, ...]]:
+        """The ports of each bridge."""
+        return {
+            name: tuple(each.ifname for each in self.ports.values() if each.master == name)
+            for name, port in self.ports.items()
+            if port.linkinfo.info_kind == "bridge"
+        }
+
+    def vlans(self, port: str) -> tuple[int | None, tuple[int, ...]]:
+        """The VLAN that a bridge's port carries without a tag, and those with one."""
+        untagged, tagged = None, []
+        for each in self.collected.vlan or ():
+            if each.ifname == port:
+                for line in each.vlans:
+                    for number in range(line.vlan, (line.vlanEnd or line.vlan) + 1):
+                        if "Egress Untagged" in line.flags:
+                            untagged = number
+                        else:
+                            tagged.append(number)
+        return untagged, tuple(tagged)
+
+    def own(self, family: Family) -> Spans:
+        """The addresses of what its filter takes for its own: unicast, broadcast and groups."""
+        spans: list[tuple[int, int]] = []
+        for port in self.ports.values():
+            for held in port.addresses:
+                if held.version == 4 and family is Family.IPV4:
+                    last = int(held.network.broadcast_address)
+                    spans += [(int(held.ip), int(held.ip)), (last, last)]
+                elif held.version == 6 and family is Family.IPV6:
+                    spans.append((int(held.ip), int(held.ip)))
+        if family is Family.IPV4:
+            spans += [(0xE000_0000, 0xEFFF_FFFF), (0xFFFF_FFFF, 0xFFFF_FFFF)]
+        else:
+            spans += [(0xFE80 << 112, (0xFEC0 << 112) - 1), (0xFF << 120, (1 << 128) - 1)]
+        return span_union(spans)
+
+    def led_by(self, family: Family) -> Mapping[str, Spans] | None:
+        """The destinations that its routes lead out of each interface; None where equal ways part."""
+        found: dict[str, list[tuple[int, int]]] = {}
+        taken: Spans = ()
+        lines = self.routes(family)
+        for line in sorted(lines, key=lambda each: (-_length(each, family), each.metric)):
+            network = ip_network(line.prefix(family))
+            mine = span_minus(((int(network[0]), int(network[-1])),), taken)
+            taken = span_union((*taken, *mine))
+            ways = {hop.dev for hop in line.hops}
+            if line.nowhere or not mine:
+                continue
+            if len(ways) > 1:
+                return None
+            (way,) = ways
+            if way is not None:
+                found.setdefault(way, []).extend(mine)
+        return {name: span_union(spans) for name, spans in found.items()}
+
+    @cached_property
+    def listening(self) -> Mapping[tuple[str, int], frozenset[str]]:
+        """Protocols and ports that something listens on, and the addresses; not those of its own inside."""
+        found: dict[tuple[str, int], set[str]] = {}
+        for line in self.collected.listening:
+            told = _LISTENING.match(line)
+            if told and not told[2].startswith(("127.", "[::1]")):
+                found.setdefault((told[1], int(told[3])), set()).add(told[2].partition("%")[0])
+        return {which: frozenset(addresses) for which, addresses in found.items()}
+
+
+def _length(line: RouteLine, family: Family) -> int:
+    return ip_network(line.prefix(family)).prefixlen
+
+
+def is_machine(content: bytes) -> bool:
+    """Whether a file says of itself that it is one, at its beginning."""
+    return f'"format":"{FORMAT}"'.encode() in content[:200].replace(b" ", b"")
+
+
+def machines_in(files: Mapping[str, bytes]) -> tuple[list[Machine], list[Notice]]:
+    """The machines in files, by name; what of them is missing. Raises DocumentError with all problems."""
+    found: list[Machine] = []
+    notices: list[Notice] = []
+    problems: list[Problem] = []
+    names: set[str] = set()
+    for path, content in sorted(files.items()):
+        if not is_machine(content):
+            notices.append(Notice(path, "this is no file of the collecting script: it was not read"))
+            continue
+        try:
+            collected = _read(path, content)
+        except DocumentError as error:
+            problems += error.problems
+            continue
+        name = _named(collected.machine, names)
+        names.add(name)
+        found.append(Machine(name, path, collected))
+        if collected.address is None:
+            problems.append(Problem(path, f"nothing was collected by `ip -j -d address`: {_AS_ROOT}"))
+        for part, command in (("route", "ip -j -4 route"), ("ruleset", "nft -j list ruleset")):
+            if getattr(collected, part) is None:
+                notices.append(Notice(path, f"nothing was collected by `{command}`: {_AS_ROOT}"))
+    if problems:
+        raise DocumentError(problems)
+    return found, notices
+
+
+def _read(path: str, content: bytes) -> Collected:
+    try:
+        data = json.loads(content)
+    except (ValueError, RecursionError) as error:
+        at = f": {error}" if isinstance(error, ValueError) else ": it is nested too deep"
+        raise DocumentError([Problem(path, f"this is no JSON{at}")]) from None
+    try:
+        return Collected.model_validate(data)
+    except ValidationError as error:
+        raise DocumentError(
+            [
+                Problem(f"{path}, {', '.join(map(str, each['loc'])) or 'file'}", each["msg"].lower())
+                for each in error.errors()[:100]
+            ]
+        ) from None
+
+
+def _named(text: str, taken: set[str]) -> str:
+    """A name for a machine that is allowed here, and nobody's yet."""
+    name = re.sub(r"[^A-Za-z0-9._-]", "-", text.partition(".")[0])[:MOST_NAMES].strip("-")
+    name = name if name[:1].isalpha() else f"m-{name}"
+    return next(
+        each for each in chain((name,), (f"{name}-{number}" for number in count(2))) if each not in taken
+    )
+
+
+def kept_names(names: Sequence[str]) -> dict[str, str]:
+    """A name that is allowed here for each interface."""
+    found: dict[str, str] = {}
+    for name in names:
+        plain = re.sub(r"[^A-Za-z0-9._/-]", "-", name)[:28]
+        plain = plain if plain[:1].isalpha() else f"i{plain}"
+        taken = set(found.values())
+        found[name] = next(
+            each for each in (plain, *(f"{plain}-{number}" for number in range(2, 100))) if each not in taken
+        )
+    return found

@@ -1,0 +1,151 @@
+"""YANG instance data (RFC 9195) in JSON (RFC 7951): a file for each device, and one for the network.
+
+Standard modules say interfaces, addresses and lists; a module of our own carries the rest (docs/yang).
+"""
+
+import json
+from collections.abc import Mapping
+from typing import Any
+
+from greyheron.core.lists import Names, resolve
+from greyheron.core.progress import Progress
+from greyheron.formats.bundle import Bundle
+from greyheron.formats.format import Brought, Notice, Taken
+from greyheron.formats.workspace import write_item, write_workspace
+from greyheron.formats.yang.aces import CannotExpand, aces_of
+from greyheron.formats.yang.reading import SET, read_instances
+from greyheron.model.document import AccessList, Device, Network
+from greyheron.model.values import Direction, Family
+
+MODULES = (
+    "ietf-interfaces@2018-02-20",
+    "iana-if-type@2017-01-19",
+    "ietf-ip@2018-02-22",
+    "ietf-access-control-list@2019-03-04",
+    "grey-heron@2026-11-26",
+)
+_WAYS = {Direction.IN: "ingress", Direction.OUT: "egress"}
+_TYPE = {Family.IPV4: "ipv4-acl-type", Family.IPV6: "ipv6-acl-type"}
+NETWORK = "network"
+
+
+class Yang:
+    """Instance data, a file for each device."""
+
+    name = "yang"
+    title = "YANG instance data"
+    suffix = ".zip"
+    media_type = "application/yang-data+json"
+    loses: tuple[str, ...] = (
+        "Routes, services, management lines, zones, translation, tracking, links, requirements and test "
+        "flows are said by our own module only.",
+        "So are frame lists, lists on lines, and lists with flags, fragments or periods; remarks too.",
+    )
+
+    def recognises(self, bundle: Bundle) -> bool:
+        return any(SET.encode() in content[:400] for content in bundle.files.values())
+
+    def read(self, bundle: Bundle, progress: Progress) -> Brought:
+        return read_instances(bundle, progress)
+
+    def write(self, network: Network) -> Taken:
+        left_out: list[Notice] = []
+        written: dict[str, dict[str, Any]] = {}
+        names = Names(network)
+        for access_list in network.lists:
+            written[access_list.name] = _acl(access_list, names, left_out)
+        files = {}
+        placed: set[str] = set()
+        for device in network.devices:
+            here = [each for each in network.placements if each.device == device.name]
+            placed |= {each.list for each in here}
+            files[f"{device.name}.json"] = _file(device.name, _device(device, network, written, left_out))
+        rest = network.model_copy(update={"devices": (), "lists": ()})
+        others = [written[each.name] for each in network.lists if each.name not in placed]
+        content: dict[str, Any] = {"grey-heron:network": {"definition": write_workspace(rest)}}
+        if others:
+            content["ietf-access-control-list:acls"] = {"acl": others}
+        files[f"{NETWORK}.json"] = _file(network.name, content)
+        return Taken(files, tuple(left_out))
+
+
+def _file(name: str, content: Mapping[str, Any]) -> bytes:
+    described = {"name": name, "content-schema": {"module": list(MODULES)}, "content-data": content}
+    return (json.dumps({SET: described}, ensure_ascii=False, indent=1) + "\n").encode()
+
+
+def _device(
+    device: Device, network: Network, written: Mapping[str, dict[str, Any]], left_out: list[Notice]
+) -> dict[str, Any]:
+    content: dict[str, Any] = {"grey-heron:device": {"definition": write_item(device)}}
+    interfaces = []
+    for each in device.interfaces:
+        found: dict[str, Any] = {"name": each.name, "type": "iana-if-type:ethernetCsmacd"}
+        if not each.enabled:
+            found["enabled"] = False
+        for family, key in ((Family.IPV4, "ietf-ip:ipv4"), (Family.IPV6, "ietf-ip:ipv6")):
+            held = each.of(family)
+            if held:
+                found[key] = {
+                    "forwarding": device.traits.forwards,
+                    "address": [{"ip": str(one.ip), "prefix-length": one.network.prefixlen} for one in held],
+                }
+        interfaces.append(found)
+    if interfaces:
+        content["ietf-interfaces:interfaces"] = {"interface": interfaces}
+    acls, attached = _attachments(device, network, written, left_out)
+    if acls:
+        content["ietf-access-control-list:acls"] = {"acl": acls, "attachment-points": {"interface": attached}}
+        if not attached:
+            del content["ietf-access-control-list:acls"]["attachment-points"]
+    return content
+
+
+def _attachments(
+    device: Device, network: Network, written: Mapping[str, dict[str, Any]], left_out: list[Notice]
+) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]:
+    here = [each for each in network.placements if each.device == device.name]
+    ports = {each.name for each in device.interfaces}
+    attached: dict[str, dict[str, Any]] = {}
+    for each in here:
+        if each.at not in ports:
+            left_out.append(
+                Notice(f"{device.name}, {each.at}", f"{each.list} stands on a line: our own module says it")
+            )
+        elif "aces" in written[each.list]:
+            point = attached.setdefault(each.at, {"interface-id": each.at})
+            sets = point.setdefault(_WAYS[each.direction], {"acl-sets": {"acl-set": []}})
+            sets["acl-sets"]["acl-set"].append({"name": each.list})
+    own = dict.fromkeys(each.list for each in here)
+    return [_answered(written[name], device) for name in own], list(attached.values())
+
+
+def _acl(access_list: AccessList, names: Names, left_out: list[Notice]) -> dict[str, Any]:
+    found: dict[str, Any] = {"name": access_list.name}
+    definition = write_item(access_list)
+    if access_list.family is None:
+        left_out.append(Notice(f"list {access_list.name}", "a frame list: our own module says it"))
+    else:
+        try:
+            aces = aces_of(resolve(access_list, names))
+        except CannotExpand as error:
+            left_out.append(Notice(f"list {access_list.name}", f"{error}: our own module says the list"))
+        else:
+            found["type"] = f"ietf-access-control-list:{_TYPE[access_list.family]}"
+            found["aces"] = {"ace": aces}
+    return found | {"grey-heron:definition": definition}
+
+
+def _answered(acl: dict[str, Any], device: Device) -> dict[str, Any]:
+    """With denials as the device says them: rejected where it answers, else dropped."""
+    answers = device.traits.answers_denied if device.answers_denied is None else device.answers_denied
+    if answers or "aces" not in acl:
+        return acl
+    reject, drop = (f"ietf-access-control-list:{each}" for each in ("reject", "drop"))
+    aces = [
+        each | {"actions": each["actions"] | {"forwarding": drop}}
+        if each["actions"]["forwarding"] == reject
+        else each
+        for each in acl["aces"]["ace"]
+    ]
+    return acl | {"aces": {"ace": aces}}

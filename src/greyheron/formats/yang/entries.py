@@ -1,0 +1,83 @@
+"""Entries of RFC 8519 as lines of the notation (§11)."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from greyheron.model.names import protocol_name
+from greyheron.model.values import Family
+
+_ACTIONS = {"accept": "permit", "drop": "deny silently", "reject": "deny"}
+_READ = frozenset(("ipv4", "ipv6", "tcp", "udp", "icmp"))
+
+
+class Unread(Exception):
+    """An entry that cannot be said here; says which and what."""
+
+
+def entry_of(ace: Mapping[str, Any], family: str, where: str) -> str:
+    """One entry, without its number. Raises Unread."""
+    name = ace.get("name")
+    here = f"{where}, entry {name}"
+    matches, actions = _fields(ace.get("matches", {}), here), _fields(ace.get("actions", {}), here)
+    action = _ACTIONS.get(str(actions.get("forwarding", "")).rpartition(":")[2])
+    if action is None:
+        raise Unread(f"{here}: the action {actions.get('forwarding')} is not known")
+    strange = sorted(set(matches) - _READ) or sorted({"ipv4", "ipv6"} - {family} & set(matches) - {family})
+    if strange and (strange[0] not in _READ or strange[0] in matches):
+        raise Unread(f"{here}: “{strange[0]}” cannot be said in a list of {family}")
+    header = _fields(matches.get(family, {}), here)
+    known = {"protocol", "dscp", f"source-{family}-network", f"destination-{family}-network"}
+    if set(header) - known:
+        raise Unread(f"{here}: “{min(set(header) - known)}” cannot be said")
+    layer = next((each for each in ("tcp", "udp", "icmp") if each in matches), None)
+    protocol = header.get("protocol", {"tcp": 6, "udp": 17}.get(layer or ""))
+    words = [action, _protocol(protocol, family, here)]
+    if layer == "icmp":
+        words += _icmp(_fields(matches["icmp"], here), here)
+    ports = _fields(matches[layer], here) if layer in ("tcp", "udp") else {}
+    if set(ports) - {"source-port", "destination-port"}:
+        raise Unread(f"{here}: “{min(set(ports) - {'source-port', 'destination-port'})}” cannot be said")
+    for side, word in (("source", "from"), ("destination", "to")):
+        words += [word, str(header.get(f"{side}-{family}-network", "any"))]
+        if f"{side}-port" in ports:
+            words += ["port", _port(_fields(ports[f"{side}-port"], here), here)]
+    if "dscp" in header:
+        words += ["dscp", str(header["dscp"])]
+    if str(actions.get("logging", "")).endswith("log-syslog"):
+        words.append("log")
+    return " ".join(words)
+
+
+def _protocol(number: Any, family: str, here: str) -> str:
+    if number is None:
+        return "any"
+    if not isinstance(number, int) or not 0 <= number <= 255:
+        raise Unread(f"{here}: {number} is no protocol")
+    return protocol_name(number, Family(family))
+
+
+def _icmp(told: Mapping[str, Any], here: str) -> list[str]:
+    kind, code = told.get("type"), told.get("code")
+    if (
+        not isinstance(kind, int)
+        or not (code is None or isinstance(code, int))
+        or set(told) - {"type", "code"}
+    ):
+        raise Unread(f"{here}: ICMP by anything but type and code cannot be said")
+    return [str(kind) if code is None else f"{kind}/{code}"]
+
+
+def _port(told: Mapping[str, Any], here: str) -> str:
+    low, high, port = (told.get(key) for key in ("lower-port", "upper-port", "port"))
+    if isinstance(low, int):
+        return f"{low}-{high if isinstance(high, int) else 65535}"
+    written = {"eq": "{}", "neq": "!={}", "gte": ">={}", "lte": "<={}"}.get(str(told.get("operator", "eq")))
+    if written is None or not isinstance(port, int):
+        raise Unread(f"{here}: a port is written by an operator or a range")
+    return written.format(port)
+
+
+def _fields(value: Any, here: str) -> dict[str, Any]:
+    if not isinstance(value, dict):
+        raise Unread(f"{here}: expected fields")
+    return value
