@@ -1,7 +1,7 @@
 /** The folders of src, the highest first: each may import from those below it, and from no other. */
 const LAYERS = [
   ["shell"],
-  ["start", "views"],
+  ["bring", "start", "views"],
   ["book", "inspector", "map", "trace", "reach"],
   ["policy"],
   ["editor"],

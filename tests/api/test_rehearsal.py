@@ -1,6 +1,7 @@
 """Rehearsals over the API: begun, watched, kept until the draft changes, refused where there are none."""
 
 import time
+from threading import Event
 from typing import Any
 
 import pytest
@@ -8,14 +9,26 @@ from fastapi.testclient import TestClient
 
 from greyheron.core.conversation import Verdict
 from greyheron.model.document import Network
-from greyheron.rehearsal.report import RehearsalReport, TriedReport
+from greyheron.rehearsal.report import RehearsalReport, SeenHop, TriedReport
 from greyheron.rehearsal.runner import CannotRehearse, Watch
 from greyheron.server import rehearsal_routes
 
 REPORT = RehearsalReport(
     (
         TriedReport(
-            "t1", None, "kiosk → ledger telnet", "at all times", Verdict.PASSES, "so", "so", True, (), ()
+            test="t1",
+            requirement=None,
+            flow="kiosk → ledger telnet",
+            query=False,
+            when="at all times",
+            verdict=Verdict.PASSES,
+            predicted="so",
+            seen="so",
+            sees="a reply",
+            hops=(SeenHop("kiosk", ("was sent",), ("came in",)),),
+            agrees=True,
+            differences=(),
+            packets=(),
         ),
     ),
     ("a link: why",),
@@ -42,11 +55,13 @@ def test_the_last_rehearsal_is_kept_and_grows_stale(
     client: TestClient, demo: dict[str, Any], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     told: list[float] = []
+    looked = Event()
 
     def rehearse(network: Network, watch: Watch) -> RehearsalReport:
         for stage, done in (("wires", 0.0), ("sending", 0.5)):
             watch(stage, done)
             told.append(done)
+        assert looked.wait(20)
         assert len(network.tests) == 26
         return REPORT
 
@@ -54,7 +69,10 @@ def test_the_last_rehearsal_is_kept_and_grows_stale(
     monkeypatch.setattr(rehearsal_routes, "run_rehearsal", rehearse)
     path = f"/api/networks/{demo['id']}/rehearsal"
     assert client.get(path).json() == {"missing": [], "last": None}
-    result = finished(client, client.post(path).json())
+    begun = client.post(path).json()
+    assert (begun["stage"], round(begun["done"], 3)) == ("sending", 0.65)
+    looked.set()
+    result = finished(client, begun)
     assert (result["stale"], result["report"]["tried"][0]["agrees"]) == (False, True)
     assert client.get(path).json()["last"] == result
     change = {"collection": "tests", "key": "t1", "item": None}

@@ -44,7 +44,7 @@ describe("the actions", () => {
     expect(keyWords(actionOf("draft.redo"))).toBe("Ctrl+Shift+Z");
     expect(keyWords(actionOf("device.add"))).toBe("+");
     expect(keyWords(actionOf("leave"))).toBe("Esc");
-    expect(keyWords(actionOf("export.draft"))).toBe("");
+    expect(keyWords(actionOf("out"))).toBe("");
   });
 });
 

@@ -17,19 +17,23 @@ from starlette.staticfiles import StaticFiles
 from greyheron import __version__
 from greyheron.server import problems
 from greyheron.server.book_routes import router as book_router
+from greyheron.server.bring_routes import router as bring_router
 from greyheron.server.derived import MEMORY, DerivedStates
 from greyheron.server.device_routes import router as device_router
 from greyheron.server.job_routes import router as job_router
 from greyheron.server.jobs import Jobs
+from greyheron.server.out_routes import router as out_router
 from greyheron.server.policy_routes import router as policy_router
 from greyheron.server.problems import Refusal
 from greyheron.server.reach_routes import router as reach_router
 from greyheron.server.rehearsal_routes import router as rehearsal_router
 from greyheron.server.routes import router
 from greyheron.server.safety import Access, Safety, content_policy
+from greyheron.server.seen_routes import router as seen_router
 from greyheron.server.traffic_routes import router as traffic_router
 from greyheron.server.watching import Watching, watch
 from greyheron.store.networks import NetworkStore
+from greyheron.store.rehearsals import RehearsalStore
 from greyheron.store.results import ResultStore
 from greyheron.store.traffic import TrafficStore
 
@@ -54,6 +58,7 @@ def make_app(engine: Engine, access: Access, interface: Path | None, memory: int
     )
     app.state.store = NetworkStore(engine)
     app.state.traffic = TrafficStore(engine)
+    app.state.rehearsals = RehearsalStore(engine)
     app.state.results = ResultStore(engine)
     app.state.derived = DerivedStates(memory)
     app.state.jobs = Jobs()
@@ -63,6 +68,9 @@ def make_app(engine: Engine, access: Access, interface: Path | None, memory: int
     watch(app, registry)
     app.include_router(router)
     app.include_router(job_router)
+    app.include_router(bring_router)
+    app.include_router(seen_router)
+    app.include_router(out_router)
     app.include_router(device_router)
     app.include_router(traffic_router)
     app.include_router(reach_router)

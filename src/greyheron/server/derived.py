@@ -2,7 +2,6 @@
 
 from collections import OrderedDict, deque
 from dataclasses import replace
-from datetime import datetime
 from functools import cache
 from threading import Lock, RLock
 
@@ -20,6 +19,7 @@ from greyheron.analysis.reach.change import ReachChange, ReachFound, change_of
 from greyheron.analysis.reach.matrix import Cells, Reach
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
+from greyheron.analysis.traffic.folding import SeenTraffic
 from greyheron.analysis.words.report import TraceReport, report_in_time
 from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import converse
@@ -33,7 +33,6 @@ from greyheron.model.period import Moment
 from greyheron.model.requirement import Statement
 from greyheron.model.services import OWN_SERVICES
 from greyheron.model.values import Family
-from greyheron.rehearsal.report import RehearsalReport
 from greyheron.server.kept import FEW, Kept
 from greyheron.store.networks import Stored
 
@@ -100,8 +99,8 @@ class DerivedState:
         self._advised: dict[Family, Reach] = {}
         self._reaches: Kept[ReachQuestion, Reach] = Kept(MOST_REACHES, lambda reach: reach.nbytes)
         self._reaching = RLock()
-        self.rehearsed: tuple[Network, datetime, RehearsalReport] | None = None
-        """The document that was rehearsed last, when, and what was seen."""
+        self.seen: SeenTraffic | None = None
+        """Traffic that was brought in, folded."""
 
     @property
     def nbytes(self) -> int:

@@ -12,11 +12,11 @@ from dataclasses import dataclass, field
 from secrets import token_urlsafe
 from threading import Condition, Event, Thread
 from time import monotonic
-from typing import Any, Generic, TypeVar
+from typing import Any, Generic, Protocol, TypeVar
 
 from pydantic import BaseModel
 
-from greyheron.core.progress import Cancelled, Progress
+from greyheron.core.progress import Cancelled
 from greyheron.server.problems import Refusal
 
 AT_ONCE = 6
@@ -32,15 +32,24 @@ MOST_WAITING = 200
 PATIENCE = 0.25
 """Seconds that a request waits before it is told how far the work is."""
 
-Work = Callable[[Progress], Any]
 T = TypeVar("T")
 
 
+class Telling(Protocol):
+    """Progress of a job: how much is done, 0 to 1, and what is being done, where that has a name."""
+
+    def __call__(self, done: float, stage: str = "") -> None: ...
+
+
+Work = Callable[[Telling], Any]
+
+
 class Working(BaseModel, Generic[T]):
-    """How far a computation is, 0 to 1, and its result once it is there."""
+    """How far a computation is, 0 to 1, what it is at, and its result once it is there."""
 
     id: str
     done: float
+    stage: str = ""
     result: T | None
 
 
@@ -56,14 +65,15 @@ class Job:
     work: Work
     writes: bool = False
     done: float = 0.0
+    stage: str = ""
     cancelled: Event = field(default_factory=Event)
     asked: float = field(default_factory=monotonic)
     begun: float | None = None
     future: "Future[Any]" = field(default_factory=Future)
 
-    def tell(self, done: float) -> None:
+    def tell(self, done: float, stage: str = "") -> None:
         """Say how far it is. Raises Cancelled where it should end."""
-        self.done = done
+        self.done, self.stage = done, stage
         now = monotonic()
         if self.cancelled.is_set() or now - self.asked > FORGOTTEN:
             raise Cancelled
@@ -83,7 +93,7 @@ class Job:
     def told(self) -> Working[Any]:
         """As it goes over the wire. Raises what ended it."""
         if not self.future.done():
-            return Working(id=self.id, done=min(self.done, 0.999), result=None)
+            return Working(id=self.id, done=min(self.done, 0.999), stage=self.stage, result=None)
         try:
             return Working(id=self.id, done=1, result=self.future.result())
         except Cancelled:
@@ -130,6 +140,14 @@ class Jobs:
             raise _ended()
         job.asked = monotonic()
         return job.told()
+
+    def result(self, job_id: str) -> Any:
+        """What a computation came to. Raises Refusal where it is not known, or not done."""
+        with self._changed:
+            job = self._jobs.get(job_id)
+        if job is None or not job.future.done():
+            raise _ended()
+        return job.future.result()
 
     def cancel(self, job_id: str) -> None:
         """Forget a computation; it ends when it next tells how far it is."""

@@ -11,6 +11,7 @@ from greyheron.server.derived import DerivedStates
 from greyheron.server.jobs import Jobs
 from greyheron.server.problems import ProblemDocument, Refusal
 from greyheron.store.networks import NetworkStore
+from greyheron.store.rehearsals import RehearsalStore
 from greyheron.store.results import ResultStore
 from greyheron.store.traffic import TrafficStore
 
@@ -76,4 +77,5 @@ Computations = Annotated[Jobs, _kept("jobs")]
 At = Annotated[Moment | None, Depends(moment_of)]
 Version = Annotated[int, Depends(based_on)]
 Results = Annotated[ResultStore, _kept("results")]
+Rehearsals = Annotated[RehearsalStore, _kept("rehearsals")]
 Traffic = Annotated[TrafficStore, _kept("traffic")]

@@ -3,22 +3,21 @@
 from datetime import UTC, datetime
 
 from fastapi import APIRouter
-from pydantic import BaseModel
+from pydantic import BaseModel, TypeAdapter
 
-from greyheron.core.progress import Progress
-from greyheron.model.document import Network
+from greyheron.rehearsal.asking import ground_of
 from greyheron.rehearsal.report import RehearsalReport
 from greyheron.rehearsal.runner import CannotRehearse, missing, run_rehearsal
-from greyheron.server.jobs import Working
-from greyheron.server.needs import PROBLEMS, Computations, Derived, Store
+from greyheron.server.jobs import Telling, Working
+from greyheron.server.needs import PROBLEMS, Computations, Rehearsals, Store
 from greyheron.server.problems import Refusal
+from greyheron.store.rehearsals import KeptRehearsal
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 _STAGES = ("namespaces", "wires", "addresses and routes", "lists", "routing daemons")
 _BUILDING = 0.3
 """How much of the work, about, building is."""
-_ASKED = ("tests", "requirements")
-_RESTS_ON = ("devices", "links", "address_sets", "port_sets", "periods", "lists", "placements", *_ASKED)
+_REPORT = TypeAdapter(RehearsalReport)
 
 
 class LastRehearsal(BaseModel):
@@ -37,22 +36,21 @@ class RehearsalState(BaseModel):
 
 
 @router.get("/networks/{network_id}/rehearsal")
-def last_rehearsal(network_id: str, store: Store, derived: Derived) -> RehearsalState:
-    """The last rehearsal of the draft since the server began."""
-    draft = store.get(network_id).draft
-    last = derived.of(network_id).rehearsed
-    lacking = missing(draft)
+def last_rehearsal(network_id: str, store: Store, rehearsals: Rehearsals) -> RehearsalState:
+    """The last rehearsal of the draft."""
+    stored = store.get(network_id)
+    last = rehearsals.last(network_id)
+    lacking = missing(stored.draft)
     if last is None:
         return RehearsalState(missing=lacking, last=None)
-    network, at, report = last
-    return RehearsalState(
-        missing=lacking, last=LastRehearsal(at=at, stale=not _same(network, draft), report=report)
-    )
+    stale = last.version != stored.version and last.ground != ground_of(stored.draft)
+    report = _REPORT.validate_json(last.report)
+    return RehearsalState(missing=lacking, last=LastRehearsal(at=last.begun_at, stale=stale, report=report))
 
 
 @router.post("/networks/{network_id}/rehearsal")
 def begin_rehearsal(
-    network_id: str, store: Store, derived: Derived, jobs: Computations
+    network_id: str, store: Store, rehearsals: Rehearsals, jobs: Computations
 ) -> Working[LastRehearsal]:
     """Begin to build the draft in this machine's kernel, and to send real packets.
 
@@ -60,13 +58,16 @@ def begin_rehearsal(
     """
     stored = store.get(network_id)
 
-    def work(progress: Progress) -> LastRehearsal:
+    def work(progress: Telling) -> LastRehearsal:
         at = datetime.now(UTC)
         try:
-            report = run_rehearsal(stored.draft, lambda stage, done: progress(_share(stage, done)))
+            report = run_rehearsal(stored.draft, lambda stage, done: progress(_share(stage, done), stage))
         except CannotRehearse as error:
             raise Refusal(503, str(error)) from None
-        derived.of(network_id).rehearsed = stored.draft, at, report
+        rehearsals.keep(
+            network_id,
+            KeptRehearsal(stored.version, ground_of(stored.draft), at, _REPORT.dump_json(report).decode()),
+        )
         return LastRehearsal(at=at, stale=False, report=report)
 
     return jobs.start(network_id, work)
@@ -76,7 +77,3 @@ def _share(stage: str, done: float) -> float:
     if stage in _STAGES:
         return _BUILDING * _STAGES.index(stage) / len(_STAGES)
     return _BUILDING + (1 - _BUILDING) * done
-
-
-def _same(one: Network, other: Network) -> bool:
-    return all(getattr(one, part) == getattr(other, part) for part in _RESTS_ON)

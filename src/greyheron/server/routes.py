@@ -75,7 +75,7 @@ from greyheron.store.networks import Stored, VersionConflict
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 
 
-def _opened(stored: Stored, status: int = 200, made: Sequence[Change] = ()) -> Response:
+def opened(stored: Stored, status: int = 200, made: Sequence[Change] = ()) -> Response:
     """A network as it stands, written in one go: large ones would take long otherwise."""
     headers = {"ETag": f'"{stored.version}"', "Cache-Control": "no-cache"}
     written = OpenNetwork.of(stored, made).model_dump_json(by_alias=True)
@@ -91,13 +91,13 @@ def list_networks(store: Store) -> list[NetworkSummary]:
 @router.post("/networks", status_code=201, response_model=OpenNetwork)
 def create_network(new: NewNetwork, store: Store, author: Author) -> Response:
     """Make an empty network."""
-    return _opened(store.create(read_network({"format": "grey-heron/1", "name": new.name}), author), 201)
+    return opened(store.create(read_network({"format": "grey-heron/1", "name": new.name}), author), 201)
 
 
 @router.post("/networks/demo", status_code=201, response_model=OpenNetwork)
 def create_demo(store: Store, author: Author, which: Literal["saltmarsh", "storm"] = "saltmarsh") -> Response:
     """Make a fresh copy of a demo network."""
-    return _opened(store.create(saltmarsh() if which == "saltmarsh" else storm(), author), 201)
+    return opened(store.create(saltmarsh() if which == "saltmarsh" else storm(), author), 201)
 
 
 @router.post(
@@ -138,7 +138,7 @@ def rename_network(
     network_id: str, new: NewNetwork, store: Store, version: Version, author: Author
 ) -> Response:
     """Call a network otherwise."""
-    return _opened(store.rename(network_id, version, new.name, author))
+    return opened(store.rename(network_id, version, new.name, author))
 
 
 @router.post("/networks/{network_id}/bring-back")
@@ -157,7 +157,7 @@ def open_network(
     stored = store.get(network_id)
     if if_none_match == f'"{stored.version}"':
         return Response(status_code=304, headers={"ETag": if_none_match})
-    return _opened(stored)
+    return opened(stored)
 
 
 @router.delete("/networks/{network_id}", status_code=204)
@@ -178,7 +178,7 @@ def export_network(network_id: str, store: Store, state: State = "draft") -> Res
 @router.post("/networks/{network_id}/draft/edits", response_model=OpenNetwork)
 def edit_draft(network_id: str, edit: Edit, store: Store, version: Version, author: Author) -> Response:
     """Make changes to the draft, all or none."""
-    return _opened(store.edit(network_id, version, edit.label, edit.changes, author))
+    return opened(store.edit(network_id, version, edit.label, edit.changes, author))
 
 
 @router.post("/networks/{network_id}/draft/intents", response_model=OpenNetwork)
@@ -188,31 +188,31 @@ def carry_out(network_id: str, intent: AnyIntent, store: Store, version: Version
     if stored.version != version:
         raise VersionConflict(version, stored.version)
     draft, made = stored.draft, intent.changes(stored.draft)
-    return _opened(store.edit(network_id, version, intent.called(draft)[:200], made, author), made=made)
+    return opened(store.edit(network_id, version, intent.called(draft)[:200], made, author), made=made)
 
 
 @router.post("/networks/{network_id}/draft/undo", response_model=OpenNetwork)
 def undo(network_id: str, store: Store, version: Version, author: Author) -> Response:
     """Take the last edit back."""
-    return _opened(store.undo(network_id, version, author))
+    return opened(store.undo(network_id, version, author))
 
 
 @router.post("/networks/{network_id}/draft/redo", response_model=OpenNetwork)
 def redo(network_id: str, store: Store, version: Version, author: Author) -> Response:
     """Make the edit again that was undone last."""
-    return _opened(store.redo(network_id, version, author))
+    return opened(store.redo(network_id, version, author))
 
 
 @router.post("/networks/{network_id}/draft/discard", response_model=OpenNetwork)
 def discard(network_id: str, store: Store, version: Version, author: Author) -> Response:
     """Make the draft what is running; it can be undone."""
-    return _opened(store.discard(network_id, version, author))
+    return opened(store.discard(network_id, version, author))
 
 
 @router.post("/networks/{network_id}/draft/apply", response_model=OpenNetwork)
 def apply_draft(network_id: str, note: ApplyNote, store: Store, version: Version, author: Author) -> Response:
     """Put the draft in force and keep a revision."""
-    return _opened(store.apply(network_id, version, note.note, author))
+    return opened(store.apply(network_id, version, note.note, author))
 
 
 @router.get("/networks/{network_id}/revisions")
@@ -230,7 +230,7 @@ def restore(
     author: Author,
 ) -> Response:
     """Make the draft what a revision was; it can be undone."""
-    return _opened(store.restore(network_id, version, number, author))
+    return opened(store.restore(network_id, version, number, author))
 
 
 @router.get("/networks/{network_id}/book")

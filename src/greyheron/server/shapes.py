@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from greyheron.analysis.testing.book import TestMarks
 from greyheron.analysis.words.ranges import EntryCover
+from greyheron.formats.format import Notice
 from greyheron.model.changes import Change, difference
 from greyheron.model.document import AccessList, Network, Placement
 from greyheron.model.intents import AnyIntent
@@ -25,6 +26,23 @@ State = Literal["baseline", "running", "draft"]
 
 class RequestBody(BaseModel):
     model_config = ConfigDict(extra="forbid")
+
+
+MOST_NOTICES = 500
+"""So many are sent of each kind; how many there are is said."""
+
+
+class NoticeItem(BaseModel):
+    """Something left out or guessed: where, and what."""
+
+    where: str
+    message: str
+
+
+def notices_told(notices: Sequence[Notice]) -> tuple[list[NoticeItem], int]:
+    """The first of them, and how many there are."""
+    told = [NoticeItem(where=each.where, message=each.message) for each in notices[:MOST_NOTICES]]
+    return told, len(notices)
 
 
 class NetworkSummary(BaseModel):

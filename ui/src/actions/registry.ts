@@ -207,16 +207,8 @@ export const ACTIONS: Action[] = [
     run: leave,
   },
 
-  {
-    id: "export.draft",
-    label: "Export the draft",
-    run: ({ id }) => download(`/api/networks/${id}/file?state=draft`),
-  },
-  {
-    id: "export.running",
-    label: "Export what is running",
-    run: ({ id }) => download(`/api/networks/${id}/file?state=running`),
-  },
+  { ...doneBy("bring"), label: "Bring in…", detail: () => "files, into this draft or beside it" },
+  { ...doneBy("out"), label: "Take out…", detail: () => "files of this network" },
   {
     id: "book.export",
     label: "Export as CSV",

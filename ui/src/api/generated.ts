@@ -644,6 +644,170 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In
+         * @description Begin to read what was brought: files, or an archive of them. Nothing is made yet.
+         */
+        post: operations["bring_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bring/{job_id}/network": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Brought
+         * @description Make a network of what was brought in.
+         */
+        post: operations["make_brought"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/bring/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Offer Merge
+         * @description What was brought in beside the draft, item by item.
+         */
+        get: operations["offer_merge"];
+        put?: never;
+        /**
+         * Merge
+         * @description Put chosen items of what was brought in into the draft, all or none.
+         */
+        post: operations["merge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/traffic": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Seen
+         * @description Begin to read captures, flow records or connection tables; they take the place of those before.
+         */
+        post: operations["read_seen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/traffic/verdicts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Judge Seen
+         * @description Begin to say what becomes of the traffic that was read, in each state.
+         */
+        post: operations["judge_seen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/traffic/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Entries For Seen
+         * @description The entries that would let chosen conversations through.
+         */
+        post: operations["entries_for_seen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ways Out
+         * @description Every format, and what of the draft it would not say.
+         */
+        get: operations["ways_out"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/out/{format_name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Out
+         * @description The network in a format: a file, or an archive where it takes several.
+         */
+        get: operations["take_out"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/devices/read": {
         parameters: {
             query?: never;
@@ -1041,7 +1205,7 @@ export interface paths {
         };
         /**
          * Last Rehearsal
-         * @description The last rehearsal of the draft since the server began.
+         * @description The last rehearsal of the draft.
          */
         get: operations["last_rehearsal"];
         put?: never;
@@ -1226,6 +1390,22 @@ export interface components {
             /** Flow */
             flow: string;
         };
+        /** Body_bring_in */
+        Body_bring_in: {
+            /** Files */
+            files: string[];
+        };
+        /** Body_read_seen */
+        Body_read_seen: {
+            /** Files */
+            files: string[];
+            /**
+             * Columns
+             * @description For tables: names of columns by what they hold, as JSON.
+             * @default {}
+             */
+            columns: string;
+        };
         /**
          * Book
          * @description The verdicts of every test flow, for one version of the network.
@@ -1254,6 +1434,53 @@ export interface components {
              * @default
              */
             when: string;
+        };
+        /**
+         * BroughtDevice
+         * @description A device that will be made. `lists`: those placed on it, each with where.
+         */
+        BroughtDevice: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Lists */
+            lists: string[];
+        };
+        /**
+         * BroughtReport
+         * @description What a bundle was read as, what would be made of it, and what not.
+         *
+         *     links:  the two devices that each joins;  left_out_count, guessed_count:  all, not just those sent
+         */
+        BroughtReport: {
+            /** Format */
+            format: string;
+            /** Name */
+            name: string;
+            /** Devices */
+            devices: components["schemas"]["BroughtDevice"][];
+            /** Links */
+            links: [
+                string,
+                string
+            ][];
+            /** Lists */
+            lists: number;
+            /** Entries */
+            entries: number;
+            /** Tests */
+            tests: number;
+            /** Counted */
+            counted: number;
+            /** Left Out */
+            left_out: components["schemas"]["NoticeItem"][];
+            /** Left Out Count */
+            left_out_count: number;
+            /** Guessed */
+            guessed: components["schemas"]["NoticeItem"][];
+            /** Guessed Count */
+            guessed_count: number;
         };
         /** CellRequest */
         CellRequest: {
@@ -1335,6 +1562,27 @@ export interface components {
             text: string;
             /** Changes */
             changes: components["schemas"]["Change"][];
+        };
+        /**
+         * Chosen
+         * @description One item of a merge.
+         */
+        Chosen: {
+            /**
+             * Collection
+             * @enum {string}
+             */
+            collection: "devices" | "links" | "address_sets" | "port_sets" | "periods" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
+            /** Key */
+            key: string;
+        };
+        /**
+         * ChosenRows
+         * @description Conversations by their index.
+         */
+        ChosenRows: {
+            /** Rows */
+            rows: number[];
         };
         /**
          * Collateral
@@ -2049,6 +2297,24 @@ export interface components {
             hops: components["schemas"]["HopReport"][];
         };
         /**
+         * Letting
+         * @description Entries that let conversations through. `more`: how many others they would let through.
+         */
+        Letting: {
+            /** Entries */
+            entries: string[];
+            /** More */
+            more: number;
+        };
+        /**
+         * LettingThrough
+         * @description Entries for conversations: those that let just them through, and the fewest.
+         */
+        LettingThrough: {
+            exact: components["schemas"]["Letting"];
+            few: components["schemas"]["Letting"];
+        };
+        /**
          * LineKind
          * @description A way to log in to a device (§5).
          * @enum {string}
@@ -2214,6 +2480,46 @@ export interface components {
          * @enum {string}
          */
         Measure: "new" | "extended" | "moved";
+        /**
+         * MergeChoice
+         * @description The items to put into the draft.
+         */
+        MergeChoice: {
+            /** Items */
+            items: components["schemas"]["Chosen"][];
+        };
+        /**
+         * MergeItem
+         * @description An item of what was brought in beside the draft's of the same key. `before` is empty for a new one.
+         */
+        MergeItem: {
+            /**
+             * Collection
+             * @enum {string}
+             */
+            collection: "devices" | "links" | "address_sets" | "port_sets" | "periods" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
+            /** Key */
+            key: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "new" | "differs";
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+        };
+        /**
+         * MergeOffer
+         * @description Items that are new or differ; `same`: how many are in the draft just so.
+         */
+        MergeOffer: {
+            /** Items */
+            items: components["schemas"]["MergeItem"][];
+            /** Same */
+            same: number;
+        };
         /**
          * NamedAddresses
          * @description `@name`: an address set, else every address of a device.
@@ -2416,6 +2722,22 @@ export interface components {
             /** Word */
             word?: string | null;
         };
+        /**
+         * NoticeItem
+         * @description Something left out or guessed: where, and what.
+         */
+        NoticeItem: {
+            /** Where */
+            where: string;
+            /** Message */
+            message: string;
+        };
+        /**
+         * Odd
+         * @description Why a conversation that was there cannot be, as the network is drawn.
+         * @enum {string}
+         */
+        Odd: "nobody here has the source" | "nobody here has the destination" | "the destination is a group or everybody" | "it was answered, and would not get through";
         /**
          * OpenNetwork
          * @description A network as the workbench sees it.
@@ -3124,6 +3446,18 @@ export interface components {
          */
         Seen: "reply" | "reset" | "administratively prohibited" | "network unreachable" | "host unreachable" | "port unreachable" | "hop limit reached" | "nothing";
         /**
+         * SeenHop
+         * @description What was captured of a conversation at one device, in sentences: on its way out, and home.
+         */
+        SeenHop: {
+            /** Device */
+            device: string;
+            /** Out */
+            out: string[];
+            /** Home */
+            home: string[];
+        };
+        /**
          * SeenReport
          * @description What the sender sees: `what` in a fixed set of words, `text` in a sentence, `by` an address.
          */
@@ -3418,6 +3752,91 @@ export interface components {
             state: "baseline" | "running" | "draft";
         };
         /**
+         * TrafficRead
+         * @description What was read: what each file is, and how much is in it.
+         *
+         *     about_others:  records that say something about other packets, which are no conversations
+         */
+        TrafficRead: {
+            /** Kinds */
+            kinds: string[];
+            /** Records */
+            records: number;
+            /** Conversations */
+            conversations: number;
+            /** About Others */
+            about_others: number;
+            /** Left Out */
+            left_out: components["schemas"]["NoticeItem"][];
+            /** Left Out Count */
+            left_out_count: number;
+        };
+        /**
+         * TrafficReport
+         * @description Conversations that were there, with what becomes of them; `rows` are the most telling of `count`.
+         */
+        TrafficReport: {
+            /** Rows */
+            rows: components["schemas"]["TrafficRow"][];
+            /** Count */
+            count: number;
+            /** Packets */
+            packets: number;
+            /** Would Stop */
+            would_stop: number;
+            /** Cannot Be */
+            cannot_be: number;
+            /** Stopped */
+            stopped: number;
+        };
+        /**
+         * TrafficRow
+         * @description Conversations of one source, destination and service.
+         *
+         *     index:  in what was seen;  source, destination:  addresses;  from_device, to_device:  whose, if anybody's
+         *     flow:  as a test flow has it, without what is expected; None where it cannot be one
+         *     statement:  what would require that it gets through; None likewise
+         *     baseline, running, draft:  what becomes of it in these states; None where it cannot be tried
+         *     decided:  the list and entry that stops it on the draft, where one does
+         *     first, last:  nanoseconds since 1970, 0 where not known
+         */
+        TrafficRow: {
+            /** Index */
+            index: number;
+            /** Source */
+            source: string;
+            /** From Device */
+            from_device: string | null;
+            /** Destination */
+            destination: string;
+            /** To Device */
+            to_device: string | null;
+            /** Service */
+            service: string;
+            /** Flow */
+            flow: string | null;
+            /** Statement */
+            statement: string | null;
+            /** Count */
+            count: number;
+            /** Packets */
+            packets: number;
+            /** Octets */
+            octets: number;
+            /** Answered */
+            answered: boolean;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            baseline: components["schemas"]["Verdict"] | null;
+            running: components["schemas"]["Verdict"] | null;
+            draft: components["schemas"]["Verdict"] | null;
+            /** Decided */
+            decided: string | null;
+            odd: components["schemas"]["Odd"] | null;
+        };
+        /**
          * Translation
          * @description A rule that rewrites addresses between inside interfaces and one outside interface (§7).
          *
@@ -3465,8 +3884,9 @@ export interface components {
          * @description One conversation: as predicted, and as it went.
          *
          *     test, requirement:  for which of the two: its id, the other is None
-         *     flow:  what was sent;  when:  for which times
-         *     predicted, seen:  in a sentence each;  agrees:  whether every fact is as it was predicted
+         *     flow:  what was sent;  query:  whether it is a query for the flow's name;  when:  for which times
+         *     predicted, seen:  in a sentence each;  sees:  what its sender saw;  hops:  what each device saw of it
+         *     agrees:  whether every fact is as it was predicted
          *     differences:  those that are not;  packets:  where they differ, every packet that was captured, in order
          */
         TriedReport: {
@@ -3476,6 +3896,8 @@ export interface components {
             requirement: string | null;
             /** Flow */
             flow: string;
+            /** Query */
+            query: boolean;
             /** When */
             when: string;
             verdict: components["schemas"]["Verdict"];
@@ -3483,6 +3905,10 @@ export interface components {
             predicted: string;
             /** Seen */
             seen: string;
+            /** Sees */
+            sees: string;
+            /** Hops */
+            hops: components["schemas"]["SeenHop"][];
             /** Agrees */
             agrees: boolean;
             /** Differences */
@@ -3506,12 +3932,35 @@ export interface components {
          * @enum {string}
          */
         Way: "out" | "home";
+        /**
+         * WayOut
+         * @description A format that a network can be taken out in.
+         *
+         *     loses:  what it cannot carry, whatever the network;  left_out:  what it does not say of this one
+         */
+        WayOut: {
+            /** Format */
+            format: string;
+            /** Title */
+            title: string;
+            /** Loses */
+            loses: string[];
+            /** Left Out */
+            left_out: components["schemas"]["NoticeItem"][];
+            /** Left Out Count */
+            left_out_count: number;
+        };
         /** Working[Advice] */
         Working_Advice_: {
             /** Id */
             id: string;
             /** Done */
             done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
             result: components["schemas"]["Advice"] | null;
         };
         /** Working[Any] */
@@ -3520,6 +3969,11 @@ export interface components {
             id: string;
             /** Done */
             done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
             /** Result */
             result: unknown;
         };
@@ -3529,7 +3983,25 @@ export interface components {
             id: string;
             /** Done */
             done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
             result: components["schemas"]["Book"] | null;
+        };
+        /** Working[BroughtReport] */
+        Working_BroughtReport_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
+            result: components["schemas"]["BroughtReport"] | null;
         };
         /** Working[Findings] */
         Working_Findings_: {
@@ -3537,6 +4009,11 @@ export interface components {
             id: string;
             /** Done */
             done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
             result: components["schemas"]["Findings"] | null;
         };
         /** Working[LastRehearsal] */
@@ -3545,6 +4022,11 @@ export interface components {
             id: string;
             /** Done */
             done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
             result: components["schemas"]["LastRehearsal"] | null;
         };
         /** Working[Policy] */
@@ -3553,6 +4035,11 @@ export interface components {
             id: string;
             /** Done */
             done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
             result: components["schemas"]["Policy"] | null;
         };
         /** Working[ReachMatrix] */
@@ -3561,6 +4048,11 @@ export interface components {
             id: string;
             /** Done */
             done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
             result: components["schemas"]["ReachMatrix"] | null;
         };
         /** Working[Ready] */
@@ -3569,7 +4061,38 @@ export interface components {
             id: string;
             /** Done */
             done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
             result: components["schemas"]["Ready"] | null;
+        };
+        /** Working[TrafficRead] */
+        Working_TrafficRead_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
+            result: components["schemas"]["TrafficRead"] | null;
+        };
+        /** Working[TrafficReport] */
+        Working_TrafficReport_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
+            result: components["schemas"]["TrafficReport"] | null;
         };
         /**
          * Written
@@ -6076,6 +6599,638 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    bring_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_bring_in"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_BroughtReport_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    make_brought: {
+        parameters: {
+            query?: never;
+            header?: {
+                "grey-heron-author"?: string | null;
+            };
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNetwork"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NetworkSummary"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    offer_merge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MergeOffer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    merge: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+                "grey-heron-author"?: string | null;
+            };
+            path: {
+                network_id: string;
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MergeChoice"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenNetwork"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    read_seen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_read_seen"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_TrafficRead_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    judge_seen: {
+        parameters: {
+            query?: {
+                /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
+                at?: string | null;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_TrafficReport_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    entries_for_seen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChosenRows"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LettingThrough"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    ways_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayOut"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    take_out: {
+        parameters: {
+            query?: {
+                state?: "draft" | "running";
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                format_name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

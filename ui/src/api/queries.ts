@@ -13,7 +13,7 @@ import {
   seen,
   trying,
 } from "./client";
-import { finished, useProgress } from "./work";
+import { finished, useStanding } from "./work";
 
 const OTHER_WINDOWS = 4000;
 
@@ -28,7 +28,7 @@ export const useNetworks = () => useQuery(networks());
 export function useNetwork(id: string) {
   const client = useQueryClient();
   const queryKey = ["network", id];
-  const done = useProgress(queryKey);
+  const { done } = useStanding(queryKey);
   const found = useQuery({
     queryKey,
     queryFn: async ({ signal }) => {

@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { answer, api, of } from "./client";
 import type { components } from "./generated";
-import { finished, useProgress } from "./work";
+import { finished, useStanding } from "./work";
 
 /** Rehearsals: the draft in a real kernel. */
 
@@ -25,7 +25,7 @@ export function useRehearsal(id: string, version: number) {
   const read = useLastRehearsal(id, version);
   const [working, setWorking] = useState(false);
   const [error, setError] = useState<Error | null>(null);
-  const done = useProgress(workKey(id));
+  const standing = useStanding(workKey(id));
   const ending = useRef<AbortController | null>(null);
   useEffect(() => () => ending.current?.abort(), []);
   const begin = async () => {
@@ -53,10 +53,20 @@ export function useRehearsal(id: string, version: number) {
     error: error ?? read.error,
     refetch: read.refetch,
     working,
-    done,
+    standing,
     begin,
     cancel,
   };
+}
+
+/** What was seen of a test flow, or of the query for its name: where it went otherwise, else the first time. */
+export function seenOf(
+  last: LastRehearsal | null | undefined,
+  test: string,
+  query: boolean,
+): TriedReport | undefined {
+  const found = last?.report.tried.filter((each) => each.test === test && each.query === query) ?? [];
+  return found.find((each) => !each.agrees) ?? found[0];
 }
 
 /** Whether all that was tried for each test flow, or each requirement, went as predicted, by its id. */

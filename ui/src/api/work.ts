@@ -15,8 +15,17 @@ const MOST_BEGUN = 3;
 export interface Work<T> {
   id: string;
   done: number;
+  stage: string;
   result: T | null;
 }
+
+/** How much of work is done, 0 to 1, and what it is at, where that has a name. */
+export interface Standing {
+  done: number;
+  stage: string;
+}
+
+const BEGUN: Standing = { done: 0, stage: "" };
 
 interface LongWork<T> {
   queryKey: QueryKey;
@@ -29,13 +38,13 @@ interface LongWork<T> {
 /** How far work is stands beside its query, so that whoever looks at it reads the same. */
 const progressKey = (queryKey: QueryKey): QueryKey => ["progress", ...queryKey];
 
-/** How far the work of a query is, 0 to 1. */
-export function useProgress(queryKey: QueryKey): number {
-  const { data = 0 } = useQuery<number>({
+/** How far the work of a query is. */
+export function useStanding(queryKey: QueryKey): Standing {
+  const { data = BEGUN } = useQuery<Standing>({
     queryKey: progressKey(queryKey),
-    queryFn: () => 0,
+    queryFn: () => BEGUN,
     enabled: false,
-    initialData: 0,
+    initialData: BEGUN,
   });
   return data;
 }
@@ -51,7 +60,7 @@ export function useWork<T>({ queryKey, begin, enabled = true, keep = true }: Lon
     staleTime: Number.POSITIVE_INFINITY,
     retry: false,
   });
-  const done = useProgress(queryKey);
+  const { done } = useStanding(queryKey);
   return { ...found, done, working: found.isFetching };
 }
 
@@ -62,21 +71,22 @@ export async function finished<T>(
   begin: (signal: AbortSignal) => Promise<Work<T>>,
   signal: AbortSignal,
 ): Promise<T> {
-  const tell = (done: number) => client.setQueryData(progressKey(queryKey), done);
+  const tell = ({ done, stage }: Standing) =>
+    client.setQueryData<Standing>(progressKey(queryKey), { done, stage });
   let work: Work<T> | null = null;
   const job = () => ({ params: { path: { job_id: work?.id ?? "" } } });
   const cancel = () => work && void api.DELETE("/api/jobs/{job_id}", job()).catch(() => null);
   signal.addEventListener("abort", cancel);
   try {
     for (let begun = 1; ; begun++) {
-      tell(0);
+      tell(BEGUN);
       work = await begin(signal);
       try {
         while (work.result === null) {
           await new Promise((resolve) => setTimeout(resolve, BETWEEN_LOOKS));
           signal.throwIfAborted();
           work = (await answer(api.GET("/api/jobs/{job_id}", { ...job(), signal }))) as Work<T>;
-          tell(work.done);
+          tell(work);
         }
         return work.result;
       } catch (error) {

@@ -89,7 +89,7 @@ function Sets() {
         <li key={`${collection}${name}`} className="flex items-baseline gap-2 border-b border-rule py-1">
           <button
             type="button"
-            className="font-mono text-code underline decoration-rule underline-offset-2"
+            className="text-left font-mono text-code underline decoration-rule underline-offset-2"
             onClick={() => setOpen({ collection, key: name })}
           >
             {sign}

@@ -1,5 +1,5 @@
 import type { ELK as Elk } from "elkjs/lib/elk-api";
-import type { Network } from "../api/client";
+import type { Device } from "../api/client";
 import { deviceOf } from "./geometry";
 import type { Point } from "./plane";
 
@@ -25,9 +25,15 @@ const LAYERED = {
   "elk.layered.nodePlacement.strategy": "BRANDES_KOEPF",
 };
 
+/** As much of a network as it takes to lay it out. */
+export interface Drawn {
+  devices: readonly Pick<Device, "name" | "kind">[];
+  links: readonly { ends: readonly string[] }[];
+}
+
 /** Positions for the devices of a network, by a layout that runs beside the page. Loaded only when needed. */
 export async function layOut(
-  network: Network,
+  network: Drawn,
   onStage: (done: number) => void = () => undefined,
 ): Promise<Map<string, Point>> {
   const { default: ELK } = await import("elkjs/lib/elk-api.js");
@@ -42,7 +48,7 @@ export async function layOut(
 /** The same with an engine that is given. */
 export async function laidOut(
   elk: Pick<Elk, "layout">,
-  network: Network,
+  network: Drawn,
   onStage: (done: number) => void,
 ): Promise<Map<string, Point>> {
   const edges = network.links.map((link) => link.ends.map(deviceOf) as [string, string]);
@@ -119,7 +125,7 @@ function blockOf(name: string, hanging: Map<string, string[]>, kinds: Map<string
 }
 
 /** Devices that hang on a single other one, by that one: hosts, then what only they and one more hang on. */
-function hangingOf(network: Network, edges: [string, string][]): Map<string, string[]> {
+function hangingOf(network: Drawn, edges: [string, string][]): Map<string, string[]> {
   const linked = new Map<string, Set<string>>(network.devices.map((device) => [device.name, new Set()]));
   for (const [one, other] of edges) {
     linked.get(one)?.add(other);

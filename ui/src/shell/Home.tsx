@@ -1,18 +1,17 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { type DragEvent, useEffect, useRef, useState } from "react";
+import { type DragEvent, useEffect, useState } from "react";
 import { keepAuthor, readAuthor } from "../api/author";
+import { useBringing } from "../api/bringing";
 import { ApiError, answer, api, basedOn, type NetworkSummary, of } from "../api/client";
 import { useNetworks } from "../api/queries";
-import { finished, useProgress } from "../api/work";
+import { BringIn } from "../bring/BringIn";
 import { Failed } from "../kit/Failed";
 import { Heron } from "../kit/Heron";
 import { Menu } from "../kit/Menu";
-import { Stage } from "../kit/Stage";
 import { STEPS } from "../start/steps";
 import { keepExercise, keepWalk, readExercise, readWalk } from "../state/kept";
 import { go } from "../state/location";
-
-const IMPORT = ["import"];
+import { counted } from "../state/words";
 
 /** What this is for, ways to begin, and every network that is kept here. */
 export function Home() {
@@ -20,11 +19,10 @@ export function Home() {
   const client = useQueryClient();
   const [error, setError] = useState<Error | null>(null);
   const [undo, setUndo] = useState<Undo | null>(null);
-  const [reading, setReading] = useState<{ name: string; stop: AbortController } | null>(null);
+  const [asking, setAsking] = useState(false);
+  const bringing = useBringing();
   const [over, setOver] = useState(false);
   const [name, setName] = useState("");
-  const file = useRef<HTMLInputElement>(null);
-  const imported = useProgress(IMPORT);
   const walk = readWalk();
   const exercise = readExercise();
   const kept = (id: string | undefined) => networks.data?.some((each) => each.id === id) ?? false;
@@ -62,33 +60,14 @@ export function Home() {
       keepExercise({ network: id, found: 0, of: 10 });
       opened(id);
     });
-  const bringIn = (chosen: File | undefined) =>
-    chosen &&
-    attempt(async () => {
-      const stop = new AbortController();
-      setReading({ name: chosen.name, stop });
-      try {
-        const text = await chosen.text();
-        const begin = (signal: AbortSignal) =>
-          answer(
-            api.POST("/api/networks/import", {
-              body: text,
-              bodySerializer: String,
-              headers: { "Content-Type": "application/yaml" },
-              signal,
-            }),
-          );
-        opened((await finished(client, IMPORT, begin, stop.signal)).id);
-      } catch (failure) {
-        if (!stop.signal.aborted) throw failure;
-      } finally {
-        setReading(null);
-      }
-    });
+  const bringIn = (files: readonly File[]) => {
+    setAsking(true);
+    bringing.begin(files);
+  };
   const drop = (event: DragEvent) => {
     event.preventDefault();
     setOver(false);
-    bringIn(event.dataTransfer.files[0]);
+    bringIn([...event.dataTransfer.files]);
   };
 
   return (
@@ -172,10 +151,10 @@ export function Home() {
               Create
             </button>
           </form>
-          <button type="button" className="button" onClick={() => file.current?.click()}>
-            Bring in a file…
+          <button type="button" className="button" onClick={() => setAsking(true)}>
+            Bring in…
           </button>
-          <span className="quiet">or drop a workspace file anywhere here</span>
+          <span className="quiet">or drop files anywhere here</span>
           <button
             type="button"
             className="quiet ml-auto underline"
@@ -183,28 +162,10 @@ export function Home() {
           >
             Open a fresh demo
           </button>
-          <input
-            ref={file}
-            type="file"
-            accept=".yaml,.yml"
-            aria-label="Workspace file"
-            className="hidden"
-            onChange={(event) => {
-              bringIn(event.target.files?.[0]);
-              event.target.value = "";
-            }}
-          />
         </div>
-        {reading && (
-          <div className="mt-4 flex items-end gap-4">
-            <Stage words={`${reading.name} is being read`} done={imported} />
-            <button type="button" className="button" onClick={() => reading.stop.abort()}>
-              Cancel
-            </button>
-          </div>
-        )}
         {error && <Failure error={error} />}
         <Signature />
+        <BringIn open={asking} onClose={() => setAsking(false)} bringing={bringing} onMade={opened} />
       </div>
     </main>
   );
@@ -425,9 +386,6 @@ function Signature() {
     </label>
   );
 }
-
-const counted = (count: number, word: string, words = `${word}s`) =>
-  `${count.toLocaleString()} ${count === 1 ? word : words}`;
 
 function surprisesIn({ surprises }: NetworkSummary): string {
   if (surprises === null) return "not tried since it was changed";

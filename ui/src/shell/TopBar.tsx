@@ -15,13 +15,13 @@ export function TopBar() {
   const unchanged = network.changes.length === 0;
   const busy = draft.stepping;
   return (
-    <header className="flex min-h-[2.9rem] flex-wrap items-center gap-x-3 border-b border-rule px-4">
+    <header className="flex min-h-[2.9rem] flex-wrap items-center gap-x-1.5 border-b xl:gap-x-3 border-rule px-4">
       <button type="button" aria-label="Grey Heron: all networks" onClick={() => go({ network: null })}>
         <Heron />
       </button>
       <ActionMenu
         className="flex max-w-[220px] items-center gap-2 truncate font-semibold"
-        actions={["export.draft", "export.running", "theme", "networks"]}
+        actions={["bring", "out", "theme", "networks"]}
       >
         {network.draft.name}{" "}
         <span aria-hidden="true" className="quiet">
@@ -35,7 +35,7 @@ export function TopBar() {
             type="button"
             aria-current={location.view === view ? "page" : undefined}
             onClick={() => go({ view })}
-            className={`min-h-[2.9rem] border-b-2 px-2.5 ${location.view === view ? "border-ink" : "quiet border-transparent hover:text-ink"}`}
+            className={`min-h-[2.9rem] border-b-2 px-1.5 xl:px-2.5 ${location.view === view ? "border-ink" : "quiet border-transparent hover:text-ink"}`}
           >
             {VIEWS[view]}
             {view === "changes" && edits > 0 && (

@@ -1,7 +1,11 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { type ComponentType, useCallback, useEffect, useState } from "react";
 import { useKeys } from "../actions/useKeys";
+import { useBringing } from "../api/bringing";
 import type { OpenNetwork } from "../api/client";
 import { useNetwork } from "../api/queries";
+import { BringIn } from "../bring/BringIn";
+import { TakeOut } from "../bring/TakeOut";
 import { Failed } from "../kit/Failed";
 import { NoticeBar, NoticesProvider } from "../kit/notices";
 import { Stage } from "../kit/Stage";
@@ -13,6 +17,7 @@ import { ListsView } from "../views/ListsView";
 import { LogView } from "../views/LogView";
 import { MapAndBook } from "../views/MapAndBook";
 import { ReachView } from "../views/ReachView";
+import { TrafficView } from "../views/TrafficView";
 import { useHandler } from "../workbench/handlers";
 import { Providers } from "../workbench/Providers";
 import { Palette } from "./Palette";
@@ -26,6 +31,7 @@ const SCREENS: Record<View, ComponentType> = {
   findings: FindingsView,
   changes: ChangesView,
   log: LogView,
+  traffic: TrafficView,
 };
 
 export function Workbench({ id }: { id: string }) {
@@ -58,10 +64,12 @@ export function Workbench({ id }: { id: string }) {
 /** One view of the open network, under the bar; the palette and the keys are there in all of them. */
 function Screen({ network }: { network: OpenNetwork }) {
   const { view } = useLocation();
-  const [overlay, setOverlay] = useState<"palette" | "shortcuts" | null>(null);
+  const [overlay, setOverlay] = useState<"palette" | "shortcuts" | "bring" | "out" | null>(null);
   const close = useCallback(() => setOverlay(null), []);
   useHandler("palette", () => setOverlay("palette"));
   useHandler("shortcuts", () => setOverlay("shortcuts"));
+  useHandler("bring", () => setOverlay("bring"));
+  useHandler("out", () => setOverlay("out"));
   const { name } = network.draft;
   useEffect(() => {
     document.title = `${name}: Grey Heron`;
@@ -80,7 +88,30 @@ function Screen({ network }: { network: OpenNetwork }) {
       <NoticeBar />
       <Palette open={overlay === "palette"} onClose={close} />
       <ShortcutsDialog open={overlay === "shortcuts"} onClose={close} />
+      {overlay === "bring" && <BringHere network={network} onClose={close} />}
+      {overlay === "out" && <TakeOut id={network.id} version={network.version} onClose={close} />}
     </>
+  );
+}
+
+/** Bring in, merged into the draft or made a network of its own. */
+function BringHere({ network, onClose }: { network: OpenNetwork; onClose: () => void }) {
+  const bringing = useBringing();
+  const client = useQueryClient();
+  const into = {
+    id: network.id,
+    version: network.version,
+    name: network.draft.name,
+    onMerged: (next: OpenNetwork) => client.setQueryData(["network", network.id], next),
+  };
+  return (
+    <BringIn
+      open
+      onClose={onClose}
+      bringing={bringing}
+      into={into}
+      onMade={(id) => go({ network: id, view: "map" })}
+    />
   );
 }
 

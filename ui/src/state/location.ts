@@ -9,6 +9,7 @@ export const VIEWS = {
   findings: "Findings",
   changes: "Changes",
   log: "Log",
+  traffic: "Traffic",
 } as const;
 export type View = keyof typeof VIEWS;
 export const EVERY_VIEW = Object.keys(VIEWS) as View[];

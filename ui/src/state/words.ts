@@ -18,3 +18,7 @@ export function runWords({ ran, surprises, untried, counted, logged }: Run, stat
   const left = untried.length ? ` ${many(untried.length)} could not be tried.` : "";
   return `Ran ${many(ran)} ${how}: ${outcome}.${left} ${counted} packets counted at lists, ${logged} logged.`;
 }
+
+/** “1 device”, “2 devices”. */
+export const counted = (count: number, word: string, words = `${word}s`) =>
+  `${count.toLocaleString()} ${count === 1 ? word : words}`;

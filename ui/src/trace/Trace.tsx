@@ -1,5 +1,6 @@
 import { type KeyboardEvent, useEffect, useRef } from "react";
 import type { Device, ExchangeReport, HopReport, State, StepReport, TestFlow } from "../api/client";
+import { seenOf, useLastRehearsal } from "../api/rehearsal";
 import { Failed } from "../kit/Failed";
 import { Split, suited } from "../kit/Split";
 import { Times } from "../marks/Times";
@@ -13,6 +14,7 @@ import { type LookedAt, useTracing } from "../workbench/tracing";
 import { useTrial, type Viewing } from "../workbench/trial";
 import { type Column, columnsOf } from "./columns";
 import { Evidence } from "./Evidence";
+import { Seen } from "./Seen";
 
 const STATES: [State, string][] = [
   ["baseline", "no lists"],
@@ -193,7 +195,11 @@ function Header({ test }: { test: TestFlow }) {
 }
 
 function Table({ columns }: { columns: Column[] }) {
-  const { hop, setHop, shown } = useTracing();
+  const { id, network } = useOpened();
+  const { test, exchange, hop, setHop, shown } = useTracing();
+  const { viewing } = useTrial();
+  const last = useLastRehearsal(id, network.version).data?.last;
+  const tried = test && viewing === "draft" ? seenOf(last, test.id, exchange < 0) : undefined;
   const home = shown?.home;
   const body = useRef<HTMLDivElement>(null);
   const decided = shown && shown.verdict !== "passes" ? shown.decided_on : null;
@@ -237,7 +243,10 @@ function Table({ columns }: { columns: Column[] }) {
       onKeyDown={step}
       className="min-h-0 overflow-auto"
     >
-      <div className="grid min-h-full grid-rows-[auto_1fr_1fr]" style={grid}>
+      <div
+        className={`grid min-h-full ${tried ? "grid-rows-[auto_1fr_auto_1fr_auto]" : "grid-rows-[auto_1fr_1fr]"}`}
+        style={grid}
+      >
         <span className="sticky top-0 z-10 bg-fog" />
         {columns.map((column) => (
           <DeviceName key={column.device} column={column} />
@@ -251,6 +260,7 @@ function Table({ columns }: { columns: Column[] }) {
             empty={column.out ? "" : emptyOut(column, columns)}
           />
         ))}
+        {tried && <Seen tried={tried} stale={last?.stale ?? false} way="out" columns={columns} />}
         <WayLabel label="way home" name={home?.name ?? "nothing"} />
         {columns.map((column, index) => (
           <Cell
@@ -260,6 +270,7 @@ function Table({ columns }: { columns: Column[] }) {
             empty={index === 0 && shown && !column.home ? `sees ${shown.sees.text}` : ""}
           />
         ))}
+        {tried && <Seen tried={tried} stale={last?.stale ?? false} way="home" columns={columns} />}
       </div>
     </div>
   );

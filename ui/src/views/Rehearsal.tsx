@@ -11,7 +11,7 @@ export function Rehearsal() {
   const { id, network } = useOpened();
   const rehearsal = useRehearsal(id, network.version);
   const [all, setAll] = useState(false);
-  const { state, working, done } = rehearsal;
+  const { state, working, standing } = rehearsal;
   const last = state?.last;
   const differing = last?.report.tried.filter((each) => !each.agrees) ?? [];
   const shown = all ? (last?.report.tried ?? []) : differing;
@@ -36,8 +36,10 @@ export function Rehearsal() {
         </button>
         {working && (
           <>
-            <progress value={done} max={1} aria-label="Rehearsing" className="w-40" />
-            <span className="quiet">{done < 0.3 ? "building" : "sending"}</span>
+            <progress value={standing.done} max={1} aria-label="Rehearsing" className="w-40" />
+            <span className="quiet" data-testid="stage">
+              {standing.stage || "beginning"}
+            </span>
             <button type="button" className="quiet underline" onClick={rehearsal.cancel}>
               Cancel
             </button>
