@@ -6,12 +6,25 @@ from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Page, expect, sync_playwright
-from tests.browser.conftest import QUIET, SCROLLBARS, Server, open_demo
+from tests.browser.conftest import QUIET, SCROLLBARS, Server, bring_in, make_of, open_demo
 
 from greyheron.demo.generator import Plan, generate
 from greyheron.formats.workspace import write_workspace
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
+MACHINES = Path(__file__).parent.parent / "tests" / "machines"
+FLOWS = """source,destination,protocol,destination_port,packets,bytes,back
+172.20.16.21,172.20.40.10,tcp,https,412,301220,398
+172.20.16.30,172.20.40.10,tcp,https,96,61230,91
+172.20.40.20,172.20.48.5,tcp,https,18,9120,12
+172.20.48.11,172.20.48.5,tcp,554,8120,9120331,8011
+172.20.48.5,172.20.40.10,udp,syslog,77,12200,0
+172.20.16.77,198.51.100.80,tcp,https,310,402100,300
+172.20.16.21,172.20.40.10,tcp,telnet,9,540,7
+172.23.7.7,172.20.40.10,tcp,telnet,3,180,0
+203.0.113.1,172.20.40.10,tcp,ssh,40,2400,0
+172.20.57.20,172.20.24.10,udp,5000,21,3100,0
+"""
 back: list[str] = []
 """Where to go on from after a look at another network."""
 ENTRIES = """# visitors have no business with a login
@@ -122,14 +135,6 @@ def reach(page: Page) -> None:
     expect(page.get_by_role("button", name="Make it a test and trace it").first).to_be_visible()
 
 
-def beside(page: Page) -> None:
-    """Two lists side by side."""
-    page.keyboard.press("2")
-    page.get_by_role("button", name="from-beyond").click()
-    page.get_by_label("Beside it").select_option("hides-in")
-    expect(page.get_by_text("Only in hides-in")).to_be_visible()
-
-
 def palette(page: Page) -> None:
     """Finding anything by a few letters."""
     page.keyboard.press("1")
@@ -156,9 +161,29 @@ def hours(page: Page) -> None:
     expect(page.get_by_test_id("book-summary")).to_contain_text("not as expected")
 
 
+def traffic(page: Page) -> None:
+    """What was really there: one conversation that cannot be, and the entries that would let it through."""
+    flows = Path(tempfile.mkdtemp()) / "yesterday.csv"
+    flows.write_text(FLOWS, encoding="utf-8")
+    page.get_by_role("button", name="Traffic", exact=True).click()
+    page.get_by_label("Files of traffic").set_input_files(flows)
+    expect(page.get_by_test_id("traffic-read")).to_be_visible()
+    page.locator("button[data-seen]").filter(has_text="ringing-desk").first.click()
+    page.get_by_role("button", name="Entries for it").click()
+    expect(page.get_by_role("region", name="Just what was there")).to_be_visible()
+
+
+def bringing(page: Page) -> None:
+    """Machines as they are: what was recognised and guessed, before anything is made."""
+    page.get_by_role("button", name="Grey Heron: all networks").click()
+    bring_in(page, *sorted(MACHINES.iterdir()))
+    expect(page.get_by_role("img", name="A map of 6 devices")).to_contain_text("ledger")
+
+
 def dark_workbench(page: Page) -> None:
     """The workbench in the dark."""
-    page.get_by_role("button", name="Grey Heron: all networks").click()
+    page.get_by_role("button", name="Leave it").click()
+    expect(page.get_by_role("dialog")).to_have_count(0)
     page.get_by_role("button", name=re.compile("^Saltmarsh reserve")).last.click()
     expect(page.get_by_test_id("book-summary")).to_contain_text(re.compile("2[67] flows"))
     page.keyboard.press("Control+k")
@@ -167,12 +192,6 @@ def dark_workbench(page: Page) -> None:
     expect(page.locator("html")).to_have_attribute("data-theme", "dark")
     page.locator("[data-test=t13]").click()
     expect(page.get_by_role("complementary", name="Evidence")).to_contain_text("hides-in")
-
-
-def dark_reach(page: Page) -> None:
-    """The reach matrix in the dark."""
-    page.keyboard.press("3")
-    expect(page.get_by_role("gridcell").first).to_be_visible()
 
 
 def start(page: Page) -> None:
@@ -200,7 +219,7 @@ def large(page: Page) -> None:
     page.get_by_role("button", name="Grey Heron: all networks").click()
     file = Path(tempfile.mkdtemp()) / "large.yaml"
     file.write_text(write_workspace(generate(Plan(100, 60, 20, 3))), encoding="utf-8")
-    page.get_by_label("Workspace file").set_input_files(file)
+    make_of(page, file)
     expect(page.locator("[data-site]").first).to_be_visible(timeout=60_000)
     page.locator("[data-test]").nth(3).click()
     expect(page.locator("[data-ribbon=out]")).to_be_visible()
@@ -218,14 +237,14 @@ VIEWS: list[Callable[[Page], None]] = [
     log,
     device,
     reach,
-    beside,
     palette,
     start,
     walk,
     large,
     hours,
+    traffic,
+    bringing,
     dark_workbench,
-    dark_reach,
 ]
 
 

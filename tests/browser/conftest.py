@@ -64,6 +64,20 @@ class Server:
             self._process.wait()
 
 
+def bring_in(page: Page, *files: Path) -> None:
+    """Bring files in from the page of all networks, as far as the look before anything is made."""
+    page.get_by_role("button", name="Bring in…").click()
+    page.get_by_role("region", name="Files to bring in").locator("input").set_input_files(
+        [str(file) for file in files]
+    )
+
+
+def make_of(page: Page, *files: Path) -> None:
+    """Bring files in, and make a network of them."""
+    bring_in(page, *files)
+    page.get_by_role("button", name="Make this network").click()
+
+
 @pytest.fixture(scope="session")
 def started(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     running = Server(tmp_path_factory.mktemp("data"))

@@ -10,7 +10,7 @@ from playwright.sync_api import Browser, Page, Route, expect
 
 from greyheron.demo.generator import Plan, generate
 from greyheron.formats.workspace import write_workspace
-from tests.browser.conftest import Server, open_demo
+from tests.browser.conftest import Server, make_of, open_demo
 from tests.browser.test_journey import editor, mark, row
 
 pytestmark = pytest.mark.browser
@@ -174,7 +174,7 @@ def test_a_flow_in_a_large_network_brings_its_own_drawing(page: Page, server: Se
     file = tmp_path / "large.yaml"
     file.write_text(write_workspace(generate(Plan(routers=90, lists=30, entries=10, seed=5))))
     page.goto(server.address)
-    page.get_by_label("Workspace file").set_input_files(file)
+    make_of(page, file)
     expect(page.get_by_test_id("book-summary")).to_contain_text("40 flows")
     expect(page.locator("[data-site]").first).to_be_visible()
     expect(page.locator("[data-site]").filter(has_text=re.compile("lists?")).first).to_be_visible()

@@ -176,8 +176,11 @@ def test_the_command_line_gives_the_verdicts_on_the_screen(page: Page, tmp_path:
     file = tmp_path / "demo.yaml"
     with page.expect_download() as download:
         page.get_by_role("button", name=re.compile("^Saltmarsh reserve")).click()
-        page.get_by_role("menuitem", name="Export the draft").click()
+        page.get_by_role("menuitem", name="Take out…").click()
+        workspace = page.get_by_role("region", name="a workspace file")
+        workspace.get_by_role("button", name="The draft").click()
     download.value.save_as(file)
+    page.get_by_role("button", name="Close").click()
     result = json.loads(run(["check", str(file), "--json"]).output)
     assert len(result["tests"]) == 26
     for test in result["tests"]:

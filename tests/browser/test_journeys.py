@@ -12,7 +12,7 @@ from playwright.sync_api import Locator, Page, expect
 from greyheron.demo.generator import Plan, generate
 from greyheron.formats.workspace import write_workspace
 from greyheron.model.changes import Change, apply
-from tests.browser.conftest import Server
+from tests.browser.conftest import Server, make_of
 from tests.browser.test_journey import editor, mark, tab_to
 
 pytestmark = pytest.mark.browser
@@ -284,7 +284,7 @@ def test_who_blocks_a_flow_in_a_large_network(page: Page, server: Server, tmp_pa
     file = tmp_path / "large.yaml"
     file.write_text(write_workspace(network))
     page.goto(server.address)
-    page.get_by_label("Workspace file").set_input_files(file)
+    make_of(page, file)
     expect(page.get_by_test_id("book-summary")).to_contain_text("40 flows")
     write_test(page, "h3 → h77 tcp/443 pass")
     expect(page.get_by_test_id("sentence")).to_contain_text(

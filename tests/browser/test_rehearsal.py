@@ -1,5 +1,7 @@
 """The draft on real wires, from Changes to the mark in the book, by keyboard."""
 
+import re
+
 import pytest
 from playwright.sync_api import Page, expect
 
@@ -16,6 +18,9 @@ def test_the_draft_is_rehearsed_and_its_marks_grow_stale(page: Page) -> None:
     palette(page, "Go to Changes")
     press(page, page.get_by_role("button", name="Rehearse the draft"))
     expect(page.get_by_role("progressbar", name="Rehearsing")).to_be_visible()
+    expect(page.get_by_test_id("stage")).to_have_text(
+        re.compile("beginning|namespaces|wires|addresses and routes|lists|routing daemons|sending")
+    )
     told = page.get_by_test_id("rehearsed")
     expect(told).to_contain_text("75 conversations, all went as predicted", timeout=90_000)
     press(page, page.get_by_role("button", name="show all of them"))
@@ -25,6 +30,10 @@ def test_the_draft_is_rehearsed_and_its_marks_grow_stale(page: Page) -> None:
     expect(inspector).to_contain_text("the sender sees nothing. As predicted, outside by-day")
     row = page.locator("[data-test=t13]")
     expect(row.get_by_role("img", name="tried: as predicted", exact=True)).to_be_visible()
+    press(page, row)
+    seen = page.locator("[data-seen=out]")
+    expect(seen.first).to_have_text("was sent")
+    expect(page.locator("[data-seen=home]").first).to_contain_text("saw nothing")
     required = page.locator("[data-requirement=r5]")
     expect(required.get_by_role("img", name="tried: as predicted", exact=True)).to_be_visible()
     press(page, required)

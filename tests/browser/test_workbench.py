@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from greyheron.formats.workspace import write_workspace
-from tests.browser.conftest import ROOT, Server
+from tests.browser.conftest import ROOT, Server, bring_in, make_of
 from tests.browser.test_journey import editor, mark, row
 from tests.lab import Lab
 
@@ -176,7 +176,7 @@ def test_a_network_without_positions_is_laid_out(page: Page, server: Server, tmp
     file = tmp_path / "lab.yaml"
     file.write_text(write_workspace(Lab().network()))
     page.goto(server.address)
-    page.get_by_label("Workspace file").set_input_files(file)
+    make_of(page, file)
     plates = page.locator("[data-plate]")
     expect(plates).to_have_count(10)
     expect(page.get_by_role("group", name="Devices and placed lists")).to_have_attribute("aria-busy", "false")
@@ -189,7 +189,7 @@ def test_a_bad_file_is_refused_with_every_problem(page: Page, server: Server, tm
     file = tmp_path / "bad.yaml"
     file.write_text("format: grey-heron/1\nname: x\ndevices:\n- {name: a, kind: b}\n- {name: c, kind: d}\n")
     page.goto(server.address)
-    page.get_by_label("Workspace file").set_input_files(file)
+    bring_in(page, file)
     alert = page.get_by_role("alert")
     expect(alert).to_contain_text("2 problems; the first: device a, kind")
     expect(alert).to_contain_text("device c, kind")
