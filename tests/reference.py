@@ -496,9 +496,11 @@ class Reference:
             if (name, ingress, replace(p, ttl=0)) in been:
                 return end("unreachable")
             state = self._state(d, p, mind)
-            if p.fragment and not self.mine(name, p.dst) and (self._tracks(d, p) or d.translations):
-                return end("blocked")
-            if self._tracks(d, p) and not p.fragment:
+            if p.fragment and (self._tracks(d, p) or d.translations):
+                if not self.mine(name, p.dst):
+                    return end("blocked")
+                known = True
+            elif self._tracks(d, p):
                 known = state == "part"
                 if state == "invalid":
                     return end("blocked")
@@ -610,7 +612,7 @@ class Reference:
             return mind
         found = self._flow(d, came, mind)
         if found is None:
-            if ingress is not None and self._state(d, came, mind) == "invalid":
+            if self._state(d, came, mind) == "invalid":
                 return mind
             return replace(mind, flows=(*mind.flows, ((d.name, came.key, sent.key), False)))
         if found[2] and (ingress is None or self._state(d, came, mind) == "part"):

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import httpx2
 import pytest
-from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
+from playwright.sync_api import Browser, ConsoleMessage, Page, Response, expect, sync_playwright
 
 ROOT = Path(__file__).parents[2]
 BUILT = ROOT / "src" / "greyheron" / "workbench"
@@ -112,12 +112,21 @@ def browser() -> Iterator[Browser]:
         browser.close()
 
 
+def tell_refusal(answer: Response) -> None:
+    if answer.status >= 400:
+        print(answer.status, answer.url)
+
+
 @pytest.fixture
 def page(browser: Browser, server: Server) -> Iterator[Page]:
-    """The demo, open in the workbench. Errors in the console fail the test."""
+    """The demo, open in the workbench. Errors in the console fail the test.
+
+    What a failed test leaves on screen is told last, where a shortened report still has it.
+    """
     context = browser.new_context(viewport={"width": 1280, "height": 800})
     page = context.new_page()
     complaints: list[str] = []
+    page.on("response", tell_refusal)
 
     def listen(message: ConsoleMessage) -> None:
         refused = "Failed to load resource" in message.text  # an answer such as 412 that the page deals with
@@ -128,6 +137,7 @@ def page(browser: Browser, server: Server) -> Iterator[Page]:
     page.on("pageerror", lambda error: complaints.append(str(error)))
     open_demo(page, server)
     yield page
+    print(page.url, page.get_by_role("alert").all_inner_texts())
     context.close()
     assert complaints == []
 

@@ -152,6 +152,11 @@ def untracked(lab: Lab) -> None:
     lab.device("wall").update(tracks=[])
 
 
+def filters_itself(lab: Lab) -> None:
+    lab.device("wall").update(filters_own_traffic=True)
+    lab.place("wall in0 out", "deny any")
+
+
 CASES = {
     "from more to less trusted passes, replies too": Case("desk → server web", "passes"),
     "two zones down passes": Case("desk → visitor web", "passes"),
@@ -241,6 +246,18 @@ CASES = {
             lambda lab: lab.device("wall").update(answers_denied=True),
         ),
         sees="administratively prohibited from 172.20.1.1",
+    ),
+    "what it says itself of a packet that finds no route belongs to that packet's conversation": Case(
+        "desk → 172.20.77.7 tcp/80",
+        "unreachable",
+        change=filters_itself,
+        sees="network unreachable from 172.20.1.1",
+    ),
+    "and where it follows nothing, meets its own list": Case(
+        "desk → 172.20.77.7 tcp/80",
+        "unreachable",
+        change=all_of(untracked, filters_itself),
+        sees="nothing: a timeout",
     ),
     "a host's own filter lets replies in": Case(
         "desk → server web", "passes", change=lambda lab: lab.place("desk eth0 in", "deny any")

@@ -120,6 +120,32 @@ CASES = {
         "passes",
         change=lambda lab: lab.device("r2").update(tracks=["tcp"]),
     ),
+    "nor where it is for that device: its lists see the whole packet": Case(
+        "left → right web fragment",
+        "passes",
+        change=lambda lab: lab.place("right eth0 in", "deny any fragment\npermit any"),
+    ),
+    "whoever follows nothing asks its list about it": Case(
+        "left → right web fragment",
+        "blocked",
+        "entry 10",
+        all_of(
+            lambda lab: lab.place("right eth0 in", "deny any fragment\npermit any"),
+            lambda lab: lab.device("right").update(tracks=[]),
+        ),
+    ),
+    "what opens nothing begins no session at its sender: an error about it meets the list": Case(
+        "left → 172.20.3.77 tcp/80 flags ack",
+        "unreachable",
+        change=lambda lab: lab.place("left eth0 in", "deny any"),
+        sees="nothing: a timeout",
+    ),
+    "and one about what opens a conversation does not": Case(
+        "left → 172.20.3.77 tcp/80",
+        "unreachable",
+        change=lambda lab: lab.place("left eth0 in", "deny any"),
+        sees="host unreachable",
+    ),
     "a single ACK is let in by established": Case(
         "left → right web flags ack",
         "passes",

@@ -48,6 +48,16 @@ links:
 """
 
 
+def home_another_way(lab: Lab) -> None:
+    """r2 hears from the left by wan0, and answers by alt0."""
+    lab.interface("r1", "wan0")["addresses"].append("2001:db8:f::1/64")
+    lab.interface("r2", "wan0")["addresses"].append("2001:db8:f::2/64")
+    lab.device("r1")["interfaces"].append({"name": "alt0", "addresses": ["2001:db8:e::1/64"]})
+    lab.device("r2")["interfaces"].append({"name": "alt0", "addresses": ["2001:db8:e::2/64"]})
+    lab.data["links"].append({"ends": ["r1:alt0", "r2:alt0"]})
+    lab.without_route("r2", "2001:db8:1::/64").route("r2", "2001:db8:1::/64", via="2001:db8:e::1")
+
+
 def v6(at: str, entries: str) -> dict[str, str]:
     return {"at": at, "entries": entries, "family": "ipv6"}
 
@@ -57,6 +67,12 @@ CASES = {
     "ping": Case("left → right ping", "passes"),
     "a flow follows the family that both ends have": Case("left → mate ping", "passes"),
     "no IPv4 there": Case("left → 172.20.2.10 ping", "unreachable", "r1 stops: no route"),
+    "an error comes from where the packet came in, by whatever way it goes": Case(
+        "left → 2001:db8:2::77 ping",
+        "unreachable",
+        change=home_another_way,
+        sees="host unreachable from 2001:db8:f::2",
+    ),
     "a link-local neighbour": Case("left → fe80::1 ping", "passes"),
     "a link-local address is no further than the segment": Case(
         "left → fe80::2 ping", "unreachable", "left stops"

@@ -33,6 +33,13 @@ from greyheron.rehearsal.sendings import Trying, apart, guests_of, sendings_of
 from tests.lab import Lab
 from tests.unit.test_frames import frames
 
+TWO_NEIGHBOURS = """
+devices:
+  - {name: r1, kind: router, interfaces: [{name: wan0, addresses: ["2001:db8:9::1/64"], ospf: {}}]}
+  - {name: r2, kind: router, interfaces: [{name: wan0, addresses: ["2001:db8:9::2/64"], ospf: {}}]}
+links: [{ends: ["r1:wan0", "r2:wan0"]}]
+"""
+
 
 def plan(lab: Lab) -> NetworkPlan:
     return plan_of(Timeline.build(lab.network()).first)
@@ -151,6 +158,16 @@ def test_routing_daemons_are_told_what_is_spoken_where() -> None:
     assert daemons.families == (Family.IPV4, Family.IPV6)
     assert " ip ospf network point-to-point\n" in daemons.configuration
     assert places["kiosk"].daemons is None
+
+
+def test_a_list_between_two_neighbours_makes_them_speak_as_many_would() -> None:
+    lab = Lab.of(TWO_NEIGHBOURS)
+    plain = plan(lab).places["r1"].daemons
+    listed = plan(lab.place("r2 wan0 in", "permit any", family="ipv6")).places["r1"].daemons
+    assert plain is not None
+    assert listed is not None
+    assert " ipv6 ospf6 network point-to-point\n" in plain.configuration
+    assert " ipv6 ospf6 network broadcast\n" in listed.configuration
 
 
 @pytest.mark.parametrize(
@@ -319,6 +336,19 @@ def test_crafted_packets_are_read_back() -> None:
     assert (whole.signature, whole.code) == ((1, 1, None, 2, None), None)
     assert header_of(ethernet(0x0806, bytes(40))) is None
     assert header_of(b"short") is None
+
+
+def test_a_tunnelled_packet_says_its_version() -> None:
+    assert crafted(Packet(Family.IPV4, 1, 2, 47), 1)[:4] == bytes.fromhex("00000800")
+
+
+def test_of_its_own_packet_that_came_back_a_device_tells_itself_nothing() -> None:
+    lab = Lab().place("r1 wan0 in", "deny any")
+    lab.without_route("r2", "172.20.3.0/24").route("r2", "172.20.3.0/24", via="172.20.0.1")
+    (sending,) = asked(lab, "r1 → right web")
+    assert [(each.sees, each.by, each.way) for each in sending.predicted] == [
+        (Seen.NOTHING, None, ("r1", "r2"))
+    ]
 
 
 def test_an_echo_is_told_by_its_number() -> None:

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
+from greyheron.core.addresses import is_link_local
 from greyheron.core.packet import Packet, icmp_error
 from greyheron.core.steps import Outcome, Path
 from greyheron.core.walk import walk
@@ -118,9 +119,12 @@ def _report(world: World, says: Seen, device: str, path: Path) -> Response:
     does, in either family, one that the device had translated.
     """
     about = path.last.packet
-    own = about.family is Family.IPV6 and world.topology.owns(device, about.family, about.destination)
+    six = about.family is Family.IPV6
+    own = six and world.topology.owns(device, about.family, about.destination)
     translated = device == path.last.device and path.last.received.destination != about.destination
     source = about.destination if own or translated else _outside(world, path, device)
+    if source is None and six:
+        source = _came_by(world, path, device)
     error = icmp_error(about, *ICMP_ERRORS[says][about.family], source)
     return Response(says, device, walk(world, error, device, path.connection, most=1)[0][0])
 
@@ -136,6 +140,24 @@ def _outside(world: World, path: Path, device: str) -> int | None:
         return None
     held = world.topology.held((device, last.egress), last.packet.family)
     return held[0].address if held else None
+
+
+def _came_by(world: World, path: Path, device: str) -> int | None:
+    """Who speaks over IPv6: the interface by which the packet came, which tells most (RFC 4443 2.2 b).
+
+    Of its addresses the one nearest to whom it speaks to; None where it has none that reaches so far.
+    """
+    ingress = next((hop.ingress for hop in reversed(path.hops) if hop.device == device), None)
+    source = path.last.packet.source
+    if ingress is None or source is None:
+        return None
+    local = is_link_local(Family.IPV6, source)
+    held = [
+        each.address
+        for each in world.topology.held((device, ingress), Family.IPV6)
+        if is_link_local(Family.IPV6, each.address) == local
+    ]
+    return min(held, key=lambda address: (address ^ source).bit_length(), default=None)
 
 
 def _answers_denial(world: World, path: Path) -> bool:

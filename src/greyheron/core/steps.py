@@ -66,6 +66,11 @@ class Tracked:
     """The packet belongs to a session that the device admitted: no list or zone is asked."""
 
 
+@dataclass(frozen=True, slots=True)
+class Gathered:
+    """A fragment for a device that follows conversations: its lists see the whole packet, and never this."""
+
+
 class Saw(StrEnum):
     """What a device that has no session for a packet saw of the conversation before."""
 
@@ -181,6 +186,7 @@ Step = (
     | Filtered
     | Unfiltered
     | Tracked
+    | Gathered
     | NoSession
     | Translated
     | TranslatedAddressNeeded

@@ -19,6 +19,7 @@ from greyheron.core.steps import (
     DiscoveryStopped,
     Enters,
     Filtered,
+    Gathered,
     Hop,
     HopLimitReached,
     Leaves,
@@ -150,8 +151,8 @@ def _enter(world: World, visit: _Visit, ingress: str) -> Path | _Visit:
         # Who follows conversations puts packets together first; who it is for, waits for the rest.
         if not world.topology.owns(visit.device, visit.packet.family, visit.packet.destination):
             return visit.ends(Outcome.NO_SESSION, NoSession(Saw.FRAGMENT))
-        begins = True
-    if tracks(device, visit.packet):
+        visit = replace(visit, tracked=True).did(Gathered())
+    elif tracks(device, visit.packet):
         if included:
             visit = replace(visit, tracked=True).did(Tracked())
         elif not begins:
@@ -218,6 +219,9 @@ def _make(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]:
 
 
 def _known(visit: _Visit, packet: Packet) -> bool:
+    """Whether it belongs to a session; what is said of a packet belongs to that packet’s."""
+    if packet.about is not None:
+        return True
     session = visit.connection.session(visit.device, packet)
     return session is not None and session.includes(packet)
 
@@ -239,8 +243,10 @@ def _delivered(world: World, visit: _Visit) -> Path:
 def _admitted(world: World, visit: _Visit, sent: Packet) -> _Visit:
     """What the device knows when it let the packet through, as it came and as it goes on."""
     came = visit.arrived
-    known = came.about is None and not came.fragment and _follows(world.topology.devices[visit.device], came)
-    if not known or not (visit.session is not None or visit.ingress is None or can_open(came)):
+    if came.about is not None or came.fragment or not _follows(world.topology.devices[visit.device], came):
+        return visit
+    session = visit.connection.session(visit.device, came) if visit.ingress is None else visit.session
+    if session is None and not can_open(came):
         return visit
     return replace(visit, connection=visit.connection.with_session(visit.device, came, sent))
 

@@ -53,8 +53,9 @@ def _lines(world: World, device: Device, ports: Mapping[str, str]) -> Iterator[s
             yield f" {words} area 0\n {words} cost {ospf.cost}\n"
             if ospf.passive:
                 yield f" {words} passive\n"
-            elif _are_alone(world, (device.name, interface.name), family):
-                yield f" {words} network point-to-point\n"
+            else:
+                alone = _are_alone(world, (device.name, interface.name), family)
+                yield f" {words} network {'point-to-point' if alone else 'broadcast'}\n"
         if not ospf.passive:
             yield _HELLOS
     number = 1 + list(world.topology.devices).index(device.name)

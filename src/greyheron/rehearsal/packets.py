@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv6Address
 
 from greyheron.core.packet import Packet
-from greyheron.model.names import TCP, UDP, WITH_PORTS
+from greyheron.model.names import PROTOCOLS, TCP, UDP, WITH_PORTS
 from greyheron.model.values import Family
 from greyheron.rehearsal.sendings import Signature
 
@@ -106,6 +106,8 @@ def crafted(opener: Packet, number: int) -> bytes:
             + PAYLOAD
         )
         return _summed(opener, body, 6, pseudo=True)
+    if opener.protocol == PROTOCOLS["gre"]:
+        return struct.pack("!HH", 0, _V4) + PAYLOAD  # RFC 2784: what says another version is not translated
     return PAYLOAD
 
 

@@ -27,8 +27,11 @@ from greyheron.rehearsal.plan import NetworkPlan, plan_of
 from greyheron.rehearsal.probing import Stage
 from greyheron.rehearsal.sendings import Trying, apart, guests_of, sendings_of
 
-_PASSES = ((64, 0.7, 0.0), (16, 1.5, 1.1), (1, 3.0, 1.1))
-"""How often what differs is sent: so many at once, seconds of silence that are waited for, seconds before."""
+_PASSES = ((64, 0.7, 0.0, False), (16, 1.5, 1.1, False), (1, 3.0, 1.1, False), (1, 3.0, 1.1, True))
+"""How often what differs is sent: so many at once, seconds of silence that are waited for, seconds before,
+and whether it was sent once already."""
+_NEIGHBOUR_GIVEN_UP = 1.0
+"""Seconds after which nobody knows a neighbour any more only because it asked, and cannot be asked itself."""
 ROUTING, ROUTING_EACH = 20.0, 0.5
 """Seconds that the routing daemons have to find each other, and more for each router."""
 
@@ -125,15 +128,21 @@ def _tried(
 ) -> list[Rehearsed]:
     """Send everything. What came otherwise is sent again with more patience, and at last alone: that is told.
 
-    The kernel says at most once a second to one sender that there is no route, whatever else it is told.
+    The kernel says at most once a second to one sender that there is no route, whatever else it is told. Who
+    is asked by a neighbour knows it for a moment, even if it could not find it: what lasts shows when that
+    is sent once more.
     """
     found: dict[int, Rehearsed] = {}
     left = [*enumerate(asked)]
-    for most, patience, pause in _PASSES:
+    for most, patience, pause, again in _PASSES:
         numbers = {id(sending): number for number, sending in left}
         for group in apart([sending for _, sending in left], most, one_each=pause > 0):
             time.sleep(pause)
-            for tried in _send(built, stand, span, group, patience):
+            if again:
+                forget_neighbours(built)
+                stand.send(group, patience)
+                time.sleep(_NEIGHBOUR_GIVEN_UP)
+            for tried in _send(built, stand, span, group, patience, forget=not again):
                 found[numbers[id(tried.sending)]] = tried
             report(len(found) / len(asked))
         left = [(number, tried.sending) for number, tried in sorted(found.items()) if tried.differences]
@@ -141,9 +150,10 @@ def _tried(
 
 
 def _send(
-    built: Built, stand: Stage, span: Span, group: Sequence[Trying], patience: float
+    built: Built, stand: Stage, span: Span, group: Sequence[Trying], patience: float, forget: bool
 ) -> list[Rehearsed]:
-    forget_neighbours(built)
+    if forget:
+        forget_neighbours(built)
     forget_conversations(built)
     before = counted(built)
     observed = stand.send(group, patience)

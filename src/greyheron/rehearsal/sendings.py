@@ -154,13 +154,17 @@ def _predicted(exchange: Exchange, world: World) -> Predicted:
     signatures = tuple(dict.fromkeys(signature_of(packet) for packet in packets if packet.source is not None))
     decider = None if denial is None else Counted(denial.point, denial.list_name, denial.decision.entry)
     family = first.packet.family
-    by = None
-    if exchange.seen_from is not None:
+    by, sees = None, exchange.sees
+    response = exchange.response
+    came_back = response is not None and response.path and response.device == first.hops[0].device
+    if came_back and family is Family.IPV4 and sees is Seen.PROHIBITED:
+        sees = Seen.NOTHING  # of its own packet that came back to it a kernel tells itself nothing
+    elif exchange.seen_from is not None:
         speaker = _speaker(exchange, exchange.seen_from)
-        own = exchange.sees is not Seen.REPLY and world.topology.owns(first.hops[0].device, family, speaker)
-        by = None if own and exchange.sees is not Seen.RESET else family.text(speaker)
+        own = sees is not Seen.REPLY and world.topology.owns(first.hops[0].device, family, speaker)
+        by = None if own and sees is not Seen.RESET else family.text(speaker)
     way = tuple(dict.fromkeys(hop.device for hop in first.hops))
-    return Predicted(exchange.verdict, exchange.sees, by, way, signatures, decider)
+    return Predicted(exchange.verdict, sees, by, way, signatures, decider)
 
 
 def _speaker(exchange: Exchange, address: int) -> int:

@@ -270,7 +270,10 @@ export function useDraft(id: string) {
   const onError = (error: Error) => {
     if (error instanceof ApiError && error.conflict) client.invalidateQueries({ queryKey: ["network", id] });
   };
+  // One edit after another: each is based on what the one before it left.
+  const scope = { id: `draft of ${id}` };
   const carryOut = useMutation({
+    scope,
     mutationFn: (intent: Intent) =>
       answer(
         api.POST("/api/networks/{network_id}/draft/intents", { params: params(), body: asWritten(intent) }),
@@ -279,6 +282,7 @@ export function useDraft(id: string) {
     onError,
   });
   const step = useMutation({
+    scope,
     mutationFn: ({ step, note = "" }: { step: DraftStep; note?: string }) => {
       const asked = { params: params() };
       if (step === "undo") return answer(api.POST("/api/networks/{network_id}/draft/undo", asked));
@@ -290,6 +294,7 @@ export function useDraft(id: string) {
     onError,
   });
   const restore = useMutation({
+    scope,
     mutationFn: (number: number) => {
       const { path, header } = params();
       return answer(

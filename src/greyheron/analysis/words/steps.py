@@ -12,6 +12,7 @@ from greyheron.core.steps import (
     DiscoveryStopped,
     Enters,
     Filtered,
+    Gathered,
     HopLimitReached,
     Leaves,
     LoopFound,
@@ -55,6 +56,10 @@ def step_words(step: Step, family: Family) -> str:
             return f"no list on the {point.at} line" if point.is_line else "no list"
         case Tracked():
             return "belongs to a tracked session: no list is asked"
+        case Gathered():
+            return (
+                "a fragment that is not the first: held until the rest is there; lists see the whole packet"
+            )
         case NoSession(saw):
             return _no_session_words(saw)
         case Translated(before, after):

@@ -142,7 +142,8 @@ class _Tracer:
     def _admit(self, paths: Ints) -> None:
         """The devices of `paths` that track the packet, and did not know it, keep its session now."""
         device = self.device[paths]
-        new = self._net.tracks[device, self._leg.protocol[self.row[paths]]] & ~self.tracked[paths]
+        row = self.row[paths]
+        new = self._net.tracks[device, self._leg.protocol[row]] & ~self.tracked[paths] & self._leg.opens[row]
         if new.any():
             column = np.full(len(self.row), NONE, dtype=np.int64)
             column[paths[new]] = device[new]
@@ -182,9 +183,9 @@ class _Tracer:
         self.outcome[paths[special]] = SPECIAL
         paths = paths[~special]
         tracks, known = self._knows(paths)
-        self.tracked[paths] = known
         row = self.row[paths]
-        waits = leg.fragment[row] & (net.owner[leg.towards[row]] == self.device[paths])
+        waits = tracks & leg.fragment[row] & (net.owner[leg.towards[row]] == self.device[paths])
+        self.tracked[paths] = known | waits
         stray = tracks & ~known & ~leg.opens[row] & ~waits
         self._end(paths[stray], Outcome.NO_SESSION)
         paths = paths[~stray]
