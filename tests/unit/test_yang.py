@@ -3,6 +3,8 @@
 import json
 import subprocess
 import sys
+from collections.abc import Mapping
+from operator import attrgetter
 from pathlib import Path
 from random import Random
 from typing import Any
@@ -17,9 +19,10 @@ from greyheron.demo.networks import saltmarsh, storm
 from greyheron.formats.bundle import Bundle
 from greyheron.formats.format import Brought, Taken
 from greyheron.formats.known import bring
-from greyheron.formats.yang import Yang
+from greyheron.formats.yang import Yang, YangXml
 from greyheron.formats.yang.reading import SET
-from greyheron.model.document import AccessList, Network
+from greyheron.formats.yang.xml import from_xml, to_xml
+from greyheron.model.document import AccessList, Network, Translation
 from greyheron.model.entry import AddressBlock
 from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP, UDP
@@ -31,7 +34,10 @@ from tests.yang import VALIDATOR, complaints, folders
 OURS = "grey-heron:"
 
 
-def read(files: dict[str, bytes]) -> Brought:
+XML_HEAD = "ietf-yang-instance-data"
+
+
+def read(files: Mapping[str, bytes]) -> Brought:
     found, brought = bring(Bundle("reserve", files))
     assert found.name == "yang"
     return brought
@@ -56,9 +62,10 @@ def _without(value: Any) -> Any:
     return [_without(each) for each in value] if isinstance(value, list) else value
 
 
+@pytest.mark.parametrize("form", [Yang(), YangXml()], ids=["json", "xml"])
 @pytest.mark.parametrize("network", [saltmarsh(), storm(), *map(random_network, range(12))])
-def test_with_our_module_everything_comes_back_the_same(network: Network) -> None:
-    back = read(dict(Yang().write(network).files))
+def test_with_our_module_everything_comes_back_the_same(network: Network, form: Yang) -> None:
+    back = read(form.write(network).files)
     assert back.left_out == ()
     for part in type(network).model_fields:
         one, other = getattr(network, part), getattr(back.network, part)
@@ -116,7 +123,7 @@ def packet_like(access_list: ResolvedList, chance: Random) -> Packet:
         return Packet(family, ends[0], ends[1], protocol, icmp_type=kind, icmp_code=0, dscp=dscp)
     if protocol not in (TCP, UDP):
         return Packet(family, ends[0], ends[1], protocol, dscp=dscp)
-    flags = TcpFlags.SYN if protocol == TCP else TcpFlags.NONE
+    flags = TcpFlags(chance.getrandbits(8)) if protocol == TCP else TcpFlags.NONE
     return Packet(family, ends[0], ends[1], protocol, ports[0], ports[1], flags, dscp=dscp)
 
 
@@ -140,8 +147,44 @@ def test_places_addresses_and_answers_are_said_by_the_standard_modules() -> None
         for each in back.placements
     } == want
     notices = {str(notice) for notice in taken.left_out}
-    assert "list hides-in: entry 40 asks for “established”: our own module says the list" in notices
+    assert any("asks for “during”: our own module says the list" in notice for notice in notices)
     assert any("stands on a line" in notice for notice in notices)
+
+
+@pytest.mark.parametrize("network", [saltmarsh(), *map(random_network, range(8))])
+def test_routes_translations_and_wires_are_said_by_the_standard_modules(network: Network) -> None:
+    taken = Yang().write(network)
+    back = read(stripped(taken))
+    devices = {each.name: each for each in back.network.devices}
+    told = {str(notice) for notice in taken.left_out}
+    for device in network.devices:
+        there = devices[device.name]
+        if not device.traits.open_ended:
+            assert (there.gateway, there.gateway6) == (device.gateway, device.gateway6)
+        preferred = {
+            (each.to, each.via, each.interface, each.discard)
+            for each in device.routes
+            if each.preference == min(one.preference for one in device.routes if one.to == each.to)
+        }
+        discarded = {to for to, _, _, discard in preferred if discard}
+        routes = {(each.to, each.via, each.interface, each.discard) for each in there.routes}
+        assert {each for each in routes if each[0] not in discarded} == {
+            each for each in preferred if each[0] not in discarded
+        }
+        assert discarded == {to for to, _, _, discard in routes if discard}
+        for rule in device.translations:
+            said = any(_same(rule, each) for each in there.translations)
+            assert said or any(f"the pool {rule.to}" in notice for notice in told)
+    assert {frozenset(each.ends) for each in back.network.links} == {
+        frozenset(each.ends) for each in network.links if each.enabled
+    }
+    switches = {each.name for each in network.devices if each.traits.bridges}
+    assert switches <= {each.name for each in back.network.devices if each.traits.bridges}
+
+
+def _same(one: Translation, other: Translation) -> bool:
+    what = attrgetter("kind", "outside", "source", "to", "protocol", "port")
+    return bool(what(one) == what(other)) and (one.to_port or one.port) == (other.to_port or other.port)
 
 
 def test_what_is_denied_is_rejected_or_dropped_as_the_device_does() -> None:
@@ -158,6 +201,40 @@ def test_what_is_denied_is_rejected_or_dropped_as_the_device_does() -> None:
 def test_an_independent_validator_accepts_every_instance(network: Network, tmp_path: Path) -> None:
     for path, content in Yang().write(network).files.items():
         assert complaints(json.loads(content)[SET]["content-data"], tmp_path) == "", path
+    for path, content in YangXml().write(network).files.items():
+        _, _, inside = content.decode().partition("<content-data>")
+        assert complaints(inside.partition("</content-data>")[0], tmp_path) == "", path
+
+
+@pytest.mark.parametrize("network", [saltmarsh(), *map(random_network, range(12))])
+def test_xml_says_what_json_says(network: Network) -> None:
+    for path, content in Yang().write(network).files.items():
+        told = json.loads(content)
+        assert from_xml(to_xml(SET, told[SET])) == told, path
+
+
+def in_xml(inside: str) -> bytes:
+    head = f'<instance-data-set xmlns="urn:ietf:params:xml:ns:yang:{XML_HEAD}">'
+    return f"{head}<name>gate</name><content-data>{inside}</content-data></instance-data-set>".encode()
+
+
+@pytest.mark.parametrize(
+    ("content", "why"),
+    [
+        (in_xml("")[:-3], "this is no XML"),
+        (in_xml("<a>" * 100 + "</a>" * 100), "nested too deep"),
+        (b'<!DOCTYPE x [<!ENTITY a "b">]>' + in_xml("<x>&a;</x>"), "this is no XML that is read here"),
+        (in_xml('<x xmlns="urn:x"/><x xmlns="urn:x"/>'), "stands there twice"),
+        (
+            in_xml('<interfaces xmlns="urn:ietf:params:xml:ns:yang:ietf-interfaces">x</interfaces>'),
+            "expected",
+        ),
+    ],
+    ids=["cut", "deep", "entity", "twice", "text"],
+)
+def test_broken_xml_is_refused(content: bytes, why: str) -> None:
+    with pytest.raises(DocumentError, match=why):
+        read({"gate.xml": content})
 
 
 def test_our_module_is_sound_by_the_rules_of_the_ietf() -> None:
@@ -183,6 +260,29 @@ def instance(content: Any, **more: Any) -> bytes:
 
 def with_ace(one: Any) -> bytes:
     return instance({"ietf-access-control-list:acls": {"acl": [ACL | {"aces": {"ace": [one]}}]}})
+
+
+WEST = {"destination-prefix": "172.20.9.0/24"}
+MAPPED = {
+    "type": "static",
+    "internal-src-address": "172.20.1.10/32",
+    "external-src-address": "203.0.113.5/32",
+}
+_END = {f"{side}-{what}": name for side in ("source", "dest") for what, name in (("node", "a"), ("tp", "e"))}
+CIRCLE = {"ietf-network-topology:link": [{"link-id": "x", "source": _END, "destination": _END}]}
+
+
+def with_route(route: Any) -> bytes:
+    static = {"ietf-ipv4-unicast-routing:ipv4": {"route": [route]}}
+    protocol = {"type": "ietf-routing:static", "name": "static", "static-routes": static}
+    protocols = {"control-plane-protocols": {"control-plane-protocol": [protocol]}}
+    return instance({"ietf-routing:routing": protocols})
+
+
+def with_mapping(mapping: Any) -> bytes:
+    realm = {"id": 1, "external-realm": {"external-interface": "out"}}
+    translated = {"id": 1, "policy": [realm], "mapping-table": {"mapping-entry": [mapping]}}
+    return instance({"ietf-nat:nat": {"instances": {"instance": [translated]}}})
 
 
 def with_port(port: Any) -> bytes:
@@ -220,13 +320,23 @@ def with_port(port: Any) -> bytes:
         (with_ace(ace({"ipv6": {}})), "“ipv6” cannot be said in a list of ipv4"),
         (with_ace(ace({"ipv4": {"ttl": 3}})), "“ttl” cannot be said"),
         (with_ace(ace({"ipv4": {"protocol": 300}})), "300 is no protocol"),
-        (with_ace(ace({"tcp": {"flags": "syn"}})), "“flags” cannot be said"),
+        (with_ace(ace({"tcp": {"flags": "syn sheep"}})), "sheep is no TCP flag"),
+        (with_ace(ace({"udp": {"flags": "syn"}})), "“flags” cannot be said"),
+        (with_route({"destination-prefix": "sheep"}), "route to sheep: this is no prefix of IPv4"),
+        (with_route({"destination-prefix": "172.20.9.0/24"}), "it leads to no next hop"),
+        (with_route(WEST | {"next-hop": {"special-next-hop": "receive"}}), "“receive” cannot be said"),
+        (with_route(WEST | {"next-hop": {"next-hop-address": "west"}}), "west is no address"),
+        (instance({"ietf-nat:nat": {"instances": {"instance": [{"id": 1}]}}}), "no external interface"),
+        (with_mapping({"type": "dynamic-implicit"}), "only static mappings"),
+        (with_mapping(MAPPED | {"transport-protocol": 47}), "says tcp or udp, and its port"),
+        (instance({"ietf-network:networks": {"network": [{"node": [{}]}]}}), "expected text in “node-id”"),
+        (instance({"ietf-network:networks": {"network": [CIRCLE]}}), "ends where it begins"),
         (with_ace(ace({"tcp": {"source-port": {"operator": "sheep", "port": 1}}})), "an operator or a range"),
         (with_ace(ace({"icmp": {"rest-of-header": "AAAA"}})), "ICMP by anything but type and code"),
         (with_ace(ace({"ipv4": {"source-ipv4-network": "sheep"}})), "sheep"),
         (instance({"grey-heron:device": {"definition": "name: ["}}), "this is not YAML"),
     ],
-    ids=range(22),
+    ids=map(str, range(32)),
 )
 def test_broken_instances_are_refused_with_the_place(content: bytes, why: str) -> None:
     with pytest.raises(DocumentError, match=why):

@@ -5,12 +5,12 @@ from greyheron.formats.bundle import Bundle
 from greyheron.formats.format import Brought, Format, Writing
 from greyheron.formats.machines import Machines
 from greyheron.formats.workspace import Workspace
-from greyheron.formats.yang import Yang
+from greyheron.formats.yang import Yang, YangXml
 from greyheron.model.problems import DocumentError, Problem
 
 READ: tuple[Format, ...] = (Machines(), Yang(), Workspace())
 """In the order in which they are asked whether they recognise a bundle."""
-WRITTEN: tuple[Writing, ...] = (Workspace(), Yang())
+WRITTEN: tuple[Writing, ...] = (Workspace(), Yang(), YangXml())
 
 
 def format_of(bundle: Bundle) -> Format:

@@ -156,7 +156,8 @@ def _predicted(exchange: Exchange, world: World) -> Predicted:
     family = first.packet.family
     by, sees = None, exchange.sees
     response = exchange.response
-    came_back = response is not None and response.path and response.device == first.hops[0].device
+    returned = exchange.decider.path.last.ingress is not None
+    came_back = response is not None and response.device == first.hops[0].device and returned
     if came_back and family is Family.IPV4 and sees is Seen.PROHIBITED:
         sees = Seen.NOTHING  # of its own packet that came back to it a kernel tells itself nothing
     elif exchange.seen_from is not None:

@@ -1,10 +1,11 @@
-"""YANG instance data (RFC 9195) in JSON (RFC 7951): a file for each device, and one for the network.
+"""YANG instance data (RFC 9195): a file for each device, one for the topology and one for the network.
 
-Standard modules say interfaces, addresses and lists; a module of our own carries the rest (docs/yang).
+In JSON (RFC 7951) or XML (RFC 7950). Standard modules say interfaces, addresses, static routes, translation,
+lists and links; a module of our own carries the rest (docs/yang).
 """
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Set
 from typing import Any
 
 from greyheron.core.lists import Names, resolve
@@ -13,7 +14,11 @@ from greyheron.formats.bundle import Bundle
 from greyheron.formats.format import Brought, Notice, Taken
 from greyheron.formats.workspace import write_item, write_workspace
 from greyheron.formats.yang.aces import CannotExpand, aces_of
+from greyheron.formats.yang.nat import nat_of
 from greyheron.formats.yang.reading import SET, read_instances
+from greyheron.formats.yang.routing import routing_of
+from greyheron.formats.yang.topology import topology_of
+from greyheron.formats.yang.xml import to_xml
 from greyheron.model.document import AccessList, Device, Network
 from greyheron.model.values import Direction, Family
 
@@ -22,11 +27,18 @@ MODULES = (
     "iana-if-type@2017-01-19",
     "ietf-ip@2018-02-22",
     "ietf-access-control-list@2019-03-04",
+    "ietf-routing@2018-03-13",
+    "ietf-ipv4-unicast-routing@2018-03-13",
+    "ietf-ipv6-unicast-routing@2018-03-13",
+    "ietf-nat@2019-01-10",
+    "ietf-network@2018-02-26",
+    "ietf-network-topology@2018-02-26",
+    "ietf-l3-unicast-topology@2018-02-26",
     "grey-heron@2026-11-26",
 )
 _WAYS = {Direction.IN: "ingress", Direction.OUT: "egress"}
 _TYPE = {Family.IPV4: "ipv4-acl-type", Family.IPV6: "ipv6-acl-type"}
-NETWORK = "network"
+NETWORK, TOPOLOGY = "network", "topology"
 
 
 class Yang:
@@ -37,16 +49,26 @@ class Yang:
     suffix = ".zip"
     media_type = "application/yang-data+json"
     loses: tuple[str, ...] = (
-        "Routes, services, management lines, zones, translation, tracking, links, requirements and test "
-        "flows are said by our own module only.",
-        "So are frame lists, lists on lines, and lists with flags, fragments or periods; remarks too.",
+        "Services, management lines, zones, tracking, routing protocols, VLANs, requirements and test flows "
+        "are said by our own module only; so are preferences of routes and the inside of translation.",
+        "So are frame lists, lists on lines, and lists with fragments or periods; remarks too.",
     )
 
     def recognises(self, bundle: Bundle) -> bool:
-        return any(SET.encode() in content[:400] for content in bundle.files.values())
+        module, _, name = SET.partition(":")
+        return any(
+            SET.encode() in content[:400]
+            or (name.encode() in content[:400] and module.encode() in content[:400])
+            for content in bundle.files.values()
+        )
 
     def read(self, bundle: Bundle, progress: Progress) -> Brought:
         return read_instances(bundle, progress)
+
+    _extension = ".json"
+
+    def _file(self, name: str, content: Mapping[str, Any]) -> bytes:
+        return (json.dumps({SET: _described(name, content)}, ensure_ascii=False, indent=1) + "\n").encode()
 
     def write(self, network: Network) -> Taken:
         left_out: list[Notice] = []
@@ -55,23 +77,47 @@ class Yang:
         for access_list in network.lists:
             written[access_list.name] = _acl(access_list, names, left_out)
         files = {}
+        taken = {device.name for device in network.devices}
         placed: set[str] = set()
         for device in network.devices:
             here = [each for each in network.placements if each.device == device.name]
             placed |= {each.list for each in here}
-            files[f"{device.name}.json"] = _file(device.name, _device(device, network, written, left_out))
+            content = _device(device, network, written, left_out)
+            files[f"{device.name}{self._extension}"] = self._file(device.name, content)
         rest = network.model_copy(update={"devices": (), "lists": ()})
         others = [written[each.name] for each in network.lists if each.name not in placed]
-        content: dict[str, Any] = {"grey-heron:network": {"definition": write_workspace(rest)}}
+        content = {"grey-heron:network": {"definition": write_workspace(rest)}}
         if others:
             content["ietf-access-control-list:acls"] = {"acl": others}
-        files[f"{NETWORK}.json"] = _file(network.name, content)
+        for stem, name, told in (
+            (TOPOLOGY, TOPOLOGY, topology_of(network)),
+            (NETWORK, network.name, content),
+        ):
+            files[f"{_free(stem, taken)}{self._extension}"] = self._file(name, told)
         return Taken(files, tuple(left_out))
 
 
-def _file(name: str, content: Mapping[str, Any]) -> bytes:
-    described = {"name": name, "content-schema": {"module": list(MODULES)}, "content-data": content}
-    return (json.dumps({SET: described}, ensure_ascii=False, indent=1) + "\n").encode()
+class YangXml(Yang):
+    """The same in XML."""
+
+    name = "yang-xml"
+    title = "YANG instance data in XML"
+    media_type = "application/yang-data+xml"
+    _extension = ".xml"
+
+    def _file(self, name: str, content: Mapping[str, Any]) -> bytes:
+        return to_xml(SET, _described(name, content))
+
+
+def _free(stem: str, taken: Set[str]) -> str:
+    """A name of a file that no device has."""
+    while stem in taken:
+        stem += "-"
+    return stem
+
+
+def _described(name: str, content: Mapping[str, Any]) -> dict[str, Any]:
+    return {"name": name, "content-schema": {"module": list(MODULES)}, "content-data": content}
 
 
 def _device(
@@ -93,6 +139,7 @@ def _device(
         interfaces.append(found)
     if interfaces:
         content["ietf-interfaces:interfaces"] = {"interface": interfaces}
+    content |= routing_of(device, left_out) | nat_of(device, left_out)
     acls, attached = _attachments(device, network, written, left_out)
     if acls:
         content["ietf-access-control-list:acls"] = {"acl": acls, "attachment-points": {"interface": attached}}

@@ -10,6 +10,7 @@ from greyheron.core.matching import NEIGHBOUR_DISCOVERY
 from greyheron.core.regions import prefixes_of, span_union
 from greyheron.core.rules import Rule
 from greyheron.model.entry import AddressBlock
+from greyheron.model.header import EVERY_FLAG, TcpFlags
 from greyheron.model.names import TCP, WITH_PORTS
 from greyheron.model.values import Action, Family
 
@@ -59,12 +60,7 @@ def _forwarding(rule: Rule) -> str:
 
 def _matches(rule: Rule, family: Family) -> Iterator[dict[str, Any]]:
     entry = rule.entry
-    for what, said in (
-        ("established", entry.established),
-        ("flags", entry.flags is not None),
-        ("fragment", entry.fragment),
-        ("during", entry.during is not None),
-    ):
+    for what, said in (("fragment", entry.fragment), ("during", entry.during is not None)):
         if said:
             raise CannotExpand(f"entry {entry.number} asks for “{what}”")
     protocols = [entry.protocol]
@@ -75,8 +71,8 @@ def _matches(rule: Rule, family: Family) -> Iterator[dict[str, Any]]:
     if entry.dscp is not None:
         dscp = [*(value for span in entry.dscp for value in range(span.low, span.high + 1))]
     sources, destinations = (_blocks(each, entry.number) for each in (rule.sources, rule.destinations))
-    services = product(protocols, dscp, own_ports, other_ports)
-    for (protocol, code, own, port), source, destination in product(services, sources, destinations):
+    services = product(protocols, dscp, own_ports, other_ports, _flags(rule))
+    for (protocol, code, own, port, flags), source, destination in product(services, sources, destinations):
         header: dict[str, Any] = {}
         if protocol is not None:
             header["protocol"] = protocol
@@ -86,17 +82,33 @@ def _matches(rule: Rule, family: Family) -> Iterator[dict[str, Any]]:
             if block is not None:
                 header[f"{key}-{_HEADER[family]}-network"] = f"{family.text(block.value)}/{block.length}"
         found: dict[str, Any] = {_HEADER[family]: header} if header else {}
-        sides = {
+        layer: dict[str, Any] = {
             f"{key}-port": _range(*span)
             for key, span in (("source", own), ("destination", port))
             if span is not None
         }
-        if sides:
-            found["tcp" if protocol == TCP else "udp"] = sides
+        if flags is not None:
+            layer["flags"] = flags
+        if layer:
+            found["tcp" if protocol == TCP else "udp"] = layer
         if entry.icmp is not None:
             code_too = {} if entry.icmp.code is None else {"code": entry.icmp.code}
             found["icmp"] = {"type": entry.icmp.type} | code_too
         yield found
+
+
+def _flags(rule: Rule) -> list[str | None]:
+    """Every header that is meant: what the standard says of flags is all of them, as of other fields."""
+    entry = rule.entry
+    if entry.flags is None and not entry.established:
+        return [None]
+    every = [TcpFlags(value) for value in range(EVERY_FLAG + 1)]
+    return [
+        " ".join(name.lower() for name in reversed(flags.names))
+        for flags in every
+        if (entry.flags is None or entry.flags.matches(flags))
+        and (not entry.established or flags & (TcpFlags.ACK | TcpFlags.RST))
+    ]
 
 
 def _ports(terms: Any) -> list[tuple[int, int] | None]:

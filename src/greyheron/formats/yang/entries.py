@@ -3,10 +3,12 @@
 from collections.abc import Mapping
 from typing import Any
 
+from greyheron.model.header import TcpFlags
 from greyheron.model.names import protocol_name
 from greyheron.model.values import Family
 
 _ACTIONS = {"accept": "permit", "drop": "deny silently", "reject": "deny"}
+_FLAGS = tuple(flag.name.lower() for flag in TcpFlags if flag.name)
 _READ = frozenset(("ipv4", "ipv6", "tcp", "udp", "icmp"))
 
 
@@ -35,12 +37,15 @@ def entry_of(ace: Mapping[str, Any], family: str, where: str) -> str:
     if layer == "icmp":
         words += _icmp(_fields(matches["icmp"], here), here)
     ports = _fields(matches[layer], here) if layer in ("tcp", "udp") else {}
-    if set(ports) - {"source-port", "destination-port"}:
-        raise Unread(f"{here}: “{min(set(ports) - {'source-port', 'destination-port'})}” cannot be said")
+    strange = sorted(set(ports) - {"source-port", "destination-port", *(["flags"] if layer == "tcp" else [])})
+    if strange:
+        raise Unread(f"{here}: “{strange[0]}” cannot be said")
     for side, word in (("source", "from"), ("destination", "to")):
         words += [word, str(header.get(f"{side}-{family}-network", "any"))]
         if f"{side}-port" in ports:
             words += ["port", _port(_fields(ports[f"{side}-port"], here), here)]
+    if "flags" in ports:
+        words += ["flags", _flags(ports["flags"], here)]
     if "dscp" in header:
         words += ["dscp", str(header["dscp"])]
     if str(actions.get("logging", "")).endswith("log-syslog"):
@@ -65,6 +70,14 @@ def _icmp(told: Mapping[str, Any], here: str) -> list[str]:
     ):
         raise Unread(f"{here}: ICMP by anything but type and code cannot be said")
     return [str(kind) if code is None else f"{kind}/{code}"]
+
+
+def _flags(told: Any, here: str) -> str:
+    """All flags of a header: those that are named are set, all others clear."""
+    names = told.split() if isinstance(told, str) else ["?"]
+    if unknown := sorted(set(names) - set(_FLAGS)):
+        raise Unread(f"{here}: {unknown[0]} is no TCP flag")
+    return ",".join(name if name in names else f"!{name}" for name in _FLAGS)
 
 
 def _port(told: Mapping[str, Any], here: str) -> str:

@@ -11,6 +11,11 @@ from greyheron.formats.format import Brought, Notice
 from greyheron.formats.machines.wiring import Plug, wiring_of
 from greyheron.formats.workspace import parsed, read_item
 from greyheron.formats.yang.entries import Unread, entry_of
+from greyheron.formats.yang.fields import Malformed, fields, items, text_at
+from greyheron.formats.yang.nat import NAT, read_nat
+from greyheron.formats.yang.routing import ROUTING, read_routing
+from greyheron.formats.yang.topology import NETWORKS, Drawn
+from greyheron.formats.yang.xml import NotRead, from_xml
 from greyheron.model.document import FORMAT
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.model.read import read_network
@@ -18,9 +23,8 @@ from greyheron.model.read import read_network
 SET = "ietf-yang-instance-data:instance-data-set"
 _FAMILY = {"ipv4-acl-type": "ipv4", "ipv6-acl-type": "ipv6"}
 _WAYS = {"ingress": "in", "egress": "out"}
-_KNOWN = frozenset(
-    ("ietf-interfaces:interfaces", "ietf-access-control-list:acls", "grey-heron:device", "grey-heron:network")
-)
+_INTERFACES, _ACLS = "ietf-interfaces:interfaces", "ietf-access-control-list:acls"
+_KNOWN = frozenset((_INTERFACES, _ACLS, ROUTING, NAT, NETWORKS, "grey-heron:device", "grey-heron:network"))
 STEP = 10
 
 
@@ -41,10 +45,6 @@ def read_instances(bundle: Bundle, progress: Progress) -> Brought:
     return reader.brought(bundle.name.partition(".")[0])
 
 
-class Malformed(Exception):
-    """Part of instance data that is not as its module says; says where and what."""
-
-
 class _Instances:
     def __init__(self) -> None:
         self._devices: dict[str, dict[str, Any]] = {}
@@ -52,28 +52,26 @@ class _Instances:
         self._placements: list[dict[str, str]] = []
         self._rest: dict[str, Any] | None = None
         self._plugs: list[Plug] = []
+        self._drawn = Drawn()
         self._left_out: list[Notice] = []
         self._guessed: list[Notice] = []
 
     def take(self, path: str, content: bytes) -> None:
-        try:
-            data = json.loads(content)
-        except (ValueError, RecursionError) as error:
-            why = str(error) if isinstance(error, ValueError) else "it is nested too deep"
-            raise DocumentError([Problem(path, f"this is no JSON: {why}")]) from None
+        data = _parsed(path, content)
         if not isinstance(data, dict) or SET not in data:
             self._left_out.append(Notice(path, "this is no instance data: it was not read"))
             return
-        described = _fields(data[SET], SET)
-        name = _text(described, "name", path)
-        inside = _fields(described.get("content-data", {}), "content-data")
+        described = fields(data[SET], SET)
+        name = text_at(described, "name", path)
+        inside = fields(described.get("content-data", {}), "content-data")
         for key in inside:
             if key not in _KNOWN:
                 self._left_out.append(Notice(f"{path}, {key}", "this part is not read"))
+        self._drawn.take(inside, path)
         if "grey-heron:network" in inside:
-            text = _text(_fields(inside["grey-heron:network"], "network"), "definition", path)
-            self._rest = _fields(parsed(text), "network")
-        else:
+            text = text_at(fields(inside["grey-heron:network"], "network"), "definition", path)
+            self._rest = fields(parsed(text), "network")
+        elif set(inside) != {NETWORKS}:
             self._device(name, path, inside)
         self._acls(name, path, inside)
 
@@ -81,45 +79,51 @@ class _Instances:
         if name in self._devices:
             raise Malformed(f"{name} is described in another file too")
         if "grey-heron:device" in inside:
-            text = _text(_fields(inside["grey-heron:device"], "device"), "definition", path)
+            text = text_at(fields(inside["grey-heron:device"], "device"), "definition", path)
             self._devices[name] = read_item("devices", text)
             return
-        told = _fields(inside.get("ietf-interfaces:interfaces", {}), "interfaces")
+        told = fields(inside.get(_INTERFACES, {}), "interfaces")
         interfaces, forwards = [], False
-        for each in _items(told, "interface"):
-            port = _text(each, "name", "interface")
+        for each in items(told, "interface"):
+            port = text_at(each, "name", "interface")
             addresses = []
             for key in ("ietf-ip:ipv4", "ietf-ip:ipv6"):
-                family = _fields(each.get(key, {}), key)
+                family = fields(each.get(key, {}), key)
                 forwards |= family.get("forwarding") is True
-                for address in _items(family, "address"):
-                    written = f"{_text(address, 'ip', port)}/{address.get('prefix-length')}"
+                for address in items(family, "address"):
+                    written = f"{text_at(address, 'ip', port)}/{address.get('prefix-length')}"
                     try:
                         addresses.append(str(ip_interface(written)))
                     except ValueError:
                         raise Malformed(f"interface {port}: {written} is no address") from None
-            made: dict[str, Any] = {"name": port, "addresses": addresses}
+            plugged: dict[str, Any] = {"name": port, "addresses": addresses}
             if each.get("enabled") is False:
-                made["enabled"] = False
+                plugged["enabled"] = False
             elif addresses:
                 held = [ip_interface(address).network for address in addresses]
                 networks = frozenset(net for net in held if net.prefixlen < net.max_prefixlen)
                 self._plugs += [Plug((name, port), (name, port), None, networks)] if networks else []
-            interfaces.append(made)
+            interfaces.append(plugged)
         kind = "router" if forwards else "host"
-        self._devices[name] = {"name": name, "kind": kind, "interfaces": interfaces}
+        made = {"name": name, "kind": kind, "interfaces": interfaces}
+        made |= read_routing(inside, forwards, path, self._left_out)
+        translations = read_nat(inside, [each["name"] for each in interfaces if each["addresses"]], path)
+        if translations:
+            self._guessed.append(Notice(f"{path}, {NAT}", "every other interface with addresses is inside"))
+            made["translations"] = translations
+        self._devices[name] = made
 
     def _acls(self, name: str, path: str, inside: Mapping[str, Any]) -> None:
-        acls = _fields(inside.get("ietf-access-control-list:acls", {}), "acls")
-        every = [self._list(each) for each in _items(acls, "acl")]
+        acls = fields(inside.get(_ACLS, {}), "acls")
+        every = [self._list(each) for each in items(acls, "acl")]
         called = {each["name"]: self._kept(name, each) for each in every}
-        points = _fields(acls.get("attachment-points", {}), "attachment-points")
-        for point in _items(points, "interface"):
-            at = _text(point, "interface-id", path)
+        points = fields(acls.get("attachment-points", {}), "attachment-points")
+        for point in items(points, "interface"):
+            at = text_at(point, "interface-id", path)
             for way, direction in _WAYS.items():
-                sets = _fields(_fields(point.get(way, {}), way).get("acl-sets", {}), "acl-sets")
-                for each in _items(sets, "acl-set"):
-                    list_name = _text(each, "name", at)
+                sets = fields(fields(point.get(way, {}), way).get("acl-sets", {}), "acl-sets")
+                for each in items(sets, "acl-set"):
+                    list_name = text_at(each, "name", at)
                     placed = {"list": called.get(list_name, list_name), "device": name, "at": at}
                     self._placements.append(placed | {"direction": direction})
 
@@ -135,52 +139,71 @@ class _Instances:
         return name
 
     def _list(self, acl: Mapping[str, Any]) -> dict[str, Any]:
-        name = _text(acl, "name", "acl")
+        name = text_at(acl, "name", "acl")
         if "grey-heron:definition" in acl:
-            found = read_item("lists", _text(acl, "grey-heron:definition", name))
+            found = read_item("lists", text_at(acl, "grey-heron:definition", name))
             return found | {"entries": found.get("entries", "")}
         kind = str(acl.get("type", "")).rpartition(":")[2]
         if kind not in _FAMILY:
             raise Malformed(f"list {name}: lists of the type {kind or 'none'} are not read")
         lines = []
-        for number, ace in enumerate(_items(_fields(acl.get("aces", {}), "aces"), "ace"), 1):
+        for number, ace in enumerate(items(fields(acl.get("aces", {}), "aces"), "ace"), 1):
             lines.append(f"{number * STEP} {entry_of(ace, _FAMILY[kind], f'list {name}')}")
         text = "\n".join(lines) + "\n" if lines else ""
         return {"name": name, "family": _FAMILY[kind], "kind": "extended", "entries": text}
+
+    def _links(self) -> list[dict[str, Any]]:
+        """The links of the topology. What it has of nodes without addresses joins segments: switches."""
+        for node, points in self._drawn.nodes.items():
+            known = self._devices.get(node)
+            if known is None or not any(each.get("addresses") for each in known["interfaces"]):
+                interfaces = [{"name": point} for point in dict.fromkeys(points)]
+                self._devices[node] = {"name": node, "kind": "switch", "interfaces": interfaces}
+        ends = {
+            f"{name}:{each['name']}"
+            for name, device in self._devices.items()
+            for each in device["interfaces"]
+        }
+        links = []
+        for link in self._drawn.links.values():
+            unknown = sorted(set(link) - ends)
+            if unknown:
+                where = " – ".join(link)
+                self._left_out.append(Notice(where, f"{unknown[0]} is no interface of any device"))
+            else:
+                links.append({"ends": [*link]})
+        return links
 
     def brought(self, name: str) -> Brought:
         guessed = self._guessed
         if self._rest is not None:
             data = self._rest | {"format": FORMAT, "devices": list(self._devices.values())}
         else:
-            wiring = wiring_of(self._plugs, set(self._devices))
-            guessed = [*guessed, *wiring.guessed]
             data = {
                 "format": FORMAT,
                 "name": name[:80] or "Instance data",
-                "devices": [*self._devices.values(), *wiring.switches],
-                "links": wiring.links,
                 "placements": self._placements,
             }
+            if self._drawn.nodes:
+                links = self._links()
+                data |= {"devices": [*self._devices.values()], "links": links}
+            else:
+                wiring = wiring_of(self._plugs, set(self._devices))
+                guessed = [*guessed, *wiring.guessed]
+                data |= {"devices": [*self._devices.values(), *wiring.switches], "links": wiring.links}
         data["lists"] = list(self._lists.values())
         return Brought(read_network(data), tuple(self._left_out), tuple(guessed))
 
 
-def _fields(value: Any, where: str) -> dict[str, Any]:
-    if not isinstance(value, dict):
-        raise Malformed(f"{where}: expected fields")
-    return value
-
-
-def _items(value: Mapping[str, Any], key: str) -> list[dict[str, Any]]:
-    found = value.get(key, [])
-    if not isinstance(found, list):
-        raise Malformed(f"{key}: expected a list")
-    return [_fields(each, key) for each in found]
-
-
-def _text(value: Mapping[str, Any], key: str, where: str) -> str:
-    found = value.get(key)
-    if not isinstance(found, str):
-        raise Malformed(f"{where}: expected text in “{key}”")
-    return found
+def _parsed(path: str, content: bytes) -> Any:
+    """JSON or XML, as RFC 7951 has it. Raises DocumentError."""
+    if content.lstrip()[:1] == b"<":
+        try:
+            return from_xml(content)
+        except NotRead as error:
+            raise DocumentError([Problem(path, str(error))]) from None
+    try:
+        return json.loads(content)
+    except (ValueError, RecursionError) as error:
+        why = str(error) if isinstance(error, ValueError) else "it is nested too deep"
+        raise DocumentError([Problem(path, f"this is no JSON: {why}")]) from None

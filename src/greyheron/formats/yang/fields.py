@@ -1,0 +1,33 @@
+"""Instance data taken apart: what is expected where, or an error that says the place."""
+
+from collections.abc import Mapping
+from typing import Any
+
+
+class Malformed(Exception):
+    """Part of instance data that is not as its module says; says where and what."""
+
+
+def fields(value: Any, where: str) -> dict[str, Any]:
+    if not isinstance(value, dict):
+        raise Malformed(f"{where}: expected fields")
+    return value
+
+
+def inside(value: Mapping[str, Any], key: str) -> dict[str, Any]:
+    """A container; empty where it is not there."""
+    return fields(value.get(key, {}), key)
+
+
+def items(value: Mapping[str, Any], key: str) -> list[dict[str, Any]]:
+    found = value.get(key, [])
+    if not isinstance(found, list):
+        raise Malformed(f"{key}: expected a list")
+    return [fields(each, key) for each in found]
+
+
+def text_at(value: Mapping[str, Any], key: str, where: str) -> str:
+    found = value.get(key)
+    if not isinstance(found, str):
+        raise Malformed(f"{where}: expected text in “{key}”")
+    return found
