@@ -16,11 +16,12 @@ from greyheron.model.document import Device
 from greyheron.model.entry import mac_text
 from greyheron.model.values import Family
 from greyheron.rehearsal.daemons import Daemons, daemons_of
-from greyheron.rehearsal.rulebook import LOOPBACK, Rules
+from greyheron.rehearsal.rulebook import Rules
 from greyheron.rehearsal.rules import rules_of
 
 DISTANCE = 24
 """The routing daemon reads how much a kernel's route is preferred from the highest byte of its metric."""
+LOOPBACK = "lo"
 
 
 @dataclass(frozen=True, slots=True)
@@ -226,7 +227,11 @@ def _ports(world: World, device: Device, names: _PortNames) -> Iterator[Port]:
 
 
 def _routes(world: World, device: Device, of: Mapping[str, str]) -> Iterator[RoutePlan]:
-    """Static routes and gateways that lead somewhere, equal ones together; others come by themselves."""
+    """Static routes and gateways that lead somewhere, equal ones together; others come by themselves.
+
+    Routes into nothing that are announced stand there once more, never used: a daemon does not tell of those
+    that lead nowhere.
+    """
     if device.traits.bridges:
         return
     for family in Family:
@@ -237,7 +242,8 @@ def _routes(world: World, device: Device, of: Mapping[str, str]) -> Iterator[Rou
                 continue
             hops = table.next_hops(route)
             if route.discard and device.announces_static:
-                hops = {NextHop(LOOPBACK, None)}
+                never = (route.preference << DISTANCE) + 1
+                yield RoutePlan(_with_length(str(route.prefix), family), ((LOOPBACK, None),), never)
             if hops or route.discard:
                 found.setdefault((str(route.prefix), route.preference), set()).update(hops)
         for (prefix, preference), hops in found.items():

@@ -14,8 +14,6 @@ from greyheron.rehearsal.expressions import Expression, match, meta
 TABLE = {"family": "inet", "name": "heron"}
 FRAMES = {"family": "netdev", "name": "heron-frames"}
 NEIGHBOURS = {"family": "arp", "name": "heron-neighbours"}
-LOOPBACK = "lo"
-"""Where routes into nothing lead that are announced: a daemon does not tell of those that lead nowhere."""
 LOG_GROUP = 1
 """Where the packet filter tells of every packet that an entry decides."""
 ICMP = {Family.IPV4: 1, Family.IPV6: 58}

@@ -27,7 +27,7 @@ from greyheron.rehearsal.expressions import (
 )
 from greyheron.rehearsal.framing import add_frames
 from greyheron.rehearsal.rewriting import add_neighbours, add_translations
-from greyheron.rehearsal.rulebook import ICMP, LOOPBACK, TABLE, Counted, RuleBook, Rules
+from greyheron.rehearsal.rulebook import ICMP, TABLE, Counted, RuleBook, Rules
 
 _OWN = 0x1000
 
@@ -48,7 +48,6 @@ class _Maker(RuleBook):
         device = self.device
         if not device.traits.bridges:
             self._pieces()
-            self._nowhere()
             self._inbound()
             self._lines()
             self._zones()
@@ -119,20 +118,6 @@ class _Maker(RuleBook):
                 come = self.chain("come-pieces", "prerouting", -450)
                 strange = match(meta("l4proto"), {"set": others}, "!=")
                 self.rule(come, of_family(family), strange, no_first_fragment(family), {"notrack": None})
-
-    def _nowhere(self) -> None:
-        """There is no route for what leads into nothing, where such a route is announced."""
-        discarded = [route.to for route in self.device.routes if route.discard]
-        if not self.device.announces_static or not discarded:
-            return
-        for name, hook in (("nowhere", "forward"), ("nowhere-own", "output")):
-            chain = self.chain(name, hook, -310, inner=True)
-            for prefix in discarded:
-                ip = "ip" if prefix.version == 4 else "ip6"
-                block = {"prefix": {"addr": str(prefix.network_address), "len": prefix.prefixlen}}
-                elsewhere = match({"fib": {"result": "type", "flags": ["daddr"]}}, "local", "!=")
-                leads = match(meta("oifname"), LOOPBACK), match(payload(ip, "daddr"), block)
-                self.rule(chain, *leads, elsewhere, {"reject": {"type": "icmpx", "expr": "no-route"}})
 
     def _follow(self, chain: str) -> None:
         """What belongs to a session passes with no list or zone asked (§6)."""
