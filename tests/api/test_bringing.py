@@ -99,13 +99,14 @@ def test_a_network_is_taken_out_and_comes_back_the_same(client: TestClient) -> N
     network = client.post("/api/networks/demo").json()
     path = f"/api/networks/{network['id']}/out"
     ways = {each["format"]: each for each in client.get(path).json()}
-    assert set(ways) == {"workspace", "yang"}
+    assert set(ways) == {"workspace", "yang", "yang-xml", "lists-csv"}
     assert (ways["workspace"]["left_out_count"], ways["workspace"]["loses"]) == (0, [])
     assert ways["yang"]["left_out_count"] > 0
-    for name, media_type in (("workspace", "application/yaml"), ("yang", "application/zip")):
+    written = {"workspace": "application/yaml", "yang": "application/zip", "yang-xml": "application/zip"}
+    for name, media_type in written.items():
         taken = client.get(f"{path}/{name}")
         assert taken.headers["content-type"] == media_type
-        file = "x.zip" if name == "yang" else "x.yaml"
+        file = "x.yaml" if name == "workspace" else "x.zip"
         found = bring(client, **{file: taken.content})
         assert (found["left_out_count"], len(found["devices"])) == (0, 23)
         assert client.get(f"/api/networks/{network['id']}/bring/{found['job']}").json()["items"] == []

@@ -1,8 +1,10 @@
 """What exists is brought in: looked at before anything is made, made, and merged; by keyboard."""
 
+import csv
 import json
 import re
 from pathlib import Path
+from xml.etree import ElementTree
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -132,10 +134,8 @@ def test_a_network_is_taken_out_with_what_would_be_lost_and_brought_back(
     page: Page, server: Server, tmp_path: Path
 ) -> None:
     palette(page, "Take out")
-    yang = page.get_by_role("region", name="YANG instance data")
-    expect(yang).to_contain_text(
-        "list hides-in: entry 40 asks for “established”: our own module says the list"
-    )
+    yang = page.get_by_role("region", name="YANG instance data", exact=True)
+    expect(yang).to_contain_text("list hides-in: entry 40 asks for “during”: our own module says the list")
     expect(page.get_by_role("region", name="a workspace file")).to_contain_text("Everything of this network")
     file = tmp_path / "reserve.zip"
     with page.expect_download() as download:
@@ -147,3 +147,31 @@ def test_a_network_is_taken_out_with_what_would_be_lost_and_brought_back(
     expect(page.get_by_role("region", name="Left out")).to_contain_text("Nothing was left out.")
     press(page, page.get_by_role("button", name="Make this network"))
     expect(page.get_by_test_id("book-summary")).to_contain_text("26 flows, 2 not as expected")
+
+
+def test_pictures_and_tables_are_saved_as_they_are_seen(page: Page, tmp_path: Path) -> None:
+    expect(page.locator("[data-plate=weir]")).to_be_visible()
+    svg = saved(page, "Save the map as SVG", tmp_path / "map.svg")
+    words = set(ElementTree.fromstring(svg).itertext())
+    assert {"weir", "wardens-only", "hides-in"} <= words
+    assert "class=" not in svg.decode()
+    png = saved(page, "Save the map as PNG", tmp_path / "map.png")
+    assert png[:8] == b"\x89PNG\r\n\x1a\n"
+    palette(page, "Go to Reach")
+    expect(page.get_by_test_id("reach-state")).to_contain_text("0 cells differ")
+    matrix = ElementTree.fromstring(saved(page, "Save the matrix as SVG", tmp_path / "reach.svg"))
+    assert {"kiosk", "ledger"} <= set(matrix.itertext())
+    rows = list(
+        csv.reader(saved(page, "Save the matrix as CSV", tmp_path / "reach.csv").decode().splitlines())
+    )
+    desk, jetty = (next(row for row in rows if row[0] == name) for name in ("wardens-desk", "heron-cam"))
+    assert desk[rows[0].index("sluice")] == "passes"
+    assert jetty[rows[0].index("ledger")] == "blocked"
+
+
+def saved(page: Page, action: str, file: Path) -> bytes:
+    """What an action of the palette saves."""
+    with page.expect_download() as download:
+        palette(page, action)
+    download.value.save_as(file)
+    return file.read_bytes()

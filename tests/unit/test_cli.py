@@ -1,6 +1,9 @@
 """The command line: verdicts, JSON and exit statuses."""
 
+import csv
+import io
 import json
+import re
 from importlib.resources import files
 from pathlib import Path
 from xml.etree import ElementTree
@@ -206,6 +209,7 @@ def test_findings_are_written_as_sarif_at_the_lines_of_the_file(tmp_path: Path) 
     assert (log["version"], written["tool"]["driver"]["name"]) == ("2.1.0", "Grey Heron")
     assert [each["ruleId"] for each in written["results"]] == [each["kind"] for each in told]
     rules = [rule["id"] for rule in written["tool"]["driver"]["rules"]]
+    entries = 0
     lines = storm.read_text().splitlines()
     for result, finding in zip(written["results"], told, strict=True):
         assert rules[result["ruleIndex"]] == finding["kind"]
@@ -216,8 +220,29 @@ def test_findings_are_written_as_sarif_at_the_lines_of_the_file(tmp_path: Path) 
         (place,) = result["locations"]
         line = lines[place["physicalLocation"]["region"]["startLine"] - 1]
         named = [*finding["lists"], *finding["devices"]]
-        assert not named or any(f"name: {name}" in line for name in named), (line, named)
+        spoken = re.findall(r"\bentry (\d+)", json.dumps(finding)) if finding["lists"] else []
+        at_entry = line.split()[0] in spoken
+        assert at_entry or not named or any(f"name: {name}" in line for name in named), (line, named)
+        entries += at_entry
         assert place["physicalLocation"]["artifactLocation"]["uri"] == str(storm)
+    assert entries >= 4
+
+
+def test_lists_are_a_table_for_whoever_reads_them_in_a_spreadsheet() -> None:
+    table = run(["convert", DEMO, "--to", "lists-csv"]).output
+    rows = list(csv.DictReader(io.StringIO(table)))
+    first = next(row for row in rows if row["list"] == "hides-in")
+    assert {key: first[key] for key in ("number", "action", "protocol", "source", "destination port")} == {
+        "number": "10",
+        "action": "permit",
+        "protocol": "udp",
+        "source": "'@camhub",
+        "destination port": "syslog",
+    }
+    assert first["placed"] == "hide-gw eth1 in"
+    ends = [row for row in rows if row["number"] == "end"]
+    assert [row["note"] for row in ends] == ["implicit"] * len(ends)
+    assert all(row["entry"].startswith(row["action"]) for row in rows if row["number"] != "end")
 
 
 def test_a_network_goes_out_as_yang_and_comes_in_again(tmp_path: Path) -> None:

@@ -3,6 +3,7 @@
 from greyheron.core.progress import Progress, unwatched
 from greyheron.formats.bundle import Bundle
 from greyheron.formats.format import Brought, Format, Writing
+from greyheron.formats.lists_csv import ListsTable
 from greyheron.formats.machines import Machines
 from greyheron.formats.workspace import Workspace
 from greyheron.formats.yang import Yang, YangXml
@@ -10,7 +11,7 @@ from greyheron.model.problems import DocumentError, Problem
 
 READ: tuple[Format, ...] = (Machines(), Yang(), Workspace())
 """In the order in which they are asked whether they recognise a bundle."""
-WRITTEN: tuple[Writing, ...] = (Workspace(), Yang(), YangXml())
+WRITTEN: tuple[Writing, ...] = (Workspace(), Yang(), YangXml(), ListsTable())
 
 
 def format_of(bundle: Bundle) -> Format:

@@ -1,6 +1,7 @@
 """Findings as SARIF 2.1.0 (OASIS), so that a code host shows them at the lines of the workspace file."""
 
 import json
+import re
 from collections.abc import Iterator, Sequence
 from typing import Any
 
@@ -13,6 +14,9 @@ from greyheron.analysis.findings.finding import Finding, Severity
 _LEVEL = {Severity.FAULT: "error", Severity.WARNING: "warning", Severity.NOTE: "note"}
 _NAMED = ("lists", "devices")
 """What findings speak of, by the collections of a file, the more telling first."""
+_ENTRIES = "entries"
+_ENTRY = re.compile(r"\bentry (\d{1,9})\b")
+_NUMBER = re.compile(r"\s*(\d{1,9})\s")
 
 
 def write_sarif(path: str, text: str, found: Sequence[Noted]) -> str:
@@ -61,13 +65,17 @@ def _result(
 
 
 def _line(finding: Finding, lines: dict[tuple[str, str], int]) -> int:
-    """Where the first list, else the first device, that it speaks of begins."""
+    """Where the entry is that it speaks of; else where the first list, or the first device, begins."""
     named = [(collection, name) for collection in _NAMED for name in getattr(finding, collection)]
+    spoken = _ENTRY.search(finding.subject) or _ENTRY.search(finding.text)
+    if spoken:
+        named = [*((_ENTRIES, f"{name} {spoken[1]}") for name in finding.lists[:1]), *named]
     return next((lines[each] for each in named if each in lines), 1)
 
 
 def _lines(text: str) -> Iterator[tuple[tuple[str, str], int]]:
-    """Where each item of those collections begins, counted from 1."""
+    """Where each item of those collections begins, and each numbered entry of a list, counted from 1."""
+    written = text.splitlines()
     root = yaml.compose(text, Loader=yaml.CSafeLoader)
     if not isinstance(root, yaml.MappingNode):
         return
@@ -75,6 +83,15 @@ def _lines(text: str) -> Iterator[tuple[tuple[str, str], int]]:
         if collection.value not in _NAMED or not isinstance(items, yaml.SequenceNode):
             continue
         for item in items.value:
-            for key, value in item.value if isinstance(item, yaml.MappingNode) else ():
-                if key.value == "name":
-                    yield (collection.value, value.value), item.start_mark.line + 1
+            fields = (
+                {key.value: value for key, value in item.value} if isinstance(item, yaml.MappingNode) else {}
+            )
+            if "name" not in fields:
+                continue
+            name, entries = fields["name"].value, fields.get("entries")
+            yield (collection.value, name), item.start_mark.line + 1
+            if entries is not None and entries.style == "|":
+                for line in range(entries.start_mark.line + 1, min(entries.end_mark.line, len(written))):
+                    numbered = _NUMBER.match(written[line])
+                    if numbered:
+                        yield (_ENTRIES, f"{name} {int(numbered[1])}"), line + 1

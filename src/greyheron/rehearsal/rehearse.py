@@ -30,7 +30,7 @@ from greyheron.rehearsal.sendings import Trying, apart, guests_of, sendings_of
 _PASSES = ((64, 0.7, 0.0, False), (16, 1.5, 1.1, False), (1, 3.0, 1.1, False), (1, 3.0, 1.1, True))
 """How often what differs is sent: so many at once, seconds of silence that are waited for, seconds before,
 and whether it was sent once already."""
-_NEIGHBOUR_GIVEN_UP = 1.0
+_NEIGHBOUR_GIVEN_UP = 2.0
 """Seconds after which nobody knows a neighbour any more only because it asked, and cannot be asked itself."""
 ROUTING, ROUTING_EACH = 20.0, 0.5
 """Seconds that the routing daemons have to find each other, and more for each router."""

@@ -2,10 +2,13 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { ActionButton } from "../actions/ActionButton";
 import type { Network, Placement } from "../api/client";
 import { Failed } from "../kit/Failed";
+import { Menu } from "../kit/Menu";
+import { useNotices } from "../kit/notices";
 import { rem } from "../kit/Split";
 import { Stage } from "../kit/Stage";
 import { useFocusTaker } from "../state/focus";
 import { chosenOf, go, useLocation } from "../state/location";
+import { pictureOf, savePng, saveSvg } from "../state/picture";
 import { pointKey } from "../state/points";
 import { useCarrying, useHover } from "../workbench/carrying";
 import { useForeseen } from "../workbench/foreseen";
@@ -141,6 +144,11 @@ export function MapView() {
   };
   useHandler("map.fit", fitAll);
   useHandler("map.neighbours", () => setFocused(!focused));
+  const { fail } = useNotices();
+  const saveMap = () => svg.current && saveSvg(pictureOf(svg.current), "map");
+  const saveMapDots = () => svg.current && savePng(pictureOf(svg.current), "map").catch(fail);
+  useHandler("map.svg", saveMap);
+  useHandler("map.png", saveMapDots);
 
   const far = view.level === "far" && large && !own;
   return (
@@ -221,6 +229,15 @@ export function MapView() {
           Neighbours
         </ActionButton>
         <ActionButton action="map.fit">Fit</ActionButton>
+        <Menu
+          className="button"
+          items={[
+            ["Save as SVG", saveMap],
+            ["Save as PNG", saveMapDots],
+          ]}
+        >
+          Picture ▾
+        </Menu>
       </div>
       <Failed of={reads.places} className="px-4 py-1.5" />
       <Foot />

@@ -3,11 +3,17 @@ import { useCallback, useMemo, useState } from "react";
 import type { ReachQuestion } from "../api/client";
 import { useReach } from "../api/computed";
 import { Failed } from "../kit/Failed";
+import { Menu } from "../kit/Menu";
+import { useNotices } from "../kit/notices";
 import { CellPanel } from "../reach/CellPanel";
 import { CellShape } from "../reach/CellShape";
 import { foldCells, groupKey, isHome, linesOf } from "../reach/fold";
 import { type Chosen, Matrix } from "../reach/Matrix";
+import { MOST_LINES, matrixPicture } from "../reach/matrixPicture";
+import { tableOf } from "../reach/table";
 import { go, useLocation } from "../state/location";
+import { saveAs, savePng, saveSvg } from "../state/picture";
+import { useHandler } from "../workbench/handlers";
 import { useOpened } from "../workbench/opened";
 import { useTrial } from "../workbench/trial";
 
@@ -34,6 +40,7 @@ export function ReachView() {
   const found = useReach(id, network.version, at, question, intent);
   const { data: matrix, error, isFetching, isPlaceholderData, done } = found;
   const client = useQueryClient();
+  const { say, fail } = useNotices();
   const [turned, setTurned] = useState<ReadonlySet<string>>(new Set());
   const [onlyChanged, setOnlyChanged] = useState(false);
   const [chosen, setChosen] = useState<Chosen | null>(null);
@@ -75,6 +82,24 @@ export function ReachView() {
     lines.find((line) => line.key === chosen?.row),
     lines.find((line) => line.key === chosen?.column),
   ];
+  const drawn = () => {
+    if (lines.length <= MOST_LINES) return matrixPicture(lines, cells);
+    say(`A picture holds ${MOST_LINES} lines, and there are ${lines.length}: fold groups, or take CSV.`);
+    return null;
+  };
+  const saveMatrix = () => {
+    const picture = drawn();
+    if (picture) saveSvg(picture, "reach");
+  };
+  const saveMatrixDots = () => {
+    const picture = drawn();
+    if (picture) savePng(picture, "reach").catch(fail);
+  };
+  const saveTable = () => saveAs(new Blob([tableOf(lines, cells)], { type: "text/csv" }), "reach.csv");
+  const ready = lines.length > 0;
+  useHandler("reach.svg", ready ? saveMatrix : null);
+  useHandler("reach.png", ready ? saveMatrixDots : null);
+  useHandler("reach.csv", ready ? saveTable : null);
   const openPair = (source: number, destination: number) => {
     if (!matrix) return;
     const homeOf = (place: number) =>
@@ -138,6 +163,18 @@ export function ReachView() {
           >
             Changed only
           </button>
+          {matrix && lines.length > 0 && (
+            <Menu
+              className="button"
+              items={[
+                ["Save as SVG", saveMatrix],
+                ["Save as PNG", saveMatrixDots],
+                ["Save as CSV", saveTable],
+              ]}
+            >
+              Matrix ▾
+            </Menu>
+          )}
           <span className="quiet ml-auto" role="status" data-testid="reach-state">
             {isFetching
               ? `Working it out${isPlaceholderData ? " again" : ""}: ${Math.round(done * 100)} %`
