@@ -1,5 +1,7 @@
 """§11: reading, writing, misreadings, numbering and completion."""
 
+from random import Random
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -22,8 +24,9 @@ from greyheron.model.names import TCP, UDP
 from greyheron.model.notation.complete import options_at
 from greyheron.model.notation.entries import read_entry
 from greyheron.model.notation.flows import read_expected_flow, write_expected_flow
-from greyheron.model.notation.line import NotationError
+from greyheron.model.notation.line import NotationError, NotationLine
 from greyheron.model.notation.lists import read_body, renumbered, write_body
+from greyheron.model.notation.quick import read_usual
 from greyheron.model.values import Action, Family, ListKind
 
 names = st.from_regex(r"[a-z][a-z0-9-]{0,8}", fullmatch=True)
@@ -108,6 +111,96 @@ def test_renumbering_never_changes_the_order(case: tuple[ListBody, Family, ListK
     assert [write_body(ListBody((entry,)), family, kind).split(" ", 1)[1] for entry in again.entries] == [
         write_body(ListBody((entry,)), family, kind).split(" ", 1)[1] for entry in renumbered(body).entries
     ]
+
+
+WORDS = (
+    *(
+        "10",
+        "20",
+        "0",
+        "99999999999",
+        "permit",
+        "deny",
+        "PERMIT",
+        "silently",
+        "any",
+        "tcp",
+        "udp",
+        "icmp",
+        "6",
+    ),
+    *(
+        "ospf",
+        "58",
+        "300",
+        "echo-request",
+        "8/0",
+        "from",
+        "to",
+        "port",
+        "any",
+        "ANY",
+        "172.20.1.1",
+        "@a",
+        "@",
+    ),
+    *(
+        "172.20.0.0/16",
+        "172.20.0.0~0.0.0.254",
+        "2001:db8::/32",
+        "80",
+        "80,443",
+        ">=1024",
+        "!=5",
+        "5-1",
+        "https",
+    ),
+    *("established", "log", "during", "fragment", "dscp", "flags", "syn", "#x", "#"),
+)
+
+
+@given(
+    st.lists(st.sampled_from(WORDS), max_size=12),
+    st.sampled_from((" ", "  ", "\t", "\u00a0")),
+    st.sampled_from(Family),
+)
+def test_what_is_read_by_one_pass_is_what_is_read_word_by_word(
+    words: list[str], gap: str, family: Family
+) -> None:
+    usual_way(words, gap, family)
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_so_it_is_for_lines_that_are_nearly_right(seed: int) -> None:
+    chance = Random(seed)
+    quick = 0
+    for _ in range(120):
+        icmp = chance.random() < 0.3
+        words = [
+            chance.choice(WORDS[:2]),
+            chance.choice(WORDS[4:6]),
+            *(["silently"] * (chance.random() < 0.2)),
+        ]
+        words += ["icmp", "echo-request"] if icmp else [chance.choice(("tcp", "udp", "any", "6"))]
+        for side in ("from", "to"):
+            if chance.random() < 0.8:
+                words += [side, chance.choice(("any", "172.20.1.1", "172.20.0.0/16", "@a", "2001:db8::/32"))]
+                words += ["port", chance.choice(("80", "80,443", ">=1024", "5-1"))] * (chance.random() < 0.3)
+        words += [each for each in ("established", "log", "# why") if chance.random() < 0.3]
+        if chance.random() < 0.2:
+            words.insert(chance.randrange(len(words)), chance.choice(WORDS))
+        quick += usual_way(words, " ", Family.IPV4)
+    assert quick > 20
+
+
+def usual_way(words: list[str], gap: str, family: Family) -> bool:
+    """Whether one pass reads it: then word by word it must be the same."""
+    text = gap.join(words)
+    found = read_usual(text, family)
+    if found is None:
+        return False
+    assert found == read_entry(NotationLine(text), family, ListKind.EXTENDED), text
+    return True
 
 
 def test_the_example_of_the_semantics() -> None:

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from functools import cache
 from typing import Any, Final
 
 from greyheron.model.entry import Entry, IcmpMatch, PortTerm
@@ -77,20 +78,22 @@ _PORT_OPTIONS = (
 
 def _read_protocol(line: NotationLine, given: Given, family: Family) -> None:
     line.offer(*_PROTOCOL_OPTIONS)
+    given["protocol"] = line.value(lambda word: read_protocol(word, family))
 
-    def read(word: str) -> int | None:
-        word = word.lower()
-        if word == "any":
-            return None
-        if word == "icmp":
-            return family.icmp
-        if word in PROTOCOLS:
-            return PROTOCOLS[word]
-        if _DIGITS.fullmatch(word) and int(word) <= 255:
-            return int(word)
-        raise ValueError(f"“{word}” is no protocol: expected any, tcp, udp, icmp, another name, or 0 to 255")
 
-    given["protocol"] = line.value(read)
+@cache
+def read_protocol(word: str, family: Family) -> int | None:
+    """A protocol by name or number; None for any. Raises ValueError with a sentence."""
+    word = word.lower()
+    if word == "any":
+        return None
+    if word == "icmp":
+        return family.icmp
+    if word in PROTOCOLS:
+        return PROTOCOLS[word]
+    if _DIGITS.fullmatch(word) and int(word) <= 255:
+        return int(word)
+    raise ValueError(f"“{word}” is no protocol: expected any, tcp, udp, icmp, another name, or 0 to 255")
 
 
 def _write_protocol(entry: Entry, family: Family) -> Iterable[str]:

@@ -8,8 +8,11 @@ from cachetools import TTLCache, cached
 from greyheron.model.entry import Entry, ListBody
 from greyheron.model.notation.entries import read_entry, write_entry
 from greyheron.model.notation.line import LineError, Misreading, NotationError, NotationLine
+from greyheron.model.notation.quick import read_usual
 from greyheron.model.values import Family, ListKind
 
+_Read = tuple[Entry, int, str]
+"""An entry, its number 0 where the text gives none, with the line that it was read from."""
 STEP = 10
 MOST_READ, KEPT = 192 << 20, 120
 """So many bytes of entries are kept for so many seconds: what runs and the draft have most lists alike."""
@@ -26,15 +29,18 @@ def read_body(text: str, family: Family | None, kind: ListKind) -> ListBody:
     """
     misreadings: list[Misreading] = []
     remarks: list[str] = []
-    read: list[tuple[Entry, NotationLine]] = []
+    read: list[_Read] = []
+    quickly = family if kind is ListKind.EXTENDED else None
     for number, line_text in enumerate(text.splitlines(), 1):
         stripped = line_text.strip()
         if stripped.startswith("#"):
             remarks.append(stripped[1:].strip())
         elif stripped:
-            line = NotationLine(line_text, number)
             try:
-                read.append((replace(read_entry(line, family, kind), remarks=tuple(remarks)), line))
+                entry = None if quickly is None else read_usual(line_text, quickly)
+                if entry is None:
+                    entry = read_entry(NotationLine(line_text, number), family, kind)
+                read.append((replace(entry, remarks=tuple(remarks)) if remarks else entry, number, line_text))
             except LineError as error:
                 misreadings.append(error.misreading)
             remarks = []
@@ -73,19 +79,19 @@ def renumbered(body: ListBody, step: int = STEP) -> ListBody:
     return replace(body, entries=entries)
 
 
-def _same_numbers(read: list[tuple[Entry, NotationLine]]) -> list[Misreading]:
+def _same_numbers(read: list[_Read]) -> list[Misreading]:
     first: dict[int, int] = {}
     found = []
-    for entry, line in read:
-        if entry.number and first.setdefault(entry.number, line.number) != line.number:
+    for entry, line, text in read:
+        if entry.number and first.setdefault(entry.number, line) != line:
             message = f"number {entry.number} is already on line {first[entry.number]}"
-            found.append(line.error(message, at=0).misreading)
+            found.append(NotationLine(text, line).error(message, at=0).misreading)
     return found
 
 
-def _numbered(read: list[tuple[Entry, NotationLine]]) -> tuple[Entry, ...]:
+def _numbered(read: list[_Read]) -> tuple[Entry, ...]:
     """Sort by number; entries without one stay behind the entry they follow in the text."""
-    runs: list[list[tuple[Entry, NotationLine]]] = [[]]
+    runs: list[list[_Read]] = [[]]
     for item in read:
         if item[0].number:
             runs.append([item])
@@ -104,8 +110,9 @@ def _numbered(read: list[tuple[Entry, NotationLine]]) -> tuple[Entry, ...]:
         numbers = _free_numbers(before, after, len(new))
         if numbers is None:
             message = f"no number is left between {before} and {after}: renumber the list"
-            raise new[0][1].error(message, at=0)
-        entries += [replace(entry, number=number) for (entry, _), number in zip(new, numbers, strict=True)]
+            _, line, text = new[0]
+            raise NotationLine(text, line).error(message, at=0)
+        entries += [replace(each[0], number=number) for each, number in zip(new, numbers, strict=True)]
     return tuple(entries)
 
 

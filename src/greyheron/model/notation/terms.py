@@ -1,6 +1,7 @@
 """Addresses and ports as words of the notation."""
 
 import re
+from functools import lru_cache
 from ipaddress import ip_address
 
 from greyheron.model.entry import (
@@ -20,7 +21,8 @@ NAME = re.compile(r"[A-Za-z][A-Za-z0-9._-]{0,62}")
 DOMAIN_NAME = r"^([A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?\.)+[A-Za-z][A-Za-z0-9-]*[A-Za-z0-9]$"
 """Labels with dots between (RFC 1034 3.5); at least two, so that it is no device's name by accident."""
 _NUMBER = re.compile(r"[0-9]{1,10}")
-
+MOST_WORDS = 65536
+"""So many words are kept with what they mean: the same ones stand in entry after entry."""
 
 _NAME_OPTION = Option("@", "an address set, or a device by name", literal=False)
 _ADDRESS_OPTIONS = {
@@ -75,16 +77,18 @@ def read_term(line: NotationLine, family: Family) -> AddressTerm | None:
     """The next word as an address term; None for `any`."""
     if line.take("any", "every address"):
         return None
+    return line.value(lambda word: read_address_term(word, family), *_ADDRESS_OPTIONS[family])
 
-    def read(word: str) -> AddressTerm:
-        if word.startswith("@"):
-            return NamedAddresses(read_name(word))
-        if not word[0].isdigit() and ":" not in word:
-            near = f" (a name is written @{word})" if NAME.fullmatch(word) else ""
-            raise ValueError(f"“{word}” is no address{near}: expected any, an address, a prefix or @name")
-        return read_block(word, family)
 
-    return line.value(read, *_ADDRESS_OPTIONS[family])
+@lru_cache(maxsize=MOST_WORDS)
+def read_address_term(word: str, family: Family) -> AddressTerm:
+    """An address, a prefix, a wildcard or `@name`. Raises ValueError with a sentence."""
+    if word.startswith("@"):
+        return NamedAddresses(read_name(word))
+    if not word[0].isdigit() and ":" not in word:
+        near = f" (a name is written @{word})" if NAME.fullmatch(word) else ""
+        raise ValueError(f"“{word}” is no address{near}: expected any, an address, a prefix or @name")
+    return read_block(word, family)
 
 
 def read_name(word: str) -> str:
@@ -105,6 +109,7 @@ def read_port(text: str) -> tuple[int, str | None]:
     raise ValueError(f"“{text}” is no port: expected a number from 0 to 65535, a service name, or @name")
 
 
+@lru_cache(maxsize=MOST_WORDS)
 def read_ports(text: str) -> tuple[PortTerm, ...]:
     """A comma list of ports, ranges, comparisons and port sets. Raises ValueError with a sentence."""
     parts = text.split(",")
