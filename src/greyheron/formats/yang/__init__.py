@@ -4,9 +4,10 @@ In JSON (RFC 7951) or XML (RFC 7950). Standard modules say interfaces, addresses
 lists and links; a module of our own carries the rest (docs/yang).
 """
 
-import json
 from collections.abc import Mapping, Set
 from typing import Any
+
+import orjson
 
 from greyheron.core.lists import Names, resolve
 from greyheron.core.progress import Progress
@@ -68,7 +69,8 @@ class Yang:
     _extension = ".json"
 
     def _file(self, name: str, content: Mapping[str, Any]) -> bytes:
-        return (json.dumps({SET: _described(name, content)}, ensure_ascii=False, indent=1) + "\n").encode()
+        told = {SET: _described(name, content)}
+        return orjson.dumps(told, option=orjson.OPT_INDENT_2 | orjson.OPT_APPEND_NEWLINE)
 
     def write(self, network: Network) -> Taken:
         left_out: list[Notice] = []

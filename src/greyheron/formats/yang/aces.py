@@ -19,7 +19,6 @@ MOST_OF_ONE = 4096
 """So many entries are written for one of ours."""
 MOST_SCATTERED = 10
 """A wildcard with up to so many scattered bits is written as prefixes."""
-_HEADER = {Family.IPV4: "ipv4", Family.IPV6: "ipv6"}
 _EVERY_PORT = ((0, 65535),)
 
 
@@ -70,18 +69,21 @@ def _matches(rule: Rule, family: Family) -> Iterator[dict[str, Any]]:
     dscp: list[int | None] = [None]
     if entry.dscp is not None:
         dscp = [*(value for span in entry.dscp for value in range(span.low, span.high + 1))]
-    sources, destinations = (_blocks(each, entry.number) for each in (rule.sources, rule.destinations))
+    sources, destinations = (
+        [
+            {} if block is None else {f"{key}-{family}-network": f"{family.text(block.value)}/{block.length}"}
+            for block in _blocks(blocks, entry.number)
+        ]
+        for key, blocks in (("source", rule.sources), ("destination", rule.destinations))
+    )
+    icmp = None
+    if entry.icmp is not None:
+        icmp = {"type": entry.icmp.type} | ({} if entry.icmp.code is None else {"code": entry.icmp.code})
     services = product(protocols, dscp, own_ports, other_ports, _flags(rule))
-    for (protocol, code, own, port, flags), source, destination in product(services, sources, destinations):
-        header: dict[str, Any] = {}
-        if protocol is not None:
-            header["protocol"] = protocol
+    for protocol, code, own, port, flags in services:
+        first = {} if protocol is None else {"protocol": protocol}
         if code is not None:
-            header["dscp"] = code
-        for key, block in (("source", source), ("destination", destination)):
-            if block is not None:
-                header[f"{key}-{_HEADER[family]}-network"] = f"{family.text(block.value)}/{block.length}"
-        found: dict[str, Any] = {_HEADER[family]: header} if header else {}
+            first["dscp"] = code
         layer: dict[str, Any] = {
             f"{key}-port": _range(*span)
             for key, span in (("source", own), ("destination", port))
@@ -89,12 +91,12 @@ def _matches(rule: Rule, family: Family) -> Iterator[dict[str, Any]]:
         }
         if flags is not None:
             layer["flags"] = flags
-        if layer:
-            found["tcp" if protocol == TCP else "udp"] = layer
-        if entry.icmp is not None:
-            code_too = {} if entry.icmp.code is None else {"code": entry.icmp.code}
-            found["icmp"] = {"type": entry.icmp.type} | code_too
-        yield found
+        behind: dict[str, Any] = {"tcp" if protocol == TCP else "udp": layer} if layer else {}
+        if icmp is not None:
+            behind["icmp"] = icmp
+        for source, destination in product(sources, destinations):
+            header = {**first, **source, **destination}
+            yield {str(family): header, **behind} if header else behind
 
 
 def _flags(rule: Rule) -> list[str | None]:

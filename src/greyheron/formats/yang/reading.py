@@ -1,9 +1,10 @@
 """Instance data read: by our own module where it is there, else by what the standard ones say."""
 
-import json
 from collections.abc import Mapping
 from ipaddress import ip_interface
 from typing import Any
+
+import orjson
 
 from greyheron.core.progress import Progress
 from greyheron.formats.bundle import Bundle
@@ -203,7 +204,6 @@ def _parsed(path: str, content: bytes) -> Any:
         except NotRead as error:
             raise DocumentError([Problem(path, str(error))]) from None
     try:
-        return json.loads(content)
-    except (ValueError, RecursionError) as error:
-        why = str(error) if isinstance(error, ValueError) else "it is nested too deep"
-        raise DocumentError([Problem(path, f"this is no JSON: {why}")]) from None
+        return orjson.loads(content)
+    except orjson.JSONDecodeError as error:
+        raise DocumentError([Problem(path, f"this is no JSON: {error}")]) from None
