@@ -150,12 +150,12 @@ for _tag, _pattern, _first in (
     _Loader.add_implicit_resolver(f"tag:yaml.org,2002:{_tag}", re.compile(f"^(?:{_pattern})$"), list(_first))
 
 
-class _Dumper(yaml.SafeDumper):
+class _Dumper(yaml.CSafeDumper):
     def ignore_aliases(self, _data: Any) -> bool:
         return True
 
 
-def _text(dumper: yaml.SafeDumper, value: str) -> yaml.ScalarNode:
+def _text(dumper: yaml.CSafeDumper, value: str) -> yaml.ScalarNode:
     style = "|" if "\n" in value else None
     return dumper.represent_scalar("tag:yaml.org,2002:str", value, style=style)
 
