@@ -7,7 +7,8 @@ import json
 import resource
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from functools import partial
 from random import Random
 from typing import Any, TypeVar
 
@@ -82,17 +83,21 @@ def timed(what: str, act: Callable[[], T]) -> T:
     return found
 
 
+def _read(files: Mapping[str, bytes]) -> Network:
+    return bring(Bundle("bench", dict(files)))[1].network
+
+
 def main() -> None:
     machines, rules = (int(each) for each in (sys.argv[1:] + ["500", "100"][len(sys.argv) - 1 :]))
     files = {
         f"{n}.json": json.dumps(machine(n, rules), separators=(",", ":")).encode() for n in range(machines)
     }
     print(f"{machines} machines with {rules} rules each, {sum(map(len, files.values())) / 1e6:.0f} MB")
-    network: Network = timed("read as machines", lambda: bring(Bundle("bench", files))[1].network)
+    network = timed("read as machines", partial(_read, files))
     print(f"{sum(len(each.body.entries) for each in network.lists)} entries")
     for form in (Yang(), YangXml()):
-        taken = timed(f"written as {form.title}", lambda form=form: form.write(network))
-        timed("read again", lambda taken=taken: bring(Bundle("bench", dict(taken.files))))
+        taken = timed(f"written as {form.title}", partial(form.write, network))
+        timed("read again", partial(_read, taken.files))
 
 
 if __name__ == "__main__":

@@ -5,7 +5,10 @@ from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
+from sqlalchemy import Engine
 
+from greyheron.server.app import make_app
+from greyheron.server.safety import Access
 from tests.unit.test_traffic import CAMHUB, CONVERSATION, KIOSK, LEDGER, pcap
 from tests.working import answered
 
@@ -82,3 +85,16 @@ def test_without_traffic_there_is_nothing_to_judge(client: TestClient, path: str
         True,
     )
     assert read(client, path.replace("/networks/", "/networks/x"), b"x").status_code == 404
+
+
+def test_traffic_is_still_there_when_the_server_has_begun_anew(
+    client: TestClient, path: str, engine: Engine
+) -> None:
+    read(client, path, pcap(*CONVERSATION), TABLE.encode())
+    before = judged(client, path)
+    with TestClient(make_app(engine, Access(), None), base_url="http://127.0.0.1:8470") as again:
+        assert judged(again, path) == before
+        network = path.removesuffix("/traffic")
+        version = again.get(network).json()["version"]
+        assert again.delete(network, headers={"If-Match": f'"{version}"'}).status_code == 204
+        assert again.post(f"{path}/verdicts").status_code == 404

@@ -10,6 +10,7 @@ import pytest
 
 from greyheron.analysis.traffic.folding import SeenTraffic, fold
 from greyheron.analysis.traffic.judging import judge, parties_of
+from greyheron.analysis.traffic.times import whenever
 from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import Verdict, converse
 from greyheron.core.responses import Seen
@@ -83,7 +84,7 @@ def test_captured_traffic_gets_through_real_lists_where_that_is_foretold(tmp_pat
     ]
     world = Timeline.build(network).first
     parties = parties_of(seen[0], world)
-    (judged,) = judge(seen[0], parties, [world], engines())
+    (judged,) = judge(seen[0], parties, whenever(seen[0], world), engines())
     passes = judged.passes()
     answered_then = {key: answered for key, _, answered in conversations(seen[1])}
     foretold = [

@@ -2,15 +2,19 @@
 
 import json
 import struct
+from datetime import UTC, datetime, timedelta
 from ipaddress import ip_address
 from random import Random
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import pytest
 
 from greyheron.analysis.traffic.folding import SeenTraffic, fold
 from greyheron.analysis.traffic.judging import Odd, judge, odd, parties_of
+from greyheron.analysis.traffic.packing import packed, unpacked
 from greyheron.analysis.traffic.records import RecordRow, gathered
+from greyheron.analysis.traffic.times import times_of, whenever
 from greyheron.analysis.traffic.told import letting_through, rows_of
 from greyheron.core.bulk.engine import VERDICT_ORDER
 from greyheron.core.bulk.engines import engines
@@ -22,6 +26,7 @@ from greyheron.formats.traffic import read_traffic
 from greyheron.model.document import AccessList
 from greyheron.model.names import TCP
 from greyheron.model.notation.flows import read_bare_flow
+from greyheron.model.notation.periods import read_moment
 from greyheron.model.notation.requirements import read_requirement
 from greyheron.model.problems import DocumentError
 from greyheron.rehearsal.packets import Captured
@@ -269,7 +274,7 @@ def test_what_was_there_is_judged_as_the_walk_judges_it() -> None:
     ]  # fmt: skip
     seen = fold(gathered(rows))
     parties = parties_of(seen, world)
-    states = judge(seen, parties, [world.baseline, world, world], engines())
+    states = judge(seen, parties, whenever(seen, world.baseline, world, world), engines())
     told_rows = rows_of(seen, parties, states, odd(seen, parties, states[1]), world)
     assert len(told_rows) > 60
     for row in told_rows:
@@ -296,11 +301,53 @@ def test_what_cannot_be_is_told_with_why() -> None:
     ]
     seen = fold(gathered(rows))
     parties = parties_of(seen, world)
-    (now,) = judge(seen, parties, [world], engines())
+    (now,) = judge(seen, parties, whenever(seen, world), engines())
     found = dict(zip([each[:2] for each in told(seen)], odd(seen, parties, now), strict=True))
     assert found == {(one, other): why for one, other, _, why in ends}
     rows_told = rows_of(seen, parties, (now, now, now), odd(seen, parties, now), world)
     assert {row.source for row in rows_told if row.flow is None} == {"172.23.77.1", KIOSK}
+
+
+def test_what_was_seen_is_kept_as_bytes() -> None:
+    six = int(ip_address("2001:db8:16::21"))
+    rows = [
+        RecordRow(False, int(ip_address(KIOSK)), int(ip_address(LEDGER)), TCP, 50000, 443, back=2, first=7),
+        RecordRow(True, six, six + 1, TCP, 50001, 22, octets=99),
+    ]
+    seen = fold(gathered(rows))
+    back = unpacked(packed(seen))
+    assert (back.addresses, back.errors, told(back)) == (seen.addresses, seen.errors, told(seen))
+    assert [*back.first] == [*seen.first]
+
+
+def test_each_conversation_is_judged_when_it_was_there() -> None:
+    """The hides are open to visitors by day, by the network's own clock."""
+    network = saltmarsh().model_copy(update={"time_zone": "Asia/Kolkata"})
+    opens = datetime(2026, 7, 7, 8, tzinfo=ZoneInfo("Asia/Kolkata"))
+    moments = [
+        (opens, "passes"),
+        (opens.astimezone(UTC), "passes"),
+        (opens - timedelta(minutes=1), "blocked"),
+        (opens + timedelta(hours=10), "blocked"),
+        (None, "blocked"),
+    ]
+    visitors = [f"172.20.16.{100 + each}" for each in range(len(moments))]
+    rows = [
+        RecordRow(
+            False, int(ip_address(visitor)), int(ip_address(CAMHUB)), TCP, 50000, 443,
+            first=0 if moment is None else int(moment.timestamp()) * 10**9,
+        )
+        for visitor, (moment, _) in zip(visitors, moments, strict=True)
+    ]  # fmt: skip
+    seen = fold(gathered(rows))
+    timeline = Timeline.build(network)
+    parties = parties_of(seen, timeline.first)
+    (now,) = judge(seen, parties, times_of(seen, [timeline]), engines())
+    found = {one: VERDICT_ORDER[now.verdict[at]] for at, (one, *_) in enumerate(told(seen))}
+    assert found == {visitor: verdict for visitor, (_, verdict) in zip(visitors, moments, strict=True)}
+    by_day = Timeline.build(network, read_moment("tue 12:00"))
+    (shown,) = judge(seen, parties, times_of(seen, [by_day]), engines())
+    assert shown.passes().all()
 
 
 @pytest.mark.parametrize("seed", range(20))

@@ -9,6 +9,7 @@ import typer
 
 from greyheron.analysis.traffic.folding import fold
 from greyheron.analysis.traffic.judging import Odd, judge, odd, parties_of
+from greyheron.analysis.traffic.times import Times, times_of
 from greyheron.analysis.traffic.told import TrafficRow, rows_of
 from greyheron.cli.checking import MARKS
 from greyheron.cli.reading import UNEXPECTED, AsJson, CannotGoOn, File, out, read_file
@@ -39,9 +40,12 @@ def traffic(
     network = read_file(file)
     records, notices, _ = read_traffic(bundle_in(capture), _mapping(columns or []))
     seen = fold(records)
-    world = Timeline.build(network).first
+    timeline = Timeline.build(network)
+    world = timeline.first
     parties = parties_of(seen, world)
-    baseline, now = judge(seen, parties, [world.baseline, world], engines())
+    times = times_of(seen, [timeline])
+    both: Times = [((then.baseline, then), rows) for (then,), rows in times]
+    baseline, now = judge(seen, parties, both, engines())
     rows = rows_of(seen, parties, (baseline, now, now), odd(seen, parties, now), world)
     for notice in notices:
         typer.echo(f"left out: {notice}", err=True)

@@ -35,6 +35,7 @@ from greyheron.server.watching import Watching, watch
 from greyheron.store.networks import NetworkStore
 from greyheron.store.rehearsals import RehearsalStore
 from greyheron.store.results import ResultStore
+from greyheron.store.seen import SeenTrafficStore
 from greyheron.store.traffic import TrafficStore
 
 NONCE = "style-nonce-of-this-page"
@@ -59,6 +60,7 @@ def make_app(engine: Engine, access: Access, interface: Path | None, memory: int
     app.state.store = NetworkStore(engine)
     app.state.traffic = TrafficStore(engine)
     app.state.rehearsals = RehearsalStore(engine)
+    app.state.seen = SeenTrafficStore(engine)
     app.state.results = ResultStore(engine)
     app.state.derived = DerivedStates(memory)
     app.state.jobs = Jobs()

@@ -13,6 +13,7 @@ from greyheron.server.problems import ProblemDocument, Refusal
 from greyheron.store.networks import NetworkStore
 from greyheron.store.rehearsals import RehearsalStore
 from greyheron.store.results import ResultStore
+from greyheron.store.seen import SeenTrafficStore
 from greyheron.store.traffic import TrafficStore
 
 PROBLEMS: dict[int | str, dict[str, Any]] = {
@@ -78,4 +79,5 @@ At = Annotated[Moment | None, Depends(moment_of)]
 Version = Annotated[int, Depends(based_on)]
 Results = Annotated[ResultStore, _kept("results")]
 Rehearsals = Annotated[RehearsalStore, _kept("rehearsals")]
+SeenKept = Annotated[SeenTrafficStore, _kept("seen")]
 Traffic = Annotated[TrafficStore, _kept("traffic")]

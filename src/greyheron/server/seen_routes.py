@@ -1,4 +1,4 @@
-"""Traffic that was really there: read, kept while the server runs, and judged in every state."""
+"""Traffic that was really there: read, kept, and judged in every state."""
 
 import json
 from typing import Annotated, Any
@@ -8,13 +8,15 @@ from pydantic import BaseModel, Field
 
 from greyheron.analysis.traffic.folding import SeenTraffic, fold
 from greyheron.analysis.traffic.judging import judge, odd, parties_of
+from greyheron.analysis.traffic.packing import packed, unpacked
+from greyheron.analysis.traffic.times import times_of
 from greyheron.analysis.traffic.told import Letting, TrafficRow, letting_through, rows_of
 from greyheron.core.progress import Progress
 from greyheron.formats.bundle import bundle_among
 from greyheron.formats.traffic import read_traffic
 from greyheron.formats.traffic.tables import COLUMNS
 from greyheron.server.jobs import Telling, Working
-from greyheron.server.needs import PROBLEMS, At, Computations, Derived, Store
+from greyheron.server.needs import PROBLEMS, At, Computations, Derived, SeenKept, Store
 from greyheron.server.problems import Refusal
 from greyheron.server.shapes import NoticeItem, RequestBody, notices_told
 
@@ -70,6 +72,7 @@ async def read_seen(
     store: Store,
     derived: Derived,
     jobs: Computations,
+    kept: SeenKept,
     columns: Annotated[
         str, Form(description="For tables: names of columns by what they hold, as JSON.")
     ] = "{}",
@@ -86,6 +89,7 @@ async def read_seen(
         records, notices, kinds = read_traffic(bundle_among(contents), named, on)
         progress(_READING, "folding")
         seen = fold(records)
+        kept.keep(network_id, packed(seen))
         derived.of(network_id).seen = seen
         told, count = notices_told(notices)
         return TrafficRead(
@@ -102,37 +106,44 @@ async def read_seen(
 
 @router.post("/networks/{network_id}/traffic/verdicts")
 def judge_seen(
-    network_id: str, store: Store, derived: Derived, jobs: Computations, at: At
+    network_id: str, store: Store, derived: Derived, jobs: Computations, kept: SeenKept, at: At
 ) -> Working[TrafficReport]:
-    """Begin to say what becomes of the traffic that was read, in each state."""
+    """Begin to say what becomes of the traffic that was read, in each state, each when it was there."""
     stored = store.get(network_id)
-    seen = _seen(network_id, derived)
+    seen = _seen(network_id, derived, kept)
 
     def work(progress: Progress) -> TrafficReport:
         states = derived.of(network_id)
-        worlds = [states.timeline_in(stored, state, at).first for state in ("baseline", "running", "draft")]
-        parties = parties_of(seen, worlds[2])
-        judged = judge(seen, parties, worlds, states.engine, progress)
-        return _report(rows_of(seen, parties, judged, odd(seen, parties, judged[1]), worlds[2]))
+        timelines = [states.timeline_in(stored, state, at) for state in ("baseline", "running", "draft")]
+        world = timelines[2].first
+        parties = parties_of(seen, world)
+        judged = judge(seen, parties, times_of(seen, timelines), states.engine, progress)
+        return _report(rows_of(seen, parties, judged, odd(seen, parties, judged[1]), world))
 
     return jobs.start(network_id, work)
 
 
 @router.post("/networks/{network_id}/traffic/entries")
-def entries_for_seen(network_id: str, chosen: ChosenRows, derived: Derived) -> LettingThrough:
+def entries_for_seen(
+    network_id: str, chosen: ChosenRows, store: Store, derived: Derived, kept: SeenKept
+) -> LettingThrough:
     """The entries that would let chosen conversations through."""
-    seen = _seen(network_id, derived)
+    store.get(network_id)
+    seen = _seen(network_id, derived, kept)
     if not all(0 <= row < len(seen) for row in chosen.rows):
         raise Refusal(422, f"Conversations are numbered from 0 to {len(seen) - 1}.")
     exact, few = letting_through(seen, chosen.rows)
     return LettingThrough(exact=exact, few=few)
 
 
-def _seen(network_id: str, derived: Derived) -> SeenTraffic:
-    seen = derived.of(network_id).seen
-    if seen is None:
-        raise Refusal(404, "No traffic was brought in since the server began: bring it in.")
-    return seen
+def _seen(network_id: str, derived: Derived, kept: SeenKept) -> SeenTraffic:
+    states = derived.of(network_id)
+    if states.seen is None:
+        content = kept.last(network_id)
+        if content is None:
+            raise Refusal(404, "No traffic was brought in to this network: bring it in.")
+        states.seen = unpacked(content)
+    return states.seen
 
 
 def _columns(text: str) -> dict[str, str]:

@@ -2,7 +2,7 @@
 
 from datetime import UTC, datetime
 
-from sqlalchemy import DateTime, ForeignKey, MetaData, String, Text, UniqueConstraint
+from sqlalchemy import DateTime, ForeignKey, LargeBinary, MetaData, String, Text, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 
@@ -142,3 +142,12 @@ class RehearsalRow(Base):
     ground: Mapped[str] = mapped_column(String(64))
     begun_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
     report: Mapped[str] = mapped_column(Text)
+
+
+class SeenTrafficRow(Base):
+    """Traffic that was really there, folded: what `analysis.traffic.packing` makes of it."""
+
+    __tablename__ = "seen_traffic"
+
+    network_id: Mapped[str] = mapped_column(ForeignKey("network.id", ondelete="CASCADE"), primary_key=True)
+    content: Mapped[bytes] = mapped_column(LargeBinary)

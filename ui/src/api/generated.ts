@@ -739,7 +739,7 @@ export interface paths {
         put?: never;
         /**
          * Judge Seen
-         * @description Begin to say what becomes of the traffic that was read, in each state.
+         * @description Begin to say what becomes of the traffic that was read, in each state, each when it was there.
          */
         post: operations["judge_seen"];
         delete?: never;

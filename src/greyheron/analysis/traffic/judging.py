@@ -3,10 +3,12 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from itertools import product
 
 import numpy as np
 
 from greyheron.analysis.traffic.folding import SeenTraffic
+from greyheron.analysis.traffic.times import Times
 from greyheron.core.bulk.conversations import Conversations, Verdicts
 from greyheron.core.bulk.engine import VERDICT_ORDER
 from greyheron.core.bulk.engines import Engines
@@ -77,21 +79,17 @@ def parties_of(seen: SeenTraffic, world: World) -> Between:
 
 
 def judge(
-    seen: SeenTraffic,
-    parties: Between,
-    worlds: Sequence[World],
-    engines: Engines,
-    progress: Progress = unwatched,
+    seen: SeenTraffic, parties: Between, times: Times, engines: Engines, progress: Progress = unwatched
 ) -> list[Judged]:
-    """What becomes of everything that was seen, in each of `worlds`; ways are found once for those alike."""
-    every = [engines(world.with_possible_hosts) for world in worlds]
-    found = [_Judging(len(seen)) for _ in worlds]
+    """What becomes of everything that was seen, in each state; ways are found once for states alike."""
+    found = [_Judging(len(seen)) for _ in times[0][0]]
     known = np.array([each is not None for each in parties.source], dtype=np.bool_)
     known &= ~np.array(parties.group, dtype=np.bool_)
     six = np.array([each for each, _ in seen.addresses], dtype=np.bool_)[seen.source]
     done = 0
-    for family in Family:
-        rows = np.flatnonzero(known & (six == (family is Family.IPV6)))
+    for (worlds, then), family in product(times, Family):
+        rows = then[known[then] & (six[then] == (family is Family.IPV6))]
+        every = [engines(world.with_possible_hosts) for world in worlds]
         for first in range(0, len(rows), every[0].at_once):
             progress(done / max(1, len(seen)))
             some = rows[first : first + every[0].at_once]

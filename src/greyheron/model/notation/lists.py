@@ -11,7 +11,7 @@ from greyheron.model.notation.line import LineError, Misreading, NotationError, 
 from greyheron.model.notation.quick import read_usual
 from greyheron.model.values import Family, ListKind
 
-_Read = tuple[Entry, int, str]
+_EntryRead = tuple[Entry, int, str]
 """An entry, its number 0 where the text gives none, with the line that it was read from."""
 STEP = 10
 MOST_READ, KEPT = 192 << 20, 120
@@ -29,7 +29,7 @@ def read_body(text: str, family: Family | None, kind: ListKind) -> ListBody:
     """
     misreadings: list[Misreading] = []
     remarks: list[str] = []
-    read: list[_Read] = []
+    read: list[_EntryRead] = []
     quickly = family if kind is ListKind.EXTENDED else None
     for number, line_text in enumerate(text.splitlines(), 1):
         stripped = line_text.strip()
@@ -79,7 +79,7 @@ def renumbered(body: ListBody, step: int = STEP) -> ListBody:
     return replace(body, entries=entries)
 
 
-def _same_numbers(read: list[_Read]) -> list[Misreading]:
+def _same_numbers(read: list[_EntryRead]) -> list[Misreading]:
     first: dict[int, int] = {}
     found = []
     for entry, line, text in read:
@@ -89,9 +89,9 @@ def _same_numbers(read: list[_Read]) -> list[Misreading]:
     return found
 
 
-def _numbered(read: list[_Read]) -> tuple[Entry, ...]:
+def _numbered(read: list[_EntryRead]) -> tuple[Entry, ...]:
     """Sort by number; entries without one stay behind the entry they follow in the text."""
-    runs: list[list[_Read]] = [[]]
+    runs: list[list[_EntryRead]] = [[]]
     for item in read:
         if item[0].number:
             runs.append([item])
