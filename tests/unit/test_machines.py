@@ -287,6 +287,42 @@ def test_tagged_subinterfaces_meet_at_a_switch_with_a_trunk() -> None:
     assert converse(world, read_bare_flow("desk → 172.20.56.1 ping")).verdict == "passes"
 
 
+def test_a_bridge_is_a_switch_and_who_shares_its_segment_hangs_on_it() -> None:
+    def bridge(address: str, *ports: str) -> list[Any]:
+        own = port("br0", address, linkinfo={"info_kind": "bridge"})
+        return [own, *(port(each, master="br0") for each in ports)]
+
+    vlan = [{"ifname": "lan1", "vlans": [{"vlan": 7, "flags": ["PVID", "Egress Untagged"]}]}]
+    found = brought(
+        machine("hub", bridge("172.20.1.1/24", "lan1", "lan2", "lan3", "lan4"), vlan=vlan),
+        machine("hut", bridge("172.20.1.2/24", "west")),
+        machine("desk", [port("eth0", "172.20.1.10/24")]),
+        machine("till", [port("eth0", "172.20.1.11/24")]),
+        machine("late", [port("eth0", "172.20.1.12/24")]),
+    )
+    assert {link.ends for link in found.network.links} == {
+        ("hub-br0:br0", "hub:br0"),
+        ("hut-br0:br0", "hut:br0"),
+        ("hub-br0:lan1", "hut-br0:west"),
+        ("hub-br0:lan2", "desk:eth0"),
+        ("hub-br0:lan3", "late:eth0"),
+        ("hub-br0:lan4", "till:eth0"),
+    }
+    hub = next(each for each in found.network.devices if each.name == "hub-br0")
+    assert (hub.kind, [each.access for each in hub.interfaces]) == ("switch", [None, 7, None, None, None])
+    world = Timeline.build(found.network).first
+    assert converse(world, read_bare_flow("desk → hub ping")).verdict == "passes"
+    assert converse(world, read_bare_flow("desk → hut ping")).verdict == "unreachable"  # in VLAN 7
+    told = {notice.where: notice.message for notice in found.guessed}
+    assert "they share 172.20.1.0/24: any port" in told["hub-br0:lan2 – desk:eth0"]
+    few = brought(
+        machine("hub", bridge("172.20.1.1/24", "lan1")),
+        machine("desk", [port("eth0", "172.20.1.10/24")]),
+        machine("till", [port("eth0", "172.20.1.11/24")]),
+    )
+    assert any("no port of a bridge is left for it" in notice.message for notice in few.guessed)
+
+
 def test_bridges_stand_for_their_ports_and_what_is_off_or_bare_is_named() -> None:
     bridge = port("br0", "172.20.1.1/24", linkinfo={"info_kind": "bridge"})
     untagged = {"vlan": 1, "flags": ["PVID", "Egress Untagged"]}
@@ -300,11 +336,13 @@ def test_bridges_stand_for_their_ports_and_what_is_off_or_bare_is_named() -> Non
             listening=[f"{each} 0 0 *:*" for each in listening],
         )
     )  # fmt: skip
-    (device,) = found.network.devices
+    device = next(each for each in found.network.devices if each.name == "hub")
     assert [(each.name, each.enabled) for each in device.interfaces] == [("br0", True), ("eth9", False)]
+    switch = next(each for each in found.network.devices if each.name == "hub-br0")
+    eth0 = switch.interfaces[1]
+    assert (eth0.name, eth0.trunk, eth0.untagged) == ("eth0", (7, 8), 1)
     assert {(each.protocol, each.port) for each in device.services} == {("tcp", 80), ("udp", 53)}
     told = {notice.where: notice.message for notice in (*found.left_out, *found.guessed)}
-    assert "a port of the bridge br0 (VLAN 7 tagged, VLAN 8 tagged)" in told["hub, eth0"]
     assert told["hub, wlan0"] == "it has no address: left out"
     assert "listens at 0.0.0.0 only" in told["hub, tcp/80"]
 

@@ -114,6 +114,8 @@ class MadeDevice:
         for name, port in self._machine.ports.items():
             if name in self._shown or name == LOOPBACK:
                 continue
+            if port.master in bridges and self._is_switch(port.master):
+                continue
             if port.master in bridges:
                 untagged, tagged = self._machine.vlans(name)
                 vlans = [f"VLAN {untagged}"] if untagged not in (None, 1) else []
@@ -122,6 +124,12 @@ class MadeDevice:
                 self._notice(name, f"a port of the bridge {port.master}{told}: the bridge stands for it")
             else:
                 self._notice(name, "it has no address: left out")
+
+    def _is_switch(self, bridge: str | None) -> bool:
+        """Whether it becomes a switch beside the machine: it has an address, and no tags upon it."""
+        port = self._machine.ports[bridge or ""]
+        tagged = any(each.vlan is not None and each.link == bridge for each in self._machine.ports.values())
+        return bool(port.addresses) and "UP" in port.flags and not tagged
 
     def _interface(self, name: str, port: PortLine) -> dict[str, Any]:
         found: dict[str, Any] = {

@@ -1,7 +1,7 @@
 """Collected machines as one network: devices, how they are joined, and what is beyond them."""
 
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from ipaddress import IPv4Interface, IPv6Interface
 from typing import Any
@@ -10,7 +10,7 @@ from greyheron.core.progress import Progress, unwatched
 from greyheron.formats.format import Brought, Notice
 from greyheron.formats.machines.device import Made, MadeDevice, Neighbours
 from greyheron.formats.machines.machine import LOOPBACK, Machine, kept_names
-from greyheron.formats.machines.wiring import Plug, wiring_of
+from greyheron.formats.machines.wiring import Bridged, Plug, wiring_of
 from greyheron.model.document import FORMAT
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.model.read import read_network
@@ -83,7 +83,24 @@ def _plugs(machine: Machine) -> Iterator[Plug]:
             )
             if networks:
                 ends = (machine.name, names[name]), (machine.name, names[by or name])
-                yield Plug(*ends, port.vlan if tagged else None, networks)
+                bridged = None if tagged else _bridged(machine, name, names)
+                yield Plug(*ends, port.vlan if tagged else None, networks, bridged)
+
+
+def _bridged(machine: Machine, name: str, names: Mapping[str, str]) -> Bridged | None:
+    """What is behind a bridge; None of what is none, or has no ports."""
+    ports = machine.bridges.get(name)
+    if not ports:
+        return None
+    return Bridged(tuple((names[port], _carried(machine, port)) for port in ports), _carried(machine, name))
+
+
+def _carried(machine: Machine, port: str) -> dict[str, Any]:
+    """The VLANs of a bridge's port as those of a switch port; nothing where it carries the usual one only."""
+    untagged, tagged = machine.vlans(port)
+    if tagged:
+        return {"trunk": sorted({*tagged}), **({} if untagged is None else {"untagged": untagged})}
+    return {} if untagged in (None, 1) else {"access": untagged}
 
 
 def _outside(machines: Sequence[Machine], neighbours: Neighbours, made: Made) -> Iterator[dict[str, Any]]:

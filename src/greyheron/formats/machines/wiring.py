@@ -14,13 +14,26 @@ FIRST_OWN_VLAN = 3000
 
 
 @dataclass(frozen=True, slots=True)
+class Bridged:
+    """The ports behind an interface that is a bridge: names, and the settings of those that carry VLANs."""
+
+    ports: tuple[tuple[str, Mapping[str, Any]], ...]
+    own: Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
 class Plug:
-    """An interface with addresses. `port`: what it is plugged in by, itself unless it is tagged."""
+    """An interface with addresses.
+
+    port:  what it is plugged in by, itself unless it is tagged
+    bridged:  what is behind it, if it is a bridge
+    """
 
     end: End
     port: End
     vlan: int | None
     networks: frozenset[IPv4Network | IPv6Network]
+    bridged: Bridged | None = None
 
 
 @dataclass
@@ -66,6 +79,13 @@ def _wire(segments: list[list[Plug]], taken: set[str], made: Wiring) -> None:
     ports = sorted({plug.port for members in segments for plug in members})
     tagged = any(plug.vlan is not None for members in segments for plug in members)
     prefixes = sorted({str(network) for members in segments for plug in members for network in plug.networks})
+    bridges = {plug.port: plug.bridged for members in segments for plug in members if plug.bridged}
+    if bridges and not tagged:
+        _hang_on(bridges, ports, prefixes, taken, made)
+        return
+    for port, bridged in bridges.items():
+        behind = ", ".join(name for name, _ in bridged.ports)
+        made.guessed.append(Notice(_written(port), f"a bridge among tagged ports: it stands for {behind}"))
     if len(ports) == 1 and not tagged:
         made.guessed.append(
             Notice(_written(ports[0]), f"nobody else is in {', '.join(prefixes)}: not joined")
@@ -104,6 +124,41 @@ def _wire(segments: list[list[Plug]], taken: set[str], made: Wiring) -> None:
             f"a switch between {', '.join(map(_written, ports))}, since they share {', '.join(prefixes)}",
         )
     )
+
+
+def _hang_on(
+    bridges: Mapping[End, Bridged], ports: list[End], prefixes: list[str], taken: set[str], made: Wiring
+) -> None:
+    """Who shares a segment with machines that are bridges is plugged into those, one into each port."""
+    free: list[str] = []
+    shared = f"they share {', '.join(prefixes)}"
+    for (machine, interface), bridged in bridges.items():
+        name = _free_name(f"{machine}-{interface}"[:60], taken)
+        own = _free_name(interface, {port for port, _ in bridged.ports})
+        interfaces = [{"name": own, **bridged.own}, *({"name": port, **how} for port, how in bridged.ports)]
+        note = f"The bridge {interface} of {machine}."
+        made.switches.append({"name": name, "kind": "switch", "interfaces": interfaces, "note": note})
+        made.links.append({"ends": [f"{name}:{own}", f"{machine}:{interface}"]})
+        open_ports = [f"{name}:{port}" for port, _ in bridged.ports]
+        if free and open_ports:
+            made.links.append({"ends": [free.pop(0), open_ports[0]]})
+            made.guessed.append(Notice(" – ".join(made.links[-1]["ends"]), f"joined, since {shared}"))
+            del open_ports[0]
+        free += open_ports
+    for port in (each for each in ports if each not in bridges):
+        if not free:
+            made.guessed.append(
+                Notice(_written(port), f"no port of a bridge is left for it, though {shared}")
+            )
+            continue
+        made.links.append({"ends": [free.pop(0), _written(port)]})
+        made.guessed.append(Notice(" – ".join(made.links[-1]["ends"]), f"joined, since {shared}: any port"))
+
+
+def _free_name(name: str, taken: set[str]) -> str:
+    free = next(each for each in (name, *(f"{name}-{n}" for n in range(2, 10_000))) if each not in taken)
+    taken.add(free)
+    return free
 
 
 def _carrying(vlans: Mapping[int | None, int]) -> dict[str, Any]:
