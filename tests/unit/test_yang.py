@@ -222,6 +222,7 @@ def in_xml(inside: str) -> bytes:
     ("content", "why"),
     [
         (in_xml("")[:-3], "this is no XML"),
+        (b'<?xml version="1.0" encoding="UTY-8"?>' + in_xml(""), "unknown encoding"),
         (in_xml("<a>" * 100 + "</a>" * 100), "nested too deep"),
         (b'<!DOCTYPE x [<!ENTITY a "b">]>' + in_xml("<x>&a;</x>"), "this is no XML that is read here"),
         (in_xml('<x xmlns="urn:x"/><x xmlns="urn:x"/>'), "stands there twice"),
@@ -230,7 +231,7 @@ def in_xml(inside: str) -> bytes:
             "expected",
         ),
     ],
-    ids=["cut", "deep", "entity", "twice", "text"],
+    ids=["cut", "encoding", "deep", "entity", "twice", "text"],
 )
 def test_broken_xml_is_refused(content: bytes, why: str) -> None:
     with pytest.raises(DocumentError, match=why):

@@ -109,7 +109,7 @@ def from_xml(content: bytes) -> dict[str, Any]:
                 prefixes[found] = dict(spaces)
             else:
                 depth -= 1
-    except (ParseError, DefusedXmlException, ValueError) as error:
+    except (ParseError, DefusedXmlException, ValueError, LookupError) as error:
         raise NotRead(f"this is no XML that is read here: {error}") from None
     assert root is not None  # a document without an element is no XML
     return {_named(root, ""): _read(root, "", prefixes)}
