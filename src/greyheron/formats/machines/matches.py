@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator, Sequence
 from fnmatch import fnmatchcase
+from functools import lru_cache
 from ipaddress import ip_address, ip_network
 from itertools import product
 from typing import Any
@@ -228,21 +229,26 @@ def _spans(values: Sequence[Any], read: Callable[[Any], int], every: Spans, nega
 def _addresses(value: Any, family: Family) -> tuple[int, int]:
     try:
         if isinstance(value, str):
-            network = ip_network(value, strict=False)
-            if family_of(network) is family:
-                return int(network[0]), int(network[-1])
-        elif isinstance(value, dict) and isinstance(value.get("prefix"), dict):
+            return _block(value, family)
+        if isinstance(value, dict) and isinstance(value.get("prefix"), dict):
             prefix = value["prefix"]
-            network = ip_network(f"{prefix.get('addr')}/{prefix.get('len')}", strict=False)
-            if family_of(network) is family:
-                return int(network[0]), int(network[-1])
-        elif isinstance(value, dict) and isinstance(value.get("range"), list) and len(value["range"]) == 2:
+            return _block(f"{prefix.get('addr')}/{prefix.get('len')}", family)
+        if isinstance(value, dict) and isinstance(value.get("range"), list) and len(value["range"]) == 2:
             low, high = map(ip_address, map(str, value["range"]))
             if family_of(low) is family_of(high) is family and int(low) <= int(high):
                 return int(low), int(high)
     except ValueError:
         pass
     raise Unknown(f"the address {value}")
+
+
+@lru_cache(maxsize=65536)
+def _block(text: str, family: Family) -> tuple[int, int]:
+    """The first and last address of a prefix, or of one address. Raises ValueError."""
+    network = ip_network(text, strict=False)
+    if family_of(network) is not family:
+        raise ValueError(f"{text} is of another family")
+    return int(network.network_address), int(network.broadcast_address)
 
 
 def _protocol(value: Any) -> int:
