@@ -1,6 +1,7 @@
 """Entries of a list as those of RFC 8519, each as many as it takes to say the same."""
 
 from collections.abc import Iterator
+from functools import lru_cache
 from itertools import product
 from typing import Any
 
@@ -71,7 +72,7 @@ def _matches(rule: Rule, family: Family) -> Iterator[dict[str, Any]]:
         dscp = [*(value for span in entry.dscp for value in range(span.low, span.high + 1))]
     sources, destinations = (
         [
-            {} if block is None else {f"{key}-{family}-network": f"{family.text(block.value)}/{block.length}"}
+            {} if block is None else {f"{key}-{family}-network": _written(block)}
             for block in _blocks(blocks, entry.number)
         ]
         for key, blocks in (("source", rule.sources), ("destination", rule.destinations))
@@ -128,6 +129,8 @@ def _blocks(blocks: tuple[AddressBlock, ...] | None, entry: int) -> list[Address
     """Prefixes that hold just these addresses. Raises CannotExpand."""
     if blocks is None:
         return [None]
+    if len(blocks) == 1 and blocks[0].length is not None:
+        return [blocks[0]]
     found: list[AddressBlock] = []
     for block in blocks:
         found += [block] if block.length is not None else _unscattered(block, entry)
@@ -135,6 +138,12 @@ def _blocks(blocks: tuple[AddressBlock, ...] | None, entry: int) -> list[Address
         return []
     family = found[0].family
     return [*prefixes_of(family, span_union((each.first, each.last) for each in found))]
+
+
+@lru_cache(maxsize=65536)
+def _written(block: AddressBlock) -> str:
+    """A prefix, with its length where it is one address too."""
+    return f"{block.family.text(block.value)}/{block.length}"
 
 
 def _unscattered(block: AddressBlock, entry: int) -> list[AddressBlock]:
