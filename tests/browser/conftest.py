@@ -27,7 +27,7 @@ QUIET = [
 ]
 SCROLLBARS = ["--hide-scrollbars"]
 """The driver hides them unless told not to; nobody who works here has them hidden."""
-expect.set_options(timeout=30_000)  # ample: a machine that builds, tests and proves at once is slow
+expect.set_options(timeout=90_000)  # ample: with both cores loaded from outside, advice took over 30 s
 
 
 class Server:
