@@ -248,10 +248,7 @@ def _routes(world: World, device: Device, of: Mapping[str, str]) -> Iterator[Rou
                 found.setdefault((str(route.prefix), route.preference), set()).update(hops)
         for (prefix, preference), hops in found.items():
             through = tuple(
-                (
-                    of.get(hop.interface, hop.interface),
-                    None if hop.address is None else family.text(hop.address),
-                )
+                (of[hop.interface], None if hop.address is None else family.text(hop.address))
                 for hop in sorted(hops, key=lambda hop: (hop.interface, hop.address or 0))
             )
             yield RoutePlan(_with_length(prefix, family), through, preference << DISTANCE)

@@ -33,18 +33,14 @@ def times_of(seen: SeenTraffic, timelines: Sequence[Timeline]) -> Times:
         return whenever(seen, *firsts)
     zone = _zone(timelines[0].network.time_zone)
     minutes, of = np.unique(seen.first // _MINUTE, return_inverse=True)
-    worlds: dict[tuple[int, ...], tuple[World, ...]] = {}
-    which = np.empty(len(minutes), dtype=np.int64)
-    order: dict[tuple[int, ...], int] = {}
+    together: dict[tuple[int, ...], tuple[tuple[World, ...], list[int]]] = {}
     for at, minute in enumerate(minutes.tolist()):
         then = firsts
         if minute != NO_TIME:
             moment = Moment.at(datetime.fromtimestamp(minute * 60, zone))
             then = tuple(_world(timeline, moment) for timeline in timelines)
-        key = tuple(map(id, then))
-        worlds[key] = then
-        which[at] = order.setdefault(key, len(order))
-    return [(worlds[key], np.flatnonzero(which[of] == number)) for key, number in order.items()]
+        together.setdefault(tuple(map(id, then)), (then, []))[1].append(at)
+    return [(worlds, np.flatnonzero(np.isin(of, some))) for worlds, some in together.values()]
 
 
 def _world(timeline: Timeline, moment: Moment) -> World:

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from typing import Any
 
+from greyheron.formats.yang.fields import Malformed, fields
 from greyheron.model.header import TcpFlags
 from greyheron.model.names import protocol_name
 from greyheron.model.values import Family
@@ -12,38 +13,34 @@ _FLAGS = tuple(flag.name.lower() for flag in TcpFlags if flag.name)
 _READ = frozenset(("ipv4", "ipv6", "tcp", "udp", "icmp"))
 
 
-class Unread(Exception):
-    """An entry that cannot be said here; says which and what."""
-
-
 def entry_of(ace: Mapping[str, Any], family: str, where: str) -> str:
-    """One entry, without its number. Raises Unread."""
+    """One entry, without its number. Raises Malformed."""
     name = ace.get("name")
     here = f"{where}, entry {name}"
-    matches, actions = _fields(ace.get("matches", {}), here), _fields(ace.get("actions", {}), here)
+    matches, actions = fields(ace.get("matches", {}), here), fields(ace.get("actions", {}), here)
     action = _ACTIONS.get(str(actions.get("forwarding", "")).rpartition(":")[2])
     if action is None:
-        raise Unread(f"{here}: the action {actions.get('forwarding')} is not known")
+        raise Malformed(f"{here}: the action {actions.get('forwarding')} is not known")
     strange = sorted(set(matches) - _READ) or sorted({"ipv4", "ipv6"} - {family} & set(matches) - {family})
     if strange and (strange[0] not in _READ or strange[0] in matches):
-        raise Unread(f"{here}: “{strange[0]}” cannot be said in a list of {family}")
-    header = _fields(matches.get(family, {}), here)
+        raise Malformed(f"{here}: “{strange[0]}” cannot be said in a list of {family}")
+    header = fields(matches.get(family, {}), here)
     known = {"protocol", "dscp", f"source-{family}-network", f"destination-{family}-network"}
     if set(header) - known:
-        raise Unread(f"{here}: “{min(set(header) - known)}” cannot be said")
+        raise Malformed(f"{here}: “{min(set(header) - known)}” cannot be said")
     layer = next((each for each in ("tcp", "udp", "icmp") if each in matches), None)
     protocol = header.get("protocol", {"tcp": 6, "udp": 17}.get(layer or ""))
     words = [action, _protocol(protocol, family, here)]
     if layer == "icmp":
-        words += _icmp(_fields(matches["icmp"], here), here)
-    ports = _fields(matches[layer], here) if layer in ("tcp", "udp") else {}
+        words += _icmp(fields(matches["icmp"], here), here)
+    ports = fields(matches[layer], here) if layer in ("tcp", "udp") else {}
     strange = sorted(set(ports) - {"source-port", "destination-port", *(["flags"] if layer == "tcp" else [])})
     if strange:
-        raise Unread(f"{here}: “{strange[0]}” cannot be said")
+        raise Malformed(f"{here}: “{strange[0]}” cannot be said")
     for side, word in (("source", "from"), ("destination", "to")):
         words += [word, str(header.get(f"{side}-{family}-network", "any"))]
         if f"{side}-port" in ports:
-            words += ["port", _port(_fields(ports[f"{side}-port"], here), here)]
+            words += ["port", _port(fields(ports[f"{side}-port"], here), here)]
     if "flags" in ports:
         words += ["flags", _flags(ports["flags"], here)]
     if "dscp" in header:
@@ -57,7 +54,7 @@ def _protocol(number: Any, family: str, here: str) -> str:
     if number is None:
         return "any"
     if not isinstance(number, int) or not 0 <= number <= 255:
-        raise Unread(f"{here}: {number} is no protocol")
+        raise Malformed(f"{here}: {number} is no protocol")
     return protocol_name(number, Family(family))
 
 
@@ -68,7 +65,7 @@ def _icmp(told: Mapping[str, Any], here: str) -> list[str]:
         or not (code is None or isinstance(code, int))
         or set(told) - {"type", "code"}
     ):
-        raise Unread(f"{here}: ICMP by anything but type and code cannot be said")
+        raise Malformed(f"{here}: ICMP by anything but type and code cannot be said")
     return [str(kind) if code is None else f"{kind}/{code}"]
 
 
@@ -76,7 +73,7 @@ def _flags(told: Any, here: str) -> str:
     """All flags of a header: those that are named are set, all others clear."""
     names = told.split() if isinstance(told, str) else ["?"]
     if unknown := sorted(set(names) - set(_FLAGS)):
-        raise Unread(f"{here}: {unknown[0]} is no TCP flag")
+        raise Malformed(f"{here}: {unknown[0]} is no TCP flag")
     return ",".join(name if name in names else f"!{name}" for name in _FLAGS)
 
 
@@ -86,11 +83,5 @@ def _port(told: Mapping[str, Any], here: str) -> str:
         return f"{low}-{high if isinstance(high, int) else 65535}"
     written = {"eq": "{}", "neq": "!={}", "gte": ">={}", "lte": "<={}"}.get(str(told.get("operator", "eq")))
     if written is None or not isinstance(port, int):
-        raise Unread(f"{here}: a port is written by an operator or a range")
+        raise Malformed(f"{here}: a port is written by an operator or a range")
     return written.format(port)
-
-
-def _fields(value: Any, here: str) -> dict[str, Any]:
-    if not isinstance(value, dict):
-        raise Unread(f"{here}: expected fields")
-    return value

@@ -5,7 +5,7 @@ from typing import Any
 
 
 class Malformed(Exception):
-    """Part of instance data that is not as its module says; says where and what."""
+    """Part of instance data that is not as its module says, or cannot be said here; says where and what."""
 
 
 def fields(value: Any, where: str) -> dict[str, Any]:

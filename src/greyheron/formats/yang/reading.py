@@ -11,7 +11,7 @@ from greyheron.formats.bundle import Bundle
 from greyheron.formats.format import Brought, Notice
 from greyheron.formats.machines.wiring import Plug, wiring_of
 from greyheron.formats.workspace import parsed, read_item
-from greyheron.formats.yang.entries import Unread, entry_of
+from greyheron.formats.yang.entries import entry_of
 from greyheron.formats.yang.fields import Malformed, fields, items, text_at
 from greyheron.formats.yang.nat import NAT, read_nat
 from greyheron.formats.yang.routing import ROUTING, read_routing
@@ -39,7 +39,7 @@ def read_instances(bundle: Bundle, progress: Progress) -> Brought:
             reader.take(path, content)
         except DocumentError as error:
             problems += error.problems
-        except (Malformed, Unread) as error:
+        except Malformed as error:
             problems.append(Problem(path, str(error)))
     if problems:
         raise DocumentError(problems)

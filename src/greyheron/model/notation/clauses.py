@@ -3,7 +3,6 @@
 import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from functools import cache
 from typing import Any, Final
 
 from greyheron.model.entry import Entry, IcmpMatch, PortTerm
@@ -81,7 +80,6 @@ def _read_protocol(line: NotationLine, given: Given, family: Family) -> None:
     given["protocol"] = line.value(lambda word: read_protocol(word, family))
 
 
-@cache
 def read_protocol(word: str, family: Family) -> int | None:
     """A protocol by name or number; None for any. Raises ValueError with a sentence."""
     word = word.lower()

@@ -5,6 +5,7 @@ answer it is the same.
 """
 
 import re
+from functools import lru_cache
 
 from greyheron.model.entry import Entry, IcmpMatch
 from greyheron.model.names import ICMP_TYPES, TCP, WITH_PORTS
@@ -12,7 +13,12 @@ from greyheron.model.notation.clauses import read_protocol
 from greyheron.model.notation.terms import read_address_term, read_ports
 from greyheron.model.values import Action, Family
 
-_WORD = r"[^\s#]\S*"
+_MOST_WORDS = 65536
+"""So many words are kept with what they mean, none of them long: the same ones stand in entry after entry."""
+_address = lru_cache(_MOST_WORDS)(read_address_term)
+_ports = lru_cache(_MOST_WORDS)(read_ports)
+_protocol = lru_cache(_MOST_WORDS)(read_protocol)
+_WORD = r"[^\s#]\S{0,79}"
 _END = rf"(?:\s+from\s+({_WORD})(?:\s+port\s+({_WORD}))?)?(?:\s+to\s+({_WORD})(?:\s+port\s+({_WORD}))?)?"
 _USUAL = re.compile(
     rf"\s*(?:([0-9]{{1,9}})\s+)?(?:(permit)|deny(\s+silently)?)\s+({_WORD})"
@@ -31,14 +37,14 @@ def read_usual(text: str, family: Family) -> Entry | None:
     )
     icmp = None
     try:
-        protocol = read_protocol(protocol_word, family)
+        protocol = _protocol(protocol_word, family)
         if icmp_word is not None:
             icmp = IcmpMatch(*ICMP_TYPES[family][icmp_word])
         ends = [
-            None if word is None or word == "any" else read_address_term(word, family)
+            None if word is None or word == "any" else _address(word, family)
             for word in (source, destination)
         ]
-        ports = [() if word is None else read_ports(word) for word in (own, other)]
+        ports = [() if word is None else _ports(word) for word in (own, other)]
     except (ValueError, KeyError):
         return None
     if (

@@ -1,7 +1,6 @@
 """Addresses and ports as words of the notation."""
 
 import re
-from functools import lru_cache
 from ipaddress import ip_address
 
 from greyheron.model.entry import (
@@ -21,8 +20,6 @@ NAME = re.compile(r"[A-Za-z][A-Za-z0-9._-]{0,62}")
 DOMAIN_NAME = r"^([A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?\.)+[A-Za-z][A-Za-z0-9-]*[A-Za-z0-9]$"
 """Labels with dots between (RFC 1034 3.5); at least two, so that it is no device's name by accident."""
 _NUMBER = re.compile(r"[0-9]{1,10}")
-MOST_WORDS = 65536
-"""So many words are kept with what they mean: the same ones stand in entry after entry."""
 
 _NAME_OPTION = Option("@", "an address set, or a device by name", literal=False)
 _ADDRESS_OPTIONS = {
@@ -80,7 +77,6 @@ def read_term(line: NotationLine, family: Family) -> AddressTerm | None:
     return line.value(lambda word: read_address_term(word, family), *_ADDRESS_OPTIONS[family])
 
 
-@lru_cache(maxsize=MOST_WORDS)
 def read_address_term(word: str, family: Family) -> AddressTerm:
     """An address, a prefix, a wildcard or `@name`. Raises ValueError with a sentence."""
     if word.startswith("@"):
@@ -109,7 +105,6 @@ def read_port(text: str) -> tuple[int, str | None]:
     raise ValueError(f"“{text}” is no port: expected a number from 0 to 65535, a service name, or @name")
 
 
-@lru_cache(maxsize=MOST_WORDS)
 def read_ports(text: str) -> tuple[PortTerm, ...]:
     """A comma list of ports, ranges, comparisons and port sets. Raises ValueError with a sentence."""
     parts = text.split(",")
