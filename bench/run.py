@@ -21,10 +21,10 @@ from rich.table import Table
 from bench.diagrams import Diagrams, first_packet
 from greyheron.analysis.advice.advisor import Advisor
 from greyheron.analysis.findings.finder import find_in_time
-from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.proof.grounds import Grounds
 from greyheron.analysis.proof.prover import Proven, Prover
-from greyheron.analysis.reach.matrix import Reach
+from greyheron.analysis.reach.kept import KeptReaches
 from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
@@ -272,7 +272,7 @@ def answers(network: Network, world: World, after: World, edited: Network) -> li
             prover.prove(each, after, edited, before) for each, before in zip(statements, known, strict=True)
         ]
     )
-    matrices: dict[Family, Reach] = {}  # as the server keeps them from one question to the next
+    matrices = KeptReaches()  # as the server keeps them from one question to the next
     Advisor(prover, found, world, network, None, matrices).advise(statements[0])
     advice, advised = timed(
         lambda: Advisor(prover, found, world, network, None, matrices).advise(statements[1])
@@ -289,7 +289,7 @@ def answers(network: Network, world: World, after: World, edited: Network) -> li
 def findings(routers: int) -> Row:
     network = generate(Plan(routers, routers, 200, SEED))
     world = build_world(network)
-    found, taken = timed(lambda: find_in_time(Timeline.still(world), engines(), IneffectiveEntries()))
+    found, taken = timed(lambda: find_in_time(Timeline.still(world), engines(), KeptFindings()))
     what = f"all findings, {routers} routers, {routers * 200:,} entries"
     return Row(what, taken * 1e6, None, f"{len(found)} found")
 

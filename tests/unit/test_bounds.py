@@ -6,7 +6,7 @@ from unittest.mock import patch
 import pytest
 
 from greyheron.analysis.findings.finder import find_in_time
-from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.proof import fine
 from greyheron.analysis.proof.answers import Answer, Proof
 from greyheron.analysis.proof.policy import proof_report
@@ -115,5 +115,5 @@ def test_a_search_is_cancelled_in_the_middle_of_a_step() -> None:
 
     timeline = Timeline.build(network)
     with pytest.raises(Cancelled):
-        find_in_time(timeline, engines(), IneffectiveEntries(), some)
+        find_in_time(timeline, engines(), KeptFindings(), some)
     assert seen == 10

@@ -8,7 +8,7 @@ import pytest
 from greyheron.analysis.findings import facing
 from greyheron.analysis.findings.finder import find_in_time, noted
 from greyheron.analysis.findings.finding import Finding, Severity
-from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.findings.notes import named_direction
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.bulk.engines import engines
@@ -427,7 +427,7 @@ CASES: list[tuple[str, Callable[[Data], None], Callable[[Data], None]]] = [
 
 
 def findings(network: Network) -> tuple[Finding, ...]:
-    return find_in_time(Timeline.build(network), engines(), IneffectiveEntries())
+    return find_in_time(Timeline.build(network), engines(), KeptFindings())
 
 
 def built(change: Callable[[Data], None]) -> Network:

@@ -2,7 +2,7 @@
 
 import pytest
 
-from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.findings.ineffective import ineffective_entries
 from greyheron.analysis.proof.answers import Answer, asking_words
 from greyheron.analysis.proof.prover import Prover
 from greyheron.core.bulk.engines import engines
@@ -259,7 +259,7 @@ def test_a_code_point_may_be_asked_for() -> None:
 def test_an_entry_that_only_fragments_come_to_has_something_to_do() -> None:
     lab = Lab().place("r2 wan0 in", "permit tcp to any port 0-65535\npermit tcp\npermit any")
     (found,) = build_world(lab.network()).lists.values()
-    assert [each.number for each in IneffectiveEntries().of(found)] == [10, 20]
+    assert [each.number for each in ineffective_entries(found)] == [10, 20]
     lab = Lab().place("r2 wan0 in", "deny tcp to any port 0-65535\npermit tcp\ndeny any")
     (found,) = build_world(lab.network()).lists.values()
-    assert IneffectiveEntries().of(found) == ()
+    assert ineffective_entries(found) == ()

@@ -3,7 +3,7 @@
 import pytest
 
 from greyheron.analysis.findings.finder import find_in_time
-from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.network.completion import complete_flow
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.prover import Prover
@@ -148,7 +148,7 @@ def test_a_list_that_stops_the_query_only_is_found() -> None:
     def kinds(entries: str) -> list[str]:
         lab = named(Lab()).place("r2 wan0 in", entries)
         lab.data["tests"] = [{"id": "t1", "flow": f"left → {PAGE} tcp/443 pass"}]
-        found = find_in_time(Timeline.build(lab.network()), engines(), IneffectiveEntries())
+        found = find_in_time(Timeline.build(lab.network()), engines(), KeptFindings())
         return [each.text for each in found if each.kind == "query for a name blocked"]
 
     (text,) = kinds("deny udp to any port domain\npermit any")

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from greyheron.analysis.findings.finder import find_in_time
-from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.proof.times import prove_in_time
@@ -206,9 +206,7 @@ def test_what_is_written_is_read_again() -> None:
 
 def test_an_entry_that_another_hides_for_some_hours_only_has_something_to_do() -> None:
     def kinds(entries: str) -> set[str]:
-        found = find_in_time(
-            Timeline.build(opened_by_day(entries).network()), engines(), IneffectiveEntries()
-        )
+        found = find_in_time(Timeline.build(opened_by_day(entries).network()), engines(), KeptFindings())
         return {each.kind for each in found}
 
     hidden = "general before specific"
@@ -221,7 +219,7 @@ def test_a_finding_of_some_hours_says_so() -> None:
     lab = opened_by_day("permit any to 172.20.3.10\npermit any during open")
     lab.data["devices"][0]["services"] = [{"name": "page", "protocol": "tcp", "port": 80}]
     lab.place("r2 wan1 in", "deny tcp from any port 443 during !open\npermit any", name="home")
-    found = find_in_time(Timeline.build(lab.network()), engines(), IneffectiveEntries())
+    found = find_in_time(Timeline.build(lab.network()), engines(), KeptFindings())
     (reply,) = [each for each in found if each.kind == "reply blocked"]
     assert reply.text.startswith("Outside open: home")
     assert reply.flow is not None

@@ -5,7 +5,7 @@ from random import Random
 
 import pytest
 
-from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.findings.ineffective import ineffective_entries
 from greyheron.core.lists import Names, ResolvedList, resolve
 from greyheron.core.matching import decide
 from greyheron.core.packet import Packet
@@ -129,7 +129,7 @@ def test_ineffective_entries_are_those_that_no_packet_misses(seed: int) -> None:
     chance = Random(seed)
     entries = [some_entry(chance) for _ in range(chance.randint(2, 7))]
     found = resolved(entries)
-    ineffective = {each.number: each for each in IneffectiveEntries().of(found)}
+    ineffective = {each.number: each for each in ineffective_entries(found)}
     deciding = [decide(found, packet) for packet in PACKETS]
     for place, entry in enumerate(entries):
         number = 10 * (place + 1)

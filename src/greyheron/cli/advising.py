@@ -10,7 +10,7 @@ import typer
 from greyheron.analysis.advice.advisor import advise_in_time, wanted
 from greyheron.analysis.findings.finder import find_in_time, noted
 from greyheron.analysis.findings.finding import Severity
-from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.proof.prover import Prover
 from greyheron.cli.reading import (
     UNEXPECTED,
@@ -74,7 +74,7 @@ def findings(
     order = list(Severity)
     found = [
         each
-        for each in noted(find_in_time(timeline, engines(), IneffectiveEntries()), network.accepted)
+        for each in noted(find_in_time(timeline, engines(), KeptFindings()), network.accepted)
         if order.index(each.finding.severity) <= order.index(least)
     ]
     if sarif is not None:

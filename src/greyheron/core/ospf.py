@@ -146,19 +146,14 @@ class OspfArea:
         """The place of a router among those that speak."""
         return self._index[name]
 
-    def hops(self, name: str, goals: frozenset[int]) -> list[Adjacency]:
-        """The neighbours of `name` on shortest ways to the routers at those indices."""
-        found = {hop for goal in goals for hop in self._first_hops(name, goal)}
-        return sorted(found, key=lambda hop: (hop.interface, hop.address))
-
-    def _first_hops(self, name: str, there: int) -> set[Adjacency]:
-        here = self._index[name]
-        return {
-            neighbour
-            for neighbour in self._adjacent.get(name, ())
-            if neighbour.cost + self._distance[self._index[neighbour.neighbour], there]
-            == self._distance[here, there]
-        }
+    def first_hops(self, name: str) -> list[tuple[Adjacency, list[bool]]]:
+        """The neighbours of `name`, and for each router by index whether they are on a shortest way to it."""
+        distance = self._distance[self._index[name]]
+        near = sorted(self._adjacent.get(name, ()), key=lambda hop: (hop.interface, hop.address))
+        return [
+            (hop, (hop.cost + self._distance[self._index[hop.neighbour]] == distance).tolist())
+            for hop in near
+        ]
 
     def _distances(self) -> NDArray[np.float64]:
         size = len(self._order)
@@ -240,7 +235,8 @@ class LearntRoutes:
         self._by: list[int] = area.told.by.tolist()
         self._external: list[bool] = area.told.external.tolist()
         self._through = area.told.through
-        self._hops: dict[frozenset[int], list[Adjacency]] = {}
+        self._first_hops = area.first_hops(name)
+        self._ways: dict[tuple[int, ...], tuple[tuple[str, int], ...]] = {}
         self.masks = area.told.masks
 
     def to(self, value: int, mask: int) -> list[KnownRoute]:
@@ -248,23 +244,36 @@ class LearntRoutes:
         found = self._area.told.of.get((value, mask))
         if found is None:
             return []
-        prefix, announced = found
-        inside = [each for each in announced if not self._external[each] and self._total[each] < inf]
-        announced = inside or announced
+        least, ways = self._best(found[1])
+        return [
+            KnownRoute(found[0], Origin.OSPF, OSPF_PREFERENCE, address, interface, metric=int(least))
+            for interface, address in ways
+        ]
+
+    def ways(self, value: int, mask: int) -> tuple[tuple[str, int], ...]:
+        """The interfaces and next hops of the routes to one prefix; none where it is not told of."""
+        found = self._area.told.of.get((value, mask))
+        return () if found is None else self._best(found[1])[1]
+
+    def _best(self, announced: list[int]) -> tuple[float, tuple[tuple[str, int], ...]]:
+        """The least cost of some announcements of one prefix, and the ways there."""
+        if len(announced) > 1:
+            inside = [each for each in announced if not self._external[each] and self._total[each] < inf]
+            announced = inside or announced
         least = min(self._total[each] for each in announced)
         if least == inf:
-            return []
-        told = (self._by[each] for each in announced if self._total[each] == least)
-        goals = frozenset(router for router in told if router != self._here)
-        if goals not in self._hops:
-            self._hops[goals] = self._area.hops(self._name, goals)
-        best = (each for each in announced if self._total[each] == least and self._by[each] == self._here)
-        straight = {through for each in best if (through := self._through[each]) is not None}
-        ways = [*((hop.interface, hop.address) for hop in self._hops[goals]), *sorted(straight)]
-        return [
-            KnownRoute(prefix, Origin.OSPF, OSPF_PREFERENCE, address, interface, metric=int(least))
-            for interface, address in dict.fromkeys(ways)
-        ]
+            return least, ()
+        best = tuple(each for each in announced if self._total[each] == least)
+        if best not in self._ways:
+            self._ways[best] = self._ways_of(best)
+        return least, self._ways[best]
+
+    def _ways_of(self, best: tuple[int, ...]) -> tuple[tuple[str, int], ...]:
+        goals = {self._by[each] for each in best} - {self._here}
+        own = (self._through[each] for each in best if self._by[each] == self._here)
+        near = [hop for hop, leads in self._first_hops if any(leads[goal] for goal in goals)]
+        straight = sorted({through for through in own if through is not None})
+        return tuple(dict.fromkeys([*((hop.interface, hop.address) for hop in near), *straight]))
 
     def every(self) -> list[KnownRoute]:
         return [route for value, mask in self._area.told.of for route in self.to(value, mask)]

@@ -92,6 +92,9 @@ class Learnt(Protocol):
     def to(self, value: int, mask: int) -> Sequence[KnownRoute]:
         """The routes to one prefix."""
 
+    def ways(self, value: int, mask: int) -> Sequence[tuple[str, int]]:
+        """The interfaces and next hops of the routes to one prefix, all of which are equally good."""
+
     def every(self) -> Sequence[KnownRoute]:
         """All of them."""
 
@@ -135,6 +138,18 @@ class RoutingTable:
     def lookup(self, destination: int) -> Lookup:
         """The route to `destination`: longest prefix, then preference, then metric; equal ones all."""
         return self._look_up(destination, DEEPEST)
+
+    def hops(self, destination: int) -> tuple[NextHop, ...]:
+        """The next hops of `lookup`, where that is all that is wanted."""
+        for mask in self._masks:
+            value = destination & mask
+            if (value, mask) in self._by_prefix:
+                break
+            ways = () if self._learnt is None else self._learnt.ways(value, mask)
+            found = {NextHop(interface, via) for interface, via in ways if interface in self._enabled}
+            if found:
+                return tuple(sorted(found, key=_by_name))
+        return self.lookup(destination).hops
 
     def _look_up(self, destination: int, depth: int) -> Lookup:
         found = self._found.get((destination, depth))

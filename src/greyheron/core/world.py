@@ -106,13 +106,22 @@ class World:
         """
         if not is_link_local(family, destination):
             return self.table(device, family).lookup(destination)
+        return Lookup((), self._nearby(device, family, destination), ())
+
+    def hops(self, device: str, family: Family, destination: int) -> tuple[NextHop, ...]:
+        """The next hops of `lookup`, where that is all that is wanted."""
+        if not is_link_local(family, destination):
+            return self.table(device, family).hops(destination)
+        return self._nearby(device, family, destination)
+
+    def _nearby(self, device: str, family: Family, destination: int) -> tuple[NextHop, ...]:
         enabled = [
             interface.name
             for interface in self.topology.devices[device].interfaces
             if self.topology.held((device, interface.name), family)
         ]
         near = [name for name in enabled if self.topology.neighbour((device, name), family, destination)]
-        return Lookup((), tuple(NextHop(name, None) for name in near or enabled[:1]), ())
+        return tuple(NextHop(name, None) for name in near or enabled[:1])
 
     def table(self, device: str, family: Family) -> RoutingTable:
         """What `device` knows of where to send."""

@@ -11,11 +11,12 @@ from greyheron.analysis.advice.advisor import advise_in_time
 from greyheron.analysis.advice.choices import Advice
 from greyheron.analysis.findings.finder import find_in_time
 from greyheron.analysis.findings.finding import Finding
-from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.proof.policy import PolicyStates, RequirementMarks, prove_policy
 from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.analysis.reach.axis import Axis, axis_of
 from greyheron.analysis.reach.change import ReachChange, ReachFound, change_of
+from greyheron.analysis.reach.kept import KeptReaches
 from greyheron.analysis.reach.matrix import Cells, Reach
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
@@ -86,17 +87,17 @@ class DerivedState:
             MOST_BOOKS, lambda book: 4000 * len(book)
         )
         self._tries = Tries()
+        self._kept_reaches = KeptReaches()
         self._findings: Kept[tuple[_Document, Moment | None], tuple[Finding, ...]] = Kept(
             MOST_BOOKS, lambda found: 4000 * len(found)
         )
-        self._ineffective = IneffectiveEntries()
+        self._kept_findings = KeptFindings(self._kept_reaches)
         self.engine = engines()
         self.prover = Prover(self.engine)
         self._proven: LRUCache[tuple[str, str, frozenset[str]], Proven] = LRUCache(
             MOST_PROVEN, getsizeof=lambda found: min(found.nbytes, MOST_PROVEN // FEW)
         )
         self._proving = RLock()
-        self._advised: dict[Family, Reach] = {}
         self._reaches: Kept[ReachQuestion, Reach] = Kept(MOST_REACHES, lambda reach: reach.nbytes)
         self._reaching = RLock()
         self.seen: SeenTraffic | None = None
@@ -106,8 +107,7 @@ class DerivedState:
     def nbytes(self) -> int:
         """About how many bytes all of it takes."""
         kept = (self._worlds, self._books, self._findings, self._reaches)
-        advised = sum(reach.nbytes for reach in list(self._advised.values()))
-        return sum(each.nbytes for each in kept) + int(self._proven.currsize) + advised
+        return sum(each.nbytes for each in kept) + int(self._proven.currsize) + self._kept_reaches.nbytes
 
     def world(self, network: Network, active: frozenset[str] = frozenset()) -> World:
         """The world of a document; what it shares with one of the same topology is not worked out again.
@@ -167,7 +167,9 @@ class DerivedState:
         found = self._findings.get(key)
         if found is None:
             timeline = self.timeline(stored.draft, moment)
-            found = self._findings.put(key, find_in_time(timeline, self.engine, self._ineffective, progress))
+            found = self._findings.put(
+                key, find_in_time(timeline, self.engine, self._kept_findings, progress)
+            )
         return found
 
     def advice(
@@ -177,7 +179,7 @@ class DerivedState:
         timeline = self.timeline(stored.draft, moment)
         with self._proving:
             return advise_in_time(
-                self.prover, self.engine, timeline, statement, self._proven, self._advised, progress
+                self.prover, self.engine, timeline, statement, self._proven, self._kept_reaches, progress
             )
 
     def reach(

@@ -13,7 +13,7 @@ from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.analysis.proof.services import ServiceSet, meant
-from greyheron.analysis.reach.axis import axis_of
+from greyheron.analysis.reach.kept import KeptReaches
 from greyheron.analysis.reach.matrix import Changed, Reach
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.bulk_verdicts import Flows
@@ -83,7 +83,7 @@ def advise_in_time(
     timeline: Timeline,
     statement: Statement,
     known: Mapping[tuple[str, str, frozenset[str]], Proven] | None = None,
-    reaches: dict[Family, Reach] | None = None,
+    reaches: KeptReaches | None = None,
     progress: Progress = unwatched,
 ) -> Advice:
     """Where lists would make `statement` hold: at the first time at which it does not. Raises Cancelled.
@@ -123,14 +123,14 @@ class Advisor:
         world: World,
         network: Network,
         known: Mapping[str, Proven] | None = None,
-        reaches: dict[Family, Reach] | None = None,
+        reaches: KeptReaches | None = None,
     ) -> None:
         """known:  what is known of the network's requirements, by their ids, perhaps of an earlier draft
         reaches:  matrices of an earlier draft; they are brought up to date
         """
         self._prover, self._engines, self._world, self._network = prover, engines, world, network
         self._proposer = Proposer(prover, world, network)
-        self._earlier: dict[Family, Reach] = {} if reaches is None else reaches
+        self._kept_reaches = KeptReaches() if reaches is None else reaches
         self._reaches: dict[Family, Reach] = {}
         self._known = known or {}
         self._others: dict[str, Proven] = {}
@@ -269,13 +269,7 @@ class Advisor:
     def _reach(self, family: Family) -> Reach:
         if family not in self._reaches:
             question = ReachQuestion((OWN_SERVICES, "ping"), family, from_hosts=True)
-            axis = axis_of(self._world, self._network, question)
-            known, engine = self._earlier.get(family), self._engines(self._world)
-            if known is not None and known.axis == axis:
-                self._reaches[family] = known.again(self._world, engine)
-            else:
-                self._reaches[family] = Reach(self._world, engine, axis, question)
-            self._earlier[family] = self._reaches[family]
+            self._reaches[family] = self._kept_reaches.of(self._world, self._network, self._engines, question)
         return self._reaches[family]
 
 

@@ -2,14 +2,16 @@
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.core.bulk.conversations import Conversations
-from greyheron.core.bulk.headers import Bools, Ints
-from greyheron.core.regions import Region, meet
+from greyheron.core.bulk.headers import Bools, Ints, Words, split
+from greyheron.core.lists import ResolvedList
+from greyheron.core.regions import meet
 from greyheron.core.rules import Rule
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
@@ -21,6 +23,7 @@ from greyheron.model.values import Direction, Family
 MOST_ENDS = 1200
 """Where there are more addresses and segments, only places before segments of hosts are judged."""
 _ANY_PROTOCOL = 253
+_FEW = 8
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +42,52 @@ Passers = Callable[[AttachmentPoint], Passing | None]
 """Who comes by a place in the network without lists; None where that is not known."""
 
 
+class Ends:
+    """The addresses of endpoints in arrays, to see at once which of them are in some blocks."""
+
+    def __init__(self, endpoints: Sequence[Endpoint]) -> None:
+        self._regions = [endpoint.region for endpoint in endpoints]
+        blocks = [block for region in self._regions for block in region]
+        self._owner = np.repeat(np.arange(len(endpoints)), [len(region) for region in self._regions])
+        self._value, self._mask = (
+            split([each.value for each in blocks]),
+            split([each.mask for each in blocks]),
+        )
+        self._found: dict[tuple[AddressBlock, ...], Bools] = {}
+
+    def within(self, blocks: tuple[AddressBlock, ...] | None) -> Bools:
+        """For each endpoint whether it has an address in some of `blocks`; None is any."""
+        if blocks is None:
+            return np.ones(len(self._regions), dtype=np.bool_)
+        if blocks not in self._found:
+            found = np.zeros(len(self._regions), dtype=np.bool_)
+            for block in blocks:
+                found[self._owner[self._meeting(block)]] = True
+            self._found[blocks] = found
+        return self._found[blocks]
+
+    def some_within(self, some: Ints, blocks: tuple[AddressBlock, ...] | None) -> Ints:
+        """The places in `some`, indices of endpoints, of those that have an address in some of `blocks`."""
+        if blocks is None:
+            return np.arange(len(some))
+        if len(some) > _FEW:
+            return np.flatnonzero(self.within(blocks)[some])
+        found = [
+            place
+            for place, end in enumerate(some.tolist())
+            if any(meet(one, other) for one in self._regions[end] for other in blocks)
+        ]
+        return np.array(found, dtype=np.int64)
+
+    def _meeting(self, block: AddressBlock) -> Bools:
+        differs: Words = np.zeros(len(self._owner), dtype=np.uint64)
+        for own, mask, value, wanted in zip(
+            self._value, self._mask, split([block.value]), split([block.mask]), strict=True
+        ):
+            differs |= (own ^ value) & mask & wanted
+        return np.equal(differs, 0)
+
+
 def passers_of(ground: Ground, family: Family, everyone: Endpoints) -> Passers:
     """Who comes by each place, as indices among all endpoints, those that are translated last."""
     endpoints = (*everyone.every, *everyone.translated)
@@ -47,39 +96,54 @@ def passers_of(ground: Ground, family: Family, everyone: Endpoints) -> Passers:
 
 
 def facing_away(ground: Ground, family: Family, everyone: Endpoints, passers: Passers) -> Iterator[Finding]:
-    """Placed lists none of whose entries can ever match for their addresses."""
+    """Placed lists none of whose entries can ever match for their addresses.
+
+    everyone, passers:  the same objects from one search to the next as long as they would say the same
+    """
     placed = [
         point
         for point, which in ground.world.lists
         if which is family and (point.device, point.at) in ground.world.topology.interfaces
     ]
-    regions = [endpoint.region for endpoint in (*everyone.every, *everyone.translated)]
+    endpoints = (*everyone.every, *everyone.translated)
+    ends = ground.kept.of(("ends", family), (everyone,), lambda: Ends(endpoints))
     for number, point in enumerate(placed):
         ground.progress(number / len(placed))
-        yield from _judged(ground, family, point, passers, regions)
+        found = ground.world.lists[point, family]
+        free = (_turned(point), family) not in ground.world.lists
+        yield from ground.kept.of(
+            ("facing away", point, family, ground.world.resolved.active),
+            (found, everyone, free),
+            partial(_judged, point, found, free, passers, ends),
+        )
+
+
+def _turned(point: AttachmentPoint) -> AttachmentPoint:
+    """The same place in the other direction."""
+    turned = Direction.OUT if point.direction is Direction.IN else Direction.IN
+    return AttachmentPoint(point.device, point.at, turned)
 
 
 def _judged(
-    ground: Ground, family: Family, point: AttachmentPoint, passers: Passers, regions: Sequence[Region]
-) -> Iterator[Finding]:
-    found = ground.world.lists[point, family]
+    point: AttachmentPoint, found: ResolvedList, free: bool, passers: Passers, ends: Ends
+) -> tuple[Finding, ...]:
+    """free:  whether no list stands there in the other direction"""
     own = [rule for rule in found.rules if rule.sources is not None or rule.destinations is not None]
     passing = passers(point)
     if not own or passing is None or len(passing.sources) == 0:
-        return
-    if any(_comes_by(rule, regions, passing) for rule in own):
-        return
-    turned = Direction.OUT if point.direction is Direction.IN else Direction.IN
-    other = AttachmentPoint(point.device, point.at, turned)
+        return ()
+    if any(_comes_by(rule, ends, passing) for rule in own):
+        return ()
+    other = _turned(point)
     there = passers(other)
-    fits = there is not None and any(_comes_by(rule, regions, there) for rule in own)
+    fits = there is not None and any(_comes_by(rule, ends, there) for rule in own)
     repair = None
-    if fits and (other, family) not in ground.world.lists:
+    if fits and free:
         placed = Placement(list=found.name, device=point.device, at=point.at, direction=point.direction)
         label = f"turn {found.name} to {other}"
         repair = Repair(label, moving(placed, other))
     where = f" They do {other}." if fits else ""
-    yield Finding(
+    finding = Finding(
         "list that faces the wrong way",
         Severity.FAULT,
         f"{found.name} at {point.device} {point.at} {point.direction}",
@@ -89,30 +153,19 @@ def _judged(
         lists=(found.name,),
         repair=repair,
     )
+    return (finding,)
 
 
-def _comes_by(rule: Rule, regions: Sequence[Region], passing: Passing) -> bool:
+def _comes_by(rule: Rule, ends: Ends, passing: Passing) -> bool:
     """Whether some of those who come by are such as `rule` looks for."""
     sides = [(passing.sources, rule.sources), (passing.goals, rule.destinations)]
     few = 0 if len(passing.sources) <= len(passing.goals) else 1
     found: dict[int, Ints] = {}
     for side in (few, 1 - few):
-        found[side] = _within(*sides[side], regions)
+        found[side] = ends.some_within(*sides[side])
         if len(found[side]) == 0:
             return False
     return passing.pairs is None or bool(passing.pairs[np.ix_(found[0], found[1])].any())
-
-
-def _within(ends: Ints, blocks: tuple[AddressBlock, ...] | None, regions: Sequence[Region]) -> Ints:
-    """The indices in `ends` of those that have an address in some of `blocks`."""
-    if blocks is None:
-        return np.arange(len(ends))
-    held = [
-        number
-        for number, end in enumerate(ends.tolist())
-        if any(meet(one, other) for one in regions[end] for other in blocks)
-    ]
-    return np.array(held, dtype=np.int64)
 
 
 def _traced(ground: Ground, family: Family, endpoints: Sequence[Endpoint]) -> Passers:
@@ -158,6 +211,9 @@ def _traced(ground: Ground, family: Family, endpoints: Sequence[Endpoint]) -> Pa
 def _before_hosts(world: World, endpoints: Sequence[Endpoint]) -> Passers:
     """Where a segment has hosts and one router only: what enters comes from them, what leaves is for them."""
     topology, drawn = world.with_possible_hosts.topology, world.topology.devices
+    own_ends: dict[str, list[int]] = {}
+    for number, endpoint in enumerate(endpoints):
+        own_ends.setdefault(endpoint.device, []).append(number)
 
     def at(point: AttachmentPoint) -> Passing | None:
         own = topology.devices[point.device]
@@ -168,8 +224,10 @@ def _before_hosts(world: World, endpoints: Sequence[Endpoint]) -> Passers:
         traits = [drawn[name].traits for name in members if name in drawn]
         if any(each.forwards or each.open_ended for each in traits):
             return None
-        near = np.array([endpoint.device in members for endpoint in endpoints], dtype=np.bool_)
-        far = np.array([endpoint.device != point.device for endpoint in endpoints], dtype=np.bool_) & ~near
+        near, far = np.zeros(len(endpoints), dtype=np.bool_), np.ones(len(endpoints), dtype=np.bool_)
+        near[[number for name in members for number in own_ends.get(name, [])]] = True
+        far[own_ends.get(point.device, [])] = False
+        far &= ~near
         if point.direction is Direction.OUT:
             return Passing(np.flatnonzero(far), np.flatnonzero(near), None)
         return Passing(np.flatnonzero(near), np.flatnonzero(~near), None)

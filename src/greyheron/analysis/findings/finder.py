@@ -4,7 +4,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
-from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.findings.lists import in_lists
 from greyheron.analysis.findings.placed import in_placements
 from greyheron.analysis.findings.traffic import in_traffic
@@ -31,14 +31,15 @@ class Noted:
 def find_in_time(
     timeline: Timeline,
     engines: Engines,
-    ineffective: IneffectiveEntries,
+    kept: KeptFindings,
     progress: Progress = unwatched,
 ) -> tuple[Finding, ...]:
-    """Everything that is wrong or doubtful, at any time that is shown. Raises Cancelled."""
+    """Everything that is wrong or doubtful, at any time that is shown. Raises Cancelled.
+
+    kept:  what was found before, perhaps in another draft
+    """
     steps = 1 + len(_SEARCHES) * len(timeline.shown)
-    ground = Ground(
-        timeline.network, timeline.first, timeline, engines, ineffective, part(progress, 0, steps)
-    )
+    ground = Ground(timeline.network, timeline.first, timeline, engines, kept, part(progress, 0, steps))
     found = {finding.key: finding for finding in reversed([*in_lists(ground)])}
     for number, search in enumerate(_SEARCHES):
         at_times: dict[str, list[tuple[Span, Finding]]] = {}
@@ -50,6 +51,7 @@ def find_in_time(
                     times.append((span, finding))
         for key, times in at_times.items():
             found.setdefault(key, _told(timeline, times))
+    kept.forget_others()
     return tuple(
         sorted(found.values(), key=lambda each: (_ORDER.index(each.severity), each.kind, each.subject))
     )

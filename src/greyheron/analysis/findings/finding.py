@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from hashlib import sha256
 
-from greyheron.analysis.findings.ineffective import IneffectiveEntries
+from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.timeline import Timeline
@@ -67,7 +67,7 @@ class Ground:
 
     timeline:  all times that are looked at
     engines:  gives the bulk engine of a world
-    ineffective:  what is known of lists by themselves
+    kept:  what was found before
     progress:  told how far the search is
     """
 
@@ -75,7 +75,7 @@ class Ground:
     world: World
     timeline: Timeline
     engines: Engines
-    ineffective: IneffectiveEntries
+    kept: KeptFindings
     progress: Progress = unwatched
 
 

@@ -1,50 +1,86 @@
 """Holes for fragments: a deny with ports never meets them, and a permit below lets them by (RFC 1858)."""
 
-from collections.abc import Iterator
-from itertools import islice, product
+from collections.abc import Hashable, Iterator, Mapping
+from dataclasses import dataclass, replace
+from itertools import chain, pairwise
 
+import numpy as np
+
+from greyheron.analysis.findings.facing import Ends
 from greyheron.analysis.findings.finding import Finding, Ground, Severity, line_of
-from greyheron.core.conversation import Verdict, converse
+from greyheron.analysis.proof.endpoints import Endpoint
+from greyheron.core.bulk.conversations import Conversations
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
+from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Headers, Ints, distinct, rank_within
+from greyheron.core.conversation import Verdict
 from greyheron.core.lists import ResolvedList
-from greyheron.core.matching import decide
 from greyheron.core.packet import Packet
 from greyheron.core.rules import Rule
-from greyheron.core.steps import Filtered
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.entry import AddressBlock
 from greyheron.model.flow import Flow, FlowEnd
 from greyheron.model.names import WITH_PORTS
 from greyheron.model.notation.flows import write_flow
+from greyheron.model.services import Request
 from greyheron.model.values import Action, Family
 
 _MOST_ENDS, _MOST_PAIRS, _MOST_TRIED = 60, 400, 12
-_Ends = dict[int, str]
-"""Devices by address."""
+_PASSES = VERDICT_ORDER.index(Verdict.PASSES)
+_Place = tuple[AttachmentPoint, Family]
+_Slot = tuple[Hashable, tuple[object, ...]]
+_NOTHING = np.zeros(0, dtype=np.int64)
+
+
+@dataclass(frozen=True, slots=True)
+class _Hole:
+    """A fragment of what a rule denies that gets through by the list, and the entry that permits it."""
+
+    found: ResolvedList
+    rule: Rule
+    flow: Flow
+    permit: int
+
+
+@dataclass(frozen=True, slots=True)
+class _Searched:
+    """What was found at one place, in a world, and by which points and solicitations that was tried.
+
+    codes:  see `ForwardingIndex`; None where all of them may have a say
+    """
+
+    hole: _Hole | None
+    engine: BulkEngine
+    codes: Ints | None
+
+    def holds(self, engine: BulkEngine, family: Family) -> bool:
+        """Whether it is the same in a world of the same forwarding."""
+        differs = engine.changed_codes(self.engine, family)
+        return not (differs if self.codes is None else differs[self.codes]).any()
+
+
+@dataclass(frozen=True, slots=True)
+class _Fragments:
+    """Fragments that are tried at one place, in order: arrays of one length.
+
+    rule:  index of the rule that denies packets with ports;  source, goal:  indices among the ends
+    permit:  the number of the entry that lets them by
+    """
+
+    rule: Ints
+    source: Ints
+    goal: Ints
+    permit: Ints
 
 
 def holes_for_fragments(ground: Ground) -> Iterator[Finding]:
     """For each placed list at most one: the first deny with ports whose fragments get through."""
-    ends = {family: _ends(ground.world, family) for family in Family}
     told: set[str] = set()
-    for (point, family), found in ground.world.lists.items():
-        if found.name in told or not any(map(_lets_fragments_by, found.rules)):
-            continue
-        for rule in found.rules:
-            witness = _witness(ground.world, point, found, rule, ends[family])
-            if witness is not None:
-                told.add(found.name)
-                yield _finding(ground, point, found, rule, *witness)
-                break
-
-
-def _ends(world: World, family: Family) -> _Ends:
-    return {
-        address: name
-        for name, device in world.topology.devices.items()
-        if not device.traits.bridges
-        for address in world.topology.addresses(name, family)[:1]
-    }
+    for (point, _), searched in _searched(ground).items():
+        hole = searched.hole
+        if hole is not None and hole.found.name not in told:
+            told.add(hole.found.name)
+            yield _finding(ground, point, hole)
 
 
 def _lets_fragments_by(rule: Rule) -> bool:
@@ -54,66 +90,143 @@ def _lets_fragments_by(rule: Rule) -> bool:
     return entry.action is Action.DENY and entry.protocol in WITH_PORTS and with_ports
 
 
-def _witness(
-    world: World, point: AttachmentPoint, found: ResolvedList, rule: Rule, ends: _Ends
-) -> tuple[Flow, int] | None:
-    """A fragment of what a rule denies that gets through by the list, and the entry that permits it."""
-    if not _lets_fragments_by(rule):
-        return None
-    family = found.family
-    protocol = rule.entry.protocol or 0
-    sources, goals = (
-        list(islice((each for each in ends if _in(each, blocks)), _MOST_ENDS))
-        for blocks in (rule.sources, rule.destinations)
-    )
-    tried = 0
-    for source, goal in islice(product(sources, goals), _MOST_PAIRS):
-        decision = decide(found, Packet(family, source, goal, protocol, fragment=True))
-        if ends[source] == ends[goal] or decision.denies or decision.entry is None:
-            continue
+def _searched(ground: Ground) -> dict[_Place, _Searched]:
+    """The search at every place of a world; those are kept that nothing has changed for."""
+    world, engine = ground.world, ground.engines(ground.world)
+    slots: dict[_Place, _Slot] = {}
+    known: dict[_Place, _Searched] = {}
+    for (point, family), found in world.lists.items():
+        if any(map(_lets_fragments_by, found.rules)):
+            slot: _Slot = (
+                ("fragments", point, family, world.resolved.active),
+                (found, engine.forwarding(family)),
+            )
+            before = ground.kept.get(*slot)
+            slots[point, family] = slot
+            if isinstance(before, _Searched) and before.holds(engine, family):
+                known[point, family] = replace(before, engine=engine)
+    for family in Family:
+        fresh = {place: world.lists[place] for place in slots.keys() - known.keys() if place[1] is family}
+        if fresh:
+            known |= _Senders(world, family).search(engine, fresh)
+    for place, slot in slots.items():
+        ground.kept.put(*slot, known[place])
+    return {place: known[place] for place in slots}
+
+
+class _Senders:
+    """Every device with its first address, as both ends of what is tried."""
+
+    def __init__(self, world: World, family: Family) -> None:
+        self._family = family
+        self._held = [
+            (name, address)
+            for name, device in world.topology.devices.items()
+            if not device.traits.bridges
+            for address in world.topology.addresses(name, family)[:1]
+        ]
+        regions = [(AddressBlock(family, address, family.every_bit),) for _, address in self._held]
+        names = [name for name, _ in self._held]
+        self._ends = Ends([Endpoint(*each) for each in zip(names, regions, strict=True)])
+        self._some: dict[tuple[AddressBlock, ...] | None, Ints] = {}
+
+    def search(self, engine: BulkEngine, places: Mapping[_Place, ResolvedList]) -> dict[_Place, _Searched]:
+        tried = [self._tried(engine, found) for found in places.values()]
+        ends = np.cumsum([0, *(len(each.rule) for each in tried)]).tolist()
+        if ends[-1] == 0:
+            return {place: _Searched(None, engine, _NOTHING) for place in places}
+        protocols = [
+            [found.rules[rule].entry.protocol or 0 for rule in each.rule.tolist()]
+            for each, found in zip(tried, places.values(), strict=True)
+        ]
+        number = {each: index for index, each in enumerate(dict.fromkeys(chain.from_iterable(protocols)))}
+        conversations = Conversations(
+            self._family,
+            self._held,
+            [address for _, address in self._held],
+            [Request(protocol, fragment=True) for protocol in number],
+            np.concatenate([each.source for each in tried]),
+            np.concatenate([each.goal for each in tried]),
+            np.array([number[each] for each in chain.from_iterable(protocols)], dtype=np.int64),
+            np.full(ends[-1], NO_PORT),
+        )
+        courses = engine.courses(conversations)
+        passes = engine.row_verdicts(courses).verdict[courses.row_of] == _PASSES
+        rows, codes = courses.meetings()
+        crowded = np.zeros(len(courses.rows), dtype=np.bool_)
+        crowded[courses.recorded.crowded] = True
+        found: dict[_Place, _Searched] = {}
+        for place, each, (begin, end) in zip(places, tried, pairwise(ends), strict=True):
+            own = np.zeros(len(courses.rows), dtype=np.bool_)
+            own[courses.row_of[begin:end]] = True
+            here = np.zeros(len(courses.rows), dtype=np.bool_)
+            here[rows[codes == courses.forwarding.point[place[0]]]] = True
+            through = np.flatnonzero(passes[begin:end] & here[courses.row_of[begin:end]])
+            hole = self._hole(places[place], each, int(through[0])) if len(through) else None
+            met = None if (crowded & own).any() else distinct(codes[own[rows]])
+            found[place] = _Searched(hole, engine, met)
+        return found
+
+    def _hole(self, found: ResolvedList, tried: _Fragments, index: int) -> _Hole:
+        rule = found.rules[tried.rule[index]]
+        (source, from_), (goal, to) = self._held[tried.source[index]], self._held[tried.goal[index]]
         flow = Flow(
-            FlowEnd(ends[source], family.text(source)),
-            FlowEnd(ends[goal], family.text(goal)),
-            f"protocol/{protocol}",
+            FlowEnd(source, self._family.text(from_)),
+            FlowEnd(goal, self._family.text(to)),
+            f"protocol/{rule.entry.protocol or 0}",
             fragment=True,
         )
-        result = converse(world, flow)
-        by_it = any(
-            isinstance(step, Filtered) and step.point == point
-            for exchange in result.exchanges
-            for hop in exchange.legs[0].path.hops
-            for step in hop.steps
-        )
-        if result.verdict is Verdict.PASSES and by_it:
-            return flow, decision.entry
-        tried += 1
-        if tried == _MOST_TRIED:
-            return None
-    return None
+        return _Hole(found, rule, flow, int(tried.permit[index]))
+
+    def _tried(self, engine: BulkEngine, found: ResolvedList) -> _Fragments:
+        """What the list itself lets by, some of each rule, rule after rule."""
+        denying = [number for number, rule in enumerate(found.rules) if _lets_fragments_by(rule)]
+        sides = [self._pairs(found.rules[number]) for number in denying]
+        counts = [len(source) for source, _ in sides]
+        source, goal = (np.concatenate(side) for side in zip(*sides, strict=True))
+        protocols = [found.rules[number].entry.protocol or 0 for number in denying]
+        number_of = {protocol: number for number, protocol in enumerate(dict.fromkeys(protocols))}
+        kinds = tuple(Packet(self._family, 0, 0, protocol, fragment=True) for protocol in number_of)
+        rule = np.repeat(denying, counts)
+        kind = np.repeat([number_of[protocol] for protocol in protocols], counts)
+        ports = np.full(len(rule), NO_PORT)
+        addresses = Addresses(self._family, [address for _, address in self._held])
+        table = engine.table(found)
+        decider = table.first_match(Headers(addresses, kinds, source, goal, kind, ports, ports))
+        by = np.flatnonzero(~table.denies[decider] & (table.entries[decider] != NONE))
+        by = by[rank_within(rule[by]) < _MOST_TRIED]
+        return _Fragments(rule[by], source[by], goal[by], table.entries[decider][by])
+
+    def _pairs(self, rule: Rule) -> tuple[Ints, Ints]:
+        """Who could send what a rule is about to whom, as indices among the ends."""
+        sources, goals = self._within(rule.sources), self._within(rule.destinations)
+        each = np.arange(min(len(sources) * len(goals), _MOST_PAIRS))
+        source, goal = sources[each // max(len(goals), 1)], goals[each % max(len(goals), 1)]
+        return source[source != goal], goal[source != goal]
+
+    def _within(self, blocks: tuple[AddressBlock, ...] | None) -> Ints:
+        if blocks not in self._some:
+            self._some[blocks] = np.flatnonzero(self._ends.within(blocks))[:_MOST_ENDS]
+        return self._some[blocks]
 
 
-def _in(address: int, blocks: tuple[AddressBlock, ...] | None) -> bool:
-    return blocks is None or any(block.holds(address) for block in blocks)
-
-
-def _finding(
-    ground: Ground, point: AttachmentPoint, found: ResolvedList, rule: Rule, flow: Flow, permit: int
-) -> Finding:
-    access_list = next(each for each in ground.network.lists if each.name == found.name)
-    number = rule.entry.number
+def _finding(ground: Ground, point: AttachmentPoint, hole: _Hole) -> Finding:
+    name = hole.found.name
+    access_list = next(each for each in ground.network.lists if each.name == name)
+    number = hole.rule.entry.number
     return Finding(
         "hole for fragments",
         Severity.NOTE,
-        f"{found.name} entry {number}",
-        f"{found.name} entry {number} denies by port, and entry {permit} below lets fragments that are not "
-        "the first through to the same place: they have no ports.",
+        f"{name} entry {number}",
+        f"{name} entry {number} denies by port, and entry {hole.permit} below lets fragments that are "
+        "not the first through to the same place: they have no ports.",
         (
             line_of(access_list, number),
-            line_of(access_list, permit),
-            f"{write_flow(flow)}: passes {point}",
+            line_of(access_list, hole.permit),
+            f"{write_flow(hole.flow)}: passes {point}",
             "an entry that denies `fragment` above the permit would close it",
         ),
         (point.device,),
-        (found.name,),
-        write_flow(flow),
+        (name,),
+        write_flow(hole.flow),
     )

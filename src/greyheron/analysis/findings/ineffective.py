@@ -9,11 +9,10 @@ from functools import lru_cache
 from itertools import product
 from math import prod
 from random import Random
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from greyheron.core.bulk.headers import Bools
+from greyheron.core.bulk.headers import Ints
 from greyheron.core.fields import ADDRESS_FIELDS, FIELDS, KIND_FIELDS, PORT_FIELDS, RANGED_FIELDS
 from greyheron.core.fields.field import NamedValues
 from greyheron.core.lists import ResolvedList
@@ -26,9 +25,11 @@ from greyheron.model.values import Family
 
 MOST_CLASSES = 4096
 """Entries whose packets fall into more classes are not judged; some are tried first at random."""
-_TRIES = 200
+_FIRST_TRIES, _TRIES = 4, 200
 _PORTS = frozenset(PORT_FIELDS)
 _MOST_SETS = 32
+_AT_ONCE = 256
+"""So many entries are compared with all of a list at once."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,32 +46,28 @@ class Ineffective:
     opposite: bool
 
 
-class IneffectiveEntries:
-    """The entries of lists that have nothing to do, worked out once for each list."""
-
-    def __init__(self) -> None:
-        self._found: WeakKeyDictionary[ResolvedList, tuple[Ineffective, ...]] = WeakKeyDictionary()
-
-    def of(self, found: ResolvedList) -> tuple[Ineffective, ...]:
-        if found not in self._found:
-            self._found[found] = tuple(_ineffective(found))
-        return self._found[found]
-
-
-def _ineffective(found: ResolvedList) -> Iterator[Ineffective]:
+def ineffective_entries(found: ResolvedList) -> tuple[Ineffective, ...]:
+    """The entries of a list that have nothing to do."""
     rules = found.rules
-    hulls = _Hulls(rules, found.family)
-    for index, rule in enumerate(rules):
-        near = hulls.overlapping(index)
+    judged: list[Ineffective] = []
+    for index, (rule, overlapping) in enumerate(zip(rules, _overlapping(rules, found.family), strict=True)):
+        near = overlapping.tolist()
         earlier = [rules[other] for other in near if other < index]
         later = [rules[other] for other in near if other > index]
-        yield from _judged(rule, earlier, later, found.family)
+        judged += _judged(rule, earlier, later, found.family)
+    return tuple(judged)
 
 
 def _judged(
     rule: Rule, earlier: Sequence[Rule], later: Sequence[Rule], family: Family
 ) -> Iterator[Ineffective]:
-    if earlier and not _comes_to(rule, earlier, family):
+    may_do_the_same = not rule.entry.log and any(
+        each.entry.action is rule.entry.action and not each.entry.log for each in later
+    )
+    if not earlier and not may_do_the_same:
+        return
+    coming = _coming_to(rule, earlier, family)
+    if coming is None and earlier:
         classes = _classes(rule, earlier, family)
         if classes is None:
             return
@@ -80,7 +77,7 @@ def _judged(
             opposite = any(deciders.entry.action is not rule.entry.action for deciders in by.values())
             yield Ineffective(rule.entry.number, tuple(sorted(by)), matched=False, opposite=opposite)
             return
-    if rule.entry.log or not later:
+    if not may_do_the_same or (coming is not None and not _done_the_same(rule, _first(later, coming))):
         return
     classes = _classes(rule, [*earlier, *later], family)
     if classes is None:
@@ -90,27 +87,37 @@ def _judged(
         if _first(earlier, packet) is not None:
             continue
         other = _first(later, packet)
-        if other is None or other.entry.action is not rule.entry.action or other.entry.log:
+        if other is None or not _done_the_same(rule, other):
             return
         instead.add(other.entry.number)
     yield Ineffective(rule.entry.number, tuple(sorted(instead)), matched=True, opposite=False)
+
+
+def _done_the_same(rule: Rule, other: Rule | None) -> bool:
+    """Whether a later entry, or the end of the list, does with a packet what `rule` does."""
+    return other is not None and other.entry.action is rule.entry.action and not other.entry.log
 
 
 def _first(rules: Sequence[Rule], packet: Packet) -> Rule | None:
     return next((each for each in rules if first_mismatch(each, packet) is None), None)
 
 
-def _comes_to(rule: Rule, earlier: Sequence[Rule], family: Family) -> bool:
-    """Whether a packet is quickly found that no earlier entry takes: at the borders of what they take."""
+def _coming_to(rule: Rule, earlier: Sequence[Rule], family: Family) -> Packet | None:
+    """A packet that no earlier entry takes, where one is quickly found.
+
+    First of what the entry itself tells apart, then at the borders of what earlier ones take.
+    """
     chance = Random(rule.entry.number)
-    kinds = _own_kinds(rule, earlier, family)
-    borders = [field.borders(rule, earlier, family) for field in RANGED_FIELDS]
-    if not kinds or not all(borders):
-        return False
-    return any(
-        _first(earlier, _packet(chance.choice(kinds), [chance.choice(each) for each in borders])) is None
-        for _ in range(_TRIES)
-    )
+    for others, tries in (((), _FIRST_TRIES), (earlier, _TRIES if earlier else 0)):
+        kinds = _own_kinds(rule, others, family)
+        borders = [field.borders(rule, others, family) for field in RANGED_FIELDS]
+        if not kinds or not all(borders):
+            return None
+        for _ in range(tries):
+            packet = _packet(chance.choice(kinds), [chance.choice(each) for each in borders])
+            if _first(earlier, packet) is None:
+                return packet
+    return None
 
 
 def _classes(rule: Rule, others: Sequence[Rule], family: Family) -> list[Packet] | None:
@@ -156,22 +163,21 @@ def _has_ports(kind: Packet) -> bool:
     return kind.protocol in WITH_PORTS and not kind.fragment
 
 
-class _Hulls:
-    """The ends of what entries match, to see quickly which have nothing in common."""
-
-    def __init__(self, rules: Sequence[Rule], family: Family) -> None:
-        hulls = [[field.hull(rule, family) for rule in rules] for field in FIELDS]
-        # Of a field that all say the same of, nothing is to be seen.
-        ranked = [_ranked(pairs) for pairs in hulls if len(set(pairs)) > 1]
-        ends = np.array(ranked, dtype=np.int64).reshape(len(ranked), len(rules), 2)
-        self._low, self._high = ends[..., 0], ends[..., 1]
-
-    def overlapping(self, index: int) -> list[int]:
-        """The entries that may match some of what the one at `index` does."""
-        low, high = self._low[:, index, None], self._high[:, index, None]
-        alike: Bools = np.asarray(((self._low <= high) & (low <= self._high)).all(axis=0))
-        alike[index] = False
-        return [int(other) for other in np.flatnonzero(alike)]
+def _overlapping(rules: Sequence[Rule], family: Family) -> Iterator[Ints]:
+    """For each entry those that may match some of what it does, by the ends of what they match."""
+    spans: list[tuple[Ints, Ints]] = []
+    for field in FIELDS:
+        pairs = [field.hull(rule, family) for rule in rules]
+        if len(set(pairs)) > 1:  # of a field that all say the same of, nothing is to be seen
+            low, high = np.array(_ranked(pairs), dtype=np.int64).T
+            spans.append((low, high))
+    for first in range(0, len(rules), _AT_ONCE):
+        some = slice(first, min(first + _AT_ONCE, len(rules)))
+        alike = np.ones((some.stop - first, len(rules)), dtype=np.bool_)
+        for low, high in spans:
+            alike &= (low[some, None] <= high) & (low <= high[some, None])
+        alike[np.arange(some.stop - first), np.arange(first, some.stop)] = False
+        yield from map(np.flatnonzero, alike)
 
 
 def _ranked(pairs: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 from scipy.sparse import csr_array, triu
@@ -18,9 +19,10 @@ from greyheron.analysis.findings.finding import (
     text_of,
 )
 from greyheron.analysis.findings.framed import in_frame_list
-from greyheron.analysis.findings.ineffective import Ineffective
+from greyheron.analysis.findings.ineffective import Ineffective, ineffective_entries
+from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.findings.notes import in_note
-from greyheron.core.lists import Names, resolve
+from greyheron.core.lists import Names, ResolvedList, resolve
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network
 from greyheron.model.notation.entries import write_entry
@@ -31,10 +33,10 @@ _LIKE = 0.6
 
 
 def in_lists(ground: Ground) -> Iterator[Finding]:
-    network, names = ground.network, Names(ground.network)
+    network, names, kept = ground.network, Names(ground.network), ground.kept
     placed = {placement.list for placement in network.placements}
     known = {found.name: found for found in ground.world.lists.values()}
-    held = KnownAddresses(network)
+    held = kept.of("addresses", (network.devices,), lambda: KnownAddresses(network))
     for number, access_list in enumerate(network.lists):
         ground.progress(number / len(network.lists))
         if access_list.name not in placed:
@@ -47,31 +49,53 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
                 f"{access_list.name} is placed and has no entries: it denies everything.",
                 lists=(access_list.name,),
             )
-        if access_list.body.entries and all(
-            entry.action is Action.DENY for entry in access_list.body.entries
-        ):
-            yield _only_denies(access_list)
-        if access_list.family is None:
-            yield from in_frame_list(access_list)
+        if any(entry.during is not None for entry in access_list.body.entries):
+            resolved = resolve(access_list, names) if access_list.family is not None else None
+            ineffective = _at_all_times(ground, access_list, names) if resolved else ()
+            yield from _in_list(access_list, resolved, ineffective, held)
             continue
-        timed = any(entry.during is not None for entry in access_list.body.entries)
-        always = None if timed else known.get(access_list.name)
-        resolved = always or resolve(access_list, names)
-        ineffective = ground.ineffective.of(resolved)
-        if timed:
-            ineffective = _at_all_times(ground, access_list, names)
-        yield from _doing_nothing(access_list, ineffective)
-        for rule in resolved.rules:
-            yield from in_note(access_list, rule.entry)
-        yield from in_addresses(access_list, resolved, held)
-    yield from _drifting(network)
+        rests_on = (access_list, network.devices, network.address_sets, network.port_sets)
+        yield from kept.of(
+            ("list", access_list.name),
+            rests_on,
+            partial(_in_list_always, access_list, known.get(access_list.name), names, held),
+        )
+    yield from _drifting(network, kept)
+
+
+def _in_list_always(
+    access_list: AccessList, known: ResolvedList | None, names: Names, held: KnownAddresses
+) -> tuple[Finding, ...]:
+    """What is to be found in a list whose entries are there at all times."""
+    if access_list.family is None:
+        return tuple(_in_list(access_list, None, (), held))
+    resolved = known or resolve(access_list, names)
+    return tuple(_in_list(access_list, resolved, ineffective_entries(resolved), held))
+
+
+def _in_list(
+    access_list: AccessList,
+    resolved: ResolvedList | None,
+    ineffective: Iterable[Ineffective],
+    held: KnownAddresses,
+) -> Iterator[Finding]:
+    """What is to be found in a list by itself, wherever it stands; `resolved` is None for one of frames."""
+    if access_list.body.entries and all(entry.action is Action.DENY for entry in access_list.body.entries):
+        yield _only_denies(access_list)
+    if resolved is None:
+        yield from in_frame_list(access_list)
+        return
+    yield from _doing_nothing(access_list, ineffective)
+    for rule in resolved.rules:
+        yield from in_note(access_list, rule.entry)
+    yield from in_addresses(access_list, resolved, held)
 
 
 def _at_all_times(ground: Ground, access_list: AccessList, names: Names) -> tuple[Ineffective, ...]:
     """The entries that have nothing to do whenever they are there."""
     spans = ground.timeline.spans
     found = [
-        {each.number: each for each in ground.ineffective.of(resolve(access_list, names, span.active))}
+        {each.number: each for each in ineffective_entries(resolve(access_list, names, span.active))}
         for span in spans
     ]
     every: list[Ineffective] = []
@@ -191,13 +215,10 @@ def _moved_up(access_list: AccessList, ineffective: Iterable[Ineffective]) -> Re
     return Repair(f"move the hidden entries of {access_list.name} up", (holding(access_list, even),))
 
 
-def _drifting(network: Network) -> Iterator[Finding]:
+def _drifting(network: Network, kept: KeptFindings) -> Iterator[Finding]:
     """Lists that are nearly the same, though not quite."""
     lines = {
-        each.name: frozenset(
-            write_entry(entry, each.family, each.kind).split(" ", 1)[1].split(" #")[0]
-            for entry in each.body.entries
-        )
+        each.name: kept.of(("lines", each.name), (each,), partial(_lines, each))
         for each in network.lists
         if len(each.body.entries) >= 3
     }
@@ -214,6 +235,14 @@ def _drifting(network: Network) -> Iterator[Finding]:
             tuple(evidence[:8]),
             lists=(one, other),
         )
+
+
+def _lines(access_list: AccessList) -> frozenset[str]:
+    """What a list says, whatever the numbers, the order and the notes of its entries."""
+    return frozenset(
+        write_entry(entry, access_list.family, access_list.kind).split(" ", 1)[1].split(" #")[0]
+        for entry in access_list.body.entries
+    )
 
 
 def _nearly_alike(lines: Mapping[str, frozenset[str]]) -> list[tuple[str, str]]:

@@ -6,7 +6,7 @@ from dataclasses import replace
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
 from greyheron.analysis.words.steps import ending_words
 from greyheron.core.conversation import FlowError, Query, Verdict, converse
-from greyheron.core.naming import known_addresses
+from greyheron.core.naming import is_name, known_addresses
 from greyheron.model.flow import FlowEnd
 from greyheron.model.notation.flows import write_expected_flow, write_flow
 
@@ -15,6 +15,8 @@ def stopped_queries(ground: Ground) -> Iterator[Finding]:
     """Test flows to a name whose query is blocked by a list, while the conversation itself is let through."""
     for test in ground.network.tests:
         flow = test.flow.flow
+        if not is_name(ground.world.topology, flow.destination):
+            continue
         try:
             resolution = converse(ground.world, flow).resolution
         except FlowError:

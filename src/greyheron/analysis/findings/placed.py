@@ -1,6 +1,7 @@
 """Findings in where lists are placed."""
 
 from collections.abc import Iterator
+from functools import partial
 
 from greyheron.analysis.findings.facing import facing_away, passers_of
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving, shortened
@@ -15,12 +16,22 @@ from greyheron.model.values import Action, Direction, LineKind, ListKind
 def in_placements(ground: Ground) -> Iterator[Finding]:
     yield from _on_console(ground)
     yield from _near_the_source(ground)
+    network = ground.network
     for family in {family: None for _, family in ground.world.lists}:
-        everyone = Endpoints(ground.world.with_possible_hosts, ground.network, family)
-        passers = passers_of(ground, family, everyone)
+        routing = ground.world.routes.routing(family)
+        rests_on = (ground.world.topology, routing, network.devices, network.address_sets)
+        everyone = ground.kept.of(
+            ("everyone", family),
+            rests_on,
+            partial(Endpoints, ground.world.with_possible_hosts, network, family),
+        )
+        forwarding = ground.engines(ground.world.with_possible_hosts.baseline).forwarding(family)
+        passers = ground.kept.of(
+            ("passers", family), (everyone, forwarding), partial(passers_of, ground, family, everyone)
+        )
         yield from facing_away(ground, family, everyone, passers)
         yield from keeping_from_more(ground, family, everyone, passers)
-    yield from in_names(ground.network)
+    yield from in_names(network)
     yield from holes_for_fragments(ground)
 
 

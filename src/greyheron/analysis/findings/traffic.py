@@ -6,10 +6,10 @@ from collections.abc import Iterator
 from greyheron.analysis.findings.finding import Finding, Ground, Severity, counted, shortened
 from greyheron.analysis.findings.inside import to_inside_addresses
 from greyheron.analysis.findings.naming import stopped_queries
-from greyheron.analysis.reach.axis import axis_of
 from greyheron.analysis.reach.matrix import Reach
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.book import Tries
+from greyheron.analysis.testing.bulk_verdicts import Flows
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.analysis.words.steps import ending_words, entry_words
 from greyheron.core.conversation import Verdict, converse
@@ -21,7 +21,7 @@ from greyheron.core.steps import Outcome
 from greyheron.model.flow import Flow, FlowEnd
 from greyheron.model.names import PORTS, TCP
 from greyheron.model.notation.flows import write_expected_flow, write_flow
-from greyheron.model.services import OWN_SERVICES, written
+from greyheron.model.services import OWN_SERVICES, Request, written
 from greyheron.model.values import Family
 
 _CLEAR = {PORTS["telnet"]: "telnet", PORTS["http"]: "http"}
@@ -68,18 +68,23 @@ def _which(decision: Decision) -> str:
 
 
 def _tests(ground: Ground) -> Iterator[Finding]:
-    tries = Tries()
-    for number, test in enumerate(ground.network.tests):
-        ground.progress(number / len(ground.network.tests) / 3)
+    tests = ground.network.tests
+    flows = ground.kept.of(
+        ("test flows", ground.world.resolved.active),
+        (ground.world.topology, tests),
+        lambda: Flows(ground.world, ground.engines, [test.flow.flow for test in tests]),
+    )
+    found, baseline = (flows.verdicts(each) for each in (ground.world, ground.world.baseline))
+    for test in tests:
         flow = test.flow.flow
-        found, baseline = (tries.of(each, flow) for each in (ground.world, ground.world.baseline))
-        if isinstance(found, str) or isinstance(baseline, str):
-            reason = found if isinstance(found, str) else str(baseline)
-        else:
-            judgement = judge(test.flow.expect, found.verdict, baseline.verdict)
+        if flow in found and flow in baseline:
+            judgement = judge(test.flow.expect, found[flow], baseline[flow])
             if judgement.standing is not Standing.INCONCLUSIVE:
                 continue
             reason = judgement.reason
+        else:
+            tried = (Tries().of(each, flow) for each in (ground.world, ground.world.baseline))
+            reason = next(each for each in tried if isinstance(each, str))
         yield Finding(
             "test that proves nothing",
             Severity.NOTE,
@@ -92,14 +97,15 @@ def _tests(ground: Ground) -> Iterator[Finding]:
 def _matrix(ground: Ground, family: Family) -> Iterator[Finding]:
     large = len(ground.network.devices) > MOST_DEVICES
     question = ReachQuestion((OWN_SERVICES, "ping"), family, hosts_only=large, from_hosts=True)
-    axis = axis_of(ground.world, ground.network, question)
-    if len(axis.devices) < 2:
-        return
     share = part(ground.progress, 1 + int(family is Family.IPV6), 3)
-    reach = Reach(ground.world, ground.engines(ground.world), axis, question, share)
+    reach = ground.kept.reaches.of(ground.world, ground.network, ground.engines, question, share)
+    if len(reach.axis.devices) < 2:
+        return
     yield from _stopped(ground, reach, family)
     yield from _clear_text(reach, family)
-    without = reach.again(ground.world.baseline, ground.engines(ground.world.baseline))
+    without = ground.kept.without.of(
+        ground.world.baseline, ground.network, ground.engines, question, like=reach
+    )
     yield from _unreachable(ground, without, family)
     for device in sorted(reach.locked(ground.world) - without.locked(ground.world)):
         yield Finding(
@@ -190,11 +196,14 @@ def _unreachable(ground: Ground, without: Reach, family: Family) -> Iterator[Fin
         )
 
 
+def _in_clear(request: Request) -> bool:
+    return request.protocol == TCP and request.port in _CLEAR
+
+
 def _clear_text(reach: Reach, family: Family) -> Iterator[Finding]:
     found: dict[tuple[str, int], list[str]] = defaultdict(list)
-    for group in reach.decided(Verdict.PASSES, None):
-        if group.request.protocol == TCP and group.request.port in _CLEAR:
-            found[group.owner, group.request.port].append(group.source)
+    for each in reach.each(Verdict.PASSES, _in_clear):
+        found[each.owner, each.request.port or 0].append(each.source)
     for (device, port), sources in sorted(found.items()):
         yield Finding(
             "clear-text service",

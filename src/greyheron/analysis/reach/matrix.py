@@ -1,6 +1,6 @@
 """Reach: who can talk to whom about which services, for every pair of devices at once."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from copy import copy
 from dataclasses import dataclass, replace
 
@@ -11,7 +11,7 @@ from greyheron.analysis.reach.axis import Axis
 from greyheron.analysis.reach.question import ReachQuestion, requests_to, talking_addresses
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
-from greyheron.core.bulk.headers import NONE, Ints
+from greyheron.core.bulk.headers import NONE, Ints, first_of_each
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.world import World
@@ -166,26 +166,37 @@ class Reach:
                     int(after.verdict[row]),
                 )
 
-    def decided(self, verdict: Verdict, most: int | None) -> Iterator[Alike]:
-        """One conversation of each group with `verdict`, at most `most`; each alone when `most` is None."""
-        wanted = VERDICT_ORDER.index(verdict)
+    def decided(self, verdict: Verdict, most: int) -> Iterator[Alike]:
+        """One conversation of each group with `verdict`, at most `most` of a part of the matrix."""
         for part in self._parts:
-            rows, values = part.courses.rows, part.courses.rows.addresses.values
-            indices = np.flatnonzero(part.verdict == wanted)
-            counts = np.ones(len(indices), dtype=np.int64)
-            if most is not None:
-                found = self._engine.row_verdicts(part.courses).take(indices)
-                ways = np.stack([found.outcome, found.point, found.entry, found.device])
-                _, first, counts = np.unique(ways, axis=1, return_index=True, return_counts=True)
-                indices = indices[first][:most]
-            for row, count in zip(indices.tolist(), counts.tolist(), strict=False):
-                yield Alike(
-                    part.courses.forwarding.devices[rows.device[row]],
-                    self.axis.devices[part.column[row]],
-                    values[rows.destination[row]],
-                    rows.asked[rows.request[row]].request,
-                    count,
-                )
+            indices = np.flatnonzero(part.verdict == VERDICT_ORDER.index(verdict))
+            found = self._engine.row_verdicts(part.courses, indices)
+            ways = [found.outcome, found.point, found.entry, found.device]
+            order = np.lexsort(ways[::-1])  # equal ones in their order, so that the first of each comes first
+            fresh = np.zeros(len(order), dtype=np.bool_)
+            for way in ways:
+                fresh |= first_of_each(way[order])
+            counts = np.diff(np.append(np.flatnonzero(fresh), len(order)))
+            yield from self._alike(part, indices[order[fresh]][:most], counts)
+
+    def each(self, verdict: Verdict, wanted: Callable[[Request], bool]) -> Iterator[Alike]:
+        """Every conversation with `verdict` about what is `wanted`."""
+        for part in self._parts:
+            rows = part.courses.rows
+            about = np.array([wanted(asked.request) for asked in rows.asked], dtype=np.bool_)
+            indices = np.flatnonzero((part.verdict == VERDICT_ORDER.index(verdict)) & about[rows.request])
+            yield from self._alike(part, indices, np.ones(len(indices), dtype=np.int64))
+
+    def _alike(self, part: _MatrixPart, indices: Ints, counts: Ints) -> Iterator[Alike]:
+        rows, values = part.courses.rows, part.courses.rows.addresses.values
+        for row, count in zip(indices.tolist(), counts.tolist(), strict=False):
+            yield Alike(
+                part.courses.forwarding.devices[rows.device[row]],
+                self.axis.devices[part.column[row]],
+                values[rows.destination[row]],
+                rows.asked[rows.request[row]].request,
+                count,
+            )
 
     def locked(self, world: World) -> set[str]:
         """The devices with a management line that nobody else can log in to."""

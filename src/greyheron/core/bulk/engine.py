@@ -25,6 +25,7 @@ from greyheron.core.bulk.headers import (
 from greyheron.core.bulk.indexes import ForwardingIndexes
 from greyheron.core.bulk.placed import PlacedLists
 from greyheron.core.bulk.recorded import RecordedCourses, walked_exchanges
+from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.bulk.traced import TracedCourses
 from greyheron.core.bulk.tracing import OUTCOMES
 from greyheron.core.conversation import VERDICTS, Verdict
@@ -124,10 +125,13 @@ class BulkEngine:
         courses = self.courses(conversations)
         return self.row_verdicts(courses).take(courses.row_of)
 
-    def row_verdicts(self, courses: Courses) -> Verdicts:
-        """What becomes of each row of `courses`, which were found in a world of the same forwarding."""
+    def row_verdicts(self, courses: Courses, only: Ints | None = None) -> Verdicts:
+        """What becomes of each row of `courses`, which were found in a world of the same forwarding.
+
+        only:  the rows that are asked about, rising
+        """
         with self._indexes.lock:
-            return self._of(courses.forwarding.family).verdicts(courses)
+            return self._of(courses.forwarding.family).verdicts(courses, only)
 
     def lists_met(self, courses: Courses) -> tuple[Ints, Ints, Sequence[ResolvedList]]:
         """Every row with every list that may decide about a packet of it, as its index in the lists.
@@ -157,6 +161,19 @@ class BulkEngine:
         with self._indexes.lock:
             return courses.passing(self._of(family).changed_codes(before._of(family)))
 
+    def changed_codes(self, before: "BulkEngine", family: Family) -> Bools:
+        """For each point and solicitation whether other lists stand there than with `before`.
+
+        Both have the same forwarding of the family.
+        """
+        with self._indexes.lock:
+            return self._of(family).changed_codes(before._of(family))
+
+    def table(self, resolved: ResolvedList) -> DecisionTable:
+        """The decision table of a list."""
+        with self._indexes.lock:
+            return self._indexes.tables.of(resolved)
+
     def forwarding(self, family: Family) -> ForwardingIndex:
         """What decides where packets of a family go."""
         with self._indexes.lock:
@@ -175,6 +192,8 @@ class _FamilyEngine:
         self._tables = indexes.tables
         self._placed = PlacedLists(world, self.forwarding, self._tables)
         self._port_cuts = self._source_port_cuts()
+        self._compared: tuple[PlacedLists | None, int] = None, 0
+        self._changed: Bools = np.zeros(0, dtype=np.bool_)
 
     def _source_port_cuts(self) -> Ints:
         """Where source ports fall into another class: the borders of all ports in lists and translations.
@@ -198,16 +217,17 @@ class _FamilyEngine:
         recorded = RecordedCourses(self._recorder, self.forwarding, rows, others)
         return Courses(self.forwarding, rows, row_of, plain, traced, recorded)
 
-    def verdicts(self, courses: Courses) -> Verdicts:
-        return self._combined(self._exchanges(courses, None), len(courses.rows))
+    def verdicts(self, courses: Courses, only: Ints | None) -> Verdicts:
+        if only is None:
+            return self._combined(self._exchanges(courses, None), len(courses.rows))
+        wanted = np.zeros(len(courses.rows), dtype=np.bool_)
+        wanted[only] = True
+        exchanges = self._exchanges(courses, wanted)
+        return self._combined(replace(exchanges, row=(np.cumsum(wanted) - 1)[exchanges.row]), len(only))
 
     def changed(self, courses: Courses, before: "_FamilyEngine") -> tuple[Ints, Verdicts]:
-        differs = courses.decided_otherwise(self._placed, before._placed)
-        rows = np.flatnonzero(differs)
-        exchanges = self._exchanges(courses, differs)
-        index = np.zeros(len(differs), dtype=np.int64)
-        index[rows] = np.arange(len(rows))
-        return rows, self._combined(replace(exchanges, row=index[exchanges.row]), len(rows))
+        rows = np.flatnonzero(courses.decided_otherwise(self._placed, before._placed))
+        return rows, self.verdicts(courses, rows)
 
     def lists_met(self, courses: Courses) -> tuple[Ints, Ints, Sequence[ResolvedList]]:
         rows, codes = courses.meetings()
@@ -220,7 +240,10 @@ class _FamilyEngine:
         return *np.divmod(pairs, max(len(lists), 1)), lists
 
     def changed_codes(self, before: "_FamilyEngine") -> Bools:
-        return self._placed.changed_from(before._placed)
+        asked = before._placed, len(self.forwarding.solicitations)
+        if self._compared != asked:
+            self._compared, self._changed = asked, self._placed.changed_from(before._placed)
+        return self._changed
 
     def _different(self, asked: Conversations) -> tuple[Rows, Ints]:
         """The conversations that can be told apart, and which of them each asked one is."""

@@ -202,7 +202,7 @@ class ForwardingIndex:
         spans: list[tuple[int, int]] = []
         for device, destination, source in keys:
             name, address = self.devices[device], self._classes.members[destination]
-            hops = self._world.lookup(name, self.family, address).hops
+            hops = self._world.hops(name, self.family, address)
             spans.append((len(self.branches) + len(branches), len(hops)))
             branches += [self._branch(name, hop, address, source) for hop in hops]
         first = len(self.spans)
@@ -229,7 +229,7 @@ class ForwardingIndex:
         if world.topology.owner(family, destination) == device:
             return destination
         packet = Packet(family, None, destination, 0)
-        hops = world.lookup(device, family, destination).hops
+        hops = world.hops(device, family, destination)
         sources = {own_address(world, device, hop, packet) for hop in hops} or {destination}
         return sources.pop() if len(sources) == 1 else None
 

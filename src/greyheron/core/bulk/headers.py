@@ -1,7 +1,8 @@
 """Packet headers in arrays, as access lists see them."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -114,6 +115,14 @@ def distinct(values: Ints) -> Ints:
     """Each of `values` once, rising. Sorting is much faster here than NumPy's own way by hashes."""
     ordered = np.sort(values)
     return ordered[first_of_each(ordered)]
+
+
+def grouped(values: Ints) -> Iterator[tuple[int, Ints]]:
+    """Each of `values` once, rising, and the indices where it stands, rising."""
+    order = np.argsort(values, kind="stable")
+    starts = np.flatnonzero(first_of_each(values[order]))
+    for start, end in pairwise([*starts.tolist(), len(values)]):
+        yield int(values[order[start]]), order[start:end]
 
 
 def occurring(codes: Ints, space: int) -> tuple[Ints, Ints]:

@@ -6,7 +6,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 
 from greyheron.core.bulk.forwarding import ForwardingIndex, Solicitation
-from greyheron.core.bulk.headers import NONE, Bools, Headers, Ints, first_of_each
+from greyheron.core.bulk.headers import NONE, Bools, Headers, Ints, first_of_each, grouped
 from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.bulk.tracing import DENIED, FRAME_DENIED, NO_DISCOVERY
 from greyheron.core.discovery import unfound
@@ -124,8 +124,8 @@ class PlacedLists:
         points = np.flatnonzero(~found)
         width = len(before.distinct) + 1
         pairs = (self._list_at[code[points]] + 1) * width + before._list_at[code[points]] + 1
-        for pair in np.unique(pairs).tolist():
-            indices = points[pairs == pair]
+        for pair, places in grouped(pairs):
+            indices = points[places]
             now, then = divmod(pair, width)
             some = headers.take(indices)
             found[indices] = self._denying(now - 1, some) != before._denying(then - 1, some)
@@ -174,10 +174,9 @@ class PlacedLists:
         denied = solicits & (point != NONE)
         list_at = np.full(len(code), NONE, dtype=np.int64)
         list_at[~solicits] = self._list_at[code[~solicits]]
-        for number, resolved in enumerate(self.distinct):
-            indices = np.flatnonzero(list_at == number)
-            if len(indices):
-                table = self._tables.of(resolved)
+        for number, indices in grouped(list_at):
+            if number != NONE:
+                table = self._tables.of(self.distinct[number])
                 decider = table.first_match(headers.take(indices))
                 denied[indices] = table.denies[decider]
                 entry[indices] = table.entries[decider]

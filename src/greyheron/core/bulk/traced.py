@@ -154,6 +154,8 @@ class TracedCourses:
         """Whether each row has a packet that some list denies otherwise in `placed` than in `before`."""
         codes = placed.changed_from(before)
         found = np.zeros(len(self._rows), dtype=np.bool_)
+        if not codes.any():
+            return found
         for packet in (OUT, RETURN, OUT_AGAIN):
             row = self._return_row if packet == RETURN else self._out.row
             sent = self._is_tcp[self._rows.request[row]] | (packet != OUT_AGAIN)
