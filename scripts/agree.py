@@ -3,6 +3,7 @@
 python scripts/agree.py walks FIRST COUNT   the walk, the bulk engine and the naive reference
 python scripts/agree.py kernel FIRST COUNT  the prediction, and real packets in a real kernel
 python scripts/agree.py proofs FIRST COUNT  proofs, and every conversation tried by the naive reference
+python scripts/agree.py edits FIRST COUNT   what is kept from edit to edit, and what is worked out afresh
 """
 
 import sys
@@ -10,6 +11,7 @@ from contextlib import ExitStack
 from unittest.mock import patch
 
 from tests.brute import ALLOW_PORTS, BLOCK_PORTS, FEW_DSCP, random_requirement, tiny_network
+from tests.edits import disagreeing
 from tests.random_networks import random_flows, random_network
 from tests.unit.test_proof import agrees, violating_in_time
 from tests.unit.test_reference import at_some_time, by_name, disagreements
@@ -21,6 +23,7 @@ from greyheron.model.values import Expectation
 from greyheron.rehearsal.runner import run_rehearsal
 
 FLOWS = 40
+EDITS = 8
 
 
 def walks(seed: int) -> tuple[int, list[str]]:
@@ -34,6 +37,10 @@ def walks(seed: int) -> tuple[int, list[str]]:
 def proofs(seed: int) -> tuple[int, list[str]]:
     network, text = tiny_network(seed), random_requirement(seed)
     return 1, agrees(network, text, violating_in_time(network, text))
+
+
+def edits(seed: int) -> tuple[int, list[str]]:
+    return EDITS, list(disagreeing(seed, EDITS))
 
 
 def kernel(seed: int) -> tuple[int, list[str]]:
@@ -56,7 +63,7 @@ def kernel(seed: int) -> tuple[int, list[str]]:
 
 
 def main() -> int:
-    run = {"walks": walks, "proofs": proofs, "kernel": kernel}[sys.argv[1]]
+    run = {"walks": walks, "proofs": proofs, "kernel": kernel, "edits": edits}[sys.argv[1]]
     first, count = int(sys.argv[2]), int(sys.argv[3])
     asked = differing = 0
     few = (

@@ -130,7 +130,8 @@ def _does(choice: Choice, stopped: Path | None, world: World) -> str:
     if stopped is None:
         return "stops them"
     passed = [hop.device for hop in stopped.hops]
-    routers = [name for name in passed if world.topology.devices[name].traits.forwards]
+    devices = world.with_possible_hosts.topology.devices
+    routers = [name for name in passed if devices[name].traits.forwards]
     if not routers:
         return "stops them before they leave their sender"
     if passed[-1] not in routers:
