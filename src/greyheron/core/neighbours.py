@@ -8,14 +8,18 @@ from ipaddress import IPv4Address, IPv6Address
 from greyheron.core.addresses import HeldAddress, held
 from greyheron.core.discovery import unfound
 from greyheron.core.filters import InForce, stopped_between
+from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Packet
 from greyheron.core.segments import InterfaceId, Segments
 from greyheron.core.steps import Filtered
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Device, Interface, Network, Ospf
 from greyheron.model.names import PROTOCOLS
-from greyheron.model.values import Family
+from greyheron.model.values import Direction, Family
 
 ALL_ROUTERS = {Family.IPV4: int(IPv4Address("224.0.0.5")), Family.IPV6: int(IPv6Address("ff02::5"))}
+
+_MOST_KNOWN = 64
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,29 +76,64 @@ class _Speaker:
         return self.device, self.interface
 
 
+class _Pair:
+    """Two that would be neighbours.
+
+    points:  where lists could stand between them;  adjacencies:  each router with how it has the other
+    known:  what keeps them apart, by the lists at those points
+    """
+
+    def __init__(self, ends: tuple[_Speaker, _Speaker]) -> None:
+        self.ends = ends
+        self.points = tuple(AttachmentPoint(*end.port, way) for end in ends for way in Direction)
+        self.adjacencies = tuple(
+            (here.device, Adjacency(here.interface, there.device, there.address, here.cost))
+            for here, there in (ends, ends[::-1])
+        )
+        self.known: dict[tuple[ResolvedList | None, ...], CutNeighbour | None] = {}
+
+
 class OspfPairs:
     """The pairs of interfaces that would be neighbours in one family, if no list kept them apart."""
 
     def __init__(self, network: Network, segments: Segments, family: Family) -> None:
         self._family = family
         self._devices = {device.name: device for device in network.devices if device.traits.forwards}
-        self._pairs = tuple(self._find(segments))
+        self._pairs = tuple(map(_Pair, self._find(segments)))
 
     def under(self, in_force: InForce) -> Neighbourhood:
         """Who is whose neighbour under these lists."""
         adjacent: dict[str, list[Adjacency]] = defaultdict(list)
         cut: list[CutNeighbour] = []
-        for one, other in self._pairs:
-            unheard = self._unheard(one, other, in_force) or self._unheard(other, one, in_force)
-            stopped = unheard or self._unfound(one, other, in_force) or self._unfound(other, one, in_force)
-            if stopped is not None:
-                cut.append(CutNeighbour(one.port, other.port, stopped, unfound=unheard is None))
+        for pair in self._pairs:
+            found = self._cut(pair, in_force)
+            if found is not None:
+                cut.append(found)
                 continue
-            for here, there in ((one, other), (other, one)):
-                adjacent[here.device].append(
-                    Adjacency(here.interface, there.device, there.address, here.cost)
-                )
+            for device, each in pair.adjacencies:
+                adjacent[device].append(each)
         return Neighbourhood(adjacent, tuple(cut))
+
+    def _cut(self, pair: "_Pair", in_force: InForce) -> CutNeighbour | None:
+        """What keeps a pair apart, asked once for all worlds that have the same lists between the two."""
+        if in_force.wires.lists:
+            return self._cut_anew(pair, in_force)
+        lists = tuple(in_force.lists.get((point, self._family)) for point in pair.points)
+        if not any(lists):
+            return None
+        if lists not in pair.known:
+            if len(pair.known) >= _MOST_KNOWN:
+                pair.known.clear()
+            pair.known[lists] = self._cut_anew(pair, in_force)
+        return pair.known[lists]
+
+    def _cut_anew(self, pair: "_Pair", in_force: InForce) -> CutNeighbour | None:
+        one, other = pair.ends
+        unheard = self._unheard(one, other, in_force) or self._unheard(other, one, in_force)
+        stopped = unheard or self._unfound(one, other, in_force) or self._unfound(other, one, in_force)
+        if stopped is None:
+            return None
+        return CutNeighbour(one.port, other.port, stopped, unfound=unheard is None)
 
     def _find(self, segments: Segments) -> Iterator[tuple[_Speaker, _Speaker]]:
         for members in segments.members:

@@ -138,10 +138,32 @@ def _own_kinds(rule: Rule, others: Sequence[Rule], family: Family) -> list[Packe
     """The kinds of packets that `rule` matches, as far as it and `others` tell them apart."""
     named = tuple(frozenset(field.says(each) for each in (rule, *others)) for field in KIND_FIELDS)
     with_ports = any(field in _PORTS for field in rule.constraints)
+    return _matching_kinds(family, named, _SaysOfKinds(rule), with_ports)
+
+
+class _SaysOfKinds:
+    """What a rule says of the kinds of packets: equal for rules that say the same."""
+
+    def __init__(self, rule: Rule) -> None:
+        self.rule = rule
+        self._says = tuple(field.says(rule) for field in KIND_FIELDS)
+
+    def __hash__(self) -> int:
+        return hash(self._says)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _SaysOfKinds) and self._says == other._says
+
+
+@lru_cache(maxsize=4096)
+def _matching_kinds(
+    family: Family, named: tuple[NamedValues, ...], said: _SaysOfKinds, with_ports: bool
+) -> list[Packet]:
     return [
         kind
         for kind in _kinds(family, named)
-        if (not with_ports or _has_ports(kind)) and all(field.matches(rule, kind) for field in KIND_FIELDS)
+        if (not with_ports or _has_ports(kind))
+        and all(field.matches(said.rule, kind) for field in KIND_FIELDS)
     ]
 
 

@@ -71,6 +71,7 @@ class Prover:
     def __init__(self, engines: Engines) -> None:
         """engines:  gives the bulk engine of a world, which shares what it finds with those of others"""
         self._engines = engines
+        self._compared: tuple[Network, Network, bool] | None = None
         self._grounds: LRUCache[tuple[World, Family], Grounds] = LRUCache(
             GROUND_BYTES,
             getsizeof=lambda grounds: min(
@@ -91,7 +92,7 @@ class Prover:
         known:  an answer to the same statement, perhaps of another world
         """
         engine = self._engines(world.with_possible_hosts)
-        if known is not None and known.statement == statement and _same_ground(known.network, network):
+        if known is not None and known.statement == statement and self._same_ground(known.network, network):
             before = self._engines(known.world.with_possible_hosts)
             if known.halves and all(part.fits(engine) for half in known.halves for part in half.parts):
                 return self._again(known, world, network, engine, before)
@@ -137,6 +138,12 @@ class Prover:
             return replace(known, world=world, network=network)
         proof, tried = self._proof(known.statement, halves, world, engine, known.tried)
         return Proven(known.statement, network, world, tuple(halves), proof, tried)
+
+    def _same_ground(self, one: Network, other: Network) -> bool:
+        """Whether two networks differ in lists and placements only; all requirements ask about the same two."""
+        if self._compared is None or self._compared[0] is not one or self._compared[1] is not other:
+            self._compared = one, other, one is other or _same_ground(one, other)
+        return self._compared[2]
 
     def _grounds_of(self, world: World, network: Network, family: Family) -> Grounds:
         found = self._grounds.get((world, family))
