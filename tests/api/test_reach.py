@@ -7,7 +7,7 @@ from fastapi.testclient import TestClient
 
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.values import Family
-from greyheron.server.derived import DerivedState
+from greyheron.working.derived import DerivedState
 from tests.working import worked
 
 

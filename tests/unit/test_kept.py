@@ -16,9 +16,9 @@ from greyheron.model.document import Network, to_data
 from greyheron.model.notation import lists as notation
 from greyheron.model.read import edited
 from greyheron.model.values import Family
-from greyheron.server.derived import MOST_WORLDS, DerivedState, DerivedStates
-from greyheron.server.kept import Kept
 from greyheron.store.networks import Stored
+from greyheron.working.derived import MOST_WORLDS, DerivedState, DerivedStates
+from greyheron.working.kept import Kept
 
 
 def with_entry(network: Network, number: int) -> Network:

@@ -20,15 +20,17 @@ from greyheron.cli.keeping import DATA, DATABASE, Folder
 from greyheron.cli.reading import CannotGoOn, out
 from greyheron.demo.networks import saltmarsh
 from greyheron.server.app import make_app
-from greyheron.server.derived import MEMORY
 from greyheron.server.logs import LogFormat, write_logs
 from greyheron.server.safety import LOOPBACK, Access
 from greyheron.store.database import open_database
 from greyheron.store.networks import NetworkStore
+from greyheron.working.derived import MEMORY
 
 PORT = 8470
 MIB = 1 << 20
 SHORTEST_TOKEN = 12
+MOST_WORKERS = 8
+"""So many processes do long work at most, unless there should be more."""
 FINISHING = 20
 """Seconds that requests which were accepted have to be answered when the server ends."""
 
@@ -50,6 +52,12 @@ def serve(
     ] = None,
     memory: Annotated[int, typer.Option(min=64, help="MiB of what was worked out that are kept.")] = MEMORY
     // MIB,
+    workers: Annotated[
+        int | None,
+        typer.Option(
+            min=0, max=64, help="Processes that do long work, one for each core unless told; 0: none."
+        ),
+    ] = None,
     log_format: Annotated[LogFormat, typer.Option(help="How the log is written.")] = LogFormat.LINES,
     log_requests: Annotated[bool, typer.Option("--log-requests", help="Log every request.")] = False,
 ) -> None:
@@ -72,6 +80,7 @@ def serve(
             Access(LOOPBACK | {host, *(also or ())}, token),
             built if (built / "index.html").is_file() else None,
             memory * MIB,
+            min(os.cpu_count() or 1, MOST_WORKERS) if workers is None else workers,
         )
         shown = f"[{host}]" if ":" in host else host
         address = f"http://{shown}:{listening.getsockname()[1]}/{'?token=' + token if token else ''}"

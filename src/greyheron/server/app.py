@@ -18,7 +18,6 @@ from greyheron import __version__
 from greyheron.server import problems
 from greyheron.server.book_routes import router as book_router
 from greyheron.server.bring_routes import router as bring_router
-from greyheron.server.derived import MEMORY, DerivedStates
 from greyheron.server.device_routes import router as device_router
 from greyheron.server.job_routes import router as job_router
 from greyheron.server.jobs import Jobs
@@ -37,16 +36,22 @@ from greyheron.store.rehearsals import RehearsalStore
 from greyheron.store.results import ResultStore
 from greyheron.store.seen import SeenTrafficStore
 from greyheron.store.traffic import TrafficStore
+from greyheron.working.derived import MEMORY, DerivedStates
+from greyheron.working.remote import RemoteState
+from greyheron.working.workers import Workers
 
 NONCE = "style-nonce-of-this-page"
 """Stands in the built page for the nonce that each answer has anew."""
 
 
-def make_app(engine: Engine, access: Access, interface: Path | None, memory: int = MEMORY) -> FastAPI:
+def make_app(
+    engine: Engine, access: Access, interface: Path | None, memory: int = MEMORY, workers: int = 0
+) -> FastAPI:
     """The whole server.
 
     interface:  the folder of the built workbench; None serves the API alone
     memory:  how many bytes of what was worked out are kept
+    workers:  so many processes do what is long; 0: this one does it
     """
     app = FastAPI(
         title="Grey Heron",
@@ -62,7 +67,8 @@ def make_app(engine: Engine, access: Access, interface: Path | None, memory: int
     app.state.rehearsals = RehearsalStore(engine)
     app.state.seen = SeenTrafficStore(engine)
     app.state.results = ResultStore(engine)
-    app.state.derived = DerivedStates(memory)
+    app.state.workers = Workers(workers, memory // 2) if workers else None
+    app.state.derived = _derived_states(memory, app.state.workers)
     app.state.jobs = Jobs()
     app.state.author = getpass.getuser()
     problems.install(app)
@@ -93,6 +99,15 @@ async def _until_closed(app: FastAPI) -> AsyncIterator[None]:
     """Long computations end with the server."""
     yield
     app.state.jobs.close()
+    if app.state.workers is not None:
+        app.state.workers.close()
+
+
+def _derived_states(memory: int, workers: Workers | None) -> DerivedStates:
+    """What is worked out here, or here and by workers."""
+    if workers is None:
+        return DerivedStates(memory)
+    return DerivedStates(memory // 2, lambda network_id: RemoteState(network_id, workers))
 
 
 def _route_name(route: APIRoute) -> str:

@@ -7,7 +7,6 @@ from fastapi import Depends, Header, Query, Request
 
 from greyheron.model.notation.periods import read_moment
 from greyheron.model.period import Moment
-from greyheron.server.derived import DerivedStates
 from greyheron.server.jobs import Jobs
 from greyheron.server.problems import ProblemDocument, Refusal
 from greyheron.store.networks import NetworkStore
@@ -15,6 +14,7 @@ from greyheron.store.rehearsals import RehearsalStore
 from greyheron.store.results import ResultStore
 from greyheron.store.seen import SeenTrafficStore
 from greyheron.store.traffic import TrafficStore
+from greyheron.working.derived import DerivedStates
 
 PROBLEMS: dict[int | str, dict[str, Any]] = {
     status: {"model": ProblemDocument} for status in (404, 409, 412, 422, 428)

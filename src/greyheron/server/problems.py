@@ -25,6 +25,7 @@ from greyheron.store.networks import (
     UnreadableNetwork,
     VersionConflict,
 )
+from greyheron.working.workers import WorkersGone
 
 MEDIA_TYPE = "application/problem+json"
 
@@ -112,6 +113,7 @@ def install(app: FastAPI) -> None:
     on(ChangeError, lambda error: problem(409, f"{error}: open the network again"))
     on(FlowError, lambda error: problem(422, str(error), [Problem("flow", str(error))]))
     on(ReachError, lambda error: problem(422, str(error), [Problem("services", str(error))]))
+    on(WorkersGone, lambda error: problem(503, str(error)))
     on(UnknownNetwork, lambda error: problem(404, f"{error}: it may have been removed"))
     on(UnknownRevision, lambda error: problem(404, str(error)))
     on(NothingToDo, lambda error: problem(409, str(error)))

@@ -12,6 +12,7 @@ from greyheron.analysis.findings.wiring import in_wiring
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.periods import Span
 from greyheron.core.progress import Progress, part, unwatched
+from greyheron.core.shares import WHOLE, Share
 from greyheron.core.timeline import Timeline
 from greyheron.model.document import Acceptance
 
@@ -33,28 +34,39 @@ def find_in_time(
     engines: Engines,
     kept: KeptFindings,
     progress: Progress = unwatched,
+    share: Share = WHOLE,
 ) -> tuple[Finding, ...]:
     """Everything that is wrong or doubtful, at any time that is shown. Raises Cancelled.
 
     kept:  what was found before, perhaps in another draft
+    share:  which of the searches are made; `merged` has the findings of all of them
     """
-    steps = 1 + len(_SEARCHES) * len(timeline.shown)
+    searches = [search for number, search in enumerate(_SEARCHES) if number % share.of == share.number]
+    steps = 1 + len(searches) * len(timeline.shown)
     ground = Ground(timeline.network, timeline.first, timeline, engines, kept, part(progress, 0, steps))
-    found = {finding.key: finding for finding in reversed([*in_lists(ground)])}
-    for number, search in enumerate(_SEARCHES):
+    first = in_lists(ground) if share.number == share.of - 1 else ()
+    found = {finding.key: finding for finding in reversed([*first])}
+    for number, search in enumerate(searches):
         at_times: dict[str, list[tuple[Span, Finding]]] = {}
         for index, span in enumerate(timeline.shown):
-            share = part(progress, 1 + number * len(timeline.shown) + index, steps)
-            for finding in search(replace(ground, world=timeline.world(span), progress=share)):
+            on = part(progress, 1 + number * len(timeline.shown) + index, steps)
+            for finding in search(replace(ground, world=timeline.world(span), progress=on)):
                 times = at_times.setdefault(finding.key, [])
                 if all(each is not span for each, _ in times):
                     times.append((span, finding))
         for key, times in at_times.items():
             found.setdefault(key, _told(timeline, times))
     kept.forget_others()
-    return tuple(
-        sorted(found.values(), key=lambda each: (_ORDER.index(each.severity), each.kind, each.subject))
-    )
+    return _sorted(found.values())
+
+
+def merged(shares: Iterable[Iterable[Finding]]) -> tuple[Finding, ...]:
+    """The findings of all shares of the searches."""
+    return _sorted({finding.key: finding for found in shares for finding in found}.values())
+
+
+def _sorted(findings: Iterable[Finding]) -> tuple[Finding, ...]:
+    return tuple(sorted(findings, key=lambda each: (_ORDER.index(each.severity), each.kind, each.subject)))
 
 
 def _told(timeline: Timeline, times: Sequence[tuple[Span, Finding]]) -> Finding:

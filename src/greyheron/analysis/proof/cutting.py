@@ -208,6 +208,7 @@ def groups_of_frames(lists: Iterable[AccessList]) -> frozenset[Blocks]:
     asked = (
         entry.frame.destination
         for each in lists
+        if each.family is None
         for entry in each.body.entries
         if entry.frame is not None and entry.frame.destination is not None
     )

@@ -1,5 +1,6 @@
 """The policy: every requirement with its three answers (baseline, running, draft), in words."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from greyheron.analysis.proof.answers import Answer, Proof, asking_words, side_words
@@ -70,13 +71,16 @@ class PolicyStates:
 
 
 def prove_policy(
-    prover: Prover, states: PolicyStates, known: Known, progress: Progress
+    prover: Prover,
+    states: PolicyStates,
+    known: Known,
+    progress: Progress,
+    requirements: Sequence[Requirement],
 ) -> tuple[RequirementMarks, ...]:
-    """Every requirement of the draft in all three states; `known` is looked into and kept up.
+    """Requirements of the draft in all three states; `known` is looked into and kept up.
 
     Raises Cancelled.
     """
-    requirements = states.draft.network.requirements
     indices = states.each()
     steps = max(1, len(requirements) * len(indices))
     found: list[RequirementMarks] = []
@@ -95,8 +99,8 @@ def prove_policy(
             known.update({(requirement.id, state, active): each for active, each in proven.items()})
             reports.append(proof_report(proof))
         found.append(_marks(requirement, reports))
-    gone = {key for key in known if key[0] not in {requirement.id for requirement in requirements}}
-    for key in gone:
+    there = {requirement.id for requirement in states.draft.network.requirements}
+    for key in [key for key in known if key[0] not in there]:
         del known[key]
     return tuple(found)
 

@@ -140,7 +140,7 @@ class Prover:
         return Proven(known.statement, network, world, tuple(halves), proof, tried)
 
     def _same_ground(self, one: Network, other: Network) -> bool:
-        """Whether two networks differ in lists and placements only; all requirements ask about the same two."""
+        """Whether two networks differ in lists and placements only; all proofs ask about one pair."""
         if self._compared is None or self._compared[0] is not one or self._compared[1] is not other:
             self._compared = one, other, one is other or _same_ground(one, other)
         return self._compared[2]

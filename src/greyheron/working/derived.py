@@ -1,9 +1,11 @@
 """What has been worked out for the networks in use, one owner each, so that nothing is computed twice."""
 
 from collections import OrderedDict, deque
+from collections.abc import Callable
 from dataclasses import replace
 from functools import cache
 from threading import Lock, RLock
+from typing import Protocol
 
 from cachetools import LRUCache
 
@@ -25,6 +27,7 @@ from greyheron.analysis.words.report import TraceReport, report_in_time
 from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import converse
 from greyheron.core.progress import Progress, part, unwatched
+from greyheron.core.shares import WHOLE, Share
 from greyheron.core.timeline import Timeline
 from greyheron.core.world import World, build_world
 from greyheron.model.document import Network
@@ -34,8 +37,7 @@ from greyheron.model.period import Moment
 from greyheron.model.requirement import Statement
 from greyheron.model.services import OWN_SERVICES
 from greyheron.model.values import Family
-from greyheron.server.kept import FEW, Kept
-from greyheron.store.networks import Stored
+from greyheron.working.kept import FEW, Kept
 
 MEMORY = 1 << 30
 """So many bytes are kept of all networks together, unless the server is told otherwise."""
@@ -52,6 +54,16 @@ PATIENCE = 0.2
 """Seconds that a preview waits for a matrix that is being worked out."""
 SMALL = 80
 """So many devices are few enough to work out reach while somebody waits."""
+
+
+class Documents(Protocol):
+    """What is running, and the draft."""
+
+    @property
+    def running(self) -> Network: ...
+
+    @property
+    def draft(self) -> Network: ...
 
 
 class _Document:
@@ -88,7 +100,7 @@ class DerivedState:
         )
         self._tries = Tries()
         self._kept_reaches = KeptReaches()
-        self._findings: Kept[tuple[_Document, Moment | None], tuple[Finding, ...]] = Kept(
+        self._findings: Kept[tuple[_Document, Moment | None, Share], tuple[Finding, ...]] = Kept(
             MOST_BOOKS, lambda found: 4000 * len(found)
         )
         self._kept_findings = KeptFindings(self._kept_reaches)
@@ -140,40 +152,42 @@ class DerivedState:
             found = self._books.put(key, mark_tests(draft.tests, states, self._tries, progress))
         return found
 
-    def timeline_in(self, stored: Stored, state: str, moment: Moment | None) -> Timeline:
+    def timeline_in(self, stored: Documents, state: str, moment: Moment | None) -> Timeline:
         """A network as running, on the draft, or (baseline) on the draft with no lists."""
         timeline = self.timeline(stored.running if state == "running" else stored.draft, moment)
         if state != "baseline":
             return timeline
         return replace(timeline, world_at=lambda active: timeline.world_at(active).baseline)
 
-    def trace(self, stored: Stored, flow: Flow, state: str, moment: Moment | None) -> TraceReport:
+    def trace(self, stored: Documents, flow: Flow, state: str, moment: Moment | None) -> TraceReport:
         """One flow in full. `state` is baseline, running or draft. Raises FlowError."""
         timeline = self.timeline_in(stored, state, moment)
         results = [(span, converse(timeline.world(span), flow)) for span in timeline.for_flow(flow)]
         return report_in_time(results, timeline.first.topology.segments, write_flow(flow), state)
 
     def policy(
-        self, stored: Stored, moment: Moment | None, progress: Progress
+        self, stored: Documents, moment: Moment | None, progress: Progress, share: Share = WHOLE
     ) -> tuple[RequirementMarks, ...]:
-        """Every requirement of the draft with its three answers. Raises Cancelled."""
+        """The requirements of the draft in a share of them, with their three answers. Raises Cancelled."""
         states = PolicyStates(self.timeline(stored.running, moment), self.timeline(stored.draft, moment))
+        asked = [each for each in stored.draft.requirements if share.has(each.id)]
         with self._proving:
-            return prove_policy(self.prover, states, self._proven, progress)
+            return prove_policy(self.prover, states, self._proven, progress, asked)
 
-    def findings(self, stored: Stored, moment: Moment | None, progress: Progress) -> tuple[Finding, ...]:
-        """What is wrong or doubtful in the draft. Raises Cancelled."""
-        key = _Document(stored.draft), moment
+    def findings(
+        self, stored: Documents, moment: Moment | None, progress: Progress, share: Share = WHOLE
+    ) -> tuple[Finding, ...]:
+        """What is wrong or doubtful in the draft, by a share of the searches. Raises Cancelled."""
+        key = _Document(stored.draft), moment, share
         found = self._findings.get(key)
         if found is None:
             timeline = self.timeline(stored.draft, moment)
-            found = self._findings.put(
-                key, find_in_time(timeline, self.engine, self._kept_findings, progress)
-            )
+            fresh = find_in_time(timeline, self.engine, self._kept_findings, progress, share)
+            found = self._findings.put(key, fresh)
         return found
 
     def advice(
-        self, stored: Stored, statement: Statement, moment: Moment | None, progress: Progress
+        self, stored: Documents, statement: Statement, moment: Moment | None, progress: Progress
     ) -> Advice:
         """Where lists would make `statement` hold on the draft. Raises Cancelled."""
         timeline = self.timeline(stored.draft, moment)
@@ -183,7 +197,7 @@ class DerivedState:
             )
 
     def reach(
-        self, stored: Stored, question: ReachQuestion, moment: Moment | None, progress: Progress
+        self, stored: Documents, question: ReachQuestion, moment: Moment | None, progress: Progress
     ) -> ReachFound:
         """The matrix of a question, as running and on the draft. Raises Cancelled."""
         worlds = tuple(self.timeline(each, moment).first for each in (stored.running, stored.draft))
@@ -207,7 +221,9 @@ class DerivedState:
         self._reaches.drop(question)  # before the new one is worked out: the two together may be large
         return self._reaches.put(question, Reach(world, engine, axis, question, progress)).cells()
 
-    def reach_change(self, stored: Stored, after: Network, moment: Moment | None) -> ReachChange | None:
+    def reach_change(
+        self, stored: Documents, after: Network, moment: Moment | None, progress: Progress = unwatched
+    ) -> ReachChange | None:
         """How reach differs between the draft and what it would be; None while that would take too long.
 
         The question is the one asked last, or what every device listens on.
@@ -233,8 +249,7 @@ class DerivedState:
             return None
         try:
             cells = [
-                self._cells(world, axis, question, unwatched)
-                for world, axis in zip(worlds, axes, strict=True)
+                self._cells(world, axis, question, progress) for world, axis in zip(worlds, axes, strict=True)
             ]
         finally:
             self._reaching.release()
@@ -244,9 +259,14 @@ class DerivedState:
 class DerivedStates:
     """The derived state of every network in use; that of networks that were asked about least is let go."""
 
-    def __init__(self, memory: int = MEMORY) -> None:
-        """memory:  how many bytes they may take together, as far as that can be estimated"""
-        self._memory = memory
+    def __init__(
+        self, memory: int = MEMORY, made: Callable[[str], DerivedState] = lambda _: DerivedState()
+    ) -> None:
+        """memory:  how many bytes they may take together, as far as that can be estimated
+
+        made:  makes the state of a network
+        """
+        self._memory, self._made = memory, made
         self._of: OrderedDict[str, DerivedState] = OrderedDict()
         self._lock = Lock()
 
@@ -258,7 +278,9 @@ class DerivedStates:
 
     def of(self, network_id: str) -> DerivedState:
         with self._lock:
-            found = self._of.setdefault(network_id, DerivedState())
+            if network_id not in self._of:
+                self._of[network_id] = self._made(network_id)
+            found = self._of[network_id]
             self._of.move_to_end(network_id)
             sizes = [each.nbytes for each in self._of.values()]
             taken = sum(sizes)

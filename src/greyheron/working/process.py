@@ -1,0 +1,169 @@
+"""A worker process: it keeps what was worked out for networks, and is told changes, not documents."""
+
+import os
+import pickle
+import signal
+from collections import defaultdict
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass
+from multiprocessing.connection import Connection
+from threading import Event, Lock, Thread
+from time import monotonic
+from typing import Any
+
+from greyheron.core.progress import Cancelled
+from greyheron.model.document import Network
+from greyheron.working.derived import DerivedState, DerivedStates
+from greyheron.working.telling import Listener, Piece
+
+_NICENESS = 5
+"""Who answers requests goes before those who work things out."""
+_BETWEEN = 0.05
+"""Seconds between two words about how far a piece of work is."""
+
+
+@dataclass(frozen=True, slots=True)
+class Hear:
+    """A piece of a document of a network."""
+
+    network: str
+    piece: Piece
+
+
+@dataclass(frozen=True, slots=True)
+class Forget:
+    """The documents of a network are spoken of no more."""
+
+    network: str
+
+
+@dataclass(frozen=True, slots=True)
+class Task:
+    """Work to begin: a method of `DerivedState`, by its name.
+
+    running, draft:  documents, by their tokens
+    first, rest:  the other arguments, before and behind the progress
+    """
+
+    number: int
+    network: str
+    method: str
+    running: int
+    draft: int
+    first: tuple[Any, ...]
+    rest: tuple[Any, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Cancel:
+    number: int
+
+
+@dataclass(frozen=True, slots=True)
+class SoFar:
+    """How far a task is, 0 to 1."""
+
+    number: int
+    done: float
+
+
+@dataclass(frozen=True, slots=True)
+class Ended:
+    """The end of a task: what came of it, or what was raised."""
+
+    number: int
+    result: Any
+    error: BaseException | None
+
+
+@dataclass(frozen=True, slots=True)
+class TaskDocuments:
+    """What is running and the draft, of one task."""
+
+    running: Network
+    draft: Network
+
+
+@dataclass(frozen=True, slots=True)
+class Document:
+    """Stands in the arguments of a task for a document, by its token."""
+
+    token: int
+
+
+class _Process:
+    def __init__(self, connection: Connection, memory: int) -> None:
+        self._connection, self._states = connection, DerivedStates(memory)
+        self._listeners: defaultdict[str, Listener] = defaultdict(Listener)
+        self._cancelled: dict[int, Event] = {}
+        self._sending = Lock()
+
+    def serve(self) -> None:
+        """Until whoever asks is gone."""
+        with suppress(EOFError, OSError):
+            while True:
+                match self._connection.recv():
+                    case Hear(network, piece):
+                        self._listeners[network].hear(piece)
+                    case Forget(network):
+                        self._listeners.pop(network, None)
+                    case Cancel(number):
+                        if number in self._cancelled:
+                            self._cancelled[number].set()
+                    case Task() as task:
+                        self._begin(task)
+
+    def _begin(self, task: Task) -> None:
+        known = self._listeners[task.network].known
+        documents = TaskDocuments(known[task.running], known[task.draft])
+        first = [known[each.token] if isinstance(each, Document) else each for each in task.first]
+        self._cancelled[task.number] = Event()
+        state = self._states.of(task.network)
+        Thread(target=self._run, args=(task, state, documents, first), daemon=True).start()
+
+    def _run(self, task: Task, state: DerivedState, documents: TaskDocuments, first: list[Any]) -> None:
+        try:
+            method: Callable[..., Any] = getattr(state, task.method)
+            progress = self._progress(task.number)
+            self._send(Ended(task.number, method(documents, *first, progress, *task.rest), None))
+        except BaseException as error:
+            self._send(Ended(task.number, None, _sendable(error)))
+        finally:
+            del self._cancelled[task.number]
+
+    def _progress(self, number: int) -> Callable[[float], None]:
+        cancelled, told = self._cancelled[number], 0.0
+
+        def progress(done: float) -> None:
+            nonlocal told
+            if cancelled.is_set():
+                raise Cancelled
+            now = monotonic()
+            if now - told > _BETWEEN:
+                told = now
+                self._send(SoFar(number, done))
+
+        return progress
+
+    def _send(self, message: SoFar | Ended) -> None:
+        with self._sending, suppress(OSError):
+            self._connection.send(message)
+
+
+def _sendable(error: BaseException) -> BaseException:
+    """An error that can be taken apart and put together on the other side."""
+    try:
+        pickle.loads(pickle.dumps(error))
+    except Exception:
+        return RuntimeError(f"{type(error).__name__}: {error}")
+    return error
+
+
+def work(connection: Connection, memory: int) -> None:
+    """The whole life of a worker process."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the server ends it, by closing the connection
+    with suppress(OSError):
+        os.nice(_NICENESS)
+    _Process(connection, memory).serve()
+    os._exit(0)

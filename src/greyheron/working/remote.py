@@ -1,0 +1,87 @@
+"""The derived state of a network whose long work is done by worker processes."""
+
+from zlib import crc32
+
+from greyheron.analysis.advice.choices import Advice
+from greyheron.analysis.findings.finder import merged
+from greyheron.analysis.findings.finding import Finding
+from greyheron.analysis.proof.policy import RequirementMarks
+from greyheron.analysis.reach.change import ReachChange, ReachFound
+from greyheron.analysis.reach.question import ReachQuestion
+from greyheron.core.progress import Progress, unwatched
+from greyheron.core.shares import WHOLE, Share
+from greyheron.model.document import Network
+from greyheron.model.period import Moment
+from greyheron.model.requirement import Statement
+from greyheron.working.derived import SMALL, DerivedState, Documents
+from greyheron.working.workers import Asked, Workers
+
+
+class RemoteState(DerivedState):
+    """What is long is asked of workers; what is short is worked out here.
+
+    Of a large network each worker proves some of the requirements, and makes some of the searches.
+    """
+
+    def __init__(self, network_id: str, workers: Workers) -> None:
+        super().__init__()
+        self._network_id, self._workers = network_id, workers
+        self._first = crc32(network_id.encode()) % len(workers)
+
+    def policy(
+        self, stored: Documents, moment: Moment | None, progress: Progress, share: Share = WHOLE
+    ) -> tuple[RequirementMarks, ...]:
+        found: list[tuple[RequirementMarks, ...]] = self._workers.results(
+            self._network_id,
+            [
+                Asked(self._worker(number), "policy", stored, (moment,), (each,))
+                for number, each in enumerate(self._shares(stored, share))
+            ],
+            progress,
+        )
+        marks = {each.id: each for share in found for each in share}
+        return tuple(marks[each.id] for each in stored.draft.requirements if each.id in marks)
+
+    def findings(
+        self, stored: Documents, moment: Moment | None, progress: Progress, share: Share = WHOLE
+    ) -> tuple[Finding, ...]:
+        found: list[tuple[Finding, ...]] = self._workers.results(
+            self._network_id,
+            [
+                Asked(self._worker(1 + number), "findings", stored, (moment,), (each,))
+                for number, each in enumerate(self._shares(stored, share))
+            ],
+            progress,
+        )
+        return merged(found)
+
+    def advice(
+        self, stored: Documents, statement: Statement, moment: Moment | None, progress: Progress
+    ) -> Advice:
+        asked = Asked(self._worker(0), "advice", stored, (statement, moment))
+        advice: Advice = self._workers.results(self._network_id, [asked], progress)[0]
+        return advice
+
+    def reach(
+        self, stored: Documents, question: ReachQuestion, moment: Moment | None, progress: Progress
+    ) -> ReachFound:
+        asked = Asked(self._worker(1), "reach", stored, (question, moment))
+        found: ReachFound = self._workers.results(self._network_id, [asked], progress)[0]
+        return found
+
+    def reach_change(
+        self, stored: Documents, after: Network, moment: Moment | None, progress: Progress = unwatched
+    ) -> ReachChange | None:
+        asked = Asked(self._worker(1), "reach_change", stored, (after, moment))
+        change: ReachChange | None = self._workers.results(self._network_id, [asked], progress)[0]
+        return change
+
+    def _shares(self, stored: Documents, share: Share) -> list[Share]:
+        """A share for each worker, where a network is large enough to be worth it."""
+        if len(stored.draft.devices) <= SMALL or share != WHOLE:
+            return [share]
+        return [Share(number, len(self._workers)) for number in range(len(self._workers))]
+
+    def _worker(self, number: int) -> int:
+        """The worker for work of a kind: always the same, and another one for another network."""
+        return (self._first + number) % len(self._workers)

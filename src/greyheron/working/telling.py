@@ -1,0 +1,132 @@
+"""Documents told to another process piece by piece: by what differs from one that it has already."""
+
+from collections import OrderedDict
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from itertools import count
+from typing import Any
+
+from greyheron.model.document import AccessList, Network
+
+MOST_TOLD = 6
+"""So many documents of a network are known to another process at once."""
+_PIECE = 1000
+"""A piece has items of so many entries at most: it is packed in a few milliseconds."""
+
+Segment = tuple[int, int] | tuple[Any, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Items:
+    """More items of a collection of a document that is being told.
+
+    kept:  where a run of them stands in the same collection of the base: its first index, and behind its last
+    """
+
+    collection: str
+    kept: tuple[int, int] | None
+    fresh: tuple[Any, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """The end of a document: its name, the one that it differs from, and all that is no collection.
+
+    forget:  a document that is not spoken of any more
+    """
+
+    token: int
+    base: int | None
+    fields: Mapping[str, Any]
+    forget: int | None
+
+
+Piece = Items | Told
+
+
+class Teller:
+    """What another process knows of the documents of one network. Pieces must go there in their order."""
+
+    def __init__(self) -> None:
+        self._told: OrderedDict[int, Network] = OrderedDict()
+        self._tokens = count()
+
+    def pieces(self, network: Network) -> tuple[int, Iterator[Piece]]:
+        """A token for `network`, and what must be said before it is understood."""
+        for token, known in self._told.items():
+            if known is network:
+                self._told.move_to_end(token)
+                return token, iter(())
+        base = next(reversed(self._told), None)
+        before = None if base is None else self._told[base]
+        token = next(self._tokens)
+        self._told[token] = network
+        forget = self._told.popitem(last=False)[0] if len(self._told) > MOST_TOLD else None
+        return token, _pieces(network, before, token, base, forget)
+
+
+def _pieces(
+    network: Network, before: Network | None, token: int, base: int | None, forget: int | None
+) -> Iterator[Piece]:
+    fields: dict[str, Any] = {}
+    for name in type(network).model_fields:
+        value, known = getattr(network, name), None if before is None else getattr(before, name)
+        if isinstance(value, tuple):
+            if value is not known:
+                yield from _items(name, value, known or ())
+        elif before is None or value != known:
+            fields[name] = value
+    yield Told(token, base, fields, forget)
+
+
+def _items(collection: str, items: tuple[Any, ...], known: tuple[Any, ...]) -> Iterator[Items]:
+    """A collection as runs of what is known and items that are not; what is the same object is known."""
+    at = {id(item): index for index, item in enumerate(known)}
+    index = 0
+    yield Items(collection, None, ())  # it is told anew, even where nothing is left in it
+    while index < len(items):
+        first = at.get(id(items[index]))
+        end = index + 1
+        if first is None:
+            size = _size(items[index])
+            while end < len(items) and id(items[end]) not in at and size < _PIECE:
+                size += _size(items[end])
+                end += 1
+            yield Items(collection, None, items[index:end])
+        else:
+            while end < len(items) and at.get(id(items[end])) == first + end - index:
+                end += 1
+            yield Items(collection, (first, first + end - index), ())
+        index = end
+
+
+def _size(item: object) -> int:
+    return 1 + len(item.body.entries) if isinstance(item, AccessList) else 10
+
+
+@dataclass(slots=True)
+class Listener:
+    """The documents of one network, as they were told."""
+
+    known: dict[int, Network] = field(default_factory=dict)
+    _coming: dict[str, list[Items]] = field(default_factory=dict)
+
+    def hear(self, piece: Piece) -> None:
+        if isinstance(piece, Items):
+            self._coming.setdefault(piece.collection, []).append(piece)
+            return
+        base = None if piece.base is None else self.known[piece.base]
+        changed = dict(piece.fields)
+        for name, runs in self._coming.items():
+            own = () if base is None else getattr(base, name)
+            changed[name] = tuple(
+                item
+                for run in runs
+                for item in (run.fresh if run.kept is None else own[run.kept[0] : run.kept[1]])
+            )
+        self._coming.clear()
+        self.known[piece.token] = (
+            Network.model_construct(**changed) if base is None else base.model_copy(update=changed)
+        )
+        if piece.forget is not None:
+            self.known.pop(piece.forget, None)

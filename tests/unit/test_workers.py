@@ -1,0 +1,190 @@
+"""Worker processes: what they are told, what they answer, and what becomes of it when they end."""
+
+import os
+import pickle
+import signal
+from collections.abc import Iterator
+from contextlib import suppress
+from dataclasses import dataclass
+from random import Random
+from threading import Event, Thread
+from time import sleep
+
+import pytest
+
+from greyheron.analysis.reach.question import ReachQuestion
+from greyheron.core.progress import Cancelled, unwatched
+from greyheron.demo.generator import Plan, generate
+from greyheron.demo.networks import saltmarsh
+from greyheron.model.document import Network
+from greyheron.model.notation.requirements import read_requirement
+from greyheron.model.values import Family
+from greyheron.working.derived import SMALL, DerivedState
+from greyheron.working.remote import RemoteState
+from greyheron.working.telling import MOST_TOLD, Items, Listener, Teller
+from greyheron.working.workers import Asked, Workers, WorkersGone
+from tests.edits import edited_at_random
+from tests.random_networks import random_network
+
+QUESTION = ReachQuestion(("ping",), Family.IPV4)
+
+
+@dataclass(frozen=True)
+class Both:
+    running: Network
+    draft: Network
+
+
+@pytest.fixture(scope="module")
+def workers() -> Iterator[Workers]:
+    found = Workers(2, 1 << 28)
+    yield found
+    found.close()
+
+
+def heard(teller: Teller, listener: Listener, network: Network) -> tuple[Network, int]:
+    """A document as the other side has it, and how many bytes went there."""
+    token, pieces = teller.pieces(network)
+    size = 0
+    for piece in pieces:
+        written = pickle.dumps(piece)
+        size += len(written)
+        listener.hear(pickle.loads(written))
+    return listener.known[token], size
+
+
+@pytest.mark.parametrize("seed", range(5))
+def test_documents_are_told_by_what_differs(seed: int) -> None:
+    chance, network = Random(seed), random_network(seed)
+    teller, listener = Teller(), Listener()
+    known, whole = heard(teller, listener, network)
+    assert known == network
+    for _ in range(3 * MOST_TOLD):
+        network = edited_at_random(network, chance)
+        before, (known, size) = known, heard(teller, listener, network)
+        assert known == network
+        assert size < whole / 2
+        kept = [each for each in known.lists if any(each is other for other in before.lists)]
+        assert len(kept) >= len(known.lists) - 1
+        assert len(listener.known) <= MOST_TOLD
+
+
+def test_what_is_known_is_not_told_again() -> None:
+    teller, network = Teller(), saltmarsh()
+    token, pieces = teller.pieces(network)
+    assert list(pieces)
+    again, nothing = teller.pieces(network)
+    assert (again, list(nothing)) == (token, [])
+
+
+def test_large_documents_are_told_in_small_pieces() -> None:
+    network = generate(Plan(routers=40, lists=40, entries=200, seed=1))
+    _, pieces = Teller().pieces(network)
+    sizes = [
+        sum(len(item.body.entries) for item in piece.fresh)
+        for piece in pieces
+        if isinstance(piece, Items) and piece.collection == "lists"
+    ]
+    assert sum(sizes) == 8000
+    assert max(sizes) <= 1200
+
+
+def test_an_emptied_collection_is_told() -> None:
+    teller, listener, network = Teller(), Listener(), saltmarsh()
+    heard(teller, listener, network)
+    bare = network.model_copy(update={"placements": (), "lists": ()})
+    assert heard(teller, listener, bare)[0] == bare
+
+
+def test_workers_answer_as_this_process_does(workers: Workers) -> None:
+    stored, here, there = Both(saltmarsh(), saltmarsh()), DerivedState(), RemoteState("demo", workers)
+    assert there.findings(stored, None, unwatched) == here.findings(stored, None, unwatched)
+    assert there.policy(stored, None, unwatched) == here.policy(stored, None, unwatched)
+    statement = read_requirement("block visitors → ledger ssh")
+    advice = there.advice(stored, statement, None, unwatched)
+    assert advice == here.advice(stored, statement, None, unwatched)
+    remote, local = (each.reach(stored, QUESTION, None, unwatched) for each in (there, here))
+    assert (remote.draft == local.draft).all()
+    after = stored.draft.model_copy(update={"placements": ()})
+    change = there.reach_change(stored, after, None)
+    assert change == here.reach_change(stored, after, None)
+    assert change is not None
+
+
+def test_workers_share_the_work_of_a_large_network(workers: Workers) -> None:
+    network = generate(Plan(routers=41, lists=20, entries=20, seed=3))
+    assert len(network.devices) > SMALL
+    here, there, stored = DerivedState(), RemoteState("large", workers), Both(network, network)
+    assert there.findings(stored, None, unwatched) == here.findings(stored, None, unwatched)
+    marks = there.policy(stored, None, unwatched)
+    assert marks == here.policy(stored, None, unwatched)
+    assert [each.id for each in marks] == [each.id for each in network.requirements]
+
+
+def test_a_worker_that_ends_costs_a_retry(workers: Workers) -> None:
+    stored, there = Both(saltmarsh(), saltmarsh()), RemoteState("killed", workers)
+    before = workers.pids()
+    for pid in before:
+        os.kill(pid, signal.SIGKILL)
+    assert there.findings(stored, None, unwatched) == DerivedState().findings(stored, None, unwatched)
+    there.policy(stored, None, unwatched)
+    assert set(workers.pids()).isdisjoint(before)
+
+
+def test_a_worker_that_ends_in_the_middle_costs_a_retry(workers: Workers) -> None:
+    network = generate(Plan(routers=20, lists=20, entries=100, seed=4))
+    there = RemoteState("middle", workers)
+
+    def end_them() -> None:
+        sleep(0.3)
+        for pid in workers.pids():
+            os.kill(pid, signal.SIGKILL)
+
+    ending = Thread(target=end_them)
+    ending.start()
+    found = there.findings(Both(network, network), None, unwatched)
+    ending.join()
+    assert found == DerivedState().findings(Both(network, network), None, unwatched)
+
+
+def test_workers_that_end_again_and_again_are_told_of(workers: Workers) -> None:
+    network = generate(Plan(routers=20, lists=20, entries=100, seed=4))
+    there, over = RemoteState("again", workers), Event()
+
+    def end_them() -> None:
+        while not over.wait(0.05):
+            for pid in workers.pids():
+                with suppress(ProcessLookupError):  # ended, and not replaced yet
+                    os.kill(pid, signal.SIGKILL)
+
+    ending = Thread(target=end_them)
+    ending.start()
+    try:
+        with pytest.raises(WorkersGone, match="--workers 0"):
+            there.findings(Both(network, network), None, unwatched)
+    finally:
+        over.set()
+        ending.join()
+    stored = Both(saltmarsh(), saltmarsh())
+    assert there.policy(stored, None, unwatched) == DerivedState().policy(stored, None, unwatched)
+
+
+def test_what_a_worker_raises_is_raised_here(workers: Workers) -> None:
+    with pytest.raises(AttributeError, match="no_such_work"):
+        workers.results("wrong", [Asked(0, "no_such_work", Both(saltmarsh(), saltmarsh()), ())])
+
+
+def test_work_that_nobody_waits_for_ends(workers: Workers) -> None:
+    network = generate(Plan(routers=40, lists=40, entries=200, seed=5))
+    there, seen = RemoteState("given-up", workers), list[float]()
+
+    def give_up(done: float) -> None:
+        seen.append(done)
+        if len(seen) > 3:
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        there.findings(Both(network, network), None, give_up)
+    assert seen == sorted(seen)
+    stored = Both(saltmarsh(), saltmarsh())
+    assert there.findings(stored, None, unwatched) == DerivedState().findings(stored, None, unwatched)
