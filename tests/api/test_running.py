@@ -57,7 +57,8 @@ def test_a_document_that_no_longer_reads_is_said_and_harms_nobody_else(engine: E
     with calm(engine) as client:
         broken, whole = (client.post("/api/networks/demo").json()["id"] for _ in range(2))
         with engine.begin() as connection:
-            connection.execute(text("UPDATE network SET draft = '{' WHERE id = :id"), {"id": broken})
+            damage = text("UPDATE documents SET draft = '{' WHERE network_id = :id")
+            connection.execute(damage, {"id": broken})
     with calm(engine) as client:
         for answer in (
             client.get(f"/api/networks/{broken}"),

@@ -5,18 +5,25 @@ import signal
 import subprocess
 import sys
 import threading
+from contextlib import suppress
 from datetime import UTC, datetime
+from importlib.resources import files
 from pathlib import Path
+from random import Random
 
 import pytest
+from alembic import command
+from alembic.config import Config
 from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session
 
+from greyheron.demo.generator import Plan, generate
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import Change
 from greyheron.model.problems import DocumentError
 from greyheron.store.database import open_database
 from greyheron.store.networks import (
+    MOST_REMADE,
     NetworkStore,
     NothingToDo,
     Stored,
@@ -180,3 +187,56 @@ def test_readers_wait_for_no_writer(engine: Engine) -> None:
         writer.execute(text("UPDATE network SET name = 'half done'"))
         assert store.get(network.id).draft.name == network.draft.name
         assert [each.name for each in store.summaries()] == [network.draft.name]
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_a_draft_is_the_same_however_it_is_read(tmp_path: Path, seed: int) -> None:
+    """Edits, undone and made again, applied and thrown away: kept, and read by somebody else."""
+    chance = Random(seed)
+    path = tmp_path / "networks.db"
+    store = NetworkStore(open_database(path))
+    network = store.create(saltmarsh())
+    for number in range(2 * MOST_REMADE):
+        kinds = {"edit": 60, "undo": 15, "redo": 10, "apply": 3, "discard": 2, "restore": 2}
+        kind = chance.choices([*kinds], [*kinds.values()])[0]
+        with suppress(NothingToDo):
+            if kind == "edit":
+                made = new_list(f"l{chance.randrange(20)}", f"permit any # {number}\n")
+                network = store.edit(network.id, network.version, "an edit", made)
+            elif kind == "apply":
+                network = store.apply(network.id, network.version, "")
+            elif kind == "restore":
+                network = store.restore(network.id, network.version, 1)
+            else:
+                network = getattr(store, kind)(network.id, network.version)
+        if number % 8 == 0:
+            assert NetworkStore(open_database(path)).get(network.id) == network
+    for _ in range(MOST_REMADE):
+        network = store.edit(network.id, network.version, "an edit", new_list("last", "deny any\n"))
+    assert NetworkStore(open_database(path)).get(network.id) == network
+
+
+def test_an_edit_writes_what_changed_only(tmp_path: Path) -> None:
+    store = NetworkStore(open_database(tmp_path / "networks.db"))
+    network = store.create(generate(Plan(routers=30, lists=30, entries=200, seed=1)))
+    log = tmp_path / "networks.db-wal"
+    before = log.stat().st_size
+    network = store.edit(network.id, network.version, "an edit", new_list("one-more"))
+    assert log.stat().st_size - before < 100_000
+    assert len(network.draft.lists) == 31
+
+
+def test_a_database_from_before_is_brought_along(tmp_path: Path) -> None:
+    path = tmp_path / "networks.db"
+    engine = open_database(path)
+    store = NetworkStore(engine)
+    network = store.create(saltmarsh())
+    network = store.edit(network.id, network.version, "an edit", new_list("written"))
+    network = store.apply(network.id, network.version, "")
+    engine.dispose()
+    config = Config()
+    config.set_main_option("script_location", str(files("greyheron.store").joinpath("migrations")))
+    with open_database(path).begin() as connection:
+        config.attributes["connection"] = connection
+        command.downgrade(config, "0006")
+    assert NetworkStore(open_database(path)).get(network.id) == network

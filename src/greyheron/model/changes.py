@@ -149,6 +149,8 @@ def difference(before: Network, after: Network) -> list[Change]:
     """The changes that make `after` of `before`, collection by collection."""
     changes: list[Change] = []
     for collection in ITEM_TYPES:
+        if getattr(before, collection) is getattr(after, collection):
+            continue
         old = {key_of(collection, item): item for item in getattr(before, collection)}
         new = {key_of(collection, item): item for item in getattr(after, collection)}
         changes += [Change(collection=collection, key=key) for key in old if key not in new]
@@ -156,7 +158,7 @@ def difference(before: Network, after: Network) -> list[Change]:
         moved = _out_of_order(kept, [key for key in new if key in old])
         changes += [Change(collection=collection, key=key) for key in moved]
         for index, (key, item) in enumerate(new.items()):
-            if key in moved or old.get(key) != item:
+            if key in moved or (old.get(key) is not item and old.get(key) != item):
                 changes.append(Change(collection=collection, key=key, item=to_data(item), index=index))
     return changes
 

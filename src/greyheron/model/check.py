@@ -8,6 +8,7 @@ from greyheron.model.check_device import device_problems, doubles, unknown
 from greyheron.model.document import AccessList, Address, Device, Network, Placement, Requirement, TestFlow
 from greyheron.model.entry import Entry, NamedAddresses, NamedPorts
 from greyheron.model.flow import FlowEnd
+from greyheron.model.period import During
 from greyheron.model.problems import Problem
 from greyheron.model.requirement import KIND_WORDS, TermKind
 from greyheron.model.services import KNOWN_SERVICES, requested
@@ -26,14 +27,19 @@ class Broken:
 
 
 def problems_of(
-    network: Network, broken: Broken | None = None, changed: Iterable[str] | None = None
+    network: Network, broken: Broken | None = None, before: Network | None = None
 ) -> list[Problem]:
     """Everything that is wrong between the items of `network`.
 
-    changed:  the collections that may not be as they were when nothing was wrong; all of them unless given
+    before:  one with which nothing was wrong: only what may differ from it is looked at
     """
-    rests = _Rests(network, {device.name: device for device in network.devices}, broken or Broken())
-    every = None if changed is None else frozenset(changed)
+    every = None if before is None else _changed(before, network)
+    lists = network.lists
+    if before is not None and every is not None and every.isdisjoint(_NAMED_IN_LISTS):
+        known = {id(access_list) for access_list in before.lists}
+        lists = tuple(each for each in lists if id(each) not in known)
+    devices = {device.name: device for device in network.devices}
+    rests = _Rests(network, devices, broken or Broken(), lists)
     return [
         problem
         for on, check in _CHECKS
@@ -42,13 +48,24 @@ def problems_of(
     ]
 
 
+_NAMED_IN_LISTS = frozenset({"devices", "address_sets", "port_sets", "periods"})
+
+
+def _changed(before: Network, after: Network) -> frozenset[str]:
+    """The parts of a document that are not the same objects."""
+    return frozenset(
+        name for name in Network.model_fields if getattr(before, name) is not getattr(after, name)
+    )
+
+
 @dataclass(frozen=True, slots=True)
 class _Rests:
-    """What checks rest on."""
+    """What checks rest on; `lists` are those whose entries may name what is not there."""
 
     network: Network
     devices: dict[str, Device]
     broken: Broken
+    lists: tuple[AccessList, ...]
 
 
 def _names(rests: _Rests) -> Iterator[Problem]:
@@ -130,7 +147,7 @@ def _references(rests: _Rests) -> Iterator[Problem]:
     network, broken = rests.network, rests.broken
     groups = {group.name for group in network.address_sets} | {device.name for device in network.devices}
     port_sets = {group.name for group in network.port_sets}
-    for access_list in network.lists:
+    for access_list in rests.lists:
         for entry in access_list.body.entries:
             for message in _unknown_names(entry, groups, port_sets, broken):
                 yield Problem(f"list {access_list.name}, entry {entry.number}", message)
@@ -139,10 +156,11 @@ def _references(rests: _Rests) -> Iterator[Problem]:
 def _periods(rests: _Rests) -> Iterator[Problem]:
     network, broken = rests.network, rests.broken
     periods = {period.name for period in network.periods}
-    said = [
+    said: list[tuple[str, During | None]] = [
         (f"list {access_list.name}, entry {entry.number}", entry.during)
-        for access_list in network.lists
+        for access_list in rests.lists
         for entry in access_list.body.entries
+        if entry.during is not None
     ]
     said += [(f"requirement {each.id}", each.statement.during) for each in network.requirements]
     for where, during in said:

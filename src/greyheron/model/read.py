@@ -96,7 +96,7 @@ def edited(network: Network, changes: Sequence[Change]) -> Network:
     """`network`, which is sound, after `changes`, checked as a whole. Raises DocumentError or ChangeError."""
     require_items(changes)
     after = apply(network, changes)
-    problems = problems_of(after, changed={change.collection for change in changes})
+    problems = problems_of(after, before=network)
     if problems:
         raise DocumentError(problems)
     return after

@@ -19,6 +19,7 @@ from greyheron.server import problems
 from greyheron.server.book_routes import router as book_router
 from greyheron.server.bring_routes import router as bring_router
 from greyheron.server.device_routes import router as device_router
+from greyheron.server.draft_routes import router as draft_router
 from greyheron.server.job_routes import router as job_router
 from greyheron.server.jobs import Jobs
 from greyheron.server.out_routes import router as out_router
@@ -75,6 +76,7 @@ def make_app(
     registry = CollectorRegistry()
     watch(app, registry)
     app.include_router(router)
+    app.include_router(draft_router)
     app.include_router(job_router)
     app.include_router(bring_router)
     app.include_router(seen_router)

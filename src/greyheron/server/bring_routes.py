@@ -14,10 +14,10 @@ from greyheron.formats.workspace import write_item
 from greyheron.model.changes import OF_THE_NETWORK, Collection, key_of, putting
 from greyheron.model.document import Item, Network
 from greyheron.model.problems import DocumentError, Problem
+from greyheron.server.draft_routes import opened
 from greyheron.server.jobs import Working
 from greyheron.server.needs import PROBLEMS, Author, Computations, Store, Traffic, Version
 from greyheron.server.problems import Refusal
-from greyheron.server.routes import opened
 from greyheron.server.shapes import (
     NetworkSummary,
     NewNetwork,

@@ -1,11 +1,10 @@
 """The routes under /api."""
 
-from collections.abc import Sequence
 from dataclasses import replace
 from itertools import pairwise
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Header, Path, Response
+from fastapi import APIRouter, Header, Response
 from fastapi.responses import PlainTextResponse
 
 from greyheron.analysis.network.completion import (
@@ -27,12 +26,12 @@ from greyheron.demo.networks import saltmarsh, storm
 from greyheron.formats.workspace import read_item, read_workspace, write_item, write_workspace
 from greyheron.model.changes import ITEM_TYPES, Change, Collection, key_of
 from greyheron.model.document import Network
-from greyheron.model.intents import AnyIntent
 from greyheron.model.notation.flows import read_bare_flow, read_expected_flow, write_expected_flow
 from greyheron.model.notation.lists import renumbered, write_body
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited, read_network
 from greyheron.server.device_routes import device_in, reading_of
+from greyheron.server.draft_routes import opened
 from greyheron.server.jobs import Working
 from greyheron.server.needs import (
     PROBLEMS,
@@ -47,11 +46,9 @@ from greyheron.server.needs import (
 )
 from greyheron.server.problems import Refusal, problem_items
 from greyheron.server.shapes import (
-    ApplyNote,
     BareFlow,
     Book,
     Completion,
-    Edit,
     FlowReading,
     FlowText,
     Foreseen,
@@ -64,22 +61,13 @@ from greyheron.server.shapes import (
     OpenNetwork,
     Options,
     Ready,
-    RevisionItem,
     State,
     Time,
     TraceRequest,
     Trial,
 )
-from greyheron.store.networks import Stored, VersionConflict
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
-
-
-def opened(stored: Stored, status: int = 200, made: Sequence[Change] = ()) -> Response:
-    """A network as it stands, written in one go: large ones would take long otherwise."""
-    headers = {"ETag": f'"{stored.version}"', "Cache-Control": "no-cache"}
-    written = OpenNetwork.of(stored, made).model_dump_json(by_alias=True)
-    return Response(written, status, headers, media_type="application/json")
 
 
 @router.get("/networks")
@@ -173,64 +161,6 @@ def export_network(network_id: str, store: Store, state: State = "draft") -> Res
     network = stored.running if state == "running" else stored.draft
     headers = {"Content-Disposition": f'attachment; filename="{network_id}.yaml"'}
     return Response(write_workspace(network), media_type="application/yaml", headers=headers)
-
-
-@router.post("/networks/{network_id}/draft/edits", response_model=OpenNetwork)
-def edit_draft(network_id: str, edit: Edit, store: Store, version: Version, author: Author) -> Response:
-    """Make changes to the draft, all or none."""
-    return opened(store.edit(network_id, version, edit.label, edit.changes, author))
-
-
-@router.post("/networks/{network_id}/draft/intents", response_model=OpenNetwork)
-def carry_out(network_id: str, intent: AnyIntent, store: Store, version: Version, author: Author) -> Response:
-    """Do what is wanted to the draft; what it took is worked out here, and told as `made`."""
-    stored = store.get(network_id)
-    if stored.version != version:
-        raise VersionConflict(version, stored.version)
-    draft, made = stored.draft, intent.changes(stored.draft)
-    return opened(store.edit(network_id, version, intent.called(draft)[:200], made, author), made=made)
-
-
-@router.post("/networks/{network_id}/draft/undo", response_model=OpenNetwork)
-def undo(network_id: str, store: Store, version: Version, author: Author) -> Response:
-    """Take the last edit back."""
-    return opened(store.undo(network_id, version, author))
-
-
-@router.post("/networks/{network_id}/draft/redo", response_model=OpenNetwork)
-def redo(network_id: str, store: Store, version: Version, author: Author) -> Response:
-    """Make the edit again that was undone last."""
-    return opened(store.redo(network_id, version, author))
-
-
-@router.post("/networks/{network_id}/draft/discard", response_model=OpenNetwork)
-def discard(network_id: str, store: Store, version: Version, author: Author) -> Response:
-    """Make the draft what is running; it can be undone."""
-    return opened(store.discard(network_id, version, author))
-
-
-@router.post("/networks/{network_id}/draft/apply", response_model=OpenNetwork)
-def apply_draft(network_id: str, note: ApplyNote, store: Store, version: Version, author: Author) -> Response:
-    """Put the draft in force and keep a revision."""
-    return opened(store.apply(network_id, version, note.note, author))
-
-
-@router.get("/networks/{network_id}/revisions")
-def revisions(network_id: str, store: Store) -> list[RevisionItem]:
-    """Every state that was in force, newest first."""
-    return [RevisionItem.of(revision) for revision in store.revisions(network_id)]
-
-
-@router.post("/networks/{network_id}/revisions/{number}/restore", response_model=OpenNetwork)
-def restore(
-    network_id: str,
-    number: Annotated[int, Path(ge=1, le=2**31)],
-    store: Store,
-    version: Version,
-    author: Author,
-) -> Response:
-    """Make the draft what a revision was; it can be undone."""
-    return opened(store.restore(network_id, version, number, author))
 
 
 @router.get("/networks/{network_id}/book")

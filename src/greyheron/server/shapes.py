@@ -3,20 +3,21 @@
 from collections.abc import Sequence
 from dataclasses import asdict
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from greyheron.analysis.testing.book import TestMarks
 from greyheron.analysis.words.ranges import EntryCover
 from greyheron.formats.format import Notice
-from greyheron.model.changes import Change, difference
+from greyheron.model.changes import Change, Collection, difference
 from greyheron.model.document import AccessList, Network, Placement
 from greyheron.model.intents import AnyIntent
 from greyheron.model.notation.line import Option
 from greyheron.model.parts import Section
 from greyheron.model.read import edited
 from greyheron.model.renaming import NamedCollection
+from greyheron.model.runs import runs
 from greyheron.model.values import Family, ListKind
 from greyheron.server.problems import ProblemItem
 from greyheron.store.networks import Revision, Stored, Summary
@@ -93,6 +94,74 @@ class OpenNetwork(BaseModel):
             undo=stored.undo,
             redo=stored.redo,
         )
+
+
+class Changed(BaseModel):
+    """What differs between what is running and the draft."""
+
+    collection: Collection
+    key: str
+
+
+class NetworkPatch(BaseModel):
+    """What makes of a network in version `base` what it is in `version`; it does not grow with the network.
+
+    collections:  those of the draft that are not as they were, each as runs: a pair of where items stood
+        (the first index, and the one behind the last), or an item that was not there
+    fields:  what else of the draft is not as it was
+    applied:  whether what is running is the draft now; otherwise it is as it was
+    changes:  what differs from what is running;  made:  the changes of an intent just carried out
+    """
+
+    id: str
+    version: int
+    base: int
+    collections: dict[str, list[tuple[int, int] | dict[str, Any]]]
+    fields: dict[str, Any]
+    applied: bool
+    changes: list[Changed]
+    made: list[Change]
+    undo: str | None
+    redo: str | None
+
+    @classmethod
+    def of(cls, before: Stored, after: Stored, made: Sequence[Change]) -> "NetworkPatch | None":
+        """None where more than the draft has changed."""
+        applied = after.running is after.draft
+        if after.running is not before.running and not applied:
+            return None
+        collections: dict[str, list[tuple[int, int] | dict[str, Any]]] = {}
+        fields: dict[str, Any] = {}
+        for name in Network.model_fields:
+            old, new = getattr(before.draft, name), getattr(after.draft, name)
+            if isinstance(new, tuple) and new is not old:
+                collections[name] = [
+                    each
+                    for run in runs(new, old)
+                    for each in ([run.kept] if run.kept is not None else map(_whole, run.fresh))
+                ]
+            elif not isinstance(new, tuple) and new != old:
+                fields[name] = new
+        return cls(
+            id=after.id,
+            version=after.version,
+            base=before.version,
+            collections=collections,
+            fields=fields,
+            applied=applied,
+            changes=[
+                Changed(collection=each.collection, key=each.key)
+                for each in difference(after.running, after.draft)
+            ],
+            made=list(made),
+            undo=after.undo,
+            redo=after.redo,
+        )
+
+
+def _whole(item: BaseModel) -> dict[str, Any]:
+    """An item as it stands in a network, with what is at its default."""
+    return item.model_dump(mode="json", by_alias=True)
 
 
 class NewNetwork(RequestBody):

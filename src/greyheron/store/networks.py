@@ -18,11 +18,13 @@ from greyheron.model.document import Network, to_data
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited, read_network
 from greyheron.store.database import reading
-from greyheron.store.tables import EditRow, NetworkRow, RevisionRow, now
+from greyheron.store.tables import DocumentsRow, EditRow, NetworkRow, RevisionRow, now
 
 MOST_DOCUMENTS = 48 << 20
 """Documents are kept read up to so many bytes, and a few however large they are."""
 
+MOST_REMADE = 64
+"""So many edits at most are made again when a network is read."""
 KEPT_REMOVED = timedelta(days=30)
 WATCHED = 0.25
 """Seconds between two looks whether somebody still waits."""
@@ -103,6 +105,10 @@ class NetworkStore:
         self._engine = engine
         self._reading = reading(engine)
         self._documents = _Documents()
+        self._stored: LRUCache[tuple[str, int], Stored] = LRUCache(
+            MOST_DOCUMENTS, getsizeof=lambda stored: min(_size(stored.draft), MOST_DOCUMENTS // 4)
+        )
+        self._lock = Lock()
 
     def summaries(self) -> list[Summary]:
         """Every network, the latest changed first."""
@@ -130,21 +136,26 @@ class NetworkStore:
     def create(self, network: Network, by: str = "") -> Stored:
         """Keep a new network, running and draft alike. `by`: who makes it."""
         text = self._documents.text_of(network)
-        row = NetworkRow(id=secrets.token_hex(6), running=text, draft=text, changed_by=by)
+        row = NetworkRow(id=secrets.token_hex(6), changed_by=by)
         _describe(row, network)
         with Session(self._engine) as session, session.begin():
             session.add(row)
+            session.flush()
+            session.add(DocumentsRow(network_id=row.id, running=text, draft=text))
             session.add(RevisionRow(network_id=row.id, number=1, note="as created", document=text))
             session.flush()
-            return self._stored(session, row)
+            made = Stored(row.id, row.version, network, network, None, None)
+        return self._remember(made)
 
     def get(self, network_id: str, progress: Progress = unwatched) -> Stored:
         """A network with its documents. Raises UnknownNetwork, UnreadableNetwork."""
         with Session(self._reading) as session:
             row = _row(session, network_id)
-            labels = _labels(session, row)
-            session.expunge(row)
-        return self._read(row, labels, progress)  # a large document takes long: nobody waits for it
+            known = self._known(row)
+            if known is not None:
+                return known
+            kept = _Kept.of(session, row)
+        return self._remember(self._read(kept, progress))  # takes long where it is large: nobody waits for it
 
     def remove(self, network_id: str, version: int) -> None:
         """Take a network away; for `KEPT_REMOVED` that can be taken back."""
@@ -167,72 +178,84 @@ class NetworkStore:
         running, draft = (each.model_copy(update={"name": name}) for each in (stored.running, stored.draft))
         made = self.create(running, by)
         if draft != running:
-            with self._changing(made.id, made.version, by) as (session, row):
+            with self._changing(made.id, made.version, by) as writing:
                 self._edited(
-                    session, row, "as copied", difference(running, draft), difference(draft, running), draft
+                    writing, "as copied", difference(running, draft), difference(draft, running), draft
                 )
         return self._summary(made.id)
 
     def rename(self, network_id: str, version: int, name: str, by: str = "") -> Stored:
         """Call a network otherwise, running and draft alike."""
-        with self._changing(network_id, version, by) as (session, row):
-            for column in ("running", "draft"):
-                network = self._documents.parsed(getattr(row, column))
-                renamed = Network.model_validate({**dict(network), "name": name})
-                setattr(row, column, self._documents.text_of(renamed))
-            return self._written(session, row)
+        with self._changing(network_id, version, by) as writing:
+            before = writing.before
+            running, draft = (
+                Network.model_validate({**dict(each), "name": name})
+                for each in (before.running, before.draft)
+            )
+            self._write_whole(writing, draft).running = self._documents.text_of(running)
+            self._written(writing, running, draft)
+        return writing.done()
 
     def edit(
         self, network_id: str, version: int, label: str, changes: Sequence[Change], by: str = ""
     ) -> Stored:
         """Make `changes` to the draft. Raises DocumentError or ChangeError and keeps the draft as it was."""
-        with self._changing(network_id, version, by) as (session, row):
-            draft = self._documents.parsed(row.draft)
+        with self._changing(network_id, version, by) as writing:
+            draft = writing.before.draft
             after = edited(draft, changes)
-            return self._edited(session, row, label, changes, reversed_edit(draft, changes), after)
+            self._edited(writing, label, changes, reversed_edit(draft, changes), after)
+        return writing.done()
 
     def undo(self, network_id: str, version: int, by: str = "") -> Stored:
         """Take back the draft's last edit."""
-        with self._changing(network_id, version, by) as (session, row):
-            edit = _edit(session, row, row.edits_done)
+        with self._changing(network_id, version, by) as writing:
+            edit = _edit(writing.session, writing.row, writing.row.edits_done)
             if edit is None:
                 raise NothingToDo("there is no edit to undo")
-            row.edits_done -= 1
-            return self._moved(session, row, _changes(edit.backward))
+            writing.row.edits_done -= 1
+            self._moved(writing, _changes(edit.backward))
+        return writing.done()
 
     def redo(self, network_id: str, version: int, by: str = "") -> Stored:
         """Make the draft's next edit again."""
-        with self._changing(network_id, version, by) as (session, row):
-            edit = _edit(session, row, row.edits_done + 1)
+        with self._changing(network_id, version, by) as writing:
+            edit = _edit(writing.session, writing.row, writing.row.edits_done + 1)
             if edit is None:
                 raise NothingToDo("there is no edit to redo")
-            row.edits_done += 1
-            return self._moved(session, row, _changes(edit.forward))
+            writing.row.edits_done += 1
+            self._moved(writing, _changes(edit.forward))
+        return writing.done()
 
     def apply(self, network_id: str, version: int, note: str, by: str = "") -> Stored:
         """Put the draft in force, and keep it as a revision."""
-        with self._changing(network_id, version, by) as (session, row):
-            if row.running == row.draft:
+        with self._changing(network_id, version, by) as writing:
+            draft = writing.before.draft
+            if writing.before.running == draft:
                 raise NothingToDo("the draft is the same as what is running")
-            row.running = row.draft
-            last = session.scalar(
+            written = self._write_whole(writing, draft)
+            written.running = written.draft
+            last = writing.session.scalar(
                 select(func.max(RevisionRow.number)).where(RevisionRow.network_id == network_id)
             )
-            session.add(
-                RevisionRow(network_id=network_id, number=(last or 0) + 1, note=note, document=row.draft)
+            writing.session.add(
+                RevisionRow(network_id=network_id, number=(last or 0) + 1, note=note, document=written.draft)
             )
-            return self._written(session, row)
+            self._written(writing, draft, draft)
+        return writing.done()
 
     def discard(self, network_id: str, version: int, by: str = "") -> Stored:
         """Make the draft what is running; an edit like any other, so it can be undone."""
-        with self._changing(network_id, version, by) as (session, row):
-            return self._replaced(session, row, "discard the draft", row.running)
+        with self._changing(network_id, version, by) as writing:
+            self._replaced(writing, "discard the draft", writing.before.running)
+        return writing.done()
 
     def restore(self, network_id: str, version: int, number: int, by: str = "") -> Stored:
         """Make the draft what revision `number` was; it can be undone."""
-        with self._changing(network_id, version, by) as (session, row):
-            revision = _revision(session, network_id, number)
-            return self._replaced(session, row, f"go back to revision {number}", revision.document)
+        with self._changing(network_id, version, by) as writing:
+            revision = _revision(writing.session, network_id, number)
+            after = self._documents.parsed(revision.document)
+            self._replaced(writing, f"go back to revision {number}", after)
+        return writing.done()
 
     def revisions(self, network_id: str) -> list[Revision]:
         """Every revision, newest first."""
@@ -245,24 +268,28 @@ class NetworkStore:
             )
             return [Revision(row.number, row.note, _utc(row.applied_at)) for row in rows]
 
-    def _replaced(self, session: Session, row: NetworkRow, label: str, text: str) -> Stored:
-        before, after = self._documents.parsed(row.draft), self._documents.parsed(text)
+    def _replaced(self, writing: "_Writing", label: str, after: Network) -> None:
+        before = writing.before.draft
         changes = difference(before, after)
         if not changes:
             raise NothingToDo("the draft is the same already")
-        return self._edited(session, row, label, changes, difference(after, before), after)
+        self._edited(writing, label, changes, difference(after, before), after)
 
     def _edited(
         self,
-        session: Session,
-        row: NetworkRow,
+        writing: "_Writing",
         label: str,
         forward: Sequence[Change],
         backward: Sequence[Change],
         after: Network,
-    ) -> Stored:
-        """Record an edit and its way back; edits that had been undone are gone."""
+    ) -> None:
+        """Record an edit and its way back; edits that had been undone are gone.
+
+        The draft is written as a whole only now and then: what was edited since is made to it again.
+        """
+        session, row = writing.session, writing.row
         session.execute(delete(EditRow).where(EditRow.network_id == row.id, EditRow.number > row.edits_done))
+        forgotten = row.edits_written > row.edits_done
         row.edits_done += 1
         session.add(
             EditRow(
@@ -273,41 +300,103 @@ class NetworkStore:
                 backward=_changes_text(backward),
             )
         )
-        row.draft = self._documents.text_of(after)
-        return self._written(session, row)
+        if forgotten or row.edits_done - row.edits_written >= MOST_REMADE:
+            self._write_whole(writing, after)
+        self._written(writing, writing.before.running, after)
 
-    def _moved(self, session: Session, row: NetworkRow, changes: Sequence[Change]) -> Stored:
-        row.draft = self._documents.text_of(apply(self._documents.parsed(row.draft), changes))
-        return self._written(session, row)
+    def _moved(self, writing: "_Writing", changes: Sequence[Change]) -> None:
+        self._written(writing, writing.before.running, apply(writing.before.draft, changes))
 
-    def _written(self, session: Session, row: NetworkRow) -> Stored:
+    def _write_whole(self, writing: "_Writing", draft: Network) -> DocumentsRow:
+        """Write the text of the draft."""
+        documents = writing.session.get_one(DocumentsRow, writing.row.id)
+        documents.draft, writing.row.edits_written = self._documents.text_of(draft), writing.row.edits_done
+        return documents
+
+    def _written(self, writing: "_Writing", running: Network, draft: Network) -> None:
+        row = writing.row
         row.version += 1
         row.changed_at = now()
-        _describe(row, self._documents.parsed(row.draft))
-        session.flush()
-        return self._stored(session, row)
+        _describe(row, draft)
+        writing.session.flush()
+        writing.made = Stored(row.id, row.version, running, draft, *_labels(writing.session, row))
 
     @contextmanager
-    def _changing(self, network_id: str, version: int, by: str) -> Iterator[tuple[Session, NetworkRow]]:
+    def _changing(self, network_id: str, version: int, by: str) -> Iterator["_Writing"]:
         """One transaction on a network as it is in `version`. Raises VersionConflict."""
-        self.get(network_id)  # its documents are read before the database is locked
+        before = self.get(network_id)  # its documents are read before the database is locked
         with Session(self._engine) as session, session.begin():
             row = _row(session, network_id, version)
+            if before.version != version:  # somebody else was faster, and is who this is based on
+                before = self._read(_Kept.of(session, row), unwatched)
             row.changed_by = by
-            yield session, row
+            writing = _Writing(session, row, before)
+            yield writing
+        self._remember(writing.done())
 
-    def _stored(self, session: Session, row: NetworkRow) -> Stored:
-        return self._read(row, _labels(session, row), unwatched)
+    def _known(self, row: NetworkRow) -> Stored | None:
+        with self._lock:
+            return self._stored.get((row.id, row.version))
 
-    def _read(self, row: NetworkRow, labels: tuple[str | None, str | None], progress: Progress) -> Stored:
+    def _remember(self, stored: Stored) -> Stored:
+        """Keep what is in the database by now, so that it need not be read."""
+        with self._lock:
+            return self._stored.setdefault((stored.id, stored.version), stored)
+
+    def _read(self, kept: "_Kept", progress: Progress) -> Stored:
         try:
             running, draft = (
                 self._documents.parsed(text, part(progress, number, 2))
-                for number, text in enumerate((row.running, row.draft))
+                for number, text in enumerate((kept.running, kept.draft))
             )
+            draft = apply(draft, [change for text in kept.since for change in _changes(text)])
         except (DocumentError, ValueError) as error:
-            raise UnreadableNetwork(row.id, row.name, str(error)) from error
-        return Stored(row.id, row.version, running, draft, *labels)
+            raise UnreadableNetwork(kept.id, kept.name, str(error)) from error
+        return Stored(kept.id, kept.version, running, draft, *kept.labels)
+
+
+@dataclass(slots=True)
+class _Writing:
+    """A write under way: what it is based on, and what it came to."""
+
+    session: Session
+    row: NetworkRow
+    before: Stored
+    made: Stored | None = None
+
+    def done(self) -> Stored:
+        assert self.made is not None
+        return self.made
+
+
+@dataclass(frozen=True, slots=True)
+class _Kept:
+    """A network as it stands in the database.
+
+    draft:  as it was written last;  since:  the changes that make of it what it is now, in order
+    """
+
+    id: str
+    name: str
+    version: int
+    running: str
+    draft: str
+    since: tuple[str, ...]
+    labels: tuple[str | None, str | None]
+
+    @classmethod
+    def of(cls, session: Session, row: NetworkRow) -> "_Kept":
+        done, written = row.edits_done, row.edits_written
+        low, high = sorted((done, written))
+        edits = session.scalars(
+            select(EditRow)
+            .where(EditRow.network_id == row.id, EditRow.number > low, EditRow.number <= high)
+            .order_by(EditRow.number)
+        ).all()
+        again = done > written
+        since = [each.forward for each in edits] if again else [each.backward for each in edits[::-1]]
+        texts, labels = session.get_one(DocumentsRow, row.id), _labels(session, row)
+        return cls(row.id, row.name, row.version, texts.running, texts.draft, tuple(since), labels)
 
 
 class _Documents:
@@ -374,6 +463,11 @@ def _describe(row: NetworkRow, network: Network) -> None:
     row.name = network.name
     row.devices, row.lists = len(network.devices), len(network.lists)
     row.entries = sum(len(each.body.entries) for each in network.lists)
+
+
+def _size(network: Network) -> int:
+    """About how many bytes a document takes."""
+    return 400 * sum(len(each.body.entries) for each in network.lists) + 5000 * len(network.devices)
 
 
 def require_network(session: Session, network_id: str) -> None:

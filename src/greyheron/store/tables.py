@@ -22,9 +22,10 @@ class Base(DeclarativeBase):
 
 
 class NetworkRow(Base):
-    """A network: what is running, the draft, and a version that every write raises by one.
+    """A network, with a version that every write raises by one.
 
-    edits_done:  how many of its edits, in order, are in the draft; later ones can be redone
+    edits_written:  how many of them are in the draft as it was written last
+    edits_done:  how many of its edits, in order, have been made; later ones can be redone
     devices, lists, entries:  how many the draft has
     surprises:  how many test flows did not do what is expected in `tried_version`; None before any was tried
     removed_at:  when it was removed, while that can be taken back
@@ -35,9 +36,8 @@ class NetworkRow(Base):
     id: Mapped[str] = mapped_column(String(32), primary_key=True)
     name: Mapped[str] = mapped_column(String(80))
     version: Mapped[int] = mapped_column(default=1)
-    running: Mapped[str] = mapped_column(Text)
-    draft: Mapped[str] = mapped_column(Text)
     edits_done: Mapped[int] = mapped_column(default=0)
+    edits_written: Mapped[int] = mapped_column(default=0)
     changed_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
     changed_by: Mapped[str] = mapped_column(String(80), default="")
     devices: Mapped[int] = mapped_column(default=0)
@@ -46,6 +46,19 @@ class NetworkRow(Base):
     surprises: Mapped[int | None] = mapped_column(default=None)
     tried_version: Mapped[int | None] = mapped_column(default=None)
     removed_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True), default=None)
+
+
+class DocumentsRow(Base):
+    """The texts of a network, apart from what every write changes: what is running, and the draft.
+
+    draft:  as it was after `edits_written` of its edits
+    """
+
+    __tablename__ = "documents"
+
+    network_id: Mapped[str] = mapped_column(ForeignKey("network.id", ondelete="CASCADE"), primary_key=True)
+    running: Mapped[str] = mapped_column(Text)
+    draft: Mapped[str] = mapped_column(Text)
 
 
 class EditRow(Base):

@@ -7,13 +7,12 @@ from itertools import count
 from typing import Any
 
 from greyheron.model.document import AccessList, Network
+from greyheron.model.runs import runs
 
 MOST_TOLD = 6
 """So many documents of a network are known to another process at once."""
 _PIECE = 1000
 """A piece has items of so many entries at most: it is packed in a few milliseconds."""
-
-Segment = tuple[int, int] | tuple[Any, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,24 +79,21 @@ def _pieces(
 
 
 def _items(collection: str, items: tuple[Any, ...], known: tuple[Any, ...]) -> Iterator[Items]:
-    """A collection as runs of what is known and items that are not; what is the same object is known."""
-    at = {id(item): index for index, item in enumerate(known)}
-    index = 0
+    """A collection in pieces that are packed quickly."""
     yield Items(collection, None, ())  # it is told anew, even where nothing is left in it
-    while index < len(items):
-        first = at.get(id(items[index]))
-        end = index + 1
-        if first is None:
-            size = _size(items[index])
-            while end < len(items) and id(items[end]) not in at and size < _PIECE:
-                size += _size(items[end])
-                end += 1
-            yield Items(collection, None, items[index:end])
-        else:
-            while end < len(items) and at.get(id(items[end])) == first + end - index:
-                end += 1
-            yield Items(collection, (first, first + end - index), ())
-        index = end
+    for run in runs(items, known):
+        if run.kept is not None:
+            yield Items(collection, run.kept, ())
+            continue
+        some: list[Any] = []
+        size = 0
+        for item in run.fresh:
+            if some and size + _size(item) > _PIECE:
+                yield Items(collection, None, tuple(some))
+                some, size = [], 0
+            some.append(item)
+            size += _size(item)
+        yield Items(collection, None, tuple(some))
 
 
 def _size(item: object) -> int:
@@ -117,11 +113,11 @@ class Listener:
             return
         base = None if piece.base is None else self.known[piece.base]
         changed = dict(piece.fields)
-        for name, runs in self._coming.items():
+        for name, heard in self._coming.items():
             own = () if base is None else getattr(base, name)
             changed[name] = tuple(
                 item
-                for run in runs
+                for run in heard
                 for item in (run.fresh if run.kept is None else own[run.kept[0] : run.kept[1]])
             )
         self._coming.clear()

@@ -4,6 +4,7 @@ import type { components, paths } from "./generated";
 
 type Schemas = components["schemas"];
 export type OpenNetwork = Schemas["OpenNetwork"];
+export type NetworkPatch = Schemas["NetworkPatch"];
 export type Network = Schemas["Network"];
 export type Device = Schemas["Device"];
 export type AccessList = Schemas["AccessList"];

@@ -7,12 +7,14 @@ import {
   asWritten,
   basedOn,
   type Intent,
+  type NetworkPatch,
   type OpenNetwork,
   of,
   type State,
   seen,
   trying,
 } from "./client";
+import { isPatch, patched } from "./patched";
 import { finished, useStanding } from "./work";
 
 const OTHER_WINDOWS = 4000;
@@ -262,21 +264,30 @@ export type DraftStep = "undo" | "redo" | "discard" | "apply";
 /** Writes to the draft. Each is based on the version on screen; a conflict shows the newer draft. */
 export function useDraft(id: string) {
   const client = useQueryClient();
-  const keep = (network: OpenNetwork) => client.setQueryData(["network", id], network);
-  const params = () => ({
-    ...of(id),
-    header: basedOn(client.getQueryData<OpenNetwork>(["network", id])?.version),
-  });
+  const queryKey = ["network", id];
+  const keep = (network: OpenNetwork) => client.setQueryData(queryKey, network);
+  const held = () => client.getQueryData<OpenNetwork>(queryKey);
+  const params = () => ({ ...of(id), header: { ...basedOn(held()?.version), prefer: "return=minimal" } });
+  /** The network as a write left it: what is answered are the differences, unless there is too much else. */
+  const written = async (asked: Promise<OpenNetwork | NetworkPatch>): Promise<OpenNetwork> => {
+    const told = await asked;
+    if (!isPatch(told)) return told;
+    const before = held();
+    const after = before ? patched(before, told) : null;
+    return after ?? answer(api.GET("/api/networks/{network_id}", { params: of(id) }));
+  };
   const onError = (error: Error) => {
-    if (error instanceof ApiError && error.conflict) client.invalidateQueries({ queryKey: ["network", id] });
+    if (error instanceof ApiError && error.conflict) client.invalidateQueries({ queryKey });
   };
   // One edit after another: each is based on what the one before it left.
   const scope = { id: `draft of ${id}` };
   const carryOut = useMutation({
     scope,
     mutationFn: (intent: Intent) =>
-      answer(
-        api.POST("/api/networks/{network_id}/draft/intents", { params: params(), body: asWritten(intent) }),
+      written(
+        answer(
+          api.POST("/api/networks/{network_id}/draft/intents", { params: params(), body: asWritten(intent) }),
+        ),
       ),
     onSuccess: keep,
     onError,
@@ -285,10 +296,13 @@ export function useDraft(id: string) {
     scope,
     mutationFn: ({ step, note = "" }: { step: DraftStep; note?: string }) => {
       const asked = { params: params() };
-      if (step === "undo") return answer(api.POST("/api/networks/{network_id}/draft/undo", asked));
-      if (step === "redo") return answer(api.POST("/api/networks/{network_id}/draft/redo", asked));
-      if (step === "discard") return answer(api.POST("/api/networks/{network_id}/draft/discard", asked));
-      return answer(api.POST("/api/networks/{network_id}/draft/apply", { ...asked, body: { note } }));
+      if (step === "undo") return written(answer(api.POST("/api/networks/{network_id}/draft/undo", asked)));
+      if (step === "redo") return written(answer(api.POST("/api/networks/{network_id}/draft/redo", asked)));
+      if (step === "discard")
+        return written(answer(api.POST("/api/networks/{network_id}/draft/discard", asked)));
+      return written(
+        answer(api.POST("/api/networks/{network_id}/draft/apply", { ...asked, body: { note } })),
+      );
     },
     onSuccess: keep,
     onError,
@@ -297,10 +311,12 @@ export function useDraft(id: string) {
     scope,
     mutationFn: (number: number) => {
       const { path, header } = params();
-      return answer(
-        api.POST("/api/networks/{network_id}/revisions/{number}/restore", {
-          params: { path: { ...path, number }, header },
-        }),
+      return written(
+        answer(
+          api.POST("/api/networks/{network_id}/revisions/{number}/restore", {
+            params: { path: { ...path, number }, header },
+          }),
+        ),
       );
     },
     onSuccess: keep,

@@ -1,0 +1,34 @@
+"""A collection as what differs from an earlier one: runs of items that are known, and items that are not."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """Items that stand one after another.
+
+    kept:  where they stand in the earlier collection: the first index, and the one behind the last, or None
+    fresh:  the items themselves, where they are not known
+    """
+
+    kept: tuple[int, int] | None
+    fresh: Sequence[Any] = ()
+
+
+def runs(items: Sequence[Any], known: Sequence[Any]) -> Iterator[Run]:
+    """`items` by what is known; an item is known where it is the same object, not one like it."""
+    at = {id(item): index for index, item in enumerate(known)}
+    index = 0
+    while index < len(items):
+        first, end = at.get(id(items[index])), index + 1
+        if first is None:
+            while end < len(items) and id(items[end]) not in at:
+                end += 1
+            yield Run(None, items[index:end])
+        else:
+            while end < len(items) and at.get(id(items[end])) == first + end - index:
+                end += 1
+            yield Run((first, first + end - index))
+        index = end
