@@ -41,6 +41,8 @@ from greyheron.working.derived import MEMORY, DerivedStates
 from greyheron.working.remote import RemoteState
 from greyheron.working.workers import Workers
 
+_LEVEL = 1
+"""Answers are compressed quickly rather than well; files that are fetched once are compressed well."""
 NONCE = "style-nonce-of-this-page"
 """Stands in the built page for the nonce that each answer has anew."""
 
@@ -90,7 +92,7 @@ def make_app(
     app.add_api_route("/api/{path:path}", _no_such_route, include_in_schema=False, methods=["GET", "POST"])
     if interface is not None:
         _serve_interface(app, interface)
-    app.add_middleware(GZipMiddleware, minimum_size=2000)
+    app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=_LEVEL)
     app.add_middleware(Safety, access=access)
     app.add_middleware(Watching, registry=registry)
     return app
@@ -122,7 +124,7 @@ def _no_such_route(path: str) -> None:
 
 def _serve_interface(app: FastAPI, folder: Path) -> None:
     """Files with a digest in their name for good; every other address is a view of the workbench."""
-    app.mount("/assets", _Immutable(directory=folder / "assets"))
+    app.mount("/assets", GZipMiddleware(_Immutable(directory=folder / "assets"), compresslevel=6))
     top_files = frozenset(_names(folder))
 
     shell = (folder / "index.html").read_text(encoding="utf-8")

@@ -1,17 +1,18 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { type DragEvent, useEffect, useState } from "react";
+import { type DragEvent, lazy, Suspense, useEffect, useState } from "react";
 import { keepAuthor, readAuthor } from "../api/author";
 import { useBringing } from "../api/bringing";
 import { ApiError, answer, api, basedOn, type NetworkSummary, of } from "../api/client";
 import { useNetworks } from "../api/queries";
-import { BringIn } from "../bring/BringIn";
 import { Failed } from "../kit/Failed";
 import { Heron } from "../kit/Heron";
-import { Menu } from "../kit/Menu";
 import { STEPS } from "../start/steps";
 import { keepExercise, keepWalk, readExercise, readWalk } from "../state/kept";
 import { go } from "../state/location";
 import { counted } from "../state/words";
+
+const Menu = lazy(async () => ({ default: (await import("../kit/Menu")).Menu }));
+const BringIn = lazy(async () => ({ default: (await import("../bring/BringIn")).BringIn }));
 
 /** What this is for, ways to begin, and every network that is kept here. */
 export function Home() {
@@ -165,7 +166,11 @@ export function Home() {
         </div>
         {error && <Failure error={error} />}
         <Signature />
-        <BringIn open={asking} onClose={() => setAsking(false)} bringing={bringing} onMade={opened} />
+        {asking && (
+          <Suspense>
+            <BringIn open onClose={() => setAsking(false)} bringing={bringing} onMade={opened} />
+          </Suspense>
+        )}
       </div>
     </main>
   );
@@ -297,17 +302,19 @@ function Row({ network, onOpen, onUndo, onFail }: NetworkRowProps) {
           </button>
         </form>
       )}
-      <Menu
-        className="quiet px-3 py-2"
-        label={`More for ${network.name}`}
-        items={[
-          ["Rename…", () => setName(network.name)],
-          ["Copy", copy],
-          ["Remove", remove],
-        ]}
-      >
-        ⋯
-      </Menu>
+      <Suspense>
+        <Menu
+          className="quiet px-3 py-2"
+          label={`More for ${network.name}`}
+          items={[
+            ["Rename…", () => setName(network.name)],
+            ["Copy", copy],
+            ["Remove", remove],
+          ]}
+        >
+          ⋯
+        </Menu>
+      </Suspense>
     </li>
   );
 }

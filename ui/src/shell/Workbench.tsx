@@ -1,4 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
+import { Tooltip } from "radix-ui";
 import { type ComponentType, useCallback, useEffect, useState } from "react";
 import { useKeys } from "../actions/useKeys";
 import { useBringing } from "../api/bringing";
@@ -38,11 +39,13 @@ export function Workbench({ id }: { id: string }) {
   const network = useNetwork(id);
   if (network.data) {
     return (
-      <NoticesProvider>
-        <Providers id={id} network={network.data}>
-          <Screen network={network.data} />
-        </Providers>
-      </NoticesProvider>
+      <Tooltip.Provider delayDuration={300}>
+        <NoticesProvider>
+          <Providers id={id} network={network.data}>
+            <Screen network={network.data} />
+          </Providers>
+        </NoticesProvider>
+      </Tooltip.Provider>
     );
   }
   return (
