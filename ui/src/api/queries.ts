@@ -62,6 +62,7 @@ export function useNetwork(id: string) {
   return { ...found, done };
 }
 
+/** The places of a draft: of the version since which nothing was changed that they are made of. */
 export const usePlaces = (id: string, version: number) =>
   useQuery({
     queryKey: ["places", id, version],

@@ -1,4 +1,4 @@
-import { createContext, type ReactNode, useCallback, useContext, useMemo } from "react";
+import { createContext, type ReactNode, useCallback, useContext, useMemo, useRef } from "react";
 import type { Book, Change, Intent, OpenNetwork, Places, TestFlow } from "../api/client";
 import { useBook } from "../api/computed";
 import { type Draft, useDraft, usePlaces, useTraffic } from "../api/queries";
@@ -40,12 +40,27 @@ interface Props {
   children: ReactNode;
 }
 
+/** The first version since which an edit changed nothing that places are told by: entries come and go. */
+function usePlacesVersion({ version, draft }: OpenNetwork): number {
+  const { devices, links, placements } = draft;
+  const families = draft.lists.map((list) => `${list.name} ${list.family}`).join("\n");
+  const known = useRef({ version, devices, links, placements, families });
+  const { current } = known;
+  const same =
+    current.devices === devices &&
+    current.links === links &&
+    current.placements === placements &&
+    current.families === families;
+  if (!same || current.version > version) known.current = { version, devices, links, placements, families };
+  return known.current.version;
+}
+
 export function OpenedProvider({ id, network, children }: Props) {
   const { say, fail, clear } = useNotices();
   const { state, at } = useLocation();
   const draft = useDraft(id);
   const found = useBook(id, network.version, at);
-  const places = usePlaces(id, network.version);
+  const places = usePlaces(id, usePlacesVersion(network));
   const { carryOut } = draft;
   const make = useCallback(
     async (intent: Intent) => {

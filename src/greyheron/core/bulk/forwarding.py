@@ -40,6 +40,10 @@ IPv4 both addresses are 0: ARP shows lists none (§14).
 """
 
 
+_Onward = tuple[InterfaceId, InterfaceId | None, int]
+"""A way on: by which port, to which one or to nobody, and the address of the neighbour that is asked for."""
+
+
 def forwarding_key(world: World, family: Family) -> Hashable:
     """What forwarding depends on: routes, who is there, where lists overrule zones (§6), any frame lists."""
     possible = world.topology.has_possible_hosts
@@ -120,6 +124,8 @@ class ForwardingIndex:
         self.owner = np.zeros(0, dtype=np.int64)
         self._steps = np.full((len(named), 0), UNKNOWN, dtype=np.int64)
         self._made: dict[tuple[int, int, int | None], int] = {}
+        self._ways: dict[tuple[int, int], tuple[_Onward, ...]] = {}
+        self._asks_from: dict[tuple[InterfaceId, int | None], int | None] = {}
         self.spans = np.zeros((0, 2), dtype=np.int64)
         self.branches = np.zeros((0, 3), dtype=np.int64)
 
@@ -127,6 +133,7 @@ class ForwardingIndex:
     def nbytes(self) -> int:
         """About how much memory what it was asked about takes."""
         asked = len(self.solicitations) + len(self._classes.members) + len(self._delivery) + len(self._made)
+        asked += len(self._ways) + len(self._asks_from)
         return 300 * asked + self._steps.nbytes + self.branches.nbytes
 
     def solicitation(
@@ -135,10 +142,12 @@ class ForwardingIndex:
         """The code of the solicitation that a packet from `source` makes its sender ask."""
         if self.family is Family.IPV4:
             return self._coded((asking, answering, 0, 0))
-        topology = self._world.topology
-        possible = source is not None and topology.stand_in(self.family, source) == asking[0]
-        asker = None if possible else topology.solicits_from(asking, source)
-        return self._coded((asking, answering, target, asker))
+        if (asking, source) not in self._asks_from:
+            topology = self._world.topology
+            possible = source is not None and topology.stand_in(self.family, source) == asking[0]
+            asker = None if possible else topology.solicits_from(asking, source)
+            self._asks_from[asking, source] = asker
+        return self._coded((asking, answering, target, self._asks_from[asking, source]))
 
     def _coded(self, solicitation: Solicitation) -> int:
         if solicitation not in self._solicitation:
@@ -201,27 +210,37 @@ class ForwardingIndex:
         branches: list[tuple[int, int, int]] = []
         spans: list[tuple[int, int]] = []
         for device, destination, source in keys:
-            name, address = self.devices[device], self._classes.members[destination]
-            hops = self._world.hops(name, self.family, address)
-            spans.append((len(self.branches) + len(branches), len(hops)))
-            branches += [self._branch(name, hop, address, source) for hop in hops]
+            ways = self._ways_of(device, destination)
+            spans.append((len(self.branches) + len(branches), len(ways)))
+            branches += [self._branch(way, source) for way in ways]
         first = len(self.spans)
         self.spans = np.append(self.spans, np.array(spans, dtype=np.int64).reshape(-1, 2), axis=0)
         self.branches = np.append(self.branches, np.array(branches, dtype=np.int64).reshape(-1, 3), axis=0)
         return np.arange(first, len(self.spans))
 
-    def _branch(
-        self, device: str, hop: NextHop, destination: int, source: int | None
-    ) -> tuple[int, int, int]:
-        """One of `branches`: where the packet goes by `hop`."""
+    def _ways_of(self, device: int, destination: int) -> tuple[_Onward, ...]:
+        """Where packets go on from a device towards a destination class, whoever sends them."""
+        found = self._ways.get((device, destination))
+        if found is None:
+            name, address = self.devices[device], self._classes.members[destination]
+            hops = self._world.hops(name, self.family, address)
+            found = tuple(self._onward(name, hop, address) for hop in hops)
+            if self.family is Family.IPV6:  # elsewhere each is asked for once
+                self._ways[device, destination] = found
+        return found
+
+    def _onward(self, device: str, hop: NextHop, destination: int) -> _Onward:
         port = (device, hop.interface)
         address = destination if hop.address is None else hop.address
-        neighbour = self._world.topology.neighbour(port, self.family, address)
-        egress = self.port_number[port]
+        return port, self._world.topology.neighbour(port, self.family, address), address
+
+    def _branch(self, way: _Onward, source: int | None) -> tuple[int, int, int]:
+        """One of `branches`: where a packet from `source` goes, and whom its device asks for there."""
+        port, neighbour, address = way
         if neighbour is None:
-            return egress, NONE, NONE
+            return self.port_number[port], NONE, NONE
         solicitation = self.solicitation(port, neighbour, address, source) if self.solicits else NONE
-        return egress, self.port_number[neighbour], solicitation
+        return self.port_number[port], self.port_number[neighbour], solicitation
 
     def own_source(self, device: str, destination: int) -> int | None:
         """The source that `device` chooses towards `destination`; None if that depends on the path."""
