@@ -2,9 +2,28 @@
 
 import pytest
 
+from greyheron.analysis.advice.advisor import Advisor
+from greyheron.analysis.proof.prover import Prover
+from greyheron.core.bulk.engines import engines
+from greyheron.core.conversation import Verdict, converse
+from greyheron.core.world import build_world
+from greyheron.model.notation.requirements import read_requirement
 from tests.edits import disagreeing
+from tests.random_networks import random_network
 
 
 @pytest.mark.parametrize("seed", range(6))
 def test_what_is_kept_answers_as_what_is_worked_out_afresh(seed: int) -> None:
     assert list(disagreeing(seed, edits=4)) == []
+
+
+def test_a_counterexample_to_an_outside_address_can_be_traced() -> None:
+    """It goes to the address by which a translated host is reached, which that host does not have."""
+    network, found = random_network(7), engines()
+    world, prover = build_world(network), Prover(found)
+    statement = read_requirement("block any → h10 ping")
+    counterexample = prover.prove(statement, world, network).proof.counterexample
+    assert counterexample is not None
+    assert counterexample.flow.destination.device is None
+    assert converse(world, counterexample.flow).verdict is Verdict.PASSES
+    assert Advisor(prover, found, world, network).advise(statement).text

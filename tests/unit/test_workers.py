@@ -21,8 +21,8 @@ from greyheron.model.notation.requirements import read_requirement
 from greyheron.model.values import Family
 from greyheron.working.derived import SMALL, DerivedState
 from greyheron.working.remote import RemoteState
-from greyheron.working.telling import MOST_TOLD, Items, Listener, Teller
-from greyheron.working.workers import Asked, Workers, WorkersGone
+from greyheron.working.telling import MOST_TOLD, Listener, SomeItems, Teller
+from greyheron.working.workers import Order, Workers, WorkersGone
 from tests.edits import edited_at_random
 from tests.random_networks import random_network
 
@@ -83,7 +83,7 @@ def test_large_documents_are_told_in_small_pieces() -> None:
     sizes = [
         sum(len(item.body.entries) for item in piece.fresh)
         for piece in pieces
-        if isinstance(piece, Items) and piece.collection == "lists"
+        if isinstance(piece, SomeItems) and piece.collection == "lists"
     ]
     assert sum(sizes) == 8000
     assert max(sizes) <= 1200
@@ -171,7 +171,7 @@ def test_workers_that_end_again_and_again_are_told_of(workers: Workers) -> None:
 
 def test_what_a_worker_raises_is_raised_here(workers: Workers) -> None:
     with pytest.raises(AttributeError, match="no_such_work"):
-        workers.results("wrong", [Asked(0, "no_such_work", Both(saltmarsh(), saltmarsh()), ())])
+        workers.results("wrong", [Order(0, "no_such_work", Both(saltmarsh(), saltmarsh()), ())])
 
 
 def test_work_that_nobody_waits_for_ends(workers: Workers) -> None:

@@ -21,7 +21,7 @@ def opened(stored: Stored, status: int = 200, made: Sequence[Change] = ()) -> Re
     return Response(written, status, headers, media_type="application/json")
 
 
-class _Writing:
+class _DraftWrite:
     """A write to a draft: the network as it was, and how its answer goes out.
 
     A client that says `Prefer: return=minimal` (RFC 7240) is told what differs only.
@@ -46,18 +46,18 @@ class _Writing:
         return Response(patch.model_dump_json(by_alias=True), 200, headers, media_type="application/json")
 
 
-Writing = Annotated[_Writing, Depends()]
+Write = Annotated[_DraftWrite, Depends()]
 _WRITTEN: Any = OpenNetwork | NetworkPatch
 
 
 @router.post("/networks/{network_id}/draft/edits", response_model=_WRITTEN)
-def edit_draft(network_id: str, edit: Edit, store: Store, writing: Writing, author: Author) -> Response:
+def edit_draft(network_id: str, edit: Edit, store: Store, writing: Write, author: Author) -> Response:
     """Make changes to the draft, all or none."""
     return writing.answer(store.edit(network_id, writing.version, edit.label, edit.changes, author))
 
 
 @router.post("/networks/{network_id}/draft/intents", response_model=_WRITTEN)
-def carry_out(network_id: str, intent: AnyIntent, store: Store, writing: Writing, author: Author) -> Response:
+def carry_out(network_id: str, intent: AnyIntent, store: Store, writing: Write, author: Author) -> Response:
     """Do what is wanted to the draft; what it took is worked out here, and told as `made`."""
     if writing.before.version != writing.version:
         raise VersionConflict(writing.version, writing.before.version)
@@ -67,25 +67,25 @@ def carry_out(network_id: str, intent: AnyIntent, store: Store, writing: Writing
 
 
 @router.post("/networks/{network_id}/draft/undo", response_model=_WRITTEN)
-def undo(network_id: str, store: Store, writing: Writing, author: Author) -> Response:
+def undo(network_id: str, store: Store, writing: Write, author: Author) -> Response:
     """Take the last edit back."""
     return writing.answer(store.undo(network_id, writing.version, author))
 
 
 @router.post("/networks/{network_id}/draft/redo", response_model=_WRITTEN)
-def redo(network_id: str, store: Store, writing: Writing, author: Author) -> Response:
+def redo(network_id: str, store: Store, writing: Write, author: Author) -> Response:
     """Make the edit again that was undone last."""
     return writing.answer(store.redo(network_id, writing.version, author))
 
 
 @router.post("/networks/{network_id}/draft/discard", response_model=_WRITTEN)
-def discard(network_id: str, store: Store, writing: Writing, author: Author) -> Response:
+def discard(network_id: str, store: Store, writing: Write, author: Author) -> Response:
     """Make the draft what is running; it can be undone."""
     return writing.answer(store.discard(network_id, writing.version, author))
 
 
 @router.post("/networks/{network_id}/draft/apply", response_model=_WRITTEN)
-def apply_draft(network_id: str, note: ApplyNote, store: Store, writing: Writing, author: Author) -> Response:
+def apply_draft(network_id: str, note: ApplyNote, store: Store, writing: Write, author: Author) -> Response:
     """Put the draft in force and keep a revision."""
     return writing.answer(store.apply(network_id, writing.version, note.note, author))
 
@@ -101,7 +101,7 @@ def restore(
     network_id: str,
     number: Annotated[int, Path(ge=1, le=2**31)],
     store: Store,
-    writing: Writing,
+    writing: Write,
     author: Author,
 ) -> Response:
     """Make the draft what a revision was; it can be undone."""

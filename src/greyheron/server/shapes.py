@@ -17,7 +17,7 @@ from greyheron.model.notation.line import Option
 from greyheron.model.parts import Section
 from greyheron.model.read import edited
 from greyheron.model.renaming import NamedCollection
-from greyheron.model.runs import runs
+from greyheron.model.stretches import stretches
 from greyheron.model.values import Family, ListKind
 from greyheron.server.problems import ProblemItem
 from greyheron.store.networks import Revision, Stored, Summary
@@ -96,7 +96,7 @@ class OpenNetwork(BaseModel):
         )
 
 
-class Changed(BaseModel):
+class ChangedKey(BaseModel):
     """What differs between what is running and the draft."""
 
     collection: Collection
@@ -106,7 +106,7 @@ class Changed(BaseModel):
 class NetworkPatch(BaseModel):
     """What makes of a network in version `base` what it is in `version`; it does not grow with the network.
 
-    collections:  those of the draft that are not as they were, each as runs: a pair of where items stood
+    collections:  those of the draft that are not as they were, each as stretches: a pair of where items stood
         (the first index, and the one behind the last), or an item that was not there
     fields:  what else of the draft is not as it was
     applied:  whether what is running is the draft now; otherwise it is as it was
@@ -119,7 +119,7 @@ class NetworkPatch(BaseModel):
     collections: dict[str, list[tuple[int, int] | dict[str, Any]]]
     fields: dict[str, Any]
     applied: bool
-    changes: list[Changed]
+    changes: list[ChangedKey]
     made: list[Change]
     undo: str | None
     redo: str | None
@@ -137,7 +137,7 @@ class NetworkPatch(BaseModel):
             if isinstance(new, tuple) and new is not old:
                 collections[name] = [
                     each
-                    for run in runs(new, old)
+                    for run in stretches(new, old)
                     for each in ([run.kept] if run.kept is not None else map(_whole, run.fresh))
                 ]
             elif not isinstance(new, tuple) and new != old:
@@ -150,7 +150,7 @@ class NetworkPatch(BaseModel):
             fields=fields,
             applied=applied,
             changes=[
-                Changed(collection=each.collection, key=each.key)
+                ChangedKey(collection=each.collection, key=each.key)
                 for each in difference(after.running, after.draft)
             ],
             made=list(made),

@@ -154,7 +154,7 @@ class NetworkStore:
             known = self._known(row)
             if known is not None:
                 return known
-            kept = _Kept.of(session, row)
+            kept = _AsWritten.of(session, row)
         return self._remember(self._read(kept, progress))  # takes long where it is large: nobody waits for it
 
     def remove(self, network_id: str, version: int) -> None:
@@ -268,7 +268,7 @@ class NetworkStore:
             )
             return [Revision(row.number, row.note, _utc(row.applied_at)) for row in rows]
 
-    def _replaced(self, writing: "_Writing", label: str, after: Network) -> None:
+    def _replaced(self, writing: "_Transaction", label: str, after: Network) -> None:
         before = writing.before.draft
         changes = difference(before, after)
         if not changes:
@@ -277,7 +277,7 @@ class NetworkStore:
 
     def _edited(
         self,
-        writing: "_Writing",
+        writing: "_Transaction",
         label: str,
         forward: Sequence[Change],
         backward: Sequence[Change],
@@ -304,16 +304,16 @@ class NetworkStore:
             self._write_whole(writing, after)
         self._written(writing, writing.before.running, after)
 
-    def _moved(self, writing: "_Writing", changes: Sequence[Change]) -> None:
+    def _moved(self, writing: "_Transaction", changes: Sequence[Change]) -> None:
         self._written(writing, writing.before.running, apply(writing.before.draft, changes))
 
-    def _write_whole(self, writing: "_Writing", draft: Network) -> DocumentsRow:
+    def _write_whole(self, writing: "_Transaction", draft: Network) -> DocumentsRow:
         """Write the text of the draft."""
         documents = writing.session.get_one(DocumentsRow, writing.row.id)
         documents.draft, writing.row.edits_written = self._documents.text_of(draft), writing.row.edits_done
         return documents
 
-    def _written(self, writing: "_Writing", running: Network, draft: Network) -> None:
+    def _written(self, writing: "_Transaction", running: Network, draft: Network) -> None:
         row = writing.row
         row.version += 1
         row.changed_at = now()
@@ -322,15 +322,15 @@ class NetworkStore:
         writing.made = Stored(row.id, row.version, running, draft, *_labels(writing.session, row))
 
     @contextmanager
-    def _changing(self, network_id: str, version: int, by: str) -> Iterator["_Writing"]:
+    def _changing(self, network_id: str, version: int, by: str) -> Iterator["_Transaction"]:
         """One transaction on a network as it is in `version`. Raises VersionConflict."""
         before = self.get(network_id)  # its documents are read before the database is locked
         with Session(self._engine) as session, session.begin():
             row = _row(session, network_id, version)
             if before.version != version:  # somebody else was faster, and is who this is based on
-                before = self._read(_Kept.of(session, row), unwatched)
+                before = self._read(_AsWritten.of(session, row), unwatched)
             row.changed_by = by
-            writing = _Writing(session, row, before)
+            writing = _Transaction(session, row, before)
             yield writing
         self._remember(writing.done())
 
@@ -343,7 +343,7 @@ class NetworkStore:
         with self._lock:
             return self._stored.setdefault((stored.id, stored.version), stored)
 
-    def _read(self, kept: "_Kept", progress: Progress) -> Stored:
+    def _read(self, kept: "_AsWritten", progress: Progress) -> Stored:
         try:
             running, draft = (
                 self._documents.parsed(text, part(progress, number, 2))
@@ -356,7 +356,7 @@ class NetworkStore:
 
 
 @dataclass(slots=True)
-class _Writing:
+class _Transaction:
     """A write under way: what it is based on, and what it came to."""
 
     session: Session
@@ -370,7 +370,7 @@ class _Writing:
 
 
 @dataclass(frozen=True, slots=True)
-class _Kept:
+class _AsWritten:
     """A network as it stands in the database.
 
     draft:  as it was written last;  since:  the changes that make of it what it is now, in order
@@ -385,7 +385,7 @@ class _Kept:
     labels: tuple[str | None, str | None]
 
     @classmethod
-    def of(cls, session: Session, row: NetworkRow) -> "_Kept":
+    def of(cls, session: Session, row: NetworkRow) -> "_AsWritten":
         done, written = row.edits_done, row.edits_written
         low, high = sorted((done, written))
         edits = session.scalars(

@@ -56,7 +56,7 @@ SMALL = 80
 """So many devices are few enough to work out reach while somebody waits."""
 
 
-class Documents(Protocol):
+class Drafted(Protocol):
     """What is running, and the draft."""
 
     @property
@@ -66,7 +66,7 @@ class Documents(Protocol):
     def draft(self) -> Network: ...
 
 
-class _Document:
+class _SameObjects:
     """A document as a key: the same object, not one like it. Comparing large ones would take long."""
 
     def __init__(self, *networks: Network) -> None:
@@ -76,7 +76,7 @@ class _Document:
         return hash(tuple(len(network.placements) for network in self._networks))
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Document) and all(
+        return isinstance(other, _SameObjects) and all(
             one is another for one, another in zip(self._networks, other._networks, strict=True)
         )
 
@@ -90,17 +90,17 @@ class DerivedState:
     """
 
     def __init__(self) -> None:
-        self._worlds: Kept[tuple[_Document, frozenset[str]], World] = Kept(
+        self._worlds: Kept[tuple[_SameObjects, frozenset[str]], World] = Kept(
             WORLD_BYTES, lambda world: max(world.nbytes, WORLD_BYTES // MOST_WORLDS)
         )
         self._topologies: deque[World] = deque(maxlen=MOST_TOPOLOGIES)
         self._building = RLock()
-        self._books: Kept[tuple[_Document, Moment | None], tuple[TestMarks, ...]] = Kept(
+        self._books: Kept[tuple[_SameObjects, Moment | None], tuple[TestMarks, ...]] = Kept(
             MOST_BOOKS, lambda book: 4000 * len(book)
         )
         self._tries = Tries()
         self._kept_reaches = KeptReaches()
-        self._findings: Kept[tuple[_Document, Moment | None, Share], tuple[Finding, ...]] = Kept(
+        self._findings: Kept[tuple[_SameObjects, Moment | None, Share], tuple[Finding, ...]] = Kept(
             MOST_BOOKS, lambda found: 4000 * len(found)
         )
         self._kept_findings = KeptFindings(self._kept_reaches)
@@ -127,7 +127,7 @@ class DerivedState:
         active:  the periods that are on
         """
         with self._building:  # two requests at once must not make two worlds that share nothing
-            key = _Document(network), active
+            key = _SameObjects(network), active
             world = self._worlds.get(key)
             if world is not None:
                 return world
@@ -145,28 +145,28 @@ class DerivedState:
         self, running: Network, draft: Network, moment: Moment | None, progress: Progress = unwatched
     ) -> tuple[TestMarks, ...]:
         """Every test flow of `draft` with its three verdicts. Raises Cancelled."""
-        key = _Document(running, draft), moment
+        key = _SameObjects(running, draft), moment
         found = self._books.get(key)
         if found is None:
             states = States(self.timeline(running, moment), self.timeline(draft, moment))
             found = self._books.put(key, mark_tests(draft.tests, states, self._tries, progress))
         return found
 
-    def timeline_in(self, stored: Documents, state: str, moment: Moment | None) -> Timeline:
+    def timeline_in(self, stored: Drafted, state: str, moment: Moment | None) -> Timeline:
         """A network as running, on the draft, or (baseline) on the draft with no lists."""
         timeline = self.timeline(stored.running if state == "running" else stored.draft, moment)
         if state != "baseline":
             return timeline
         return replace(timeline, world_at=lambda active: timeline.world_at(active).baseline)
 
-    def trace(self, stored: Documents, flow: Flow, state: str, moment: Moment | None) -> TraceReport:
+    def trace(self, stored: Drafted, flow: Flow, state: str, moment: Moment | None) -> TraceReport:
         """One flow in full. `state` is baseline, running or draft. Raises FlowError."""
         timeline = self.timeline_in(stored, state, moment)
         results = [(span, converse(timeline.world(span), flow)) for span in timeline.for_flow(flow)]
         return report_in_time(results, timeline.first.topology.segments, write_flow(flow), state)
 
     def policy(
-        self, stored: Documents, moment: Moment | None, progress: Progress, share: Share = WHOLE
+        self, stored: Drafted, moment: Moment | None, progress: Progress, share: Share = WHOLE
     ) -> tuple[RequirementMarks, ...]:
         """The requirements of the draft in a share of them, with their three answers. Raises Cancelled."""
         states = PolicyStates(self.timeline(stored.running, moment), self.timeline(stored.draft, moment))
@@ -175,10 +175,10 @@ class DerivedState:
             return prove_policy(self.prover, states, self._proven, progress, asked)
 
     def findings(
-        self, stored: Documents, moment: Moment | None, progress: Progress, share: Share = WHOLE
+        self, stored: Drafted, moment: Moment | None, progress: Progress, share: Share = WHOLE
     ) -> tuple[Finding, ...]:
         """What is wrong or doubtful in the draft, by a share of the searches. Raises Cancelled."""
-        key = _Document(stored.draft), moment, share
+        key = _SameObjects(stored.draft), moment, share
         found = self._findings.get(key)
         if found is None:
             timeline = self.timeline(stored.draft, moment)
@@ -187,7 +187,7 @@ class DerivedState:
         return found
 
     def advice(
-        self, stored: Documents, statement: Statement, moment: Moment | None, progress: Progress
+        self, stored: Drafted, statement: Statement, moment: Moment | None, progress: Progress
     ) -> Advice:
         """Where lists would make `statement` hold on the draft. Raises Cancelled."""
         timeline = self.timeline(stored.draft, moment)
@@ -197,7 +197,7 @@ class DerivedState:
             )
 
     def reach(
-        self, stored: Documents, question: ReachQuestion, moment: Moment | None, progress: Progress
+        self, stored: Drafted, question: ReachQuestion, moment: Moment | None, progress: Progress
     ) -> ReachFound:
         """The matrix of a question, as running and on the draft. Raises Cancelled."""
         worlds = tuple(self.timeline(each, moment).first for each in (stored.running, stored.draft))
@@ -222,7 +222,7 @@ class DerivedState:
         return self._reaches.put(question, Reach(world, engine, axis, question, progress)).cells()
 
     def reach_change(
-        self, stored: Documents, after: Network, moment: Moment | None, progress: Progress = unwatched
+        self, stored: Drafted, after: Network, moment: Moment | None, progress: Progress = unwatched
     ) -> ReachChange | None:
         """How reach differs between the draft and what it would be; None while that would take too long.
 

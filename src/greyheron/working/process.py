@@ -15,7 +15,7 @@ from typing import Any
 from greyheron.core.progress import Cancelled
 from greyheron.model.document import Network
 from greyheron.working.derived import DerivedState, DerivedStates
-from greyheron.working.telling import Listener, Piece
+from greyheron.working.telling import Listener, Saying
 
 _NICENESS = 5
 """Who answers requests goes before those who work things out."""
@@ -28,7 +28,7 @@ class Hear:
     """A piece of a document of a network."""
 
     network: str
-    piece: Piece
+    piece: Saying
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,7 +86,7 @@ class TaskDocuments:
 
 
 @dataclass(frozen=True, slots=True)
-class Document:
+class Token:
     """Stands in the arguments of a task for a document, by its token."""
 
     token: int
@@ -117,7 +117,7 @@ class _Process:
     def _begin(self, task: Task) -> None:
         known = self._listeners[task.network].known
         documents = TaskDocuments(known[task.running], known[task.draft])
-        first = [known[each.token] if isinstance(each, Document) else each for each in task.first]
+        first = [known[each.token] if isinstance(each, Token) else each for each in task.first]
         self._cancelled[task.number] = Event()
         state = self._states.of(task.network)
         Thread(target=self._run, args=(task, state, documents, first), daemon=True).start()

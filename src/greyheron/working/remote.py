@@ -13,8 +13,8 @@ from greyheron.core.shares import WHOLE, Share
 from greyheron.model.document import Network
 from greyheron.model.period import Moment
 from greyheron.model.requirement import Statement
-from greyheron.working.derived import SMALL, DerivedState, Documents
-from greyheron.working.workers import Asked, Workers
+from greyheron.working.derived import SMALL, DerivedState, Drafted
+from greyheron.working.workers import Order, Workers
 
 
 class RemoteState(DerivedState):
@@ -29,12 +29,12 @@ class RemoteState(DerivedState):
         self._first = crc32(network_id.encode()) % len(workers)
 
     def policy(
-        self, stored: Documents, moment: Moment | None, progress: Progress, share: Share = WHOLE
+        self, stored: Drafted, moment: Moment | None, progress: Progress, share: Share = WHOLE
     ) -> tuple[RequirementMarks, ...]:
         found: list[tuple[RequirementMarks, ...]] = self._workers.results(
             self._network_id,
             [
-                Asked(self._worker(number), "policy", stored, (moment,), (each,))
+                Order(self._worker(number), "policy", stored, (moment,), (each,))
                 for number, each in enumerate(self._shares(stored, share))
             ],
             progress,
@@ -43,12 +43,12 @@ class RemoteState(DerivedState):
         return tuple(marks[each.id] for each in stored.draft.requirements if each.id in marks)
 
     def findings(
-        self, stored: Documents, moment: Moment | None, progress: Progress, share: Share = WHOLE
+        self, stored: Drafted, moment: Moment | None, progress: Progress, share: Share = WHOLE
     ) -> tuple[Finding, ...]:
         found: list[tuple[Finding, ...]] = self._workers.results(
             self._network_id,
             [
-                Asked(self._worker(1 + number), "findings", stored, (moment,), (each,))
+                Order(self._worker(1 + number), "findings", stored, (moment,), (each,))
                 for number, each in enumerate(self._shares(stored, share))
             ],
             progress,
@@ -56,27 +56,27 @@ class RemoteState(DerivedState):
         return merged(found)
 
     def advice(
-        self, stored: Documents, statement: Statement, moment: Moment | None, progress: Progress
+        self, stored: Drafted, statement: Statement, moment: Moment | None, progress: Progress
     ) -> Advice:
-        asked = Asked(self._worker(0), "advice", stored, (statement, moment))
+        asked = Order(self._worker(0), "advice", stored, (statement, moment))
         advice: Advice = self._workers.results(self._network_id, [asked], progress)[0]
         return advice
 
     def reach(
-        self, stored: Documents, question: ReachQuestion, moment: Moment | None, progress: Progress
+        self, stored: Drafted, question: ReachQuestion, moment: Moment | None, progress: Progress
     ) -> ReachFound:
-        asked = Asked(self._worker(1), "reach", stored, (question, moment))
+        asked = Order(self._worker(1), "reach", stored, (question, moment))
         found: ReachFound = self._workers.results(self._network_id, [asked], progress)[0]
         return found
 
     def reach_change(
-        self, stored: Documents, after: Network, moment: Moment | None, progress: Progress = unwatched
+        self, stored: Drafted, after: Network, moment: Moment | None, progress: Progress = unwatched
     ) -> ReachChange | None:
-        asked = Asked(self._worker(1), "reach_change", stored, (after, moment))
+        asked = Order(self._worker(1), "reach_change", stored, (after, moment))
         change: ReachChange | None = self._workers.results(self._network_id, [asked], progress)[0]
         return change
 
-    def _shares(self, stored: Documents, share: Share) -> list[Share]:
+    def _shares(self, stored: Drafted, share: Share) -> list[Share]:
         """A share for each worker, where a network is large enough to be worth it."""
         if len(stored.draft.devices) <= SMALL or share != WHOLE:
             return [share]

@@ -7,7 +7,7 @@ from itertools import count
 from typing import Any
 
 from greyheron.model.document import AccessList, Network
-from greyheron.model.runs import runs
+from greyheron.model.stretches import stretches
 
 MOST_TOLD = 6
 """So many documents of a network are known to another process at once."""
@@ -16,7 +16,7 @@ _PIECE = 1000
 
 
 @dataclass(frozen=True, slots=True)
-class Items:
+class SomeItems:
     """More items of a collection of a document that is being told.
 
     kept:  where a run of them stands in the same collection of the base: its first index, and behind its last
@@ -28,7 +28,7 @@ class Items:
 
 
 @dataclass(frozen=True, slots=True)
-class Told:
+class Whole:
     """The end of a document: its name, the one that it differs from, and all that is no collection.
 
     forget:  a document that is not spoken of any more
@@ -40,7 +40,7 @@ class Told:
     forget: int | None
 
 
-Piece = Items | Told
+Saying = SomeItems | Whole
 
 
 class Teller:
@@ -50,7 +50,7 @@ class Teller:
         self._told: OrderedDict[int, Network] = OrderedDict()
         self._tokens = count()
 
-    def pieces(self, network: Network) -> tuple[int, Iterator[Piece]]:
+    def pieces(self, network: Network) -> tuple[int, Iterator[Saying]]:
         """A token for `network`, and what must be said before it is understood."""
         for token, known in self._told.items():
             if known is network:
@@ -66,7 +66,7 @@ class Teller:
 
 def _pieces(
     network: Network, before: Network | None, token: int, base: int | None, forget: int | None
-) -> Iterator[Piece]:
+) -> Iterator[Saying]:
     fields: dict[str, Any] = {}
     for name in type(network).model_fields:
         value, known = getattr(network, name), None if before is None else getattr(before, name)
@@ -75,25 +75,25 @@ def _pieces(
                 yield from _items(name, value, known or ())
         elif before is None or value != known:
             fields[name] = value
-    yield Told(token, base, fields, forget)
+    yield Whole(token, base, fields, forget)
 
 
-def _items(collection: str, items: tuple[Any, ...], known: tuple[Any, ...]) -> Iterator[Items]:
+def _items(collection: str, items: tuple[Any, ...], known: tuple[Any, ...]) -> Iterator[SomeItems]:
     """A collection in pieces that are packed quickly."""
-    yield Items(collection, None, ())  # it is told anew, even where nothing is left in it
-    for run in runs(items, known):
+    yield SomeItems(collection, None, ())  # it is told anew, even where nothing is left in it
+    for run in stretches(items, known):
         if run.kept is not None:
-            yield Items(collection, run.kept, ())
+            yield SomeItems(collection, run.kept, ())
             continue
         some: list[Any] = []
         size = 0
         for item in run.fresh:
             if some and size + _size(item) > _PIECE:
-                yield Items(collection, None, tuple(some))
+                yield SomeItems(collection, None, tuple(some))
                 some, size = [], 0
             some.append(item)
             size += _size(item)
-        yield Items(collection, None, tuple(some))
+        yield SomeItems(collection, None, tuple(some))
 
 
 def _size(item: object) -> int:
@@ -105,10 +105,10 @@ class Listener:
     """The documents of one network, as they were told."""
 
     known: dict[int, Network] = field(default_factory=dict)
-    _coming: dict[str, list[Items]] = field(default_factory=dict)
+    _coming: dict[str, list[SomeItems]] = field(default_factory=dict)
 
-    def hear(self, piece: Piece) -> None:
-        if isinstance(piece, Items):
+    def hear(self, piece: Saying) -> None:
+        if isinstance(piece, SomeItems):
             self._coming.setdefault(piece.collection, []).append(piece)
             return
         base = None if piece.base is None else self.known[piece.base]

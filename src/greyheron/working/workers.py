@@ -19,8 +19,8 @@ from typing import Any
 
 from greyheron.core.progress import Progress, unwatched
 from greyheron.model.document import Network
-from greyheron.working.derived import MOST_NETWORKS, Documents
-from greyheron.working.process import Cancel, Document, Ended, Forget, Hear, SoFar, Task, work
+from greyheron.working.derived import MOST_NETWORKS, Drafted
+from greyheron.working.process import Cancel, Ended, Forget, Hear, SoFar, Task, Token, work
 from greyheron.working.telling import Teller
 
 _TRIES = 2
@@ -39,7 +39,7 @@ class _Lost(Exception):
 
 
 @dataclass(frozen=True, slots=True)
-class Asked:
+class Order:
     """What one worker is to do: a method of `DerivedState`.
 
     worker:  which one, of those that there are
@@ -48,7 +48,7 @@ class Asked:
 
     worker: int
     method: str
-    documents: Documents
+    documents: Drafted
     first: tuple[Any, ...]
     rest: tuple[Any, ...] = ()
 
@@ -75,7 +75,7 @@ class _Worker:
         self._sending, self._numbers, self.lost = Lock(), count(), False
         Thread(target=self._listen, name="worker-answers", daemon=True).start()
 
-    def begin(self, network: str, asked: Asked) -> _Begun:
+    def begin(self, network: str, asked: Order) -> _Begun:
         """Tell it the documents and the task. Raises _Lost."""
         with self._sending:
             begun = _Begun(next(self._numbers), self)
@@ -85,7 +85,7 @@ class _Worker:
                     self._token(network, each) for each in (asked.documents.running, asked.documents.draft)
                 ]
                 first = tuple(
-                    Document(self._token(network, each)) if isinstance(each, Network) else each
+                    Token(self._token(network, each)) if isinstance(each, Network) else each
                     for each in asked.first
                 )
                 self._connection.send(
@@ -159,7 +159,7 @@ class Workers:
         with self._lock:
             return [each.process.pid for each in self._workers if each.process.pid is not None]
 
-    def results(self, network: str, asked: Sequence[Asked], progress: Progress = unwatched) -> list[Any]:
+    def results(self, network: str, asked: Sequence[Order], progress: Progress = unwatched) -> list[Any]:
         """What comes of tasks that are done at once.
 
         Raises what they raise, what `progress` raises, and WorkersGone.
@@ -181,7 +181,7 @@ class Workers:
             each.close()
 
     def _result(
-        self, network: str, asked: Asked, begun: list[_Begun], number: int, progress: Progress
+        self, network: str, asked: Order, begun: list[_Begun], number: int, progress: Progress
     ) -> Any:
         tries = 1
         while True:
@@ -200,7 +200,7 @@ class Workers:
                 tries += 1
                 begun[number] = self._begin(network, asked)
 
-    def _begin(self, network: str, asked: Asked) -> _Begun:
+    def _begin(self, network: str, asked: Order) -> _Begun:
         for _ in range(_TRIES):
             with suppress(_Lost):
                 return self._worker(asked.worker).begin(network, asked)

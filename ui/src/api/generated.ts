@@ -1528,10 +1528,10 @@ export interface components {
             index?: number | null;
         };
         /**
-         * Changed
+         * ChangedKey
          * @description What differs between what is running and the draft.
          */
-        Changed: {
+        ChangedKey: {
             /**
              * Collection
              * @enum {string}
@@ -2634,7 +2634,7 @@ export interface components {
          * NetworkPatch
          * @description What makes of a network in version `base` what it is in `version`; it does not grow with the network.
          *
-         *     collections:  those of the draft that are not as they were, each as runs: a pair of where items stood
+         *     collections:  those of the draft that are not as they were, each as stretches: a pair of where items stood
          *         (the first index, and the one behind the last), or an item that was not there
          *     fields:  what else of the draft is not as it was
          *     applied:  whether what is running is the draft now; otherwise it is as it was
@@ -2663,7 +2663,7 @@ export interface components {
             /** Applied */
             applied: boolean;
             /** Changes */
-            changes: components["schemas"]["Changed"][];
+            changes: components["schemas"]["ChangedKey"][];
             /** Made */
             made: components["schemas"]["Change"][];
             /** Undo */

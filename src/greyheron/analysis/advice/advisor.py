@@ -7,6 +7,8 @@ the test flows and the matrix of who reaches whom are looked at again.
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 
+import numpy as np
+
 from greyheron.analysis.advice.choices import Advice, Choice, Collateral, rank, sentence
 from greyheron.analysis.advice.proposals import Proposal, Proposer
 from greyheron.analysis.proof.answers import Answer
@@ -18,8 +20,9 @@ from greyheron.analysis.reach.matrix import Changed, Reach
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.bulk_verdicts import Flows
 from greyheron.analysis.testing.judge import Standing, judge
-from greyheron.core.bulk.engine import VERDICT_ORDER
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
 from greyheron.core.bulk.engines import Engines
+from greyheron.core.bulk.headers import NO_PORT
 from greyheron.core.conversation import FlowError, Verdict, converse
 from greyheron.core.fields.services import Tag
 from greyheron.core.lists import Names
@@ -41,6 +44,7 @@ from greyheron.model.requirement import RequirementKind, Statement, Term, TermKi
 from greyheron.model.services import OWN_SERVICES, Request, written
 from greyheron.model.values import Expectation, Family
 
+_PASSES = VERDICT_ORDER.index(Verdict.PASSES)
 MOST_EXAMPLES = 5
 FIRST = 5
 """The first proof, before anything is tried, is counted as one of so many parts of the work."""
@@ -135,6 +139,7 @@ class Advisor:
         self._known = known or {}
         self._others: dict[str, Proven] = {}
         self._spoken: dict[Statement, _Spoken] = {}
+        self._examples: dict[Statement, _Examples] = {}
         flows = [test.flow.flow for test in network.tests if test.flow.flow.at is None]
         self._flows = Flows(world, engines, flows)
         self._baseline, self._were = self._flows.verdicts(world.baseline), self._flows.verdicts(world)
@@ -178,6 +183,10 @@ class Advisor:
     def _tried(self, statement: Statement, before: Proven, proposal: Proposal) -> Choice | None:
         network = apply(self._network, proposal.changes)
         world = build_world(network, self._world)
+        if statement not in self._examples:
+            self._examples[statement] = _Examples(before, self._engines(self._world.with_possible_hosts))
+        if self._examples[statement].all_the_same(self._engines(world.with_possible_hosts)):
+            return None
         after = self._prover.prove(statement, world, network, before)
         left, were = (
             sum(len(part.wrong) for half in each.halves for part in half.parts) for each in (after, before)
@@ -271,6 +280,32 @@ class Advisor:
             question = ReachQuestion((OWN_SERVICES, "ping"), family, from_hosts=True)
             self._reaches[family] = self._kept_reaches.of(self._world, self._network, self._engines, question)
         return self._reaches[family]
+
+
+class _Examples:
+    """A conversation of each class that violates a requirement, to see quickly what changes nothing."""
+
+    def __init__(self, before: Proven, engine: BulkEngine) -> None:
+        """engine:  that of the world with possible hosts that `before` holds for"""
+        parts = [(half.classes.half.expect, part) for half in before.halves for part in half.parts]
+        self._engine = engine
+        self._asked = [(expect, engine.courses(part.examples())) for expect, part in parts if len(part.wrong)]
+
+    def all_the_same(self, engine: BulkEngine) -> bool:
+        """Whether every one of them violates it with other lists too, as far as that is quickly seen.
+
+        Then nothing is gained: each class that violates has a part that still does.
+        """
+        return all(self._violates_still(engine, *each) for each in self._asked)
+
+    def _violates_still(self, engine: BulkEngine, expect: Expectation, courses: Courses) -> bool:
+        # With one source port each row is one conversation, however other lists cut ports.
+        ports = courses.rows.source_port
+        if not engine.fits(courses) or len(np.unique(ports[ports != NO_PORT])) > 1:
+            return False
+        _, found = engine.changed_rows(courses, self._engine)
+        wrong = found.some if expect is Expectation.BLOCK else found.verdict != _PASSES
+        return bool(wrong.all())
 
 
 class _Spoken:

@@ -42,12 +42,14 @@ class Party:
     """Some addresses of one device, or of the hosts that could be on a segment.
 
     every:  whether these are all that it has
+    translated:  whether another device has them, and it is reached by them
     """
 
     device: str
     region: Region
     drawn: bool
     every: bool
+    translated: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -317,6 +319,8 @@ def flow_between(family: Family, source: Party, destination: Party, request: Req
 
 def _end(family: Family, party: Party) -> FlowEnd:
     address = family.text(party.region[0].first)
+    if party.translated:
+        return FlowEnd(None, address)
     if party.drawn:
         return FlowEnd(party.device, address)
     return FlowEnd(None, f"{address}/{party.device.partition('/')[2]}")

@@ -13,7 +13,7 @@ import numpy as np
 from greyheron.analysis.proof.answers import ClassRows, flow_between
 from greyheron.analysis.proof.fine import FIELDS, Cut, Decided, Fine, apart, appended, compacted, usual_port
 from greyheron.analysis.proof.grounds import CoarseClasses
-from greyheron.core.bulk.conversations import Verdicts
+from greyheron.core.bulk.conversations import Conversations, Verdicts
 from greyheron.core.bulk.engine import BulkEngine, Courses
 from greyheron.core.bulk.headers import Ints
 from greyheron.core.progress import Progress
@@ -139,6 +139,11 @@ class ProofPart:
         counts[rows], many[rows] = fresh.counts, fresh.many
         decided = Decided(tables, joined, counts, many)
         return ProofPart(self._classes, self._source, self._goal, self._courses, decided)
+
+    def examples(self) -> Conversations:
+        """A conversation of each fine class that violates, in their order."""
+        cut = Cut(self._classes, self._source, self._goal, self._classes.grounds.engine, None)
+        return cut.asked_about(self._tables, self.wrong)
 
     def verdicts(self, engine: BulkEngine) -> Verdicts:
         """What becomes of one conversation of each coarse class: of all, where there are no lists."""

@@ -311,6 +311,11 @@ class Cut:
             ports[chosen],
         )
 
+    def asked_about(self, tables: ClassTables, fine: Fine) -> Conversations:
+        """One conversation of each of some fine classes that were found to have any."""
+        self.tables = tables
+        return self._asked(fine.coarse, fine.source, fine.destination, fine.service, fine.ports)[0]
+
     def _asked(
         self, coarse: Ints, source: Ints, destination: Ints, service: Ints, ports: Ints
     ) -> tuple[Conversations, Bools]:

@@ -39,9 +39,10 @@ class Piece:
     device: str
     region: Region
     drawn: bool
+    translated: bool = False
 
     def party(self, region: Region) -> Party:
-        return Party(self.device, region, self.drawn, every=False)
+        return Party(self.device, region, self.drawn, every=False, translated=self.translated)
 
 
 class Grounds:
@@ -73,7 +74,7 @@ class Grounds:
                 low = min(block.first for block in endpoint.region)
                 high = max(block.last for block in endpoint.region)
                 parts = parts_by(endpoint.region, self._borders.between(low, high))
-            found += [Piece(endpoint.device, part, endpoint.drawn) for part in parts]
+            found += [Piece(endpoint.device, part, endpoint.drawn, endpoint.translated) for part in parts]
         return found
 
     def services(self, device: str, asks: Asks) -> list[ServiceSet]:

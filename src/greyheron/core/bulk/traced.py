@@ -34,6 +34,8 @@ from greyheron.core.sessions import can_open
 from greyheron.core.walk import MOST_PATHS
 from greyheron.model.names import TCP, WITH_PORTS
 
+_FEW = 16
+_NONE = np.zeros(0, dtype=np.int64)
 OUT, RETURN, OUT_AGAIN = range(3)
 """A conversation's packets, as in `Prepared.kinds`. The second one home is to every list as the first was."""
 
@@ -144,24 +146,25 @@ class TracedCourses:
 
     def rows_passing(self, codes: Bools) -> Bools:
         """Whether each row has a packet that comes to a point or solicitation marked in `codes`."""
-        out, returned = self._out, self._returned
         found = np.zeros(len(self._rows), dtype=np.bool_)
-        found[out.row[_any_at(out.met, codes)]] = True
-        found[self._return_row[_any_at(returned.met, codes)]] = True
+        found[self._out.row[_coming_to(self._out.met, codes)[0]]] = True
+        found[self._return_row[_coming_to(self._returned.met, codes)[0]]] = True
         return found
 
     def decided_otherwise(self, placed: PlacedLists, before: PlacedLists) -> Bools:
         """Whether each row has a packet that some list denies otherwise in `placed` than in `before`."""
         codes = placed.changed_from(before)
         found = np.zeros(len(self._rows), dtype=np.bool_)
-        if not codes.any():
-            return found
-        for packet in (OUT, RETURN, OUT_AGAIN):
-            row = self._return_row if packet == RETURN else self._out.row
-            sent = self._is_tcp[self._rows.request[row]] | (packet != OUT_AGAIN)
-            path, code = self.met(packet, np.flatnonzero(sent), codes)
+        out, back = (_coming_to(paths.met, codes) for paths in (self._out, self._returned))
+        for packet, (path, code) in ((OUT, out), (RETURN, back), (OUT_AGAIN, out)):
+            row = (self._return_row if packet == RETURN else self._out.row)[path]
+            if packet == OUT_AGAIN:
+                request = self._rows.request[row]
+                sent = self._is_tcp[request]
+                sent &= self._forwarding.later_packets_met(code, self._protocol[request])
+                path, code, row = path[sent], code[sent], row[sent]
             differs = placed.decides_otherwise(before, code, self.headers(packet, path))
-            found[row[path[differs]]] = True
+            found[row[differs]] = True
         return found
 
     def meetings(self) -> tuple[Ints, Ints]:
@@ -324,5 +327,13 @@ class TracedCourses:
         return index, step, code
 
 
-def _any_at(met: NDArray[np.int32], codes: Bools) -> Bools:
-    return np.asarray(np.append(codes, False)[met].any(axis=1))
+def _coming_to(met: NDArray[np.int32], codes: Bools) -> tuple[Ints, Ints]:
+    """Every path in `met` that comes to a code marked in `codes`, as often as it does, and that code."""
+    wanted = np.flatnonzero(codes)
+    if len(wanted) > _FEW:
+        path, step = np.nonzero(np.append(codes, False)[met])  # NONE is the last index
+        return path, met[path, step].astype(np.int64)
+    # To compare all with each of a few is many times as fast as to look all up.
+    width = max(met.shape[1], 1)
+    found = [np.flatnonzero(met.ravel() == code) // width for code in wanted.tolist()]
+    return np.concatenate([_NONE, *found]), np.repeat(wanted, [len(each) for each in found])

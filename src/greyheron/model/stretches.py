@@ -1,4 +1,4 @@
-"""A collection as what differs from an earlier one: runs of items that are known, and items that are not."""
+"""A collection as what differs from an earlier one: stretches of what is known, and of what is not."""
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -6,7 +6,7 @@ from typing import Any
 
 
 @dataclass(frozen=True, slots=True)
-class Run:
+class Stretch:
     """Items that stand one after another.
 
     kept:  where they stand in the earlier collection: the first index, and the one behind the last, or None
@@ -17,7 +17,7 @@ class Run:
     fresh: Sequence[Any] = ()
 
 
-def runs(items: Sequence[Any], known: Sequence[Any]) -> Iterator[Run]:
+def stretches(items: Sequence[Any], known: Sequence[Any]) -> Iterator[Stretch]:
     """`items` by what is known; an item is known where it is the same object, not one like it."""
     at = {id(item): index for index, item in enumerate(known)}
     index = 0
@@ -26,9 +26,9 @@ def runs(items: Sequence[Any], known: Sequence[Any]) -> Iterator[Run]:
         if first is None:
             while end < len(items) and id(items[end]) not in at:
                 end += 1
-            yield Run(None, items[index:end])
+            yield Stretch(None, items[index:end])
         else:
             while end < len(items) and at.get(id(items[end])) == first + end - index:
                 end += 1
-            yield Run((first, first + end - index))
+            yield Stretch((first, first + end - index))
         index = end
