@@ -5,7 +5,7 @@ import pytest
 from greyheron.analysis.advice.advisor import Advisor
 from greyheron.analysis.proof.prover import Prover
 from greyheron.core.bulk.engines import engines
-from greyheron.core.conversation import Verdict, converse
+from greyheron.core.conversation import converse
 from greyheron.core.world import build_world
 from greyheron.model.notation.requirements import read_requirement
 from tests.edits import disagreeing
@@ -25,5 +25,5 @@ def test_a_counterexample_to_an_outside_address_can_be_traced() -> None:
     counterexample = prover.prove(statement, world, network).proof.counterexample
     assert counterexample is not None
     assert counterexample.flow.destination.device is None
-    assert converse(world, counterexample.flow).verdict is Verdict.PASSES
+    assert converse(world, counterexample.flow).exchanges
     assert Advisor(prover, found, world, network).advise(statement).text
