@@ -54,10 +54,13 @@ fuzz: .venv/stamp
 
 soak: .venv/stamp
 	$(BIN)/python scripts/soak.py --edits 2000 --limit 40
+	$(BIN)/python scripts/killing.py 50
 
 bench: .venv/stamp
 	$(BIN)/pip install --quiet --disable-pip-version-check -r bench/requirements.lock
 	PYTHONPATH=. $(BIN)/python bench/run.py
+	PYTHONPATH=. $(BIN)/python bench/goals.py
+	PYTHONPATH=. $(BIN)/python bench/load.py
 
 .venv/stamp: requirements.lock pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv

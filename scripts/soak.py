@@ -49,6 +49,11 @@ class Client:
         return told
 
 
+def _memory(server: psutil.Process) -> int:
+    """Bytes of the server and of its workers."""
+    return sum(int(each.memory_info().rss) for each in (server, *server.children(recursive=True)))
+
+
 def free_port() -> int:
     with socket.socket() as one:
         one.bind(("127.0.0.1", 0))
@@ -124,7 +129,7 @@ def main() -> int:
             for turn in range(asked.edits):
                 network = one_edit(client, network, chance)
                 questions(client, network, turn, chance)
-                memory.append(process.memory_info().rss / 2**20)
+                memory.append(_memory(process) / 2**20)
                 if turn % max(asked.edits // 20, 1) == 0 or turn == asked.edits - 1:
                     print(f"{turn:6} edits {memory[-1]:8.1f} MiB", flush=True)
         finally:
