@@ -9,7 +9,9 @@ import numpy as np
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.core.bulk.conversations import Conversations
+from greyheron.core.bulk.engine import BulkEngine
 from greyheron.core.bulk.headers import Bools, Ints, Words, split
+from greyheron.core.bulk.indexes import ForwardingIndexes
 from greyheron.core.lists import ResolvedList
 from greyheron.core.regions import meet
 from greyheron.core.rules import Rule
@@ -20,7 +22,7 @@ from greyheron.model.entry import AddressBlock
 from greyheron.model.services import Request
 from greyheron.model.values import Direction, Family
 
-MOST_ENDS = 1200
+MOST_ENDS = 600
 """Where there are more addresses and segments, only places before segments of hosts are judged."""
 _ANY_PROTOCOL = 253
 _FEW = 8
@@ -188,19 +190,20 @@ def _traced(ground: Ground, family: Family, endpoints: Sequence[Endpoint]) -> Pa
         nothing,
         nothing,
     )
-    courses = ground.engines(ground.world.with_possible_hosts.baseline).courses(asked)
+    engine = BulkEngine(ground.world.with_possible_hosts.baseline, ForwardingIndexes(solicits=False))
+    courses = engine.courses(asked)
+    points = courses.forwarding.point
     rows, codes = courses.meetings()
     order = np.argsort(codes, kind="stable")
     codes, rows = codes[order], rows[order]
     pair = np.zeros((len(courses.rows), 2), dtype=np.int64)
     pair[courses.row_of] = np.stack([source, goal], axis=1)
+    codes, pair = codes.astype(np.int32), pair[rows].astype(np.int32)
 
     def at(point: AttachmentPoint) -> Passing:
-        code = courses.forwarding.point[point]
+        code = points[point]
         first, end = np.searchsorted(codes, [code, code + 1])
-        (sources, from_), (goals, to) = (
-            np.unique(side, return_inverse=True) for side in pair[rows[first:end]].T
-        )
+        (sources, from_), (goals, to) = (np.unique(side, return_inverse=True) for side in pair[first:end].T)
         pairs = np.zeros((len(sources), len(goals)), dtype=np.bool_)
         pairs[from_, to] = True
         return Passing(sources, goals, pairs)

@@ -83,7 +83,8 @@ class ForwardingIndex:
     branches:  egress port, the port it comes to or NONE, and the code of its solicitation or NONE
     """
 
-    def __init__(self, world: World, family: Family) -> None:
+    def __init__(self, world: World, family: Family, solicits: bool = True) -> None:
+        """solicits:  whether it is of interest where neighbours are asked for"""
         self._world, self.family = world, family
         named = [device for device in world.topology.devices.values() if not device.traits.bridges]
         bridges = [device for device in world.topology.devices.values() if device.traits.bridges]
@@ -99,7 +100,7 @@ class ForwardingIndex:
         self.points += [AttachmentPoint(*line, Direction.IN) for line in lines]
         self.point = {point: number for number, point in enumerate(self.points)}
         framed = bool(world.in_force.wires.lists)
-        self.solicits = framed or family is Family.IPV6
+        self.solicits = solicits and (framed or family is Family.IPV6)
         wired = [(each.name, item.name) for each in (*named, *bridges) for item in each.interfaces]
         self.frame_point: dict[AttachmentPoint, int] = {}
         for point in (AttachmentPoint(*port, way) for port in wired for way in ways if framed):
@@ -197,7 +198,7 @@ class ForwardingIndex:
 
     def made_steps(self, device: Ints, destination: Ints, source: Ints, addresses: Addresses) -> Ints:
         """The same for packets that devices make; an IPv6 neighbour is asked for from the packet's source."""
-        if self.family is Family.IPV4:
+        if self.family is Family.IPV4 or not self.solicits:
             return self.steps(device, destination)
         unique, index = np.unique(np.stack([device, destination, source]), axis=1, return_inverse=True)
         keys = [(one, to, addresses.values[from_]) for one, to, from_ in unique.T.tolist()]

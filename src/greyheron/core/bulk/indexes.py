@@ -19,7 +19,9 @@ MOST_GROWN = 192 << 20
 class ForwardingIndexes:
     """Forwarding indexes and list tables that worlds which differ in little share; the least used go."""
 
-    def __init__(self) -> None:
+    def __init__(self, solicits: bool = True) -> None:
+        """solicits:  see `ForwardingIndex`"""
+        self._solicits = solicits
         self._made: LRUCache[Hashable, tuple[ForwardingIndex, Recorder]] = LRUCache(MOST_INDEXES)
         self.tables = ListTables()
         self.lock = RLock()  # engines that share what they find may be asked from several threads
@@ -28,6 +30,6 @@ class ForwardingIndexes:
         key = family, forwarding_key(world, family)
         made = self._made.get(key)
         if made is None or made[0].nbytes > MOST_GROWN:
-            index = ForwardingIndex(world, family)
+            index = ForwardingIndex(world, family, self._solicits)
             made = self._made[key] = index, Recorder(world, index)
         return made
