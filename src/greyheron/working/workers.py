@@ -134,7 +134,8 @@ class _Worker:
                 else:
                     begun.future.set_exception(message.error)
         self.lost = True
-        self._connection.close()
+        with self._sending:  # nobody must be in the middle of saying something
+            self._connection.close()
         for begun in list(self._begun.values()):
             begun.future.set_exception(_Lost())
 
