@@ -138,7 +138,8 @@ def test_a_worker_that_ends_in_the_middle_costs_a_retry(workers: Workers) -> Non
     def end_them() -> None:
         sleep(0.3)
         for pid in workers.pids():
-            os.kill(pid, signal.SIGKILL)
+            with suppress(ProcessLookupError):  # it may have ended, and not been replaced yet
+                os.kill(pid, signal.SIGKILL)
 
     ending = Thread(target=end_them)
     ending.start()

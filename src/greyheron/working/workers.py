@@ -92,6 +92,7 @@ class _Worker:
                     Task(begun.number, network, asked.method, tokens[0], tokens[1], first, asked.rest)
                 )
             except OSError:
+                self.lost = True
                 raise _Lost from None
         if self.lost:
             raise _Lost
