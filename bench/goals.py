@@ -95,7 +95,8 @@ def advice(size: int) -> Measured:
     network, found, reaches = network_of(size), engines(), KeptReaches()
     world, prover = build_world(network), Prover(found)
     if size == DEMO:
-        asked = [read_requirement("block visitors → ledger ssh"), read_requirement("block hosts → till ssh")]
+        texts = "block visitors → ledger telnet", "block visitors → ledger web"
+        asked = [read_requirement(text) for text in texts]
     else:
         asked = statements(network, size, 2)
     Advisor(prover, found, world, network, None, reaches).advise(asked[0])

@@ -302,7 +302,13 @@ function Row({ network, onOpen, onUndo, onFail }: NetworkRowProps) {
           </button>
         </form>
       )}
-      <Suspense>
+      <Suspense
+        fallback={
+          <span className="quiet px-3 py-2" aria-hidden="true">
+            ⋯
+          </span>
+        }
+      >
         <Menu
           className="quiet px-3 py-2"
           label={`More for ${network.name}`}
