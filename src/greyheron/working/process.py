@@ -162,7 +162,7 @@ def _sendable(error: BaseException) -> BaseException:
 
 def work(connection: Connection, memory: int) -> None:
     """The whole life of a worker process."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the server ends it, by closing the connection
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the server ends it, not the terminal
     with suppress(OSError):
         os.nice(_NICENESS)
     _Process(connection, memory).serve()

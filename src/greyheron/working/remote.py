@@ -1,5 +1,6 @@
 """The derived state of a network whose long work is done by worker processes."""
 
+from typing import Any
 from zlib import crc32
 
 from greyheron.analysis.advice.choices import Advice
@@ -31,50 +32,55 @@ class RemoteState(DerivedState):
     def policy(
         self, stored: Drafted, moment: Moment | None, progress: Progress, share: Share = WHOLE
     ) -> tuple[RequirementMarks, ...]:
-        found: list[tuple[RequirementMarks, ...]] = self._workers.results(
-            self._network_id,
-            [
-                Order(self._worker(number), "policy", stored, (moment,), (each,))
-                for number, each in enumerate(self._shares(stored, share))
-            ],
-            progress,
-        )
+        found = self._shared(0, "policy", stored, moment, share, progress)
         marks = {each.id: each for share in found for each in share}
         return tuple(marks[each.id] for each in stored.draft.requirements if each.id in marks)
 
     def findings(
         self, stored: Drafted, moment: Moment | None, progress: Progress, share: Share = WHOLE
     ) -> tuple[Finding, ...]:
-        found: list[tuple[Finding, ...]] = self._workers.results(
-            self._network_id,
-            [
-                Order(self._worker(1 + number), "findings", stored, (moment,), (each,))
-                for number, each in enumerate(self._shares(stored, share))
-            ],
-            progress,
-        )
-        return merged(found)
+        return merged(self._shared(1, "findings", stored, moment, share, progress))
 
     def advice(
         self, stored: Drafted, statement: Statement, moment: Moment | None, progress: Progress
     ) -> Advice:
-        asked = Order(self._worker(0), "advice", stored, (statement, moment))
-        advice: Advice = self._workers.results(self._network_id, [asked], progress)[0]
+        advice: Advice = self._one(0, "advice", stored, (statement, moment), progress)
         return advice
 
     def reach(
         self, stored: Drafted, question: ReachQuestion, moment: Moment | None, progress: Progress
     ) -> ReachFound:
-        asked = Order(self._worker(1), "reach", stored, (question, moment))
-        found: ReachFound = self._workers.results(self._network_id, [asked], progress)[0]
+        found: ReachFound = self._one(1, "reach", stored, (question, moment), progress)
         return found
 
     def reach_change(
         self, stored: Drafted, after: Network, moment: Moment | None, progress: Progress = unwatched
     ) -> ReachChange | None:
-        asked = Order(self._worker(1), "reach_change", stored, (after, moment))
-        change: ReachChange | None = self._workers.results(self._network_id, [asked], progress)[0]
+        change: ReachChange | None = self._one(1, "reach_change", stored, (after, moment), progress)
         return change
+
+    def _one(
+        self, kind: int, method: str, stored: Drafted, first: tuple[Any, ...], progress: Progress
+    ) -> Any:
+        """What one worker makes of it; work of one `kind` goes to the same one."""
+        order = Order(self._worker(kind), method, stored, first)
+        return self._workers.results(self._network_id, [order], progress)[0]
+
+    def _shared(
+        self,
+        kind: int,
+        method: str,
+        stored: Drafted,
+        moment: Moment | None,
+        share: Share,
+        progress: Progress,
+    ) -> list[Any]:
+        """What workers make of it, a share each."""
+        orders = [
+            Order(self._worker(kind + number), method, stored, (moment,), (each,))
+            for number, each in enumerate(self._shares(stored, share))
+        ]
+        return self._workers.results(self._network_id, orders, progress)
 
     def _shares(self, stored: Drafted, share: Share) -> list[Share]:
         """A share for each worker, where a network is large enough to be worth it."""
