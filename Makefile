@@ -54,6 +54,7 @@ fuzz: .venv/stamp
 
 soak: .venv/stamp
 	$(BIN)/python scripts/soak.py --edits 2000 --limit 40
+	$(BIN)/python scripts/soak.py --edits 200000 --ask-every 500 --check-every 5000 --limit 40
 	$(BIN)/python scripts/killing.py 50
 
 bench: .venv/stamp

@@ -12,7 +12,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -38,6 +38,7 @@ from greyheron.model.document import Network
 from greyheron.model.notation.requirements import read_requirement
 from greyheron.model.requirement import Statement
 from greyheron.model.values import Family
+from greyheron.working.documents import RunningAndDraft
 from greyheron.working.remote import RemoteState
 from greyheron.working.workers import Workers
 
@@ -173,12 +174,6 @@ def editing(size: int) -> Measured:
     return {"a key in a list: read and tried": min(keys), "an edit saved and answered": saved}
 
 
-@dataclass(frozen=True)
-class Both:
-    running: Network
-    draft: Network
-
-
 def workers(size: int) -> Measured:
     """Findings and proofs by worker processes, each told the network first."""
     network = network_of(size)
@@ -186,10 +181,10 @@ def workers(size: int) -> Measured:
     for many in (1, 2):
         pool = Workers(many, 1 << 30)
         there = RemoteState("bench", pool)
-        there.policy(Both(saltmarsh(), saltmarsh()), None, unwatched)
-        both = Both(network, network)
+        there.policy(RunningAndDraft(saltmarsh(), saltmarsh()), None, unwatched)
+        both = RunningAndDraft(network, network)
 
-        def work(there: RemoteState = there, both: Both = both) -> None:
+        def work(there: RemoteState = there, both: RunningAndDraft = both) -> None:
             there.findings(both, None, unwatched)
             there.policy(both, None, unwatched)
 

@@ -7,28 +7,22 @@ import os
 import signal
 import sys
 from contextlib import suppress
-from dataclasses import dataclass
 from random import Random
 from threading import Timer
 
 from greyheron.core.progress import unwatched
 from greyheron.demo.generator import Plan, generate
-from greyheron.model.document import Network
 from greyheron.model.notation.requirements import read_requirement
 from greyheron.working.derived import DerivedState
+from greyheron.working.documents import RunningAndDraft
+from greyheron.working.orders import WorkersGone
 from greyheron.working.remote import RemoteState
-from greyheron.working.workers import Workers, WorkersGone
+from greyheron.working.workers import Workers
 
 STATEMENT = read_requirement("block h1 → h2 ssh")
 
 
-@dataclass(frozen=True)
-class Both:
-    running: Network
-    draft: Network
-
-
-def work(state: DerivedState, stored: Both) -> object:
+def work(state: DerivedState, stored: RunningAndDraft) -> object:
     """Everything that workers do, as what can be compared."""
     return (
         state.policy(stored, None, unwatched),
@@ -46,7 +40,7 @@ def main() -> int:
     times = int(sys.argv[1]) if len(sys.argv) > 1 else 50
     chance, workers = Random(1), Workers(2, 1 << 30)
     network = generate(Plan(routers=12, lists=12, entries=60, seed=2))
-    stored = Both(network, network)
+    stored = RunningAndDraft(network, network)
     expected = work(DerivedState(), stored)
     right = gone = 0
     for number in range(times):

@@ -25,6 +25,7 @@ READING: dict[str, list[str]] = {
     "prove": [],
     "advise": ["block kiosk → ledger telnet"],
     "findings": [],
+    "reach": [],
     "rehearse": [],
     "format": [],
     "traffic": [DEMO],

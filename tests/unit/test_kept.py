@@ -53,7 +53,7 @@ def test_worlds_that_an_edit_left_behind_are_given_back() -> None:
         network = with_entry(saltmarsh(), number)
         world = derived.world(network)
         seen.append(weakref.ref(world))
-        derived.book(saltmarsh(), network, None)
+        derived.book(stored(network), None)
         derived.policy(stored(network), None, unwatched)
         derived.findings(stored(network), None, unwatched)
         derived.reach(stored(network), ReachQuestion(("ping",), Family.IPV4), None, unwatched)

@@ -5,7 +5,6 @@ import pickle
 import signal
 from collections.abc import Iterator
 from contextlib import suppress
-from dataclasses import dataclass
 from random import Random
 from threading import Event, Thread
 from time import sleep
@@ -20,19 +19,15 @@ from greyheron.model.document import Network
 from greyheron.model.notation.requirements import read_requirement
 from greyheron.model.values import Family
 from greyheron.working.derived import SMALL, DerivedState
+from greyheron.working.documents import RunningAndDraft
+from greyheron.working.orders import Order, WorkersGone
 from greyheron.working.remote import RemoteState
 from greyheron.working.telling import MOST_TOLD, Listener, SomeItems, Teller
-from greyheron.working.workers import Order, Workers, WorkersGone
+from greyheron.working.workers import Workers
 from tests.edits import edited_at_random
 from tests.random_networks import random_network
 
 QUESTION = ReachQuestion(("ping",), Family.IPV4)
-
-
-@dataclass(frozen=True)
-class Both:
-    running: Network
-    draft: Network
 
 
 @pytest.fixture(scope="module")
@@ -97,7 +92,11 @@ def test_an_emptied_collection_is_told() -> None:
 
 
 def test_workers_answer_as_this_process_does(workers: Workers) -> None:
-    stored, here, there = Both(saltmarsh(), saltmarsh()), DerivedState(), RemoteState("demo", workers)
+    stored, here, there = (
+        RunningAndDraft(saltmarsh(), saltmarsh()),
+        DerivedState(),
+        RemoteState("demo", workers),
+    )
     assert there.findings(stored, None, unwatched) == here.findings(stored, None, unwatched)
     assert there.policy(stored, None, unwatched) == here.policy(stored, None, unwatched)
     statement = read_requirement("block visitors → ledger ssh")
@@ -114,7 +113,7 @@ def test_workers_answer_as_this_process_does(workers: Workers) -> None:
 def test_workers_share_the_work_of_a_large_network(workers: Workers) -> None:
     network = generate(Plan(routers=41, lists=20, entries=20, seed=3))
     assert len(network.devices) > SMALL
-    here, there, stored = DerivedState(), RemoteState("large", workers), Both(network, network)
+    here, there, stored = DerivedState(), RemoteState("large", workers), RunningAndDraft(network, network)
     assert there.findings(stored, None, unwatched) == here.findings(stored, None, unwatched)
     marks = there.policy(stored, None, unwatched)
     assert marks == here.policy(stored, None, unwatched)
@@ -122,7 +121,7 @@ def test_workers_share_the_work_of_a_large_network(workers: Workers) -> None:
 
 
 def test_a_worker_that_ends_costs_a_retry(workers: Workers) -> None:
-    stored, there = Both(saltmarsh(), saltmarsh()), RemoteState("killed", workers)
+    stored, there = RunningAndDraft(saltmarsh(), saltmarsh()), RemoteState("killed", workers)
     before = workers.pids()
     for pid in before:
         os.kill(pid, signal.SIGKILL)
@@ -143,9 +142,9 @@ def test_a_worker_that_ends_in_the_middle_costs_a_retry(workers: Workers) -> Non
 
     ending = Thread(target=end_them)
     ending.start()
-    found = there.findings(Both(network, network), None, unwatched)
+    found = there.findings(RunningAndDraft(network, network), None, unwatched)
     ending.join()
-    assert found == DerivedState().findings(Both(network, network), None, unwatched)
+    assert found == DerivedState().findings(RunningAndDraft(network, network), None, unwatched)
 
 
 def test_workers_that_end_again_and_again_are_told_of(workers: Workers) -> None:
@@ -162,17 +161,17 @@ def test_workers_that_end_again_and_again_are_told_of(workers: Workers) -> None:
     ending.start()
     try:
         with pytest.raises(WorkersGone, match="--workers 0"):
-            there.findings(Both(network, network), None, unwatched)
+            there.findings(RunningAndDraft(network, network), None, unwatched)
     finally:
         over.set()
         ending.join()
-    stored = Both(saltmarsh(), saltmarsh())
+    stored = RunningAndDraft(saltmarsh(), saltmarsh())
     assert there.policy(stored, None, unwatched) == DerivedState().policy(stored, None, unwatched)
 
 
 def test_what_a_worker_raises_is_raised_here(workers: Workers) -> None:
     with pytest.raises(AttributeError, match="no_such_work"):
-        workers.results("wrong", [Order(0, "no_such_work", Both(saltmarsh(), saltmarsh()), ())])
+        workers.results("wrong", [Order(0, "no_such_work", RunningAndDraft(saltmarsh(), saltmarsh()), ())])
 
 
 def test_work_that_nobody_waits_for_ends(workers: Workers) -> None:
@@ -185,7 +184,7 @@ def test_work_that_nobody_waits_for_ends(workers: Workers) -> None:
             raise Cancelled
 
     with pytest.raises(Cancelled):
-        there.findings(Both(network, network), None, give_up)
+        there.findings(RunningAndDraft(network, network), None, give_up)
     assert seen == sorted(seen)
-    stored = Both(saltmarsh(), saltmarsh())
+    stored = RunningAndDraft(saltmarsh(), saltmarsh())
     assert there.findings(stored, None, unwatched) == DerivedState().findings(stored, None, unwatched)

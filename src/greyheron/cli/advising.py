@@ -7,11 +7,9 @@ from typing import Annotated
 
 import typer
 
-from greyheron.analysis.advice.advisor import advise_in_time, wanted
-from greyheron.analysis.findings.finder import find_in_time, noted
+from greyheron.analysis.advice.advisor import wanted
+from greyheron.analysis.findings.finder import noted
 from greyheron.analysis.findings.finding import Severity
-from greyheron.analysis.findings.kept import KeptFindings
-from greyheron.analysis.proof.prover import Prover
 from greyheron.cli.reading import (
     UNEXPECTED,
     AsJson,
@@ -23,22 +21,24 @@ from greyheron.cli.reading import (
     read_file,
     write_file,
 )
-from greyheron.core.bulk.engines import engines
-from greyheron.core.timeline import Timeline
+from greyheron.cli.scheduling import Scheduler, derived_state
+from greyheron.core.progress import unwatched
 from greyheron.formats.sarif import write_sarif
 from greyheron.model.document import to_data
+from greyheron.working.documents import RunningAndDraft
 
 
 def advise(
     file: File,
     asked: Annotated[str, typer.Argument(help="A requirement, or a test flow with pass or block.")],
     as_json: AsJson = False,
+    scheduler: Scheduler = None,
 ) -> None:
     """Say where lists would make it hold. Exit status: 0 there is a way, or it holds; 1 not; 2 a bad file."""
     network = read_file(file)
     statement = wanted(asked, network)
-    shared = engines()
-    found = advise_in_time(Prover(shared), shared, Timeline.build(network), statement)
+    with derived_state(network, scheduler) as state:
+        found = state.advice(RunningAndDraft.same(network), statement, None, unwatched)
     if as_json:
         choices = [
             {**asdict(replace(each, changes=())), "changes": [to_data(change) for change in each.changes]}
@@ -66,15 +66,17 @@ def findings(
     sarif: Annotated[
         Path | None, typer.Option("--sarif", help="Write them there as SARIF 2.1.0, for a code host.")
     ] = None,
+    scheduler: Scheduler = None,
 ) -> None:
     """Say what is wrong or doubtful. Exit status: 0 nothing above a note, 1 something is, 2 a bad file."""
     content = content_of(file)
     network = network_in(file, content)
-    timeline = Timeline.build(network)
+    with derived_state(network, scheduler) as state:
+        every = state.findings(RunningAndDraft.same(network), None, unwatched)
     order = list(Severity)
     found = [
         each
-        for each in noted(find_in_time(timeline, engines(), KeptFindings()), network.accepted)
+        for each in noted(every, network.accepted)
         if order.index(each.finding.severity) <= order.index(least)
     ]
     if sarif is not None:

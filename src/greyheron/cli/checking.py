@@ -8,20 +8,20 @@ from typing import Annotated
 import typer
 
 from greyheron.analysis.proof.answers import Answer
-from greyheron.analysis.proof.policy import ProofReport, proof_report
-from greyheron.analysis.proof.prover import Prover
-from greyheron.analysis.proof.times import prove_in_time
-from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
+from greyheron.analysis.proof.policy import ProofReport
+from greyheron.analysis.testing.book import TestMarks
 from greyheron.analysis.testing.judge import Standing
 from greyheron.cli.reading import UNEXPECTED, AsJson, File, out, read_file, write_file
-from greyheron.core.bulk.engines import engines
+from greyheron.cli.scheduling import Scheduler, derived_state
 from greyheron.core.conversation import Verdict
-from greyheron.core.timeline import Timeline
+from greyheron.core.progress import unwatched
 from greyheron.formats.junit import write_junit
 from greyheron.model.changes import Change
 from greyheron.model.document import Network, Requirement
 from greyheron.model.notation.requirements import write_requirement
 from greyheron.model.read import edited
+from greyheron.working.derived import DerivedState
+from greyheron.working.documents import RunningAndDraft
 
 MARKS = {
     Verdict.PASSES: "●",
@@ -36,16 +36,13 @@ def check(
     file: File,
     as_json: AsJson = False,
     junit: Annotated[Path | None, typer.Option("--junit", help="Write a JUnit XML report there.")] = None,
+    scheduler: Scheduler = None,
 ) -> None:
     """Run every test flow, prove every requirement. Exit status: 0 all as expected, 1 not, 2 a bad file."""
     network = read_file(file)
-    timeline = Timeline.build(network)
-    marks = mark_tests(network.tests, States.of(timeline), Tries())
-    prover = Prover(engines())
-    proofs = [
-        (requirement, proof_report(prove_in_time(prover, requirement.statement, timeline)[0]))
-        for requirement in network.requirements
-    ]
+    with derived_state(network, scheduler) as state:
+        marks = state.book(RunningAndDraft.same(network), None)
+        proofs = _proofs(state, network, "draft")
     if junit is not None:
         write_file(junit, write_junit(network, marks, proofs))
     if as_json:
@@ -70,6 +67,11 @@ def check(
         raise typer.Exit(UNEXPECTED)
 
 
+def _proofs(derived: DerivedState, network: Network, state: str) -> list[tuple[Requirement, ProofReport]]:
+    found = derived.proofs(RunningAndDraft.same(network), state, None, unwatched)
+    return [(requirement, found[requirement.id]) for requirement in network.requirements]
+
+
 def _proof_data(requirement: Requirement, answer: ProofReport) -> dict[str, object]:
     return {"id": requirement.id, "statement": write_requirement(requirement.statement), **asdict(answer)}
 
@@ -81,6 +83,7 @@ def prove(
     ] = None,
     baseline: Annotated[bool, typer.Option("--baseline", help="Ignore every list.")] = False,
     as_json: AsJson = False,
+    scheduler: Scheduler = None,
 ) -> None:
     """Prove requirements. Exit status: 0 all proved, 1 not, 2 a bad file or requirement."""
     network = read_file(file)
@@ -88,12 +91,8 @@ def prove(
         items = [{"id": f"r{number}", "statement": text} for number, text in enumerate(statements, 1)]
         changes = [Change(collection="requirements", key=item["id"], item=item) for item in items]
         network = edited(network.model_copy(update={"requirements": ()}), changes)
-    timeline = Timeline.build(network)
-    prover = Prover(engines())
-    found = [
-        (requirement, proof_report(prove_in_time(prover, requirement.statement, timeline, baseline)[0]))
-        for requirement in network.requirements
-    ]
+    with derived_state(network, scheduler) as state:
+        found = _proofs(state, network, "baseline" if baseline else "draft")
     if as_json:
         answers = [_proof_data(each, answer) for each, answer in found]
         print(json.dumps({"network": network.name, "requirements": answers}, ensure_ascii=False, indent=2))

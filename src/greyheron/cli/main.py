@@ -34,6 +34,7 @@ COMMANDS = {
     "collect": ("bringing", "collect", "Print the script that collects what a machine is."),
     "convert": ("bringing", "convert", "Read a network in any format, and write it in another."),
     "findings": ("advising", "findings", "Say what is wrong or doubtful."),
+    "reach": ("reaching", "reach", "Say who can talk to whom, as a table."),
     "format": ("formatting", "format_file", "Put a file into its one usual form."),
     "generate": ("formatting", "generate", "Print the workspace file of a large invented network."),
 }
@@ -132,12 +133,13 @@ def sentence(error: Exception) -> str:
     from greyheron.model.notation.line import NotationError
     from greyheron.model.problems import DocumentError
     from greyheron.store.opening import CannotOpen
+    from greyheron.working.orders import WorkersGone
 
     if isinstance(error, DocumentError):
         return "\n".join(map(str, error.problems))
     if isinstance(error, FlowError | NotationError):
         return f"The flow cannot be traced: {error}"
-    if isinstance(error, CannotOpen | CannotGoOn):
+    if isinstance(error, CannotOpen | CannotGoOn | WorkersGone):
         return str(error)
     if isinstance(error, RuntimeError) and "new thread" in str(error):
         return "This system cannot begin another thread: end some processes, or allow more."

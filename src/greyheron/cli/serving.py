@@ -18,6 +18,7 @@ import uvicorn
 
 from greyheron.cli.keeping import DATA, DATABASE, Folder
 from greyheron.cli.reading import CannotGoOn, out
+from greyheron.cli.scheduling import Scheduler, crew_of
 from greyheron.demo.networks import saltmarsh
 from greyheron.server.app import make_app
 from greyheron.server.logs import LogFormat, write_logs
@@ -25,6 +26,8 @@ from greyheron.server.safety import LOOPBACK, Access
 from greyheron.store.database import open_database
 from greyheron.store.networks import NetworkStore
 from greyheron.working.derived import MEMORY
+from greyheron.working.orders import Crew
+from greyheron.working.workers import Workers
 
 PORT = 8470
 MIB = 1 << 20
@@ -58,6 +61,7 @@ def serve(
             min=0, max=64, help="Processes that do long work, one for each core unless told; 0: none."
         ),
     ] = None,
+    scheduler: Scheduler = None,
     log_format: Annotated[LogFormat, typer.Option(help="How the log is written.")] = LogFormat.LINES,
     log_requests: Annotated[bool, typer.Option("--log-requests", help="Log every request.")] = False,
 ) -> None:
@@ -66,7 +70,7 @@ def serve(
         raise CannotGoOn(f"Listening on {host} lets others in: give an access token with --token.")
     if token is not None and len(token) < SHORTEST_TOKEN:
         raise CannotGoOn(f"The access token is too short: use at least {SHORTEST_TOKEN} characters.")
-    with _bound(host, port) as listening:
+    with listening_at(host, port) as listening:
         write_logs(log_format, logging.INFO if log_requests else logging.WARNING)
         engine = open_database(data / DATABASE)
         store = NetworkStore(engine)
@@ -80,7 +84,7 @@ def serve(
             Access(LOOPBACK | {host, *(also or ())}, token),
             built if (built / "index.html").is_file() else None,
             memory * MIB,
-            min(os.cpu_count() or 1, MOST_WORKERS) if workers is None else workers,
+            _crew(workers, scheduler, memory * MIB),
         )
         shown = f"[{host}]" if ":" in host else host
         address = f"http://{shown}:{listening.getsockname()[1]}/{'?token=' + token if token else ''}"
@@ -95,10 +99,21 @@ def serve(
         server.run(sockets=[listening])
 
 
-def _bound(host: str, port: int) -> socket.socket:
+def _crew(workers: int | None, scheduler: str | None, memory: int) -> Crew | None:
+    """Who does long work. Raises CannotGoOn and WorkersGone."""
+    if scheduler is not None:
+        if workers is not None:
+            raise CannotGoOn("--workers and --scheduler say who does long work: give one of them.")
+        return crew_of(scheduler)
+    many = min(os.cpu_count() or 1, MOST_WORKERS) if workers is None else workers
+    return Workers(many, memory // 2) if many else None
+
+
+def listening_at(host: str, port: int) -> socket.socket:
     """A socket that listens there. Raises CannotGoOn."""
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
-    listening = socket.socket(family, socket.SOCK_STREAM)
+    # With its protocol named asyncio sends small answers at once (TCP_NODELAY), not 40 ms later.
+    listening = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
     listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
         listening.bind((host, port))

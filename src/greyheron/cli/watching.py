@@ -8,16 +8,16 @@ from typing import Annotated
 import typer
 
 from greyheron.analysis.traffic.folding import fold
-from greyheron.analysis.traffic.judging import Odd, judge, odd, parties_of
-from greyheron.analysis.traffic.times import Times, times_of
+from greyheron.analysis.traffic.judging import Odd, odd, parties_of
 from greyheron.analysis.traffic.told import TrafficRow, rows_of
 from greyheron.cli.checking import MARKS
 from greyheron.cli.reading import UNEXPECTED, AsJson, CannotGoOn, File, out, read_file
-from greyheron.core.bulk.engines import engines
-from greyheron.core.timeline import Timeline
+from greyheron.cli.scheduling import Scheduler, derived_state
+from greyheron.core.progress import unwatched
 from greyheron.formats.bundle import bundle_in
 from greyheron.formats.traffic import read_traffic
 from greyheron.formats.traffic.tables import COLUMNS
+from greyheron.working.documents import RunningAndDraft
 
 MOST_SHOWN = 200
 
@@ -32,6 +32,7 @@ def traffic(
         typer.Option("--column", help="For tables: WHAT=NAME, as source=client. May be repeated."),
     ] = None,
     as_json: AsJson = False,
+    scheduler: Scheduler = None,
 ) -> None:
     """Fold traffic that was there into conversations, and say what becomes of each in the network of FILE.
 
@@ -40,13 +41,11 @@ def traffic(
     network = read_file(file)
     records, notices, _ = read_traffic(bundle_in(capture), _mapping(columns or []))
     seen = fold(records)
-    timeline = Timeline.build(network)
-    world = timeline.first
+    with derived_state(network, scheduler) as state:
+        judged = state.traffic(RunningAndDraft.same(network), seen, None, unwatched)
+        world = state.timeline(network).first
     parties = parties_of(seen, world)
-    times = times_of(seen, [timeline])
-    both: Times = [((then.baseline, then), rows) for (then,), rows in times]
-    baseline, now = judge(seen, parties, both, engines())
-    rows = rows_of(seen, parties, (baseline, now, now), odd(seen, parties, now), world)
+    rows = rows_of(seen, parties, judged, odd(seen, parties, judged[1]), world)
     for notice in notices:
         typer.echo(f"left out: {notice}", err=True)
     if as_json:

@@ -1,10 +1,9 @@
 """Access lists as one table (RFC 4180): a row for each entry, and one for the end of each list."""
 
-import csv
-import io
 from collections.abc import Iterator
 
 from greyheron.formats.format import Taken
+from greyheron.formats.spreadsheet import write_table
 from greyheron.model.document import AccessList, Network
 from greyheron.model.entry import Entry
 from greyheron.model.names import protocol_name
@@ -16,7 +15,6 @@ COLUMNS = (
     *("list", "family", "kind", "placed", "number", "action", "protocol", "source", "source port"),
     *("destination", "destination port", "log", "note", "entry"),
 )
-_FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
 class ListsTable:
@@ -32,13 +30,8 @@ class ListsTable:
     )
 
     def write(self, network: Network) -> Taken:
-        text = io.StringIO()
-        writer = csv.writer(text)
-        writer.writerow(COLUMNS)
-        for access_list in network.lists:
-            for row in _rows(access_list, network):
-                writer.writerow([f"'{each}" if each.startswith(_FORMULA) else each for each in row])
-        return Taken({"lists.csv": text.getvalue().encode()})
+        rows = (row for access_list in network.lists for row in _rows(access_list, network))
+        return Taken({"lists.csv": write_table([COLUMNS, *rows]).encode()})
 
 
 def _rows(access_list: AccessList, network: Network) -> Iterator[list[str]]:

@@ -38,8 +38,8 @@ from greyheron.store.results import ResultStore
 from greyheron.store.seen import SeenTrafficStore
 from greyheron.store.traffic import TrafficStore
 from greyheron.working.derived import MEMORY, DerivedStates
+from greyheron.working.orders import Crew
 from greyheron.working.remote import RemoteState
-from greyheron.working.workers import Workers
 
 _LEVEL = 1
 """Answers are compressed quickly rather than well; files that are fetched once are compressed well."""
@@ -48,13 +48,13 @@ NONCE = "style-nonce-of-this-page"
 
 
 def make_app(
-    engine: Engine, access: Access, interface: Path | None, memory: int = MEMORY, workers: int = 0
+    engine: Engine, access: Access, interface: Path | None, memory: int = MEMORY, crew: Crew | None = None
 ) -> FastAPI:
     """The whole server.
 
     interface:  the folder of the built workbench; None serves the API alone
     memory:  how many bytes of what was worked out are kept
-    workers:  so many processes do what is long; 0: this one does it
+    crew:  who does what is long, until the server ends; None: this process does it
     """
     app = FastAPI(
         title="Grey Heron",
@@ -70,8 +70,8 @@ def make_app(
     app.state.rehearsals = RehearsalStore(engine)
     app.state.seen = SeenTrafficStore(engine)
     app.state.results = ResultStore(engine)
-    app.state.workers = Workers(workers, memory // 2) if workers else None
-    app.state.derived = _derived_states(memory, app.state.workers)
+    app.state.crew = crew
+    app.state.derived = _derived_states(memory, crew)
     app.state.jobs = Jobs()
     app.state.author = getpass.getuser()
     problems.install(app)
@@ -103,15 +103,15 @@ async def _until_closed(app: FastAPI) -> AsyncIterator[None]:
     """Long computations end with the server."""
     yield
     app.state.jobs.close()
-    if app.state.workers is not None:
-        app.state.workers.close()
+    if app.state.crew is not None:
+        app.state.crew.close()
 
 
-def _derived_states(memory: int, workers: Workers | None) -> DerivedStates:
+def _derived_states(memory: int, crew: Crew | None) -> DerivedStates:
     """What is worked out here, or here and by workers."""
-    if workers is None:
+    if crew is None:
         return DerivedStates(memory)
-    return DerivedStates(memory // 2, lambda network_id: RemoteState(network_id, workers))
+    return DerivedStates(memory // 2, lambda network_id: RemoteState(network_id, crew))
 
 
 def _route_name(route: APIRoute) -> str:

@@ -25,7 +25,7 @@ from greyheron.store.networks import (
     UnreadableNetwork,
     VersionConflict,
 )
-from greyheron.working.workers import WorkersGone
+from greyheron.working.orders import WorkersGone
 
 MEDIA_TYPE = "application/problem+json"
 

@@ -167,7 +167,7 @@ def export_network(network_id: str, store: Store, state: State = "draft") -> Res
 def book(network_id: str, store: Store, derived: Derived, results: Results, at: At) -> Book:
     """Every test flow with its three verdicts; what is news at all times is kept in its history."""
     stored = store.get(network_id)
-    marks = derived.of(network_id).book(stored.running, stored.draft, at)
+    marks = derived.of(network_id).book(stored, at)
     if at is None:
         results.record(stored, marks)
     return Book(version=stored.version, tests=list(marks))
@@ -181,7 +181,7 @@ def try_book(
     stored = store.get(network_id)
 
     def work(progress: Progress) -> Book:
-        marks = derived.of(network_id).book(stored.running, stored.draft, at, progress)
+        marks = derived.of(network_id).book(stored, at, progress)
         if at is None:
             results.record(stored, marks)
         return Book(version=stored.version, tests=list(marks))
@@ -239,7 +239,7 @@ def preview(network_id: str, trial: Trial, store: Store, derived: Derived, at: A
     lists = {access_list.name: access_list for access_list in stored.draft.lists}
     return Foreseen(
         version=stored.version,
-        tests=list(derived.of(network_id).book(stored.running, draft, at)),
+        tests=list(derived.of(network_id).book(replace(stored, draft=draft), at)),
         placements=list(draft.placements),
         lists=[access_list for access_list in draft.lists if access_list != lists.get(access_list.name)],
     )

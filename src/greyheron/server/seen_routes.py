@@ -7,9 +7,8 @@ from fastapi import APIRouter, File, Form, UploadFile
 from pydantic import BaseModel, Field
 
 from greyheron.analysis.traffic.folding import SeenTraffic, fold
-from greyheron.analysis.traffic.judging import judge, odd, parties_of
+from greyheron.analysis.traffic.judging import odd, parties_of
 from greyheron.analysis.traffic.packing import packed, unpacked
-from greyheron.analysis.traffic.times import times_of
 from greyheron.analysis.traffic.told import Letting, TrafficRow, letting_through, rows_of
 from greyheron.core.progress import Progress
 from greyheron.formats.bundle import bundle_among
@@ -114,10 +113,9 @@ def judge_seen(
 
     def work(progress: Progress) -> TrafficReport:
         states = derived.of(network_id)
-        timelines = [states.timeline_in(stored, state, at) for state in ("baseline", "running", "draft")]
-        world = timelines[2].first
+        judged = states.traffic(stored, seen, at, progress)
+        world = states.timeline(stored.draft, at).first
         parties = parties_of(seen, world)
-        judged = judge(seen, parties, times_of(seen, timelines), states.engine, progress)
         return _report(rows_of(seen, parties, judged, odd(seen, parties, judged[1]), world))
 
     return jobs.start(network_id, work)

@@ -1,11 +1,10 @@
 """What has been worked out for the networks in use, one owner each, so that nothing is computed twice."""
 
-from collections import OrderedDict, deque
+from collections import OrderedDict, defaultdict, deque
 from collections.abc import Callable
 from dataclasses import replace
 from functools import cache
 from threading import Lock, RLock
-from typing import Protocol
 
 from cachetools import LRUCache
 
@@ -14,7 +13,14 @@ from greyheron.analysis.advice.choices import Advice
 from greyheron.analysis.findings.finder import find_in_time
 from greyheron.analysis.findings.finding import Finding
 from greyheron.analysis.findings.kept import KeptFindings
-from greyheron.analysis.proof.policy import PolicyStates, RequirementMarks, prove_policy
+from greyheron.analysis.proof.policy import (
+    PolicyStates,
+    ProofReport,
+    RequirementMarks,
+    proof_report,
+    prove_in_state,
+    prove_policy,
+)
 from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.analysis.reach.axis import Axis, axis_of
 from greyheron.analysis.reach.change import ReachChange, ReachFound, change_of
@@ -23,6 +29,8 @@ from greyheron.analysis.reach.matrix import Cells, Reach
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
 from greyheron.analysis.traffic.folding import SeenTraffic
+from greyheron.analysis.traffic.judging import Judged, judge, parties_of
+from greyheron.analysis.traffic.times import times_of
 from greyheron.analysis.words.report import TraceReport, report_in_time
 from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import converse
@@ -37,6 +45,7 @@ from greyheron.model.period import Moment
 from greyheron.model.requirement import Statement
 from greyheron.model.services import OWN_SERVICES
 from greyheron.model.values import Family
+from greyheron.working.documents import Drafted
 from greyheron.working.kept import FEW, Kept
 
 MEMORY = 1 << 30
@@ -54,16 +63,6 @@ PATIENCE = 0.2
 """Seconds that a preview waits for a matrix that is being worked out."""
 SMALL = 80
 """So many devices are few enough to work out reach while somebody waits."""
-
-
-class Drafted(Protocol):
-    """What is running, and the draft."""
-
-    @property
-    def running(self) -> Network: ...
-
-    @property
-    def draft(self) -> Network: ...
 
 
 class _SameObjects:
@@ -95,7 +94,7 @@ class DerivedState:
         )
         self._topologies: deque[World] = deque(maxlen=MOST_TOPOLOGIES)
         self._building = RLock()
-        self._books: Kept[tuple[_SameObjects, Moment | None], tuple[TestMarks, ...]] = Kept(
+        self._books: Kept[tuple[_SameObjects, Moment | None, Share], tuple[TestMarks, ...]] = Kept(
             MOST_BOOKS, lambda book: 4000 * len(book)
         )
         self._tries = Tries()
@@ -103,14 +102,19 @@ class DerivedState:
         self._findings: Kept[tuple[_SameObjects, Moment | None, Share], tuple[Finding, ...]] = Kept(
             MOST_BOOKS, lambda found: 4000 * len(found)
         )
-        self._kept_findings = KeptFindings(self._kept_reaches)
+        self._kept_findings: defaultdict[Share, KeptFindings] = defaultdict(
+            lambda: KeptFindings(self._kept_reaches)
+        )
+        self._finding = RLock()
         self.engine = engines()
         self.prover = Prover(self.engine)
         self._proven: LRUCache[tuple[str, str, frozenset[str]], Proven] = LRUCache(
             MOST_PROVEN, getsizeof=lambda found: min(found.nbytes, MOST_PROVEN // FEW)
         )
         self._proving = RLock()
-        self._reaches: Kept[ReachQuestion, Reach] = Kept(MOST_REACHES, lambda reach: reach.nbytes)
+        self._reaches: Kept[tuple[ReachQuestion, Share], Reach] = Kept(
+            MOST_REACHES, lambda reach: reach.nbytes
+        )
         self._reaching = RLock()
         self.seen: SeenTraffic | None = None
         """Traffic that was brought in, folded."""
@@ -142,14 +146,15 @@ class DerivedState:
         return Timeline.of(network, cache(lambda active: self.world(network, active)), moment)
 
     def book(
-        self, running: Network, draft: Network, moment: Moment | None, progress: Progress = unwatched
+        self, stored: Drafted, moment: Moment | None, progress: Progress = unwatched, share: Share = WHOLE
     ) -> tuple[TestMarks, ...]:
-        """Every test flow of `draft` with its three verdicts. Raises Cancelled."""
-        key = _SameObjects(running, draft), moment
+        """The test flows of the draft in a share of them, with their three verdicts. Raises Cancelled."""
+        key = _SameObjects(stored.running, stored.draft), moment, share
         found = self._books.get(key)
         if found is None:
-            states = States(self.timeline(running, moment), self.timeline(draft, moment))
-            found = self._books.put(key, mark_tests(draft.tests, states, self._tries, progress))
+            states = States(self.timeline(stored.running, moment), self.timeline(stored.draft, moment))
+            asked = [test for test in stored.draft.tests if share.has(test.id)]
+            found = self._books.put(key, mark_tests(asked, states, self._tries, progress))
         return found
 
     def timeline_in(self, stored: Drafted, state: str, moment: Moment | None) -> Timeline:
@@ -174,6 +179,22 @@ class DerivedState:
         with self._proving:
             return prove_policy(self.prover, states, self._proven, progress, asked)
 
+    def proofs(
+        self, stored: Drafted, state: str, moment: Moment | None, progress: Progress, share: Share = WHOLE
+    ) -> dict[str, ProofReport]:
+        """The answers to the requirements of the draft in a share of them, by id. Raises Cancelled."""
+        timeline = self.timeline(stored.running if state == "running" else stored.draft, moment)
+        asked = [each for each in stored.draft.requirements if share.has(each.id)]
+        with self._proving:
+            return {
+                each.id: proof_report(
+                    prove_in_state(
+                        self.prover, each, state, timeline, self._proven, part(progress, number, len(asked))
+                    )
+                )
+                for number, each in enumerate(asked)
+            }
+
     def findings(
         self, stored: Drafted, moment: Moment | None, progress: Progress, share: Share = WHOLE
     ) -> tuple[Finding, ...]:
@@ -182,7 +203,9 @@ class DerivedState:
         found = self._findings.get(key)
         if found is None:
             timeline = self.timeline(stored.draft, moment)
-            fresh = find_in_time(timeline, self.engine, self._kept_findings, progress, share)
+            with self._finding:
+                known = self._kept_findings[share]
+                fresh = find_in_time(timeline, self.engine, known, progress, share)
             found = self._findings.put(key, fresh)
         return found
 
@@ -196,10 +219,26 @@ class DerivedState:
                 self.prover, self.engine, timeline, statement, self._proven, self._kept_reaches, progress
             )
 
+    def traffic(
+        self, stored: Drafted, seen: SeenTraffic, moment: Moment | None, progress: Progress
+    ) -> list[Judged]:
+        """What becomes of traffic that was there, with no lists, as running and on the draft.
+
+        Raises Cancelled.
+        """
+        timelines = [self.timeline_in(stored, state, moment) for state in ("baseline", "running", "draft")]
+        parties = parties_of(seen, timelines[2].first)
+        return judge(seen, parties, times_of(seen, timelines), self.engine, progress)
+
     def reach(
-        self, stored: Drafted, question: ReachQuestion, moment: Moment | None, progress: Progress
+        self,
+        stored: Drafted,
+        question: ReachQuestion,
+        moment: Moment | None,
+        progress: Progress,
+        share: Share = WHOLE,
     ) -> ReachFound:
-        """The matrix of a question, as running and on the draft. Raises Cancelled."""
+        """The matrix of a question, as running and on the draft, by a share of who asks. Raises Cancelled."""
         worlds = tuple(self.timeline(each, moment).first for each in (stored.running, stored.draft))
         axes = tuple(
             axis_of(world, network, question)
@@ -207,28 +246,36 @@ class DerivedState:
         )
         with self._reaching:
             running, draft = (
-                self._cells(world, axis, question, part(progress, half, 2))
+                self._cells(world, axis, question, part(progress, half, 2), share)
                 for half, (world, axis) in enumerate(zip(worlds, axes, strict=True))
             )
         return ReachFound(axes[0], axes[1], running, draft)
 
-    def _cells(self, world: World, axis: Axis, question: ReachQuestion, progress: Progress) -> Cells:
+    def _cells(
+        self, world: World, axis: Axis, question: ReachQuestion, progress: Progress, share: Share
+    ) -> Cells:
         """The cells in one world: from what was traced in another one, where that fits."""
-        engine = self.engine(world)
-        known = self._reaches.get(question)
+        engine, key = self.engine(world), (question, share)
+        known = self._reaches.get(key)
         if known is not None and known.axis.devices == axis.devices and known.fits(engine):
             return known.cells_in(engine)
-        self._reaches.drop(question)  # before the new one is worked out: the two together may be large
-        return self._reaches.put(question, Reach(world, engine, axis, question, progress)).cells()
+        self._reaches.drop(key)  # before the new one is worked out: the two together may be large
+        return self._reaches.put(key, Reach(world, engine, axis, question, progress, share)).cells()
 
     def reach_change(
-        self, stored: Drafted, after: Network, moment: Moment | None, progress: Progress = unwatched
+        self,
+        stored: Drafted,
+        after: Network,
+        moment: Moment | None,
+        progress: Progress = unwatched,
+        share: Share = WHOLE,
     ) -> ReachChange | None:
         """How reach differs between the draft and what it would be; None while that would take too long.
 
         The question is the one asked last, or what every device listens on.
         """
-        asked = next((question for question, _ in reversed(self._reaches.items())), None)
+        shares = ((question, own) for (question, own), _ in reversed(self._reaches.items()))
+        asked = next((question for question, own in shares if own == share), None)
         if asked is None and len(after.devices) > SMALL:
             return None
         question = asked or ReachQuestion((OWN_SERVICES, "ping"), Family.IPV4)
@@ -239,7 +286,7 @@ class DerivedState:
         ]
         if axes[0].devices != axes[1].devices:
             return None
-        known = self._reaches.get(question)
+        known = self._reaches.get((question, share))
         if len(after.devices) > SMALL and not (
             known and all(known.fits(self.engine(each)) for each in worlds)
         ):
@@ -249,7 +296,8 @@ class DerivedState:
             return None
         try:
             cells = [
-                self._cells(world, axis, question, progress) for world, axis in zip(worlds, axes, strict=True)
+                self._cells(world, axis, question, progress, share)
+                for world, axis in zip(worlds, axes, strict=True)
             ]
         finally:
             self._reaching.release()

@@ -13,8 +13,8 @@ from time import monotonic
 from typing import Any
 
 from greyheron.core.progress import Cancelled
-from greyheron.model.document import Network
 from greyheron.working.derived import DerivedState, DerivedStates
+from greyheron.working.documents import RunningAndDraft
 from greyheron.working.telling import Listener, Saying
 
 _NICENESS = 5
@@ -78,14 +78,6 @@ class Ended:
 
 
 @dataclass(frozen=True, slots=True)
-class TaskDocuments:
-    """What is running and the draft, of one task."""
-
-    running: Network
-    draft: Network
-
-
-@dataclass(frozen=True, slots=True)
 class Token:
     """Stands in the arguments of a task for a document, by its token."""
 
@@ -116,19 +108,19 @@ class _Process:
 
     def _begin(self, task: Task) -> None:
         known = self._listeners[task.network].known
-        documents = TaskDocuments(known[task.running], known[task.draft])
+        documents = RunningAndDraft(known[task.running], known[task.draft])
         first = [known[each.token] if isinstance(each, Token) else each for each in task.first]
         self._cancelled[task.number] = Event()
         state = self._states.of(task.network)
         Thread(target=self._run, args=(task, state, documents, first), daemon=True).start()
 
-    def _run(self, task: Task, state: DerivedState, documents: TaskDocuments, first: list[Any]) -> None:
+    def _run(self, task: Task, state: DerivedState, documents: RunningAndDraft, first: list[Any]) -> None:
         try:
             method: Callable[..., Any] = getattr(state, task.method)
             progress = self._progress(task.number)
             self._send(Ended(task.number, method(documents, *first, progress, *task.rest), None))
         except BaseException as error:
-            self._send(Ended(task.number, None, _sendable(error)))
+            self._send(Ended(task.number, None, sendable(error)))
         finally:
             del self._cancelled[task.number]
 
@@ -151,7 +143,7 @@ class _Process:
             self._connection.send(message)
 
 
-def _sendable(error: BaseException) -> BaseException:
+def sendable(error: BaseException) -> BaseException:
     """An error that can be taken apart and put together on the other side."""
     try:
         pickle.loads(pickle.dumps(error))

@@ -61,12 +61,17 @@ class Teller:
         token = next(self._tokens)
         self._told[token] = network
         forget = self._told.popitem(last=False)[0] if len(self._told) > MOST_TOLD else None
-        return token, _pieces(network, before, token, base, forget)
+        return token, pieces_of(network, before, token, base, forget)
 
 
-def _pieces(
-    network: Network, before: Network | None, token: int, base: int | None, forget: int | None
+def pieces_of(
+    network: Network,
+    before: Network | None,
+    token: int = 0,
+    base: int | None = None,
+    forget: int | None = None,
 ) -> Iterator[Saying]:
+    """What must be said of a document to somebody who knows `before`, which is `base` to them."""
     fields: dict[str, Any] = {}
     for name in type(network).model_fields:
         value, known = getattr(network, name), None if before is None else getattr(before, name)

@@ -19,7 +19,8 @@ from typing import Any
 
 from greyheron.core.progress import Progress, unwatched
 from greyheron.model.document import Network
-from greyheron.working.derived import MOST_NETWORKS, Drafted
+from greyheron.working.derived import MOST_NETWORKS
+from greyheron.working.orders import Order, WorkersGone
 from greyheron.working.process import Cancel, Ended, Forget, Hear, SoFar, Task, Token, work
 from greyheron.working.telling import Teller
 
@@ -30,27 +31,8 @@ _LOOK = 0.1
 _log = logging.getLogger(__name__)
 
 
-class WorkersGone(Exception):
-    """Processes that worked something out ended, again and again."""
-
-
 class _Lost(Exception):
     """The process that a task was given to has ended."""
-
-
-@dataclass(frozen=True, slots=True)
-class Order:
-    """What one worker is to do: a method of `DerivedState`.
-
-    worker:  which one, of those that there are
-    first, rest:  its arguments before and behind the progress; documents stand in `first` as they are
-    """
-
-    worker: int
-    method: str
-    documents: Drafted
-    first: tuple[Any, ...]
-    rest: tuple[Any, ...] = ()
 
 
 @dataclass(slots=True)
@@ -211,6 +193,7 @@ class Workers:
     def _worker(self, number: int) -> _Worker:
         """The worker of a number; one that has ended is replaced."""
         with self._lock:
+            number %= len(self._workers)
             if self._workers[number].lost and not self._closed:
                 _log.warning("A worker process ended and is replaced.")
                 self._workers[number].close()

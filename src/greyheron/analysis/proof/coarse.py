@@ -137,7 +137,8 @@ class ProofPart:
         joined = Fine(*(np.concatenate([getattr(kept, name), getattr(moved, name)]) for name in FIELDS))
         counts, many = self.counts.copy(), self.many.copy()
         counts[rows], many[rows] = fresh.counts, fresh.many
-        decided = Decided(tables, joined, counts, many)
+        in_order = joined.take(np.argsort(joined.coarse, kind="stable"))  # as if all were decided at once
+        decided = Decided(tables, in_order, counts, many)
         return ProofPart(self._classes, self._source, self._goal, self._courses, decided)
 
     def examples(self) -> Conversations:

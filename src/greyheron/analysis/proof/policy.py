@@ -85,28 +85,35 @@ def prove_policy(
     steps = max(1, len(requirements) * len(indices))
     found: list[RequirementMarks] = []
     for number, requirement in enumerate(requirements):
-        reports = []
-        for index, (state, timeline) in enumerate(indices):
-            on = part(progress, number * len(indices) + index, steps)
-            earlier = {
-                span.active: before
-                for span in timeline.shown
-                if (before := known.get((requirement.id, state, span.active))) is not None
-            }
-            proof, proven = prove_in_time(
-                prover, requirement.statement, timeline, state == "baseline", earlier, on
+        reports = [
+            proof_report(
+                prove_in_state(
+                    prover, requirement, state, timeline, known, part(progress, number * 3 + index, steps)
+                )
             )
-            known.update({(requirement.id, state, active): each for active, each in proven.items()})
-            reports.append(proof_report(proof))
-        found.append(_marks(requirement, reports))
+            for index, (state, timeline) in enumerate(indices)
+        ]
+        found.append(RequirementMarks(requirement.id, write_requirement(requirement.statement), *reports))
     there = {requirement.id for requirement in states.draft.network.requirements}
     for key in [key for key in known if key[0] not in there]:
         del known[key]
     return tuple(found)
 
 
-def _marks(requirement: Requirement, reports: list[ProofReport]) -> RequirementMarks:
-    return RequirementMarks(requirement.id, write_requirement(requirement.statement), *reports)
+def prove_in_state(
+    prover: Prover, requirement: Requirement, state: str, timeline: Timeline, known: Known, progress: Progress
+) -> Proof:
+    """A requirement in one state (baseline, running, draft); `known` is looked into and kept up."""
+    earlier = {
+        span.active: before
+        for span in timeline.shown
+        if (before := known.get((requirement.id, state, span.active))) is not None
+    }
+    proof, proven = prove_in_time(
+        prover, requirement.statement, timeline, state == "baseline", earlier, progress
+    )
+    known.update({(requirement.id, state, active): each for active, each in proven.items()})
+    return proof
 
 
 def proof_report(proof: Proof) -> ProofReport:

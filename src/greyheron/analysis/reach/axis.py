@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cached_property
 
 from greyheron.analysis.reach.question import ReachQuestion, talking_addresses
 from greyheron.core.addresses import is_link_local
@@ -29,12 +30,25 @@ class Group:
     members: tuple[int, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Axis:
-    """The devices of a matrix, the same in its rows and columns, and the groups they can be folded into."""
+    """The devices of a matrix, the same in its rows and columns, and the groups they can be folded into.
+
+    segments:  a name for where each device is: those that have one in common are near each other
+    """
 
     devices: tuple[str, ...]
     groups: tuple[Group, ...]
+
+    @cached_property
+    def segments(self) -> tuple[str, ...]:
+        near = {
+            member: group.name
+            for group in self.groups
+            if group.kind is GroupKind.SEGMENT
+            for member in group.members
+        }
+        return tuple(near.get(index, device) for index, device in enumerate(self.devices))
 
 
 def axis_of(world: World, network: Network, question: ReachQuestion) -> Axis:

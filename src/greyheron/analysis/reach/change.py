@@ -1,6 +1,6 @@
 """Two matrices of one question, and how they differ."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -20,6 +20,10 @@ class ReachFound:
     running: Cells
     draft: Cells
 
+    def __or__(self, other: "ReachFound") -> "ReachFound":
+        """Of two shares of one matrix."""
+        return replace(self, running=self.running | other.running, draft=self.draft | other.draft)
+
     def running_on_draft_axis(self) -> Cells:
         """The running cells in the order of the draft's devices; 0 for those that are new."""
         index = {device: number for number, device in enumerate(self.running_axis.devices)}
@@ -38,6 +42,12 @@ class ReachChange:
     changed: int
     lose: int
     gain: int
+
+    def __add__(self, other: "ReachChange") -> "ReachChange":
+        """Of two shares of one matrix."""
+        return ReachChange(
+            self.services, self.changed + other.changed, self.lose + other.lose, self.gain + other.gain
+        )
 
 
 def change_of(question: ReachQuestion, before: Cells, after: Cells) -> ReachChange:

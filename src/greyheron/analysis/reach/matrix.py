@@ -14,6 +14,7 @@ from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
 from greyheron.core.bulk.headers import NONE, Ints, first_of_each
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.core.progress import Progress, unwatched
+from greyheron.core.shares import WHOLE, Share
 from greyheron.core.world import World
 from greyheron.model.names import TCP
 from greyheron.model.services import Request
@@ -66,7 +67,10 @@ class Alike:
 
 
 class Reach:
-    """What of a question gets from every device to every address of every other, in one world."""
+    """What of a question gets from every device to every address of every other, in one world.
+
+    share:  of who asks; the cells of all others are 0
+    """
 
     def __init__(
         self,
@@ -75,9 +79,10 @@ class Reach:
         axis: Axis,
         question: ReachQuestion,
         progress: Progress = unwatched,
+        share: Share = WHOLE,
     ) -> None:
         """Raises Cancelled."""
-        self.axis, self.question = axis, question
+        self.axis, self.question, self._share = axis, question, share
         self._engine = engine
         self._parts = tuple(self._find(world, progress))
 
@@ -87,7 +92,6 @@ class Reach:
         return sum(part.courses.nbytes for part in self._parts)
 
     def _find(self, world: World, progress: Progress) -> Iterator[_MatrixPart]:
-        count = len(self.axis.devices)
         destinations, requests, column, to, about = _goals(world, self.axis, self.question)
         step = max(1, _AT_ONCE // max(len(to), 1))
         asking = [
@@ -98,8 +102,9 @@ class Reach:
         if self.question.from_hosts:
             most = max(1, MOST_ASKED // max(len(to), 1))
             asking = asking[:: -(-len(asking) // most)] if len(asking) > most else asking
+        asking = [index for index in asking if self._share.has(self.axis.segments[index])]
         for first in range(0, len(asking), step):
-            progress(first / count)
+            progress(first / len(asking))
             senders = np.array(asking[first : first + step], dtype=np.int64)
             sender, goal = np.repeat(senders, len(to)), np.tile(np.arange(len(to)), len(senders))
             apart = sender != column[goal]
@@ -139,7 +144,9 @@ class Reach:
 
     def again(self, world: World, engine: BulkEngine) -> "Reach":
         """The same matrix in another world of the same devices."""
-        return self._again(engine) if self.fits(engine) else Reach(world, engine, self.axis, self.question)
+        if self.fits(engine):
+            return self._again(engine)
+        return Reach(world, engine, self.axis, self.question, share=self._share)
 
     def _again(self, engine: BulkEngine) -> "Reach":
         found = copy(self)

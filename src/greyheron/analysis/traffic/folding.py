@@ -9,6 +9,7 @@ import numpy as np
 
 from greyheron.analysis.traffic.records import NO_TIME, Records
 from greyheron.core.bulk.headers import Bools, Ints
+from greyheron.core.shares import Share
 from greyheron.model.names import PORTS, TCP, UDP
 
 _PRIVILEGED = 1024
@@ -47,6 +48,20 @@ class SeenTraffic:
 
     def __len__(self) -> int:
         return len(self.source)
+
+    def part(self, share: Share) -> Ints:
+        """The rows of the conversations in a share, by who begins them."""
+        inside = np.array([share.has(f"{value}") for _, value in self.addresses], dtype=np.bool_)
+        return np.flatnonzero(inside[self.source])
+
+    def take(self, rows: Ints) -> "SeenTraffic":
+        """Some of the conversations; `errors` as of all."""
+        arrays = {
+            name: getattr(self, name)[rows]
+            for name in self.__dataclass_fields__
+            if name not in ("addresses", "errors")
+        }
+        return SeenTraffic(self.addresses, **arrays, errors=self.errors)
 
 
 def fold(records: Records) -> SeenTraffic:

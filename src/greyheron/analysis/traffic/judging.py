@@ -1,6 +1,6 @@
 """What a network would make of traffic that was there: verdicts for all of it at once (§8)."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from itertools import product
@@ -10,7 +10,7 @@ import numpy as np
 from greyheron.analysis.traffic.folding import SeenTraffic
 from greyheron.analysis.traffic.times import Times
 from greyheron.core.bulk.conversations import Conversations, Verdicts
-from greyheron.core.bulk.engine import VERDICT_ORDER
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.bulk.headers import NONE, Bools, Ints
 from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
@@ -50,6 +50,14 @@ class Judged:
     def passes(self) -> Bools:
         found: Bools = self.verdict == VERDICT_ORDER.index(Verdict.PASSES)
         return found
+
+    @classmethod
+    def of_parts(cls, count: int, parts: Iterable[tuple[Ints, "Judged"]]) -> "Judged":
+        """Together what was judged in parts, each with the rows that it is about."""
+        whole = _Judging(count)
+        for rows, part in parts:
+            whole.take(rows, part)
+        return whole.judged()
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,11 +103,14 @@ def judge(
             some = rows[first : first + every[0].at_once]
             asked = _asked(seen, parties, family, some)
             courses = every[0].courses(asked)
+            known_by: dict[BulkEngine, Verdicts] = {}
             for engine, judging in zip(every, found, strict=True):
-                if engine.fits(courses):
-                    judging.take(some, engine.row_verdicts(courses).take(courses.row_of))
-                else:
-                    judging.take(some, engine.verdicts(asked))
+                if engine not in known_by:
+                    fits = engine.fits(courses)
+                    known_by[engine] = (
+                        engine.row_verdicts(courses).take(courses.row_of) if fits else engine.verdicts(asked)
+                    )
+                judging.take(some, known_by[engine])
             done += len(some)
     return [each.judged() for each in found]
 
@@ -113,7 +124,7 @@ class _Judging:
         self._points: list[AttachmentPoint] = []
         self._names: list[str | None] = []
 
-    def take(self, rows: Ints, found: Verdicts) -> None:
+    def take(self, rows: Ints, found: "Verdicts | Judged") -> None:
         self._verdict[rows] = found.verdict
         self._point[rows] = np.where(found.point == NONE, NONE, found.point + len(self._points))
         self._entry[rows] = found.entry

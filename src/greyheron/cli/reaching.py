@@ -1,0 +1,58 @@
+"""`grey-heron reach`: who can talk to whom, as a table."""
+
+import json
+from typing import Annotated
+
+import typer
+
+from greyheron.analysis.reach.matrix import rows_of
+from greyheron.analysis.reach.question import ReachError, ReachQuestion, require_services
+from greyheron.cli.reading import AsJson, CannotGoOn, File, read_file
+from greyheron.cli.scheduling import Scheduler, derived_state
+from greyheron.core.bulk.engine import VERDICT_ORDER
+from greyheron.core.progress import unwatched
+from greyheron.formats.spreadsheet import write_table
+from greyheron.model.services import OWN_SERVICES
+from greyheron.model.values import Family
+from greyheron.working.documents import RunningAndDraft
+
+
+def reach(
+    file: File,
+    services: Annotated[
+        list[str] | None,
+        typer.Argument(help="As test flows write them; unless given, what each listens on, and ping."),
+    ] = None,
+    six: Annotated[bool, typer.Option("--ipv6", help="Over IPv6.")] = False,
+    hosts_only: Annotated[bool, typer.Option("--hosts-only", help="Only between end systems.")] = False,
+    as_json: AsJson = False,
+    scheduler: Scheduler = None,
+) -> None:
+    """Say who can talk to whom: a table (CSV) with a row for each who asks, a column for each who is asked.
+
+    Exit status: 0, or 2 for a bad file or service.
+    """
+    network = read_file(file)
+    family = Family.IPV6 if six else Family.IPV4
+    question = ReachQuestion(tuple(services or (OWN_SERVICES, "ping")), family, hosts_only)
+    with derived_state(network, scheduler) as state:
+        try:
+            require_services(state.world(network), question)
+        except ReachError as error:
+            raise CannotGoOn(f"Reach cannot be worked out: {error}.") from None
+        found = state.reach(RunningAndDraft.same(network), question, None, unwatched)
+    devices = found.axis.devices
+    if as_json:
+        print(json.dumps({"network": network.name, "devices": devices, "cells": rows_of(found.draft)}))
+        return
+    words = [_words(bits) for bits in range(1 << len(VERDICT_ORDER))]
+    rows = (
+        [name, *(words[bits] for bits in row)]
+        for name, row in zip(devices, found.draft.tolist(), strict=True)
+    )
+    print(write_table([["from \\ to", *devices], *rows]), end="")
+
+
+def _words(bits: int) -> str:
+    found = [str(verdict) for index, verdict in enumerate(VERDICT_ORDER) if bits >> index & 1]
+    return " and ".join(found) or "nothing asked"

@@ -1,0 +1,49 @@
+"""Who works things out for a command: this process, or the workers of a scheduler."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Annotated
+
+import typer
+
+from greyheron.cli.reading import CannotGoOn
+from greyheron.model.document import Network
+from greyheron.working.derived import DerivedState
+from greyheron.working.orders import Crew
+from greyheron.working.remote import RemoteState
+
+Scheduler = Annotated[
+    str | None,
+    typer.Option(
+        "--scheduler",
+        metavar="ADDRESS",
+        envvar="GREY_HERON_SCHEDULER",
+        help="Let the workers of this scheduler do long work, as tcp://NAME:PORT (see docs/running.md).",
+    ),
+]
+
+
+def crew_of(scheduler: str) -> Crew:
+    """The workers of a scheduler. Raises CannotGoOn and WorkersGone."""
+    try:
+        from greyheron.working.cluster import Cluster
+    except ModuleNotFoundError as error:
+        if error.name is None or error.name.startswith("greyheron"):
+            raise
+        raise CannotGoOn(
+            f"--scheduler needs {error.name}, which is not installed: install grey-heron[cluster]."
+        ) from None
+    return Cluster(scheduler)
+
+
+@contextmanager
+def derived_state(network: Network, scheduler: str | None) -> Iterator[DerivedState]:
+    """Where everything about a network is asked. Raises CannotGoOn and WorkersGone."""
+    if scheduler is None:
+        yield DerivedState()
+        return
+    crew = crew_of(scheduler)
+    try:
+        yield RemoteState(f"file {network.name}", crew)
+    finally:
+        crew.close()

@@ -1,0 +1,15 @@
+"""Tables that people open in spreadsheets (RFC 4180)."""
+
+import csv
+import io
+from collections.abc import Iterable, Sequence
+
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+
+
+def write_table(rows: Iterable[Sequence[str]]) -> str:
+    """Rows as CSV; a field that would be taken for a formula begins with an apostrophe."""
+    text = io.StringIO()
+    writer = csv.writer(text)
+    writer.writerows([f"'{each}" if each.startswith(_FORMULA) else each for each in row] for row in rows)
+    return text.getvalue()

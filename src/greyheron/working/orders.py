@@ -1,0 +1,44 @@
+"""What is asked of whoever works something out elsewhere: processes of this machine, or of others."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from greyheron.core.progress import Progress
+from greyheron.working.documents import Drafted
+
+
+class WorkersGone(Exception):
+    """Nobody can work something out now: processes ended, a scheduler does not answer. Says what to do."""
+
+
+@dataclass(frozen=True, slots=True)
+class Order:
+    """What one worker is to do: a method of `DerivedState`.
+
+    worker:  which one, of those that there are
+    first, rest:  its arguments before and behind the progress; documents stand in `first` as they are
+    """
+
+    worker: int
+    method: str
+    documents: Drafted
+    first: tuple[Any, ...]
+    rest: tuple[Any, ...] = ()
+
+
+class Crew(Protocol):
+    """Workers that keep what they worked out for networks, and are told changes of documents."""
+
+    def __len__(self) -> int:
+        """Into how many shares long work is best split."""
+        ...
+
+    def results(self, network: str, asked: Sequence[Order], progress: Progress) -> list[Any]:
+        """What comes of orders that are carried out at once.
+
+        Raises what they raise, what `progress` raises, and WorkersGone.
+        """
+        ...
+
+    def close(self) -> None: ...

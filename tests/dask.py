@@ -1,0 +1,54 @@
+"""A scheduler and workers of the distributed engine, as their own command lines start them."""
+
+import subprocess
+import sys
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+DASK = Path(sys.executable).with_name("dask")
+
+
+@dataclass
+class Machines:
+    """What was started, and where the scheduler is."""
+
+    folder: Path
+    address: str = ""
+    processes: list["subprocess.Popen[bytes]"] = field(default_factory=list)
+
+    def start(self, *words: str, environment: Mapping[str, str] | None = None) -> "subprocess.Popen[bytes]":
+        """One of its commands."""
+        process = subprocess.Popen(
+            [DASK, *words, "--no-dashboard"],
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            cwd=self.folder,
+            env=environment,
+        )
+        self.processes.append(process)
+        return process
+
+    def worker(self, environment: Mapping[str, str] | None = None) -> "subprocess.Popen[bytes]":
+        """One process with one thread; ended, it is gone."""
+        words = (self.address, "--nthreads", "1", "--no-nanny", "--local-directory", str(self.folder))
+        return self.start("worker", *words, environment=environment)
+
+
+@contextmanager
+def machines(address: str, workers: int) -> Iterator[Machines]:
+    """A scheduler at `address`, as tcp://127.0.0.1:PORT, and workers that may still be on their way to it."""
+    with TemporaryDirectory() as folder:
+        found = Machines(Path(folder), address)
+        try:
+            found.start("scheduler", "--host", "127.0.0.1", "--port", address.rpartition(":")[2])
+            for _ in range(workers):
+                found.worker()
+            yield found
+        finally:
+            for process in found.processes:
+                process.kill()
+            for process in found.processes:
+                process.wait()

@@ -1,0 +1,256 @@
+"""The workers of a scheduler: they answer as this process does, and what becomes of it when they end."""
+
+import os
+import socket
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from random import Random
+from threading import Timer
+from time import sleep
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+from sqlalchemy import Engine
+
+from greyheron import __version__
+from greyheron.analysis.reach.question import ReachQuestion
+from greyheron.analysis.traffic.folding import fold
+from greyheron.core.progress import Cancelled, unwatched
+from greyheron.demo.generator import Plan, generate
+from greyheron.demo.networks import saltmarsh
+from greyheron.formats.bundle import bundle_of
+from greyheron.formats.traffic import read_traffic
+from greyheron.formats.workspace import write_workspace
+from greyheron.model.entry import ListBody
+from greyheron.model.values import Family
+from greyheron.server.app import make_app
+from greyheron.server.safety import Access
+from greyheron.working import cluster as clusters
+from greyheron.working.cluster import MOST_LINKS, Cluster
+from greyheron.working.derived import SMALL, DerivedState
+from greyheron.working.documents import RunningAndDraft
+from greyheron.working.orders import Order, WorkersGone
+from greyheron.working.remote import RemoteState
+from tests.command_line import run
+from tests.dask import Machines, machines
+from tests.edits import edited_at_random
+from tests.working import worked
+
+QUESTION = ReachQuestion(("services", "ping"), Family.IPV4)
+LARGE = generate(Plan(routers=41, lists=20, entries=20, seed=3))
+
+
+def free_address() -> str:
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        return f"tcp://127.0.0.1:{free.getsockname()[1]}"
+
+
+@pytest.fixture(scope="module")
+def two() -> Iterator[Machines]:
+    with machines(free_address(), 2) as found:
+        yield found
+
+
+@pytest.fixture(scope="module")
+def cluster(two: Machines) -> Iterator[Cluster]:
+    found = Cluster(two.address)
+    while len(found) < 4:  # both workers have come
+        sleep(0.05)
+    yield found
+    found.close()
+
+
+def answers(state: DerivedState, stored: RunningAndDraft) -> list[Any]:
+    """Everything that workers do, as what can be compared."""
+    reached = state.reach(stored, QUESTION, None, unwatched)
+    return [
+        state.findings(stored, None, unwatched),
+        state.policy(stored, None, unwatched),
+        state.proofs(stored, "draft", None, unwatched),
+        state.book(stored, None),
+        (reached.running.tolist(), reached.draft.tolist()),
+    ]
+
+
+def test_workers_of_a_scheduler_share_the_work_and_answer_as_this_process_does(cluster: Cluster) -> None:
+    assert len(LARGE.devices) > SMALL
+    stored, here, there = RunningAndDraft.same(LARGE), DerivedState(), RemoteState("large", cluster)
+    assert answers(there, stored) == answers(here, stored)
+    empty = [each.model_copy(update={"body": ListBody()}) for each in LARGE.lists]
+    after = LARGE.model_copy(update={"lists": tuple(empty)})
+    change = there.reach_change(stored, after, None)
+    assert change is not None
+    assert change.changed > 0
+    assert change == here.reach_change(stored, after, None)
+
+
+def test_an_edited_network_is_told_by_what_differs(cluster: Cluster) -> None:
+    """Through more edits than a chain has links."""
+    chance, network = Random(4), saltmarsh()
+    here, there = DerivedState(), RemoteState("edited", cluster)
+    for _ in range(MOST_LINKS + 2):
+        network = edited_at_random(network, chance)
+        stored = RunningAndDraft(saltmarsh(), network)
+        assert there.proofs(stored, "draft", None, unwatched) == here.proofs(stored, "draft", None, unwatched)
+
+
+def test_traffic_goes_to_who_judges_it_by_who_began_it(cluster: Cluster) -> None:
+    ends = [str(each.ip) for device in LARGE.devices if device.traits.end_system for each in first(device)]
+    rows = [f"{one},{other},tcp,443" for one in ends[:20] for other in ends[20:30]]
+    table = "\n".join(["source,destination,protocol,destination port", *rows]).encode()
+    seen = fold(read_traffic(bundle_of("seen.csv", table), {})[0])
+    assert len(seen) == 200
+    stored = RunningAndDraft.same(LARGE)
+    judged = [
+        state.traffic(stored, seen, None, unwatched)
+        for state in (DerivedState(), RemoteState("seen", cluster))
+    ]
+    for here, there in zip(*judged, strict=True):
+        assert (here.verdict == there.verdict).all()
+        assert (here.entry == there.entry).all()
+        decided = [
+            [None if at < 0 else (each.points[at], each.names[at]) for at in each.point.tolist()]
+            for each in (here, there)
+        ]
+        assert decided[0] == decided[1]
+
+
+def first(device: Any) -> Any:
+    return [each for interface in device.interfaces for each in interface.addresses][:1]
+
+
+def test_a_worker_that_ends_in_the_middle_costs_nothing_but_time() -> None:
+    stored = RunningAndDraft.same(LARGE)
+    with machines(free_address(), 2) as found:
+        cluster = Cluster(found.address)
+        ending = Timer(0.5, found.processes[1].kill)
+        there = RemoteState("ends", cluster)
+        there.proofs(RunningAndDraft.same(saltmarsh()), "draft", None, unwatched)
+        ending.start()
+        assert answers(there, stored) == answers(DerivedState(), stored)
+        ending.join()
+        found.worker()
+        found.processes[2].kill()  # now all that the documents were with is gone
+        assert there.findings(stored, None, unwatched) == DerivedState().findings(stored, None, unwatched)
+        cluster.close()
+
+
+def test_a_worker_of_another_version_is_given_nothing(
+    tmp_path: Path, caplog: pytest.LogCaptureFixture
+) -> None:
+    other, none = tmp_path / "other" / "greyheron", tmp_path / "none" / "greyheron"
+    for folder, content in ((other, '__version__ = "0.0.1"'), (none, 'raise ImportError("nothing here")')):
+        folder.mkdir(parents=True)
+        (folder / "__init__.py").write_text(content)
+    stored = RunningAndDraft.same(saltmarsh())
+    with machines(free_address(), 0) as found:
+        for folder in (other, none):
+            found.worker({**os.environ, "PYTHONPATH": str(folder.parent)})
+        cluster = Cluster(found.address)
+        while len(cluster) < 4:
+            sleep(0.05)
+        there = RemoteState("other", cluster)
+        with pytest.raises(WorkersGone, match=f"has Grey Heron {__version__}: install it"):
+            there.proofs(stored, "draft", None, unwatched)
+        found.worker()
+        while len(cluster) < 2:
+            sleep(0.05)
+        assert there.proofs(stored, "draft", None, unwatched) == DerivedState().proofs(
+            stored, "draft", None, unwatched
+        )
+        cluster.close()
+    said = [record.getMessage() for record in caplog.records]
+    assert any(f"has Grey Heron 0.0.1, not {__version__}" in each for each in said)
+
+
+def test_a_scheduler_that_is_gone_is_told_of(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(clusters, "CONNECTING", 1.0)
+    stored = RunningAndDraft.same(LARGE)
+    with machines(free_address(), 1) as found:
+        cluster = Cluster(found.address)
+        there = RemoteState("gone", cluster)
+        ending = Timer(1.0, found.processes[0].kill)
+        ending.start()
+        with pytest.raises(WorkersGone, match="scheduler"):
+            answers(there, stored)
+        ending.join()
+        with pytest.raises(WorkersGone, match="No scheduler answers at"):
+            there.findings(stored, None, unwatched)
+        port = found.address.rpartition(":")[2]
+        found.processes[0].wait()
+        found.start("scheduler", "--host", "127.0.0.1", "--port", port)
+        found.worker()
+        sleep(1)
+        small = RunningAndDraft.same(saltmarsh())
+        assert there.findings(small, None, unwatched) == DerivedState().findings(small, None, unwatched)
+        cluster.close()
+
+
+def test_a_scheduler_without_workers_is_told_of(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(clusters, "NOBODY", 0.5)
+    with machines(free_address(), 0) as found:
+        cluster = Cluster(found.address)
+        with pytest.raises(WorkersGone, match=f"start some with `dask worker {found.address}`"):
+            RemoteState("nobody", cluster).findings(RunningAndDraft.same(saltmarsh()), None, unwatched)
+        cluster.close()
+
+
+def test_work_that_nobody_waits_for_ends(cluster: Cluster) -> None:
+    there, seen = RemoteState("given-up", cluster), list[float]()
+
+    def give_up(done: float) -> None:
+        seen.append(done)
+        if len(seen) > 3:
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        there.findings(RunningAndDraft.same(LARGE), None, give_up)
+    stored = RunningAndDraft.same(saltmarsh())
+    assert there.findings(stored, None, unwatched) == DerivedState().findings(stored, None, unwatched)
+
+
+def test_what_is_raised_there_is_raised_here(cluster: Cluster) -> None:
+    with pytest.raises(AttributeError, match="no_such_work"):
+        cluster.results("wrong", [Order(0, "no_such_work", RunningAndDraft.same(saltmarsh()), ())])
+
+
+def test_a_server_gives_long_work_to_a_scheduler(engine: Engine, client: TestClient, two: Machines) -> None:
+    name = client.post("/api/networks/demo").json()["id"]
+    app = make_app(engine, Access(), None, crew=Cluster(two.address))
+    with TestClient(app, base_url="http://127.0.0.1:8470") as working:
+        for what, body in (("findings", None), ("advice", {"text": "block visitors → ledger ssh"})):
+            path = f"/api/networks/{name}/{what}"
+            assert worked(working, path, body) == worked(client, path, body)
+
+
+@pytest.mark.parametrize(
+    "words", [["findings"], ["check"], ["reach"], ["advise", "block h1 → h2 ssh"]], ids=" ".join
+)
+def test_a_command_with_a_scheduler_prints_the_same(words: list[str], two: Machines, tmp_path: Path) -> None:
+    file = tmp_path / "large.yaml"
+    file.write_text(write_workspace(LARGE))
+    command = [words[0], str(file), *words[1:]]
+    assert run([*command, "--scheduler", two.address]) == run(command)
+
+
+def test_a_command_without_the_engine_says_what_to_install(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setitem(sys.modules, "distributed", None)
+    monkeypatch.delitem(sys.modules, "greyheron.working.cluster", raising=False)
+    monkeypatch.delitem(sys.modules, "greyheron.working.errand", raising=False)
+    file = Path(__file__).parents[2] / "src/greyheron/demo/saltmarsh.yaml"
+    ended = run(["findings", str(file), "--scheduler", "tcp://127.0.0.1:1"])
+    assert ended.exit_code == 2
+    assert "install grey-heron[cluster]" in ended.output
+
+
+@pytest.mark.parametrize("address", ["tcp://127.0.0.1:1", "nowhere", "http://127.0.0.1"])
+def test_a_scheduler_that_does_not_answer_is_a_sentence(
+    address: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(clusters, "CONNECTING", 0.5)
+    file = Path(__file__).parents[2] / "src/greyheron/demo/saltmarsh.yaml"
+    ended = run(["prove", str(file), "--scheduler", address])
+    assert (ended.exit_code, "No scheduler answers at" in ended.output) == (2, True), ended.output
