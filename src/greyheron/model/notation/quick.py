@@ -13,7 +13,7 @@ from greyheron.model.notation.clauses import read_protocol
 from greyheron.model.notation.terms import read_address_term, read_ports
 from greyheron.model.values import Action, Family
 
-_MOST_WORDS = 65536
+_MOST_WORDS = 16384
 """So many words are kept with what they mean, none of them long: the same ones stand in entry after entry."""
 _address = lru_cache(_MOST_WORDS)(read_address_term)
 _ports = lru_cache(_MOST_WORDS)(read_ports)
