@@ -68,3 +68,35 @@ def test_what_the_draft_changes_is_marked(page: Page) -> None:
     assert "reach=" not in page.url
     page.reload()
     expect(cell(page, "camhub", "kiosk")).to_be_visible()
+
+
+def test_cells_are_drawn_where_they_are_pointed_at(page: Page) -> None:
+    """What stands under a cell on the canvas has the colour of its verdict, also after scrolling."""
+    page.keyboard.press("3")
+    for source, destination, colour in (
+        ("wardens-desk", "heron-cam", "--tide"),
+        ("sightings", "kiosk", "--clay"),
+        ("beyond", "kiosk", "--clay"),  # at the lower edge: scrolled to
+    ):
+        here = cell(page, source, destination)
+        here.click()
+        expect(here).to_have_attribute("aria-selected", "true")
+        page.wait_for_function(DRAWN, arg=[here.element_handle(), colour])
+
+
+DRAWN = """([cell, colour]) => {
+  const canvas = document.querySelector("canvas");
+  const [at, corner] = [cell.getBoundingClientRect(), canvas.getBoundingClientRect()];
+  const [x, y] = [at.x + 11.5 - corner.x, at.y + 11.5 - corner.y].map((each) => each * devicePixelRatio);
+  const [red, green, blue] = canvas.getContext("2d").getImageData(x, y, 1, 1).data;
+  const hex = "#" + [red, green, blue].map((each) => each.toString(16).padStart(2, "0")).join("");
+  return hex === getComputedStyle(document.documentElement).getPropertyValue(colour).trim();
+}"""
+
+
+def test_all_groups_are_folded_and_unfolded_at_once(page: Page) -> None:
+    page.keyboard.press("3")
+    for words, there in (("Fold all groups", 0), ("Unfold all groups", 1)):
+        page.get_by_role("button", name="Matrix ▾").click()
+        page.get_by_role("menuitem", name=words, exact=True).click()
+        expect(cell(page, "kiosk", "till")).to_have_count(there)

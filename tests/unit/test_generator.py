@@ -33,12 +33,20 @@ def test_everybody_reaches_everybody_with_no_lists(meshed: bool) -> None:
     assert {converse(world, test.flow.flow).verdict for test in network.tests} == {Verdict.PASSES}
 
 
+def test_of_very_many_routers_each_has_fewer_addresses() -> None:
+    network = generate(Plan(routers=700, lists=4, entries=40, seed=3))
+    assert len(network.devices) == 1400
+    host = next(device for device in network.devices if device.name == "h600")
+    assert [str(each) for each in host.interfaces[0].addresses][:1] == ["172.20.37.138/28"]
+    assert read_workspace(write_workspace(network)) == network
+
+
 def test_no_generated_list_cuts_routing_neighbours() -> None:
     assert build_world(generate(PLAN)).routes.cut_neighbours() == []
 
 
 def test_a_plan_that_cannot_be_carried_out() -> None:
-    with pytest.raises(DocumentError, match="2 to 900"):
+    with pytest.raises(DocumentError, match="2 to 5000"):
         generate(Plan(routers=1, lists=1, entries=1))
     with pytest.raises(DocumentError, match="fewer than no lists"):
         generate(Plan(routers=2, lists=-1, entries=1))

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Change, ExchangeReport, ReachMatrix } from "../src/api/client";
-import { cellWords, foldCells, linesOf, verdictsIn } from "../src/reach/fold";
+import { cellsOf, cellWords, foldCells, linesOf, verdictsIn } from "../src/reach/fold";
 import { chosenOf, EVERY_VIEW, readLocation, writeLocation } from "../src/state/location";
 import { configuration, pointKey, pointOf } from "../src/state/points";
 import { bareFlow, runWords } from "../src/state/words";
@@ -84,7 +84,7 @@ describe("folding the matrix", () => {
   });
   it("gathers the verdicts behind a folded cell, and whether any of them changed", () => {
     const lines = linesOf(MATRIX, new Set(["segment:floor"]));
-    const { bits, changed } = foldCells(MATRIX, lines);
+    const { bits, changed } = foldCells(cellsOf(MATRIX), lines);
     expect(verdictsIn(bits[0]?.[1] ?? 0)).toEqual(["passes", "blocked"]);
     expect(changed[0]?.[1]).toBe(1);
     expect(changed[1]?.[0]).toBe(0);

@@ -5,6 +5,7 @@ The same arguments give the same network. Addresses are drawn from 172.20.0.0/14
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from ipaddress import IPv4Address
 from random import Random
 from typing import Any
 
@@ -14,7 +15,9 @@ from greyheron.model.read import read_network
 
 Data = dict[str, Any]
 
-MOST_ROUTERS = 900
+MOST_ROUTERS = 5000
+ROOMY = 500
+"""Of so many routers each has 256 addresses behind it; of more it has 16."""
 SITES_OF_CORE = 8
 PORTS = (443, 443, 443, 80, 80, 22, 53, 25, 23, 161, 389, 514, 587, 993, 1812, 5060, 8080, 8443)
 """Drawn from with this skew: most entries are about a few ports."""
@@ -49,6 +52,7 @@ def generate(plan: Plan) -> Network:
 class _Generator:
     def __init__(self, plan: Plan) -> None:
         self._plan = plan
+        self._sites = _Sites(ROOMY_LENGTH if plan.routers <= ROOMY else NARROW_LENGTH)
         self._chance = Random(plan.seed)
         self._core = max(1, plan.routers // SITES_OF_CORE)
         self._devices: list[Data] = []
@@ -138,21 +142,25 @@ class _Generator:
 
     def _site(self, number: int, gate: Data) -> None:
         """One segment behind each router, with one host on it; one site in five is a static stub."""
-        four, six = _site_prefix(number)
+        site, six = self._sites, _six_of(number)
+        length = site.length
         stub = number >= self._core and number % 5 == 0
-        lan: Data = {"name": "eth0", "addresses": [f"{four}.1/24", f"{six}::1/64"]}
+        lan: Data = {"name": "eth0", "addresses": [f"{site.four(number, 1)}/{length}", f"{six}::1/64"]}
         if not stub:
             lan["ospf"] = {"passive": True}
         else:
-            gate["routes"] = [{"to": f"{four}.128/25", "discard": True, "preference": 200}]
+            upper = f"{site.four(number, site.size // 2)}/{length + 1}"
+            gate["routes"] = [{"to": upper, "discard": True, "preference": 200}]
             lan["ospf"] = {"passive": True, "cost": 50}
         gate["interfaces"].append(lan)
         self._devices.append(
             {
                 "name": f"h{number}",
                 "kind": "host",
-                "interfaces": [{"name": "eth0", "addresses": [f"{four}.10/24", f"{six}::10/64"]}],
-                "gateway": f"{four}.1",
+                "interfaces": [
+                    {"name": "eth0", "addresses": [f"{site.four(number, 10)}/{length}", f"{six}::10/64"]}
+                ],
+                "gateway": site.four(number, 1),
                 "gateway6": f"{six}::1",
                 "services": [
                     {"name": "web", "protocol": "tcp", "port": 443},
@@ -184,22 +192,53 @@ class _Generator:
 
     def _block(self, family: str) -> str:
         """A host, a site, part of a site, or a nest of sites, in that order of frequency."""
-        four, six = _site_prefix(self._chance.randrange(self._plan.routers))
-        draw = self._chance.random()
+        number = self._chance.randrange(self._plan.routers)
+        draw, six, site = self._chance.random(), _six_of(number), self._sites
         if family == "ipv6":
             return f"{six}::{self._chance.randrange(1, 0xFFFF):x}" if draw < 0.5 else f"{six}::/64"
         if draw < 0.5:
-            return f"{four}.{self._chance.randrange(1, 255)}"
+            return site.four(number, self._chance.randrange(1, site.size - 1))
         if draw < 0.75:
-            return f"{four}.0/24"
+            return f"{site.four(number)}/{site.length}"
         if draw < 0.9:
-            return f"{four}.{self._chance.choice((0, 64, 128, 192))}/26"
+            quarter = site.size // 4
+            return f"{site.four(number, quarter * self._chance.choice(range(4)))}/{site.length + 2}"
         if draw < 0.97:
-            return f"{four}.0~0.0.0.{self._chance.choice((252, 254, 170, 85))}"
-        first, second, third = four.split(".")
-        return f"{first}.{second}.{int(third) & 0xF0}.0/20"
+            wildcard = self._chance.choice((252, 254, 170, 85)) & site.size - 1
+            return f"{site.four(number)}~0.0.0.{wildcard}"
+        return f"{site.nest(number)}/{site.length - 4}"
 
 
-def _site_prefix(number: int) -> tuple[str, str]:
-    """The first three octets of a site's IPv4 prefix, and the first half of its IPv6 one."""
-    return f"172.{20 + number // 250}.{number % 250}", f"2001:db8:{number + 1:x}:0"
+ROOMY_LENGTH, NARROW_LENGTH = 24, 28
+
+
+@dataclass(frozen=True, slots=True)
+class _Sites:
+    """The IPv4 prefixes behind routers, by the routers' numbers; 16 of them are a nest.
+
+    length:  of the prefixes, in bits
+    """
+
+    length: int
+
+    @property
+    def size(self) -> int:
+        return 1 << 32 - self.length
+
+    def four(self, number: int, host: int = 0) -> str:
+        """An address behind a router."""
+        return str(IPv4Address(self._first(number) + host))
+
+    def nest(self, number: int) -> str:
+        """The first address of the nest that a site is in."""
+        return str(IPv4Address(self._first(number) & -(self.size << 4)))
+
+    def _first(self, number: int) -> int:
+        if self.length == ROOMY_LENGTH:
+            return (172 << 24) + (20 + number // 250 << 16) + (number % 250 << 8)
+        return (172 << 24) + (20 << 16) + number * self.size
+
+
+def _six_of(number: int) -> str:
+    """The first half of a site's IPv6 prefix."""
+    return f"2001:db8:{number + 1:x}:0"

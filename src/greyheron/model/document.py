@@ -35,9 +35,9 @@ from greyheron.model.traits import TRAITS, TrackedProtocols, Traits
 from greyheron.model.values import DeviceKind, Direction, Family, LineKind, ListKind
 
 FORMAT: Final = "grey-heron/1"
-MOST_DEVICES = 5000
+MOST_DEVICES = 12_000
+"""More than the largest network that we plan for has: it keeps every computation bounded."""
 MOST_PERIODS = 40
-"""Ten times what the largest network we plan for has; it keeps every computation bounded."""
 
 Name = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9._-]{0,62}$")]
 InterfaceName = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9._/-]{0,31}$")]

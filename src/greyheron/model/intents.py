@@ -13,6 +13,7 @@ from pydantic import Field
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import ITEM_TYPES, Change, ChangeError, Collection, apply, key_of, putting
 from greyheron.model.document import (
+    MOST_DEVICES,
     Acceptance,
     AccessList,
     Device,
@@ -290,7 +291,7 @@ class Arrange(Intent):
     """Plates lie elsewhere on the map; one that was moved by hand names the edit."""
 
     do: Literal["arrange"]
-    positions: Annotated[list[Position], Field(min_length=1, max_length=5000)]
+    positions: Annotated[list[Position], Field(min_length=1, max_length=MOST_DEVICES)]
     moved: LineText
 
     def changes(self, network: Network) -> Changes:  # noqa: ARG002

@@ -1,9 +1,16 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type KeyboardEvent, type MouseEvent, memo, useEffect, useRef, useState } from "react";
-import { CellShape } from "./CellShape";
-import { cellWords, type Folded, isHome, type Line, verdictsIn } from "./fold";
+import {
+  type KeyboardEvent,
+  type MouseEvent,
+  memo,
+  type RefObject,
+  useEffect,
+  useRef,
+  useState,
+} from "react";
+import { drawCells, looksOf, SIZE } from "./cellCanvas";
+import { cellWords, type Folded, isHome, type Line } from "./fold";
 
-const SIZE = 24;
 const LABEL = 172;
 const HEAD = 118;
 
@@ -20,7 +27,11 @@ interface MatrixProps {
   onFold: (group: string) => void;
 }
 
-/** The matrix, of which only what is in the window is drawn. One cell has the focus; arrow keys move it. */
+/**
+ * The matrix, of which only what is in the window is drawn: on a canvas, which keeps up with scrolling. The
+ * cells that are read aloud and clicked stand over it; they are made where the scrolling stops. One cell has
+ * the focus; arrow keys move it.
+ */
 export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps) {
   const scroller = useRef<HTMLDivElement>(null);
   const [at, setAt] = useState({ row: 0, column: 0 });
@@ -38,6 +49,12 @@ export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps)
     paddingStart: LABEL,
     scrollPaddingStart: LABEL,
   });
+  const [lastRow, lastColumn] = [rows.getVirtualItems(), columns.getVirtualItems()].map((items) => ({
+    first: items[0]?.index ?? 0,
+    end: (items.at(-1)?.index ?? -1) + 1,
+  }));
+  const seen = { rows: lastRow ?? NOTHING, columns: lastColumn ?? NOTHING };
+  const settled = useSettled(seen, rows.isScrolling || columns.isScrolling);
   const here = { row: Math.min(at.row, lines.length - 1), column: Math.min(at.column, lines.length - 1) };
 
   const focused = useRef(false); // also while the cell that had the focus is folded away
@@ -107,6 +124,7 @@ export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps)
       }}
     >
       <div className="relative" style={{ height: rows.getTotalSize(), width: columns.getTotalSize() }}>
+        <CellCanvas scroller={scroller} folded={folded} />
         <div
           role="row"
           aria-rowindex={1}
@@ -150,8 +168,7 @@ export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps)
                 lines={lines}
                 index={row.index}
                 top={row.start}
-                columns={columns.getVirtualItems().map((column) => column.index)}
-                starts={columns.getVirtualItems()[0]?.start ?? 0}
+                columns={inside(settled.rows, row.index) ? settled.columns : NOTHING}
                 bits={folded.bits[row.index]}
                 changed={folded.changed[row.index]}
                 focus={here.row === row.index ? here.column : -1}
@@ -171,8 +188,7 @@ interface MatrixRowProps {
   lines: Line[];
   index: number;
   top: number;
-  columns: number[];
-  starts: number;
+  columns: Run;
   bits: Uint8Array | undefined;
   changed: Uint8Array | undefined;
   focus: number;
@@ -181,19 +197,7 @@ interface MatrixRowProps {
 }
 
 const Row = memo(
-  function Row({
-    line,
-    lines,
-    index,
-    top,
-    columns,
-    starts,
-    bits,
-    changed,
-    focus,
-    chosen,
-    onFold,
-  }: MatrixRowProps) {
+  function Row({ line, lines, index, top, columns, bits, changed, focus, chosen, onFold }: MatrixRowProps) {
     const group = isHome(line);
     return (
       <div
@@ -223,7 +227,8 @@ const Row = memo(
           <span className="truncate">{line.label}</span>
           {line.kind !== "device" && <span className="quiet font-normal">{line.members.length}</span>}
         </div>
-        {columns.map((column, place) => {
+        {Array.from({ length: columns.end - columns.first }, (_, place) => {
+          const column = columns.first + place;
           const to = lines[column];
           if (!to) return null;
           const found = bits?.[column] ?? 0;
@@ -233,7 +238,7 @@ const Row = memo(
               key={to.key}
               row={index}
               column={column}
-              left={starts + place * SIZE}
+              left={LABEL + column * SIZE}
               from={line.label}
               to={to.label}
               bits={found}
@@ -253,19 +258,12 @@ const Row = memo(
     before.chosen === after.chosen &&
     before.bits === after.bits &&
     before.changed === after.changed &&
-    before.columns[0] === after.columns[0] &&
-    before.columns.length === after.columns.length &&
-    before.starts === after.starts &&
+    before.columns.first === after.columns.first &&
+    before.columns.end === after.columns.end &&
     before.onFold === after.onFold,
 );
 
-/** How a cell looks by its bits: one verdict is drawn by the style alone, several as a small picture. */
-const LOOKS = Array.from({ length: 32 }, (_, bits) => {
-  const [only, ...more] = verdictsIn(bits);
-  return only && more.length === 0 ? `cell cell-${only}` : "cell";
-});
-const SHAPES = LOOKS.map((look, bits) => (look === "cell" ? <CellShape key={look} bits={bits} /> : null));
-const WORDS = LOOKS.map((_, bits) => cellWords(bits));
+const WORDS = Array.from({ length: 32 }, (_, bits) => cellWords(bits));
 
 interface CellProps {
   row: number;
@@ -290,10 +288,78 @@ const Cell = memo(function Cell(props: CellProps) {
       aria-selected={chosen}
       aria-label={`${from} to ${to}: ${WORDS[bits]}${differs ? ", changed on the draft" : ""}`}
       data-cell={`${row} ${column}`}
-      className={`${LOOKS[bits]} ${differs ? "cell-changed" : ""} ${chosen ? "cell-chosen" : ""}`}
+      className={`cell ${chosen ? "cell-chosen" : ""}`}
       style={{ left }}
-    >
-      {SHAPES[bits]}
-    </div>
+    />
   );
 });
+
+/** Indices from `first` on, before `end`. */
+interface Run {
+  first: number;
+  end: number;
+}
+
+const NOTHING: Run = { first: 0, end: 0 };
+const inside = (run: Run, index: number) => index >= run.first && index < run.end;
+
+interface Runs {
+  rows: Run;
+  columns: Run;
+}
+
+/** What is in the window, as it was before the scrolling that is under way. */
+function useSettled(seen: Runs, scrolling: boolean): Runs {
+  const [settled, setSettled] = useState(seen);
+  const same = (["rows", "columns"] as const).every(
+    (way) => settled[way].first === seen[way].first && settled[way].end === seen[way].end,
+  );
+  if (!same && !scrolling) setSettled(seen);
+  return settled;
+}
+
+/** The looks of all cells in the window. It stays where the window is. */
+function CellCanvas({ scroller, folded }: { scroller: RefObject<HTMLElement | null>; folded: Folded }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  useEffect(() => {
+    const [window_, drawn] = [scroller.current, canvas.current];
+    if (!window_ || !drawn) return;
+    let looks = looksOf(window_);
+    let dots = window.devicePixelRatio;
+    const draw = () => {
+      if (dots !== window.devicePixelRatio) anew();
+      const width = Math.max(0, window_.clientWidth - LABEL);
+      const height = Math.max(0, window_.clientHeight - HEAD);
+      drawn.style.width = `${width}px`;
+      drawn.style.height = `${height}px`;
+      drawCells(drawn, looks, folded, { left: window_.scrollLeft, top: window_.scrollTop, width, height });
+    };
+    const anew = () => {
+      looks = looksOf(window_);
+      dots = window.devicePixelRatio;
+    };
+    draw();
+    window_.addEventListener("scroll", draw, { passive: true });
+    const resized = new ResizeObserver(draw);
+    resized.observe(window_);
+    const themed = new MutationObserver(() => {
+      anew();
+      draw();
+    });
+    themed.observe(document.documentElement, { attributeFilter: ["data-theme"] });
+    return () => {
+      window_.removeEventListener("scroll", draw);
+      resized.disconnect();
+      themed.disconnect();
+    };
+  }, [scroller, folded]);
+  return (
+    <div
+      aria-hidden="true"
+      className="pointer-events-none sticky h-0"
+      style={{ top: HEAD, left: LABEL, width: 0 }}
+    >
+      <canvas ref={canvas} className="absolute top-0 left-0 max-w-none" />
+    </div>
+  );
+}

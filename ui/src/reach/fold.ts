@@ -44,29 +44,62 @@ export interface Folded {
   changed: Uint8Array[];
 }
 
-/** The cells of `lines` by `lines`: what occurs in any of the devices' cells behind each. */
-export function foldCells(matrix: ReachMatrix, lines: Line[]): Folded {
-  const count = matrix.devices.length;
-  const rows = matrix.draft.map((row) => Uint8Array.from(row, (sign) => sign.charCodeAt(0) - 48));
-  const differs = matrix.draft.map((row, number) => {
-    const running = matrix.running[number] ?? "";
-    return Uint8Array.from(row, (sign, place) => (sign === running[place] ? 0 : 1));
-  });
-  return { bits: gathered(rows, lines, count), changed: gathered(differs, lines, count) };
+/** A matrix as arrays: a row for each device, a byte for each cell. */
+export interface Cells {
+  bits: Uint8Array[];
+  /** 1 where what is running and the draft differ. */
+  changed: Uint8Array[];
+  changedCount: number;
 }
 
-function gathered(cells: Uint8Array[], lines: Line[], count: number): Uint8Array[] {
-  return lines.map((line) => {
-    const row = new Uint8Array(count);
-    for (const member of line.members) {
-      const from = cells[member];
-      if (from)
-        for (let place = 0; place < count; place++) row[place] = (row[place] ?? 0) | (from[place] ?? 0);
+/** Taken apart once: of thousands of devices there are millions of cells. */
+export function cellsOf(matrix: ReachMatrix): Cells {
+  let changedCount = 0;
+  const bits: Uint8Array[] = [];
+  const changed: Uint8Array[] = [];
+  for (const [number, row] of matrix.draft.entries()) {
+    const running = matrix.running[number] ?? "";
+    const own = new Uint8Array(row.length);
+    const differs = new Uint8Array(row.length);
+    for (let place = 0; place < row.length; place++) {
+      const sign = row.charCodeAt(place);
+      own[place] = sign - 48;
+      if (sign === running.charCodeAt(place)) continue;
+      differs[place] = 1;
+      changedCount += 1;
     }
-    return Uint8Array.from(lines, (column) =>
-      column.members.reduce((bits, place) => bits | (row[place] ?? 0), 0),
-    );
+    bits.push(own);
+    changed.push(differs);
+  }
+  return { bits, changed, changedCount };
+}
+
+/** The cells of `lines` by `lines`: what occurs in any of the devices' cells behind each. */
+export function foldCells(cells: Cells, lines: Line[]): Folded {
+  return { bits: gathered(cells.bits, lines), changed: gathered(cells.changed, lines) };
+}
+
+function gathered(cells: Uint8Array[], lines: Line[]): Uint8Array[] {
+  return lines.map((line) => {
+    const row = together(cells, line.members);
+    const found = new Uint8Array(lines.length);
+    for (let at = 0; at < lines.length; at++) {
+      for (const member of lines[at]?.members ?? []) found[at] = (found[at] ?? 0) | (row[member] ?? 0);
+    }
+    return found;
   });
+}
+
+/** The rows of some devices as one. */
+function together(cells: Uint8Array[], members: number[]): Uint8Array {
+  const [first = 0, ...more] = members;
+  if (!more.length) return cells[first] ?? new Uint8Array();
+  const row = Uint8Array.from(cells[first] ?? []);
+  for (const member of more) {
+    const from = cells[member] ?? row;
+    for (let place = 0; place < row.length; place++) row[place] = (row[place] ?? 0) | (from[place] ?? 0);
+  }
+  return row;
 }
 
 const WORDS = ["passes", "blocked", "unreachable", "refused", "mixed"] as const;

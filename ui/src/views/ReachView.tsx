@@ -7,7 +7,7 @@ import { Menu } from "../kit/Menu";
 import { useNotices } from "../kit/notices";
 import { CellPanel } from "../reach/CellPanel";
 import { CellShape } from "../reach/CellShape";
-import { foldCells, groupKey, isHome, linesOf } from "../reach/fold";
+import { cellsOf, foldCells, groupKey, isHome, linesOf } from "../reach/fold";
 import { type Chosen, Matrix } from "../reach/Matrix";
 import { MOST_LINES, matrixPicture } from "../reach/matrixPicture";
 import { tableOf } from "../reach/table";
@@ -51,25 +51,17 @@ export function ReachView() {
     return new Set(groups.filter((key) => turned.has(key) !== usual));
   }, [matrix, turned]);
   const every = useMemo(() => (matrix ? linesOf(matrix, folded) : []), [matrix, folded]);
+  const single = useMemo(() => (matrix ? cellsOf(matrix) : null), [matrix]);
   const { lines, cells } = useMemo(() => {
-    if (!matrix) return { lines: [], cells: { bits: [], changed: [] } };
-    const whole = foldCells(matrix, every);
+    if (!single) return { lines: [], cells: { bits: [], changed: [] } };
+    const whole = foldCells(single, every);
     if (!onlyChanged) return { lines: every, cells: whole };
     const lines = every.filter(
       (_, place) => whole.changed[place]?.includes(1) || whole.changed.some((row) => row[place] === 1),
     );
-    return { lines, cells: foldCells(matrix, lines) };
-  }, [matrix, every, onlyChanged]);
-  const changedCells = useMemo(
-    () =>
-      matrix
-        ? matrix.draft.reduce(
-            (sum, row, at) => sum + [...row].filter((sign, to) => sign !== matrix.running[at]?.[to]).length,
-            0,
-          )
-        : 0,
-    [matrix],
-  );
+    return { lines, cells: foldCells(single, lines) };
+  }, [single, every, onlyChanged]);
+  const changedCells = single?.changedCount ?? 0;
   const fold = useCallback((group: string) => {
     setTurned((before) => {
       const after = new Set(before);
@@ -77,6 +69,11 @@ export function ReachView() {
       return after;
     });
   }, []);
+  /** Every group with its devices, or every group as one line. */
+  const unfold = (open: boolean) => {
+    const usual = (matrix?.devices.length ?? 0) > MANY;
+    setTurned(new Set(open === usual ? matrix?.groups.map(groupKey) : []));
+  };
   const ask = (services: string, family: string) => go({ reach: `${services};${family}` });
   const [from, to] = [
     lines.find((line) => line.key === chosen?.row),
@@ -167,6 +164,8 @@ export function ReachView() {
             <Menu
               className="button"
               items={[
+                ["Unfold all groups", () => unfold(true)],
+                ["Fold all groups", () => unfold(false)],
                 ["Save as SVG", saveMatrix],
                 ["Save as PNG", saveMatrixDots],
                 ["Save as CSV", saveTable],
