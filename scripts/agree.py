@@ -4,14 +4,18 @@ python scripts/agree.py walks FIRST COUNT   the walk, the bulk engine and the na
 python scripts/agree.py kernel FIRST COUNT  the prediction, and real packets in a real kernel
 python scripts/agree.py proofs FIRST COUNT  proofs, and every conversation tried by the naive reference
 python scripts/agree.py edits FIRST COUNT   what is kept from edit to edit, and what is worked out afresh
+python scripts/agree.py elsewhere FIRST COUNT   this process, two workers, two of a scheduler, with edits
 """
 
+import socket
 import sys
 from contextlib import ExitStack
+from functools import cache
 from unittest.mock import patch
 
 from tests.brute import ALLOW_PORTS, BLOCK_PORTS, FEW_DSCP, random_requirement, tiny_network
-from tests.edits import disagreeing
+from tests.dask import machines
+from tests.edits import disagreeing, disagreeing_elsewhere
 from tests.random_networks import random_flows, random_network
 from tests.unit.test_proof import agrees, violating_in_time
 from tests.unit.test_reference import at_some_time, by_name, disagreements
@@ -21,7 +25,13 @@ from greyheron.model.document import TestFlow
 from greyheron.model.flow import ExpectedFlow
 from greyheron.model.values import Expectation
 from greyheron.rehearsal.runner import run_rehearsal
+from greyheron.working import remote
+from greyheron.working.cluster import Cluster
+from greyheron.working.orders import Crew
+from greyheron.working.workers import Workers
 
+running = ExitStack()
+"""Whatever is ended when all has been tried."""
 FLOWS = 40
 EDITS = 8
 
@@ -41,6 +51,24 @@ def proofs(seed: int) -> tuple[int, list[str]]:
 
 def edits(seed: int) -> tuple[int, list[str]]:
     return EDITS, list(disagreeing(seed, EDITS))
+
+
+@cache
+def crews() -> dict[str, Crew]:
+    """Two processes of ours and two of the engine, each with a share of every network, however small."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        address = f"tcp://127.0.0.1:{free.getsockname()[1]}"
+    running.enter_context(patch.object(remote, "SMALL", 0))
+    running.enter_context(machines(address, 2))
+    found: dict[str, Crew] = {"workers": Workers(2, 1 << 30), "a scheduler": Cluster(address)}
+    for each in found.values():
+        running.callback(each.close)
+    return found
+
+
+def elsewhere(seed: int) -> tuple[int, list[str]]:
+    return EDITS // 2, list(disagreeing_elsewhere(seed, EDITS // 2, crews()))
 
 
 def kernel(seed: int) -> tuple[int, list[str]]:
@@ -63,7 +91,8 @@ def kernel(seed: int) -> tuple[int, list[str]]:
 
 
 def main() -> int:
-    run = {"walks": walks, "proofs": proofs, "kernel": kernel, "edits": edits}[sys.argv[1]]
+    known = {"walks": walks, "proofs": proofs, "kernel": kernel, "edits": edits, "elsewhere": elsewhere}
+    run = known[sys.argv[1]]
     first, count = int(sys.argv[2]), int(sys.argv[3])
     asked = differing = 0
     few = (
@@ -71,9 +100,9 @@ def main() -> int:
         (grounds, "EPHEMERAL", ALLOW_PORTS),
         (services, "ALL_DSCP", FEW_DSCP),
     )
-    with ExitStack() as patched:
-        for module, name, value in few:
-            patched.enter_context(patch.object(module, name, value))
+    with running:
+        for module, name, value in few if run in (walks, proofs, kernel, edits) else ():
+            running.enter_context(patch.object(module, name, value))
         for seed in range(first, first + count):
             tried, found = run(seed)
             asked += tried

@@ -1,6 +1,6 @@
 """Networks edited at random: what is kept from one draft to the next answers as what is worked out afresh."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from random import Random
 
@@ -15,12 +15,18 @@ from greyheron.analysis.reach.kept import KeptReaches
 from greyheron.analysis.reach.matrix import Cells
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.core.bulk.engines import Engines, engines
+from greyheron.core.progress import unwatched
 from greyheron.core.timeline import Timeline
 from greyheron.core.world import World, build_world
-from greyheron.model.document import Network, Placement
+from greyheron.model.document import Network, Placement, Requirement, TestFlow
+from greyheron.model.flow import ExpectedFlow
 from greyheron.model.notation.requirements import read_requirement
-from greyheron.model.values import Action, Direction, Family
-from tests.random_networks import ASKED, random_network
+from greyheron.model.values import Action, Direction, Expectation, Family
+from greyheron.working.derived import DerivedState
+from greyheron.working.documents import RunningAndDraft
+from greyheron.working.orders import Crew
+from greyheron.working.remote import RemoteState
+from tests.random_networks import ASKED, random_flows, random_network
 
 REQUIREMENTS = 2
 
@@ -125,6 +131,50 @@ class Working:
     def cells(self, world: World, family: Family) -> Cells:
         question = ReachQuestion(("services", "ping"), family)
         return self.reaches.of(world, world.network, self.engines, question).cells()
+
+
+def answers(state: DerivedState, stored: RunningAndDraft) -> dict[str, object]:
+    """What is said of a network, as what can be compared."""
+    found: dict[str, object] = {
+        "findings": state.findings(stored, None, unwatched),
+        "the policy": state.policy(stored, None, unwatched),
+        "the book": state.book(stored, None),
+    }
+    for family in Family:
+        reached = state.reach(stored, ReachQuestion(("services", "ping"), family), None, unwatched)
+        found[f"reach over {family.word}"] = reached.running.tolist(), reached.draft.tolist()
+    return found
+
+
+def disagreeing_elsewhere(seed: int, edits: int, crews: Mapping[str, Crew]) -> Iterator[str]:
+    """What crews answer otherwise than this process does afresh, in one random network that is edited."""
+    chance = Random(f"elsewhere {seed}")
+    running = with_questions(random_network(seed), chance)
+    there = {name: RemoteState(f"random {seed}", crew) for name, crew in crews.items()}
+    network = running
+    for number in range(edits):
+        stored = RunningAndDraft(running, network)
+        expected = answers(DerivedState(), stored)
+        for name, state in there.items():
+            found = answers(state, stored)
+            yield from (
+                f"edit {number}, {name}: {what}" for what in expected if found[what] != expected[what]
+            )
+        network = edited_at_random(network, chance)
+
+
+def with_questions(network: Network, chance: Random) -> Network:
+    """A random network with test flows and requirements."""
+    flows = random_flows(network, chance.randrange(1000), 6)
+    tests = [
+        TestFlow(id=f"t{number}", flow=ExpectedFlow(flow, Expectation.PASS))
+        for number, flow in enumerate(flows)
+    ]
+    asked = [
+        Requirement.model_validate({"id": f"r{number}", "statement": random_requirement(network, chance)})
+        for number in range(2 * REQUIREMENTS)
+    ]
+    return network.model_copy(update={"tests": tuple(tests), "requirements": tuple(asked)})
 
 
 def disagreeing(seed: int, edits: int) -> Iterator[str]:
