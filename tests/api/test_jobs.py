@@ -11,7 +11,7 @@ from greyheron.core.progress import Cancelled, Progress
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.workspace import write_workspace
 from greyheron.server import jobs as module
-from greyheron.server.jobs import Jobs
+from greyheron.server.jobs import Jobs, Telling
 from greyheron.server.problems import Refusal
 from tests.working import answered, worked
 
@@ -131,3 +131,22 @@ def test_a_network_is_read_beside_the_requests_and_then_opened(client: TestClien
     assert worked(client, f"/api/networks/{made}/open") == {"id": made, "version": 1}
     book = worked(client, f"/api/networks/{made}/book")
     assert book == client.get(f"/api/networks/{made}/book").json()
+
+
+def test_what_is_found_is_told_before_the_work_is_done(jobs: Jobs) -> None:
+    heard, ready = threading.Event(), threading.Event()
+
+    def work(telling: Telling) -> list[int]:
+        telling.found([3, 1])
+        telling.found([2])
+        heard.set()
+        ready.wait(10)
+        return [1, 2, 3]
+
+    begun = jobs.start("network", work, early=sorted)
+    assert heard.wait(10)
+    told = jobs.told(begun.id)
+    assert (told.early, told.result) == ([1, 2, 3], None)
+    ready.set()
+    assert finish(jobs, begun.id) == [1, 2, 3]
+    assert jobs.told(begun.id).early is None

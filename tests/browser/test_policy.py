@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Server
-from tests.browser.test_journey import mark, tab_to
+from tests.browser.test_journey import mark, row, tab_to
 from tests.browser.test_journeys import palette, press
 
 pytestmark = pytest.mark.browser
@@ -129,3 +129,31 @@ def test_a_repair_is_tried_before_it_is_made(page: Page, server: Server) -> None
     palette(page, "Go to Findings")
     expect(page.locator("[data-finding]").first).to_be_visible()
     expect(page.locator("[data-finding='list of denies only: lab-guard']")).to_have_count(0)
+
+
+def test_choices_are_shown_as_they_are_found(page: Page, server: Server) -> None:
+    """The first can be looked at while others are tried, and stays looked at when all have been."""
+    network = page.url.split("/n/")[1].split("/")[0]
+    begin = f"{server.address}/api/networks/{network}/advice"
+    text = "block kiosk → ledger telnet"
+    told = page.request.post(begin, data={"text": text}).json()
+    while told["result"] is None:
+        told = page.request.get(f"{server.address}/api/jobs/{told['id']}").json()
+    choices = told["result"]["choices"]
+    some = {"text": "", "choices": choices[1:3]}
+    early = {"id": "slow", "done": 0.4, "stage": "", "early": some, "result": None}
+    answered = [early]
+    page.route("**/api/networks/*/advice", lambda route: route.fulfill(json=early))
+    page.route("**/api/jobs/slow", lambda route: route.fulfill(json=answered[0]))
+    row(page, "t1").click()
+    page.get_by_role("button", name="Where should it go?").click()
+    places = page.get_by_role("region", name="Where it could go")
+    expect(places.get_by_role("status")).to_contain_text("Trying every place, 40%")
+    expect(places.get_by_role("listitem")).to_have_count(2)
+    second = places.get_by_role("button", name=choices[2]["text"])
+    second.click()
+    expect(second).to_have_attribute("aria-expanded", "true")
+    answered[0] = {**told, "id": "slow"}
+    expect(places).to_contain_text(told["result"]["text"])
+    expect(places.get_by_role("listitem")).to_have_count(min(len(choices), 6))
+    expect(second).to_have_attribute("aria-expanded", "true")

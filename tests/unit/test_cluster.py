@@ -97,6 +97,15 @@ def test_an_edited_network_is_told_by_what_differs(cluster: Cluster) -> None:
         assert there.proofs(stored, "draft", None, unwatched) == here.proofs(stored, "draft", None, unwatched)
 
 
+def test_what_is_found_there_is_told_as_it_comes(cluster: Cluster) -> None:
+    found: list[Any] = []
+    every = RemoteState("told", cluster).findings(
+        RunningAndDraft.same(LARGE), None, unwatched, told=found.extend
+    )
+    assert found
+    assert {each.key for each in found} <= {each.key for each in every}
+
+
 def test_traffic_goes_to_who_judges_it_by_who_began_it(cluster: Cluster) -> None:
     ends = [str(each.ip) for device in LARGE.devices if device.traits.end_system for each in first(device)]
     rows = [f"{one},{other},tcp,443" for one in ends[:20] for other in ends[20:30]]

@@ -8,6 +8,7 @@ from contextlib import suppress
 from random import Random
 from threading import Event, Thread
 from time import sleep
+from typing import Any
 
 import pytest
 
@@ -118,6 +119,23 @@ def test_workers_share_the_work_of_a_large_network(workers: Workers) -> None:
     marks = there.policy(stored, None, unwatched)
     assert marks == here.policy(stored, None, unwatched)
     assert [each.id for each in marks] == [each.id for each in network.requirements]
+
+
+def test_what_is_found_is_told_as_it_comes(workers: Workers) -> None:
+    network = generate(Plan(routers=41, lists=20, entries=20, seed=3))
+    statement = read_requirement("block h1 → h2 ssh")
+    stored = RunningAndDraft.same(network)
+    for state in (DerivedState(), RemoteState("told", workers)):
+        marks, found, choices = list[Any](), list[Any](), list[Any]()
+        state.policy(stored, None, unwatched, told=marks.extend)
+        every = state.findings(stored, None, unwatched, told=found.extend)
+        advice = state.advice(stored, statement, None, unwatched, choices.extend)
+        ids = [each.id for each in state.policy(stored, None, unwatched)]
+        assert {each.id for each in marks} <= set(ids)
+        assert found
+        assert {each.key for each in found} <= {each.key for each in every}
+        assert choices
+        assert all(each in advice.choices for each in choices)
 
 
 def test_a_worker_that_ends_costs_a_retry(workers: Workers) -> None:

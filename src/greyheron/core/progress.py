@@ -1,6 +1,7 @@
 """How long work is watched: it tells how much is done, and ends where nobody waits for it any more."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from typing import Any
 
 
 class Cancelled(Exception):
@@ -13,6 +14,14 @@ Progress = Callable[[float], None]
 
 def unwatched(_done: float) -> None:
     """Progress that nobody looks at."""
+
+
+Found = Callable[[Sequence[Any]], None]
+"""Told what work has found since it was told last, before all of it is done."""
+
+
+def unheard(_found: Sequence[Any]) -> None:
+    """Findings that nobody waits for before the work is done."""
 
 
 def part(progress: Progress, number: int, count: int) -> Progress:

@@ -4,7 +4,7 @@ Turns are fair: networks that wait are served one after another, and none has mo
 """
 
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from concurrent.futures import TimeoutError as NotYet
 from contextlib import suppress
@@ -29,6 +29,8 @@ FINISHING = 20.0
 """Seconds that work which writes has to be finished when the server ends."""
 MOST_KEPT = 40
 MOST_WAITING = 200
+MOST_EARLY = 200
+"""So much of what was found is told before the work is done: it goes out again at every look."""
 PATIENCE = 0.25
 """Seconds that a request waits before it is told how far the work is."""
 
@@ -40,16 +42,24 @@ class Telling(Protocol):
 
     def __call__(self, done: float, stage: str = "") -> None: ...
 
+    def found(self, found: Sequence[Any]) -> None:
+        """What has been found since it was told last."""
+        ...
+
 
 Work = Callable[[Telling], Any]
 
 
 class Working(BaseModel, Generic[T]):
-    """How far a computation is, 0 to 1, what it is at, and its result once it is there."""
+    """How far a computation is, 0 to 1, what it is at, and its result once it is there.
+
+    early:  what of the result is known already, where that is worth a look
+    """
 
     id: str
     done: float
     stage: str = ""
+    early: T | None = None
     result: T | None
 
 
@@ -58,12 +68,15 @@ class Job:
     """A computation that waits, is under way, or has its result.
 
     owner:  the network that it is about
+    early:  makes a result of what was heard so far;  heard:  that, in the order in which it was
     """
 
     id: str
     owner: str
     work: Work
     writes: bool = False
+    early: Callable[[list[Any]], Any] | None = None
+    heard: list[Any] = field(default_factory=list)
     done: float = 0.0
     stage: str = ""
     cancelled: Event = field(default_factory=Event)
@@ -71,7 +84,7 @@ class Job:
     begun: float | None = None
     future: "Future[Any]" = field(default_factory=Future)
 
-    def tell(self, done: float, stage: str = "") -> None:
+    def __call__(self, done: float, stage: str = "") -> None:
         """Say how far it is. Raises Cancelled where it should end."""
         self.done, self.stage = done, stage
         now = monotonic()
@@ -82,18 +95,22 @@ class Job:
                 503, f"This took longer than {LONGEST / 60:.0f} minutes and was ended: ask about less."
             )
 
+    def found(self, found: Sequence[Any]) -> None:
+        self.heard.extend(found)
+
     def run(self) -> None:
         self.begun = monotonic()
         try:
-            self.tell(0)
-            self.future.set_result(self.work(self.tell))
+            self(0)
+            self.future.set_result(self.work(self))
         except BaseException as error:
             self.future.set_exception(error)
 
     def told(self) -> Working[Any]:
         """As it goes over the wire. Raises what ended it."""
         if not self.future.done():
-            return Working(id=self.id, done=min(self.done, 0.999), stage=self.stage, result=None)
+            early = self.early(self.heard[:MOST_EARLY]) if self.early is not None and self.heard else None
+            return Working(id=self.id, done=min(self.done, 0.999), stage=self.stage, early=early, result=None)
         try:
             return Working(id=self.id, done=1, result=self.future.result())
         except Cancelled:
@@ -113,12 +130,19 @@ class Jobs:
         for number in range(AT_ONCE):
             Thread(target=self._serve, name=f"job-{number}", daemon=True).start()
 
-    def start(self, owner: str, work: Work, writes: bool = False) -> Working[Any]:
+    def start(
+        self,
+        owner: str,
+        work: Work,
+        writes: bool = False,
+        early: Callable[[list[Any]], Any] | None = None,
+    ) -> Working[Any]:
         """Begin `work` about a network, and give it a moment to be done at once.
 
         writes:  whether it keeps something, and is finished when the server ends
+        early:  makes a result of what `Telling.found` was told so far
         """
-        job = Job(token_urlsafe(9), owner, work, writes)
+        job = Job(token_urlsafe(9), owner, work, writes, early)
         with self._changed:
             if len(self._waiting) >= MOST_WAITING:
                 raise Refusal(503, f"{MOST_WAITING} computations are waiting already: try again in a while.")

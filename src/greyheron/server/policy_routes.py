@@ -1,21 +1,21 @@
 """The policy: requirements proved, advice and findings, all worked out beside the requests."""
 
+from collections.abc import Sequence
 from typing import Annotated
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from greyheron.analysis.advice.advisor import wanted
-from greyheron.analysis.advice.choices import Advice
-from greyheron.analysis.findings.finder import Noted, noted
-from greyheron.analysis.findings.finding import Repair, Severity
+from greyheron.analysis.advice.choices import Advice, Choice
+from greyheron.analysis.findings.finder import Noted, merged, noted
+from greyheron.analysis.findings.finding import Finding, Repair, Severity
 from greyheron.analysis.proof.policy import RequirementMarks
-from greyheron.core.progress import Progress
 from greyheron.model.changes import Change
 from greyheron.model.notation.requirements import read_requirement, write_requirement
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited
-from greyheron.server.jobs import Working
+from greyheron.server.jobs import Telling, Working
 from greyheron.server.needs import PROBLEMS, At, Computations, Derived, Store
 from greyheron.server.problems import ProblemItem, problem_items
 from greyheron.server.shapes import FlowText, RequestBody
@@ -93,11 +93,14 @@ def ask_findings(
     """Begin to look for what is wrong or doubtful in the draft."""
     stored = store.get(network_id)
 
-    def work(progress: Progress) -> Findings:
-        found = noted(derived.of(network_id).findings(stored, at, progress), stored.draft.accepted)
-        return Findings(version=stored.version, findings=[FindingItem.of(each) for each in found])
+    def shaped(found: Sequence[Finding]) -> Findings:
+        items = [FindingItem.of(each) for each in noted(found, stored.draft.accepted)]
+        return Findings(version=stored.version, findings=items)
 
-    return jobs.start(network_id, work)
+    def work(progress: Telling) -> Findings:
+        return shaped(derived.of(network_id).findings(stored, at, progress, told=progress.found))
+
+    return jobs.start(network_id, work, early=lambda found: shaped(merged([found])))
 
 
 @router.post("/networks/{network_id}/advice")
@@ -107,9 +110,15 @@ def ask_advice(
     """Begin to try every place where a list would make a requirement or a test flow's expectation hold."""
     stored = store.get(network_id)
     statement = wanted(asked.text, stored.draft)
-    return jobs.start(
-        network_id, lambda progress: derived.of(network_id).advice(stored, statement, at, progress)
-    )
+
+    def work(progress: Telling) -> Advice:
+        return derived.of(network_id).advice(stored, statement, at, progress, progress.found)
+
+    def early(found: Sequence[Choice]) -> Advice:
+        once = {(each.kind, each.family, each.text): each for each in found}
+        return Advice("", tuple(once.values()))
+
+    return jobs.start(network_id, work, early=early)
 
 
 @router.post("/networks/{network_id}/policy")
@@ -119,12 +128,13 @@ def ask_policy(
     """Begin to prove every requirement, with no lists, as running and on the draft."""
     stored = store.get(network_id)
 
-    def work(progress: Progress) -> Policy:
-        return Policy(
-            version=stored.version, requirements=list(derived.of(network_id).policy(stored, at, progress))
-        )
+    def work(progress: Telling) -> Policy:
+        marks = derived.of(network_id).policy(stored, at, progress, told=progress.found)
+        return Policy(version=stored.version, requirements=list(marks))
 
-    return jobs.start(network_id, work)
+    return jobs.start(
+        network_id, work, early=lambda found: Policy(version=stored.version, requirements=found)
+    )
 
 
 @router.post("/networks/{network_id}/requirements/read")

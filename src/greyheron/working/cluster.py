@@ -6,7 +6,7 @@ next. Nothing of it is imported unless a scheduler is named.
 
 import logging
 import pickle
-from collections import OrderedDict
+from collections import OrderedDict, deque
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import CancelledError
 from contextlib import contextmanager
@@ -20,7 +20,7 @@ from distributed import Client, Future, KilledWorker
 from distributed.client import ClosedClientError
 
 from greyheron import __version__
-from greyheron.core.progress import Progress, unwatched
+from greyheron.core.progress import Found, Progress, unheard, unwatched
 from greyheron.model.document import Network
 from greyheron.working.derived import MOST_NETWORKS
 from greyheron.working.errand import DocumentKeys, Errand, Named, PackedPieces
@@ -98,6 +98,7 @@ class Cluster:
         self._address = address
         self._lock = RLock()
         self._far: dict[str, float] = {}
+        self._found: dict[str, deque[Any]] = {}
         self._connect()
 
     def _connect(self) -> None:
@@ -121,7 +122,13 @@ class Cluster:
     def close(self) -> None:
         self._client.close()
 
-    def results(self, network: str, asked: Sequence[Order], progress: Progress = unwatched) -> list[Any]:
+    def results(
+        self,
+        network: str,
+        asked: Sequence[Order],
+        progress: Progress = unwatched,
+        told: Found = unheard,
+    ) -> list[Any]:
         results: list[Any] = [None] * len(asked)
         tries, woken, open_ones = [0] * len(asked), Event(), set(range(len(asked)))
         begun: dict[int, Future[Any]] = {}
@@ -133,6 +140,7 @@ class Cluster:
                 woken.wait(_LOOK)
                 woken.clear()
                 far = (self._far.get(str(begun[number].key), 0.0) for number in open_ones)
+                told([each for number in begun for each in self._found_by(str(begun[number].key))])
                 progress((len(asked) - len(open_ones) + sum(far)) / len(asked))
                 for number in [each for each in open_ones if begun[each].done()]:
                     try:
@@ -149,6 +157,7 @@ class Cluster:
         finally:
             for number, future in begun.items():
                 self._far.pop(str(future.key), None)
+                self._found.pop(str(future.key), None)
                 if number in open_ones:
                     with self._talking():
                         future.cancel()
@@ -167,11 +176,11 @@ class Cluster:
             )
             chains = [running, draft, *(each.chain for each in first if isinstance(each, Named))]
             links = {key: self._links[key] for chain in chains for key in chain}
-            errand = Errand(network, order.method, running, draft, first, order.rest)
+            errand = Errand(network, order.method, running, draft, first, order.rest, order.tells)
             packed = self._argument(pickle.dumps(errand, pickle.HIGHEST_PROTOCOL))
             self._let_go()
             key = f"grey-heron-{order.method}-{token_hex(8)}"
-            self._far[key] = 0.0
+            self._far[key], self._found[key] = 0.0, deque()
             future: Future[Any] = self._client.submit(
                 _task(),
                 __version__,
@@ -276,10 +285,17 @@ class Cluster:
                 f"The scheduler at {self._address} does not answer any more ({error}): start it again."
             ) from None
 
-    def _hear(self, event: tuple[float, tuple[str, float]]) -> None:
-        key, done = event[1]
-        if key in self._far:
+    def _hear(self, event: tuple[float, tuple[str, float | None, bytes]]) -> None:
+        key, done, packed = event[1]
+        if key in self._far and done is not None:
             self._far[key] = done
+        if key in self._found and packed:
+            self._found[key].extend(pickle.loads(packed))
+
+    def _found_by(self, key: str) -> list[Any]:
+        """What a task has told since it was asked last."""
+        found = self._found.get(key, ())
+        return [found.popleft() for _ in range(len(found))] if found else []
 
     def _lost(self) -> str:
         return (

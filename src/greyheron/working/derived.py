@@ -34,7 +34,7 @@ from greyheron.analysis.traffic.times import times_of
 from greyheron.analysis.words.report import TraceReport, report_in_time
 from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import converse
-from greyheron.core.progress import Progress, part, unwatched
+from greyheron.core.progress import Found, Progress, part, unheard, unwatched
 from greyheron.core.shares import WHOLE, Share
 from greyheron.core.timeline import Timeline
 from greyheron.core.world import World, build_world
@@ -171,13 +171,18 @@ class DerivedState:
         return report_in_time(results, timeline.first.topology.segments, write_flow(flow), state)
 
     def policy(
-        self, stored: Drafted, moment: Moment | None, progress: Progress, share: Share = WHOLE
+        self,
+        stored: Drafted,
+        moment: Moment | None,
+        progress: Progress,
+        share: Share = WHOLE,
+        told: Found = unheard,
     ) -> tuple[RequirementMarks, ...]:
         """The requirements of the draft in a share of them, with their three answers. Raises Cancelled."""
         states = PolicyStates(self.timeline(stored.running, moment), self.timeline(stored.draft, moment))
         asked = [each for each in stored.draft.requirements if share.has(each.id)]
         with self._proving:
-            return prove_policy(self.prover, states, self._proven, progress, asked)
+            return prove_policy(self.prover, states, self._proven, progress, asked, told)
 
     def proofs(
         self, stored: Drafted, state: str, moment: Moment | None, progress: Progress, share: Share = WHOLE
@@ -196,7 +201,12 @@ class DerivedState:
             }
 
     def findings(
-        self, stored: Drafted, moment: Moment | None, progress: Progress, share: Share = WHOLE
+        self,
+        stored: Drafted,
+        moment: Moment | None,
+        progress: Progress,
+        share: Share = WHOLE,
+        told: Found = unheard,
     ) -> tuple[Finding, ...]:
         """What is wrong or doubtful in the draft, by a share of the searches. Raises Cancelled."""
         key = _SameObjects(stored.draft), moment, share
@@ -205,18 +215,30 @@ class DerivedState:
             timeline = self.timeline(stored.draft, moment)
             with self._finding:
                 known = self._kept_findings[share]
-                fresh = find_in_time(timeline, self.engine, known, progress, share)
+                fresh = find_in_time(timeline, self.engine, known, progress, share, told)
             found = self._findings.put(key, fresh)
         return found
 
     def advice(
-        self, stored: Drafted, statement: Statement, moment: Moment | None, progress: Progress
+        self,
+        stored: Drafted,
+        statement: Statement,
+        moment: Moment | None,
+        progress: Progress,
+        told: Found = unheard,
     ) -> Advice:
         """Where lists would make `statement` hold on the draft. Raises Cancelled."""
         timeline = self.timeline(stored.draft, moment)
         with self._proving:
             return advise_in_time(
-                self.prover, self.engine, timeline, statement, self._proven, self._kept_reaches, progress
+                self.prover,
+                self.engine,
+                timeline,
+                statement,
+                self._proven,
+                self._kept_reaches,
+                progress,
+                told,
             )
 
     def traffic(

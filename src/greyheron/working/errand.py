@@ -1,7 +1,7 @@
 """Orders as a worker of a cluster carries them out: it keeps what it worked out, as our own workers do."""
 
 import pickle
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
 from threading import Lock
@@ -11,7 +11,7 @@ from typing import Any
 from cachetools import LRUCache
 from distributed import get_worker
 
-from greyheron.core.progress import Cancelled, Progress
+from greyheron.core.progress import Cancelled, Found, Progress
 from greyheron.model.document import Network
 from greyheron.working.derived import MEMORY, DerivedStates
 from greyheron.working.documents import RunningAndDraft
@@ -20,6 +20,8 @@ from greyheron.working.telling import Listener
 
 MOST_DOCUMENTS = 24
 """So many documents of all networks are known at once; others are put together anew of their links."""
+MOST_TOLD_BYTES = 1 << 18
+"""What is found meanwhile goes by way of the scheduler: more than so much at once waits for the end."""
 BETWEEN = 0.2
 """Seconds between two words about how far a piece of work is."""
 
@@ -42,6 +44,7 @@ class Errand:
 
     running, draft:  documents
     first, rest:  the other arguments, before and behind the progress
+    tells:  whether what is found is told before it is done
     """
 
     network: str
@@ -50,6 +53,7 @@ class Errand:
     draft: DocumentKeys
     first: tuple[Any, ...]
     rest: tuple[Any, ...]
+    tells: bool
 
 
 class KnownDocuments:
@@ -105,7 +109,8 @@ def carry_out(packed: bytes, links: Mapping[str, PackedPieces], topic: str) -> A
     first = [next(documents) if isinstance(each, Named) else each for each in errand.first]
     method = getattr(_states().of(errand.network), errand.method)
     try:
-        return method(RunningAndDraft(running, draft), *first, _progress(topic), *errand.rest)
+        told = {"told": _found(topic)} if errand.tells else {}
+        return method(RunningAndDraft(running, draft), *first, _progress(topic), *errand.rest, **told)
     except Exception as error:
         raise sendable(error) from None
 
@@ -122,6 +127,18 @@ def _progress(topic: str) -> Progress:
         now = monotonic()
         if now - told > BETWEEN:
             told = now
-            worker.log_event(topic, (key, done))
+            worker.log_event(topic, (key, done, b""))
 
     return progress
+
+
+def _found(topic: str) -> Found:
+    worker = get_worker()
+    key = worker.get_current_task()
+
+    def told(found: Sequence[Any]) -> None:
+        packed = pickle.dumps(found, pickle.HIGHEST_PROTOCOL) if found else b""
+        if 0 < len(packed) < MOST_TOLD_BYTES:
+            worker.log_event(topic, (key, None, packed))
+
+    return told

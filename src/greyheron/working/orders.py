@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from greyheron.core.progress import Progress
+from greyheron.core.progress import Found, Progress, unheard
 from greyheron.working.documents import Drafted
 
 
@@ -18,6 +18,7 @@ class Order:
 
     worker:  which one, of those that there are
     first, rest:  its arguments before and behind the progress; documents stand in `first` as they are
+    tells:  whether it can tell what it found before it is done
     """
 
     worker: int
@@ -25,6 +26,7 @@ class Order:
     documents: Drafted
     first: tuple[Any, ...]
     rest: tuple[Any, ...] = ()
+    tells: bool = False
 
 
 class Crew(Protocol):
@@ -34,8 +36,12 @@ class Crew(Protocol):
         """Into how many shares long work is best split."""
         ...
 
-    def results(self, network: str, asked: Sequence[Order], progress: Progress) -> list[Any]:
+    def results(
+        self, network: str, asked: Sequence[Order], progress: Progress, told: Found = unheard
+    ) -> list[Any]:
         """What comes of orders that are carried out at once.
+
+        told:  what is found meanwhile; where a worker was lost, perhaps twice
 
         Raises what they raise, what `progress` raises, and WorkersGone.
         """

@@ -4,9 +4,10 @@ import os
 import pickle
 import signal
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
+from functools import partial
 from multiprocessing.connection import Connection
 from threading import Event, Lock, Thread
 from time import monotonic
@@ -53,6 +54,7 @@ class Task:
     draft: int
     first: tuple[Any, ...]
     rest: tuple[Any, ...]
+    tells: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,6 +68,14 @@ class SoFar:
 
     number: int
     done: float
+
+
+@dataclass(frozen=True, slots=True)
+class FoundSoFar:
+    """What a task has found since it said so last."""
+
+    number: int
+    found: Sequence[Any]
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,7 +128,8 @@ class _Process:
         try:
             method: Callable[..., Any] = getattr(state, task.method)
             progress = self._progress(task.number)
-            self._send(Ended(task.number, method(documents, *first, progress, *task.rest), None))
+            told = {"told": partial(self._found, task.number)} if task.tells else {}
+            self._send(Ended(task.number, method(documents, *first, progress, *task.rest, **told), None))
         except BaseException as error:
             self._send(Ended(task.number, None, sendable(error)))
         finally:
@@ -138,7 +149,11 @@ class _Process:
 
         return progress
 
-    def _send(self, message: SoFar | Ended) -> None:
+    def _found(self, number: int, found: Sequence[Any]) -> None:
+        if found:
+            self._send(FoundSoFar(number, found))
+
+    def _send(self, message: SoFar | FoundSoFar | Ended) -> None:
         with self._sending, suppress(OSError):
             self._connection.send(message)
 

@@ -14,7 +14,7 @@ from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.book import TestMarks
 from greyheron.analysis.traffic.folding import SeenTraffic
 from greyheron.analysis.traffic.judging import Judged
-from greyheron.core.progress import Progress, unwatched
+from greyheron.core.progress import Found, Progress, unheard, unwatched
 from greyheron.core.shares import WHOLE, Share
 from greyheron.model.document import Network
 from greyheron.model.period import Moment
@@ -46,9 +46,14 @@ class RemoteState(DerivedState):
         return tuple(marks[each.id] for each in stored.draft.tests if each.id in marks)
 
     def policy(
-        self, stored: Drafted, moment: Moment | None, progress: Progress, share: Share = WHOLE
+        self,
+        stored: Drafted,
+        moment: Moment | None,
+        progress: Progress,
+        share: Share = WHOLE,
+        told: Found = unheard,
     ) -> tuple[RequirementMarks, ...]:
-        found = self._shared(0, "policy", stored, (moment,), share, progress)
+        found = self._shared(0, "policy", stored, (moment,), share, progress, told)
         marks = {each.id: each for share in found for each in share}
         return tuple(marks[each.id] for each in stored.draft.requirements if each.id in marks)
 
@@ -58,15 +63,25 @@ class RemoteState(DerivedState):
         return reduce(or_, self._shared(0, "proofs", stored, (state, moment), share, progress))
 
     def findings(
-        self, stored: Drafted, moment: Moment | None, progress: Progress, share: Share = WHOLE
+        self,
+        stored: Drafted,
+        moment: Moment | None,
+        progress: Progress,
+        share: Share = WHOLE,
+        told: Found = unheard,
     ) -> tuple[Finding, ...]:
-        return merged(self._shared(1, "findings", stored, (moment,), share, progress))
+        return merged(self._shared(1, "findings", stored, (moment,), share, progress, told))
 
     def advice(
-        self, stored: Drafted, statement: Statement, moment: Moment | None, progress: Progress
+        self,
+        stored: Drafted,
+        statement: Statement,
+        moment: Moment | None,
+        progress: Progress,
+        told: Found = unheard,
     ) -> Advice:
-        order = Order(self._first, "advice", stored, (statement, moment))
-        advice: Advice = self._crew.results(self._network_id, [order], progress)[0]
+        order = Order(self._first, "advice", stored, (statement, moment), tells=told is not unheard)
+        advice: Advice = self._crew.results(self._network_id, [order], progress, told)[0]
         return advice
 
     def traffic(
@@ -115,13 +130,14 @@ class RemoteState(DerivedState):
         first: tuple[Any, ...],
         share: Share,
         progress: Progress,
+        told: Found = unheard,
     ) -> list[Any]:
         """What workers make of it, a share each; work of one `kind` goes to the same ones."""
         orders = [
-            Order(self._first + kind + number, method, stored, first, (each,))
+            Order(self._first + kind + number, method, stored, first, (each,), told is not unheard)
             for number, each in enumerate(self._shares(stored, share))
         ]
-        return self._crew.results(self._network_id, orders, progress)
+        return self._crew.results(self._network_id, orders, progress, told)
 
     def _shares(self, stored: Drafted, share: Share) -> list[Share]:
         """A share for each worker, where a network is large enough to be worth it."""

@@ -6,7 +6,7 @@ retry.
 
 import logging
 import multiprocessing
-from collections import OrderedDict
+from collections import OrderedDict, deque
 from collections.abc import Sequence
 from concurrent.futures import Future
 from concurrent.futures import TimeoutError as NotYet
@@ -17,11 +17,21 @@ from multiprocessing.connection import Connection
 from threading import Lock, Thread
 from typing import Any
 
-from greyheron.core.progress import Progress, unwatched
+from greyheron.core.progress import Found, Progress, unheard, unwatched
 from greyheron.model.document import Network
 from greyheron.working.derived import MOST_NETWORKS
 from greyheron.working.orders import Order, WorkersGone
-from greyheron.working.process import Cancel, Ended, Forget, Hear, SoFar, Task, Token, work
+from greyheron.working.process import (
+    Cancel,
+    Ended,
+    Forget,
+    FoundSoFar,
+    Hear,
+    SoFar,
+    Task,
+    Token,
+    work,
+)
 from greyheron.working.telling import Teller
 
 _TRIES = 2
@@ -40,6 +50,7 @@ class _Begun:
     number: int
     worker: "_Worker"
     done: float = 0.0
+    found: deque[Any] = field(default_factory=deque)
     future: "Future[Any]" = field(default_factory=Future)
 
 
@@ -71,7 +82,16 @@ class _Worker:
                     for each in asked.first
                 )
                 self._connection.send(
-                    Task(begun.number, network, asked.method, tokens[0], tokens[1], first, asked.rest)
+                    Task(
+                        begun.number,
+                        network,
+                        asked.method,
+                        tokens[0],
+                        tokens[1],
+                        first,
+                        asked.rest,
+                        asked.tells,
+                    )
                 )
             except OSError:
                 self.lost = True
@@ -104,12 +124,15 @@ class _Worker:
     def _listen(self) -> None:
         with suppress(EOFError, OSError):
             while True:
-                message: SoFar | Ended = self._connection.recv()
+                message: SoFar | FoundSoFar | Ended = self._connection.recv()
                 begun = self._begun.get(message.number)
                 if begun is None:
                     continue
                 if isinstance(message, SoFar):
                     begun.done = message.done
+                    continue
+                if isinstance(message, FoundSoFar):
+                    begun.found.extend(message.found)
                     continue
                 del self._begun[message.number]
                 if message.error is None:
@@ -143,14 +166,19 @@ class Workers:
         with self._lock:
             return [each.process.pid for each in self._workers if each.process.pid is not None]
 
-    def results(self, network: str, asked: Sequence[Order], progress: Progress = unwatched) -> list[Any]:
-        """What comes of tasks that are done at once.
-
-        Raises what they raise, what `progress` raises, and WorkersGone.
-        """
+    def results(
+        self,
+        network: str,
+        asked: Sequence[Order],
+        progress: Progress = unwatched,
+        told: Found = unheard,
+    ) -> list[Any]:
         begun = [self._begin(network, each) for each in asked]
         try:
-            return [self._result(network, each, begun, number, progress) for number, each in enumerate(asked)]
+            return [
+                self._result(network, each, begun, number, progress, told)
+                for number, each in enumerate(asked)
+            ]
         except BaseException:
             for each in begun:
                 each.worker.cancel(each)
@@ -165,7 +193,13 @@ class Workers:
             each.close()
 
     def _result(
-        self, network: str, asked: Order, begun: list[_Begun], number: int, progress: Progress
+        self,
+        network: str,
+        asked: Order,
+        begun: list[_Begun],
+        number: int,
+        progress: Progress,
+        told: Found,
     ) -> Any:
         tries = 1
         while True:
@@ -174,6 +208,7 @@ class Workers:
             except NotYet:
                 if begun[number].future.done():  # the work itself ran out of time
                     raise
+                told([each.found.popleft() for each in begun for _ in range(len(each.found))])
                 progress(sum(1.0 if each.future.done() else each.done for each in begun) / len(begun))
             except _Lost:
                 if tries == _TRIES:

@@ -4015,6 +4015,7 @@ export interface components {
              * @default
              */
             stage: string;
+            early?: components["schemas"]["Advice"] | null;
             result: components["schemas"]["Advice"] | null;
         };
         /** Working[Any] */
@@ -4028,6 +4029,8 @@ export interface components {
              * @default
              */
             stage: string;
+            /** Early */
+            early?: unknown;
             /** Result */
             result: unknown;
         };
@@ -4042,6 +4045,7 @@ export interface components {
              * @default
              */
             stage: string;
+            early?: components["schemas"]["Book"] | null;
             result: components["schemas"]["Book"] | null;
         };
         /** Working[BroughtReport] */
@@ -4055,6 +4059,7 @@ export interface components {
              * @default
              */
             stage: string;
+            early?: components["schemas"]["BroughtReport"] | null;
             result: components["schemas"]["BroughtReport"] | null;
         };
         /** Working[Findings] */
@@ -4068,6 +4073,7 @@ export interface components {
              * @default
              */
             stage: string;
+            early?: components["schemas"]["Findings"] | null;
             result: components["schemas"]["Findings"] | null;
         };
         /** Working[LastRehearsal] */
@@ -4081,6 +4087,7 @@ export interface components {
              * @default
              */
             stage: string;
+            early?: components["schemas"]["LastRehearsal"] | null;
             result: components["schemas"]["LastRehearsal"] | null;
         };
         /** Working[Policy] */
@@ -4094,6 +4101,7 @@ export interface components {
              * @default
              */
             stage: string;
+            early?: components["schemas"]["Policy"] | null;
             result: components["schemas"]["Policy"] | null;
         };
         /** Working[ReachMatrix] */
@@ -4107,6 +4115,7 @@ export interface components {
              * @default
              */
             stage: string;
+            early?: components["schemas"]["ReachMatrix"] | null;
             result: components["schemas"]["ReachMatrix"] | null;
         };
         /** Working[Ready] */
@@ -4120,6 +4129,7 @@ export interface components {
              * @default
              */
             stage: string;
+            early?: components["schemas"]["Ready"] | null;
             result: components["schemas"]["Ready"] | null;
         };
         /** Working[TrafficRead] */
@@ -4133,6 +4143,7 @@ export interface components {
              * @default
              */
             stage: string;
+            early?: components["schemas"]["TrafficRead"] | null;
             result: components["schemas"]["TrafficRead"] | null;
         };
         /** Working[TrafficReport] */
@@ -4146,6 +4157,7 @@ export interface components {
              * @default
              */
             stage: string;
+            early?: components["schemas"]["TrafficReport"] | null;
             result: components["schemas"]["TrafficReport"] | null;
         };
         /**

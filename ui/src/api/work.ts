@@ -11,21 +11,23 @@ const BETWEEN_LOOKS = 250;
 /** How often work that the server no longer knows is begun anew before that is shown as an error. */
 const MOST_BEGUN = 3;
 
-/** How far long work is, and its result once it is there. */
+/** How far long work is, what of its result is known already, and all of it once it is there. */
 export interface Work<T> {
   id: string;
   done: number;
   stage: string;
+  early?: T | null;
   result: T | null;
 }
 
-/** How much of work is done, 0 to 1, and what it is at, where that has a name. */
+/** How much of work is done, 0 to 1, what it is at, where that has a name, and what is known already. */
 export interface Standing {
   done: number;
   stage: string;
+  early?: unknown;
 }
 
-const BEGUN: Standing = { done: 0, stage: "" };
+const BEGUN: Standing = { done: 0, stage: "", early: null };
 
 interface LongWork<T> {
   queryKey: QueryKey;
@@ -60,8 +62,8 @@ export function useWork<T>({ queryKey, begin, enabled = true, keep = true }: Lon
     staleTime: Number.POSITIVE_INFINITY,
     retry: false,
   });
-  const { done } = useStanding(queryKey);
-  return { ...found, done, working: found.isFetching };
+  const { done, early } = useStanding(queryKey);
+  return { ...found, done, early: found.isFetching ? (early as T | null) : null, working: found.isFetching };
 }
 
 /** The result of work, however long it takes; what the server has forgotten is begun anew. */
@@ -71,8 +73,8 @@ export async function finished<T>(
   begin: (signal: AbortSignal) => Promise<Work<T>>,
   signal: AbortSignal,
 ): Promise<T> {
-  const tell = ({ done, stage }: Standing) =>
-    client.setQueryData<Standing>(progressKey(queryKey), { done, stage });
+  const tell = ({ done, stage, early = null }: Standing) =>
+    client.setQueryData<Standing>(progressKey(queryKey), { done, stage, early });
   let work: Work<T> | null = null;
   const job = () => ({ params: { path: { job_id: work?.id ?? "" } } });
   const cancel = () => work && void api.DELETE("/api/jobs/{job_id}", job()).catch(() => null);

@@ -22,7 +22,12 @@ export function Requirements() {
   const ordered = groups.flatMap((group) => requirements.filter((each) => each.group === group));
   const last = useLastRehearsal(id, network.version).data?.last;
   const tried = agreeing(last, "requirement");
-  const marks = new Map(policy.data?.requirements.map((each) => [each.id, each]));
+  // Answers as they come stand before those of the last version.
+  const early = new Map(policy.early?.requirements.map((each) => [each.id, each]));
+  const marks = new Map([
+    ...(policy.data?.requirements.map((each) => [each.id, each] as const) ?? []),
+    ...early,
+  ]);
   return (
     <section aria-label="Requirements" className="flex max-h-[38%] flex-col border-b border-rule pb-2">
       <div className="flex items-baseline justify-between px-4 pt-3 pb-1">
@@ -62,7 +67,7 @@ export function Requirements() {
                 )}
                 {found && found.statement === requirement.statement && (
                   <span
-                    className={`flex items-center gap-0.5 ${policy.isPlaceholderData ? "opacity-45" : ""}`}
+                    className={`flex items-center gap-0.5 ${policy.isPlaceholderData && !early.has(requirement.id) ? "opacity-45" : ""}`}
                   >
                     <AnswerMark label="no lists" report={found.baseline} quiet />
                     <AnswerMark label="running" report={found.running} />

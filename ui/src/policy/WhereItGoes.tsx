@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { ActionButton } from "../actions/ActionButton";
 import type { Choice, Intent } from "../api/client";
 import { useAdvice } from "../api/computed";
@@ -20,15 +20,26 @@ export function WhereItGoes({ text }: { text: string }) {
   const [all, setAll] = useState(false);
   const advice = useAdvice(id, network.version, at, text, asked);
   const { open, show } = lens;
-  const choices = asked ? advice.data?.choices : undefined;
+  const found = advice.data ?? advice.early;
+  const choices = asked ? found?.choices : undefined;
+  const whole = asked && advice.data !== undefined;
+  // What was looked at while the others were tried stays looked at.
+  const looked = useRef<string | null>(null);
+  useEffect(() => {
+    looked.current = lens.shown && nameOf(lens.shown);
+  });
   useEffect(() => {
     open(choices ?? []);
-    show(choices?.[0] ?? null);
-    return () => {
+    const same = choices?.find((choice) => nameOf(choice) === looked.current);
+    show(same ?? (whole ? choices?.[0] : null) ?? null);
+  }, [choices, whole, open, show]);
+  useEffect(
+    () => () => {
       open([]);
       show(null);
-    };
-  }, [choices, open, show]);
+    },
+    [open, show],
+  );
 
   useHandler("advice.ask", asked ? null : () => setAsked(true));
   if (!asked)
@@ -38,36 +49,38 @@ export function WhereItGoes({ text }: { text: string }) {
       </ActionButton>
     );
   if (advice.error) return <Failed of={advice} className="mt-3" />;
-  if (!advice.data)
-    return (
-      <p role="status" className="quiet mt-3">
-        Trying every place, {Math.round(advice.done * 100)}%…{" "}
-        <button type="button" className="underline" onClick={() => setAsked(false)}>
-          Cancel
-        </button>
-      </p>
-    );
-  const shown = all ? advice.data.choices : advice.data.choices.slice(0, FIRST);
+  const trying = !advice.data && (
+    <p role="status" className="quiet mt-3">
+      Trying every place, {Math.round(advice.done * 100)}%…{" "}
+      <button type="button" className="underline" onClick={() => setAsked(false)}>
+        Cancel
+      </button>
+    </p>
+  );
+  if (!found) return trying;
+  const shown = all ? found.choices : found.choices.slice(0, FIRST);
   return (
     <section
       aria-label="Where it could go"
       ref={(section) => section?.scrollIntoView({ block: "nearest" })}
       className="mt-3 border-t border-rule pt-2"
     >
-      <p>{advice.data.text}</p>
+      {advice.data ? <p>{advice.data.text}</p> : trying}
       <ol className="mt-1">
         {shown.map((choice) => (
-          <ChoiceItem key={`${choice.kind}${choice.family}${choice.text}`} choice={choice} />
+          <ChoiceItem key={nameOf(choice)} choice={choice} />
         ))}
       </ol>
-      {advice.data.choices.length > shown.length && (
+      {found.choices.length > shown.length && (
         <button type="button" className="mt-1 underline" onClick={() => setAll(true)}>
-          {advice.data.choices.length - shown.length} more
+          {found.choices.length - shown.length} more
         </button>
       )}
     </section>
   );
 }
+
+const nameOf = (choice: Choice) => `${choice.kind}${choice.family}${choice.text}`;
 
 const DOES: Record<Choice["measure"], string> = { new: "place", extended: "add to", moved: "move" };
 const SAYS: Record<Choice["measure"], string> = { new: "list", extended: "into", moved: "move" };

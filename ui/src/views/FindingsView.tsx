@@ -19,7 +19,8 @@ export function FindingsView() {
   const { id, network, at } = useOpened();
   const search = useFindings(id, network.version, at);
   const [accepted, setAccepted] = useState(false);
-  const every = search.data?.findings ?? [];
+  const known = search.data ?? search.early;
+  const every = known?.findings ?? [];
   const open = every.filter((finding) => finding.accepted === null);
   const shown = accepted ? every : open;
   return (
@@ -45,7 +46,7 @@ export function FindingsView() {
       {search.data && !search.isPlaceholderData && shown.length === 0 && (
         <p className="quiet">Nothing: no list, link or route looks wrong.</p>
       )}
-      {!search.data && !search.isError && (
+      {!known && !search.isError && (
         <p className="quiet">Nothing has been looked at yet: the draft is being searched.</p>
       )}
       {(["fault", "warning", "note"] as const).map((severity) => {

@@ -26,7 +26,7 @@ from greyheron.core.bulk.headers import NO_PORT
 from greyheron.core.conversation import FlowError, Verdict, converse
 from greyheron.core.fields.services import Tag
 from greyheron.core.lists import Names
-from greyheron.core.progress import Progress, part, unwatched
+from greyheron.core.progress import Found, Progress, part, unheard, unwatched
 from greyheron.core.regions import common
 from greyheron.core.steps import Path
 from greyheron.core.timeline import Timeline
@@ -89,11 +89,13 @@ def advise_in_time(
     known: Mapping[tuple[str, str, frozenset[str]], Proven] | None = None,
     reaches: KeptReaches | None = None,
     progress: Progress = unwatched,
+    told: Found = unheard,
 ) -> Advice:
     """Where lists would make `statement` hold: at the first time at which it does not. Raises Cancelled.
 
     known:  what is known of requirements by their ids, state and the periods that were on
     reaches:  matrices of an earlier draft; they are brought up to date
+    told:  each choice as it is found
     """
     spans = timeline.for_statement(statement)
     if not spans:
@@ -111,7 +113,7 @@ def advise_in_time(
         if (state, active) == ("draft", span.active)
     }
     advisor = Advisor(prover, engines, timeline.world(span), timeline.network, own, reaches)
-    advice = advisor.advise(statement, progress)
+    advice = advisor.advise(statement, progress, told)
     if not timeline.varies:
         return advice
     return replace(advice, text=f"{advice.text} Looked at {span.words}.")
@@ -148,8 +150,9 @@ class Advisor:
         self,
         statement: Statement,
         progress: Progress = unwatched,
+        told: Found = unheard,
     ) -> Advice:
-        """Where lists would make `statement` hold. Raises Cancelled."""
+        """Where lists would make `statement` hold; each choice is told as it is found. Raises Cancelled."""
         first = part(progress, 0, FIRST)
         proof = self._prover.prove(statement, self._world, self._network, progress=first).proof
         if proof.answer is Answer.PROVED:
@@ -170,6 +173,7 @@ class Advisor:
             choice = self._tried(one, before, proposal)
             if choice is not None:
                 choices.append(choice)
+                told(choices[-1:])
         choices.sort(key=lambda choice: rank(choice, self._world))
         holding = sum(choice.holds for choice in choices)
         if not choices:

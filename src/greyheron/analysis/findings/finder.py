@@ -11,7 +11,7 @@ from greyheron.analysis.findings.traffic import in_traffic
 from greyheron.analysis.findings.wiring import in_wiring
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.periods import Span
-from greyheron.core.progress import Progress, part, unwatched
+from greyheron.core.progress import Found, Progress, part, unheard, unwatched
 from greyheron.core.shares import WHOLE, Share
 from greyheron.core.timeline import Timeline
 from greyheron.model.document import Acceptance
@@ -35,17 +35,20 @@ def find_in_time(
     kept: KeptFindings,
     progress: Progress = unwatched,
     share: Share = WHOLE,
+    told: Found = unheard,
 ) -> tuple[Finding, ...]:
     """Everything that is wrong or doubtful, at any time that is shown. Raises Cancelled.
 
     kept:  what was found before, perhaps in another draft
     share:  which of the searches are made; `merged` has the findings of all of them
+    told:  those of one search after another
     """
     searches = [search for number, search in enumerate(_SEARCHES) if number % share.of == share.number]
     steps = 1 + len(searches) * len(timeline.shown)
     ground = Ground(timeline.network, timeline.first, timeline, engines, kept, part(progress, 0, steps))
     first = in_lists(ground) if share.number == share.of - 1 else ()
     found = {finding.key: finding for finding in reversed([*first])}
+    told([*found.values()])
     for number, search in enumerate(searches):
         at_times: dict[str, list[tuple[Span, Finding]]] = {}
         for index, span in enumerate(timeline.shown):
@@ -54,8 +57,9 @@ def find_in_time(
                 times = at_times.setdefault(finding.key, [])
                 if all(each is not span for each, _ in times):
                     times.append((span, finding))
-        for key, times in at_times.items():
-            found.setdefault(key, _told(timeline, times))
+        fresh = {key: _told(timeline, times) for key, times in at_times.items() if key not in found}
+        found |= fresh
+        told([*fresh.values()])
     kept.forget_others()
     return _sorted(found.values())
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from greyheron.analysis.proof.answers import Answer, Proof, asking_words, side_words
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.proof.times import Known, prove_in_time
-from greyheron.core.progress import Progress, part
+from greyheron.core.progress import Found, Progress, part, unheard
 from greyheron.core.timeline import Timeline
 from greyheron.model.document import Requirement
 from greyheron.model.flow import ExpectedFlow
@@ -76,10 +76,11 @@ def prove_policy(
     known: Known,
     progress: Progress,
     requirements: Sequence[Requirement],
+    told: Found = unheard,
 ) -> tuple[RequirementMarks, ...]:
     """Requirements of the draft in all three states; `known` is looked into and kept up.
 
-    Raises Cancelled.
+    told:  each as it is answered.  Raises Cancelled.
     """
     indices = states.each()
     steps = max(1, len(requirements) * len(indices))
@@ -94,6 +95,7 @@ def prove_policy(
             for index, (state, timeline) in enumerate(indices)
         ]
         found.append(RequirementMarks(requirement.id, write_requirement(requirement.statement), *reports))
+        told(found[-1:])
     there = {requirement.id for requirement in states.draft.network.requirements}
     for key in [key for key in known if key[0] not in there]:
         del known[key]
