@@ -7,7 +7,7 @@ from fastapi.testclient import TestClient
 from sqlalchemy import Engine
 
 from greyheron.server.app import make_app
-from greyheron.server.safety import LARGEST_BODY, Access
+from greyheron.server.safety import LARGEST_BODY, LARGEST_FILES, Access
 
 HERE = "http://127.0.0.1:8470"
 
@@ -30,10 +30,17 @@ REFUSED: dict[str, tuple[str, str, dict[str, Any], int, str]] = {
     ),
     "a body too large": (
         "POST",
-        "/api/networks/import",
+        "/api/networks",
         {"headers": {"Content-Length": str(LARGEST_BODY + 1)}},
         413,
-        "too large",
+        "too large: 32 MiB",
+    ),
+    "a file too large": (
+        "POST",
+        "/api/networks/import",
+        {"headers": {"Content-Length": str(LARGEST_FILES + 1)}},
+        413,
+        "too large: 128 MiB",
     ),
     "a length that is none": (
         "POST",

@@ -17,7 +17,7 @@ from greyheron.model.document import Item, Network, to_data
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.model.read import item_problems, read_network
 
-LARGEST_FILE = 32 * 1024 * 1024
+LARGEST_FILE = 128 * 1024 * 1024
 DEEPEST = 12
 PARSED = 0.1
 """So much of the work is done when the YAML is read."""

@@ -13,6 +13,9 @@ from greyheron.server.problems import Refusal, problem, unexpected
 from greyheron.server.watching import HEALTH
 
 LARGEST_BODY = 32 * 1024 * 1024
+LARGEST_FILES = 128 * 1024 * 1024
+"""Whole networks may be larger than what is said of one."""
+_TAKE_FILES = frozenset({"/api/networks/import", "/api/bring"})
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
 COOKIE = "grey-heron-token"
 _CHANGING = frozenset({"POST", "PUT", "PATCH", "DELETE"})
@@ -72,7 +75,7 @@ class Safety:
             await send(message)
 
         try:
-            await self._app(scope, _bounded(receive), _with_headers(watched))
+            await self._app(scope, _bounded(scope, receive), _with_headers(watched))
         except Exception as error:
             if begun:
                 raise
@@ -92,8 +95,8 @@ class Safety:
         if scope["path"] != HEALTH and not self._allowed(scope, headers):
             return Refusal(401, "An access token is needed: open the address that the server printed.")
         length = headers.get("content-length", "0")
-        if not length.isdigit() or int(length) > LARGEST_BODY:
-            return Refusal(413, f"The request is too large: {LARGEST_BODY // 2**20} MiB at most.")
+        if not length.isdigit() or int(length) > _largest(scope):
+            return _too_large(scope)
         return None
 
     def _allowed(self, scope: Scope, headers: Headers) -> bool:
@@ -123,7 +126,15 @@ def _token_in_query(scope: Scope) -> str | None:
     return next(iter(parse_qs(scope["query_string"].decode("latin-1")).get("token", [])), None)
 
 
-def _bounded(receive: Receive) -> Receive:
+def _largest(scope: Scope) -> int:
+    return LARGEST_FILES if scope["path"] in _TAKE_FILES else LARGEST_BODY
+
+
+def _too_large(scope: Scope) -> Refusal:
+    return Refusal(413, f"The request is too large: {_largest(scope) // 2**20} MiB at most.")
+
+
+def _bounded(scope: Scope, receive: Receive) -> Receive:
     """Stop reading a body without a length once it is too large."""
     read = 0
 
@@ -131,8 +142,8 @@ def _bounded(receive: Receive) -> Receive:
         nonlocal read
         message = await receive()
         read += len(message.get("body", b""))
-        if read > LARGEST_BODY:
-            raise Refusal(413, f"The request is too large: {LARGEST_BODY // 2**20} MiB at most.")
+        if read > _largest(scope):
+            raise _too_large(scope)
         return message
 
     return bounded

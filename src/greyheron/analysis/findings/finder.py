@@ -1,13 +1,14 @@
 """All findings of a draft, in the order of how much they matter."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
 from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.findings.lists import in_lists
 from greyheron.analysis.findings.placed import in_placements
-from greyheron.analysis.findings.traffic import in_traffic
+from greyheron.analysis.findings.traffic import in_matrix, in_traffic
 from greyheron.analysis.findings.wiring import in_wiring
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.periods import Span
@@ -15,9 +16,16 @@ from greyheron.core.progress import Found, Progress, part, unheard, unwatched
 from greyheron.core.shares import WHOLE, Share
 from greyheron.core.timeline import Timeline
 from greyheron.model.document import Acceptance
+from greyheron.model.values import Family
 
-_SEARCHES = (in_placements, in_wiring, in_traffic)
-"""What depends on the time; lists by themselves are looked at once."""
+_SEARCHES: tuple[Callable[[Ground], Iterable[Finding]], ...] = (
+    in_placements,
+    partial(in_matrix, family=Family.IPV4),
+    in_wiring,
+    partial(in_matrix, family=Family.IPV6),
+    in_traffic,
+)
+"""What depends on the time; lists are looked at once. Long ones alternate, for shares take turns."""
 _ORDER = list(Severity)
 
 
@@ -40,14 +48,13 @@ def find_in_time(
     """Everything that is wrong or doubtful, at any time that is shown. Raises Cancelled.
 
     kept:  what was found before, perhaps in another draft
-    share:  which of the searches are made; `merged` has the findings of all of them
+    share:  of the lists and of the searches; `merged` has the findings of all of them
     told:  those of one search after another
     """
     searches = [search for number, search in enumerate(_SEARCHES) if number % share.of == share.number]
     steps = 1 + len(searches) * len(timeline.shown)
     ground = Ground(timeline.network, timeline.first, timeline, engines, kept, part(progress, 0, steps))
-    first = in_lists(ground) if share.number == share.of - 1 else ()
-    found = {finding.key: finding for finding in reversed([*first])}
+    found = {finding.key: finding for finding in reversed([*in_lists(ground, share)])}
     told([*found.values()])
     for number, search in enumerate(searches):
         at_times: dict[str, list[tuple[Span, Finding]]] = {}

@@ -23,6 +23,7 @@ from greyheron.analysis.findings.ineffective import Ineffective, ineffective_ent
 from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.findings.notes import in_note
 from greyheron.core.lists import Names, ResolvedList, resolve
+from greyheron.core.shares import Share
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network
 from greyheron.model.notation.entries import write_entry
@@ -32,12 +33,15 @@ _LIKE = 0.6
 """Lists of which so much is the same are thought to be meant as one."""
 
 
-def in_lists(ground: Ground) -> Iterator[Finding]:
+def in_lists(ground: Ground, share: Share) -> Iterator[Finding]:
+    """share:  of the lists; one share has what is said of several together"""
     network, names, kept = ground.network, Names(ground.network), ground.kept
     placed = {placement.list for placement in network.placements}
     known = {found.name: found for found in ground.world.lists.values()}
     held = kept.of("addresses", (network.devices,), lambda: KnownAddresses(network))
     for number, access_list in enumerate(network.lists):
+        if not share.has(access_list.name):
+            continue
         ground.progress(number / len(network.lists))
         if access_list.name not in placed:
             yield _nowhere(access_list)
@@ -60,7 +64,8 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
             rests_on,
             partial(_in_list_always, access_list, known.get(access_list.name), names, held),
         )
-    yield from _drifting(network, kept)
+    if share.number == 0:
+        yield from _drifting(network, kept)
 
 
 def _in_list_always(

@@ -16,7 +16,6 @@ from greyheron.core.conversation import Verdict, converse
 from greyheron.core.matching import Decision
 from greyheron.core.neighbours import CutNeighbour
 from greyheron.core.packet import Way
-from greyheron.core.progress import part
 from greyheron.core.steps import Outcome
 from greyheron.model.flow import Flow, FlowEnd
 from greyheron.model.names import PORTS, TCP
@@ -35,8 +34,6 @@ def in_traffic(ground: Ground) -> Iterator[Finding]:
     yield from _tests(ground)
     yield from to_inside_addresses(ground)
     yield from stopped_queries(ground)
-    for family in Family:
-        yield from _matrix(ground, family)
 
 
 def _neighbours(ground: Ground) -> Iterator[Finding]:
@@ -94,11 +91,11 @@ def _tests(ground: Ground) -> Iterator[Finding]:
         )
 
 
-def _matrix(ground: Ground, family: Family) -> Iterator[Finding]:
+def in_matrix(ground: Ground, family: Family) -> Iterator[Finding]:
+    """Findings in who reaches whom."""
     large = len(ground.network.devices) > MOST_DEVICES
     question = ReachQuestion((OWN_SERVICES, "ping"), family, hosts_only=large, from_hosts=True)
-    share = part(ground.progress, 1 + int(family is Family.IPV6), 3)
-    reach = ground.kept.reaches.of(ground.world, ground.network, ground.engines, question, share)
+    reach = ground.kept.reaches.of(ground.world, ground.network, ground.engines, question, ground.progress)
     if len(reach.axis.devices) < 2:
         return
     yield from _stopped(ground, reach, family)
