@@ -57,11 +57,12 @@ soak: .venv/stamp
 	$(BIN)/python scripts/soak.py --edits 200000 --ask-every 500 --check-every 5000 --limit 40
 	$(BIN)/python scripts/killing.py 50
 
-bench: .venv/stamp
+bench: .venv/stamp $(BUILT) .venv/chromium
 	$(BIN)/pip install --quiet --disable-pip-version-check -r bench/requirements.lock
 	PYTHONPATH=. $(BIN)/python bench/run.py
 	PYTHONPATH=. $(BIN)/python bench/goals.py
 	PYTHONPATH=. $(BIN)/python bench/load.py
+	PYTHONPATH=. $(BIN)/python bench/screen.py
 
 .venv/stamp: requirements.lock pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv

@@ -17,11 +17,11 @@ import numpy as np
 from playwright.sync_api import Page, sync_playwright
 from rich.console import Console
 from rich.table import Table
+from tests.browser.conftest import QUIET, SCROLLBARS, Server, make_of
 
 from greyheron.demo.generator import Plan, generate
 from greyheron.formats.workspace import write_workspace
 from greyheron.model.document import Network
-from tests.browser.conftest import QUIET, SCROLLBARS, Server, make_of
 
 SIZES = (50, 250, 1000)
 ENTRIES = 10_000
@@ -29,7 +29,11 @@ GROUP = 10
 WATCH = """() => {
   window.frames_ = [];
   let last = performance.now();
-  const next = (now) => { window.frames_.push(now - last); last = now; window.watching_ = requestAnimationFrame(next); };
+  const next = (now) => {
+    window.frames_.push(now - last);
+    last = now;
+    window.watching_ = requestAnimationFrame(next);
+  };
   window.watching_ = requestAnimationFrame(next);
 }"""
 SEEN = "() => { cancelAnimationFrame(window.watching_); return window.frames_; }"
