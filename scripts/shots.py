@@ -43,7 +43,9 @@ def lens(page: Page) -> None:
     """A requirement that does not hold, all that violates it, and every place where a list would help."""
     page.locator("[data-requirement=r2]").click()
     page.get_by_role("button", name="Where should it go?").click()
-    expect(page.get_by_role("region", name="Where it could go")).to_be_visible(timeout=60_000)
+    expect(page.get_by_role("region", name="Where it could go")).to_contain_text(
+        "ways make it", timeout=60_000
+    )
 
 
 def findings(page: Page) -> None:
@@ -52,8 +54,9 @@ def findings(page: Page) -> None:
     page.get_by_role("button", name="Grey Heron: all networks").click()
     page.get_by_role("button", name="After the storm: find the faults").click()
     expect(page.get_by_test_id("book-summary")).to_contain_text("31 flows")
+    expect(page.get_by_text("the book is being tried")).to_have_count(0, timeout=60_000)
     page.keyboard.press("4")
-    expect(page.locator("[data-finding]").first).to_be_visible(timeout=60_000)
+    expect(page.locator("main[aria-busy=false] [data-finding]").first).to_be_visible(timeout=60_000)
     back.append(here)
 
 
