@@ -55,7 +55,7 @@ fuzz: .venv/stamp
 soak: .venv/stamp
 	$(BIN)/python scripts/soak.py --edits 2000 --limit 40
 	$(BIN)/python scripts/soak.py --edits 200000 --ask-every 500 --check-every 5000 --limit 40
-	$(BIN)/python scripts/killing.py 50
+	PYTHONPATH=. $(BIN)/python scripts/killing.py 50
 
 bench: .venv/stamp $(BUILT) .venv/chromium
 	$(BIN)/pip install --quiet --disable-pip-version-check -r bench/requirements.lock

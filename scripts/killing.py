@@ -1,21 +1,26 @@
-"""Workers killed at random moments while they work: answers are right all the same, or there is a clear word.
+"""Workers, ours and a scheduler's, killed at random moments: answers are right, or there is a clear word.
 
 python scripts/killing.py [TIMES]
 """
 
 import os
 import signal
+import socket
 import sys
+from collections.abc import Callable, Iterator
 from contextlib import suppress
 from random import Random
 from threading import Timer
 
+from tests.dask import machines
+
 from greyheron.core.progress import unwatched
 from greyheron.demo.generator import Plan, generate
 from greyheron.model.notation.requirements import read_requirement
+from greyheron.working.cluster import Cluster
 from greyheron.working.derived import DerivedState
 from greyheron.working.documents import RunningAndDraft
-from greyheron.working.orders import WorkersGone
+from greyheron.working.orders import Crew, WorkersGone
 from greyheron.working.remote import RemoteState
 from greyheron.working.workers import Workers
 
@@ -36,24 +41,51 @@ def kill(workers: Workers, chance: Random) -> None:
         os.kill(chance.choice(workers.pids()), chance.choice([signal.SIGKILL, signal.SIGTERM]))
 
 
+def of_our_own(times: int, chance: Random) -> Iterator[tuple[Crew, Callable[[], None]]]:
+    """Two worker processes, and how one of them is killed."""
+    workers = Workers(2, 1 << 30)
+    for _ in range(times):
+        yield workers, lambda: kill(workers, chance)
+    workers.close()
+
+
+def of_a_scheduler(times: int, chance: Random) -> Iterator[tuple[Crew, Callable[[], None]]]:
+    """Two workers of a scheduler; one of the three is killed, and started again before the next time."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        address = f"tcp://127.0.0.1:{free.getsockname()[1]}"
+    with machines(address, 2) as started:
+        cluster = Cluster(address)
+        for _ in range(times):
+            victim = chance.randrange(3)
+            yield cluster, started.processes[victim].kill
+            started.again(victim)
+        cluster.close()
+
+
 def main() -> int:
     times = int(sys.argv[1]) if len(sys.argv) > 1 else 50
-    chance, workers = Random(1), Workers(2, 1 << 30)
+    chance = Random(1)
     network = generate(Plan(routers=12, lists=12, entries=60, seed=2))
-    stored = RunningAndDraft(network, network)
+    stored = RunningAndDraft.same(network)
     expected = work(DerivedState(), stored)
-    right = gone = 0
-    for number in range(times):
-        timer = Timer(chance.uniform(0, 2.5), kill, (workers, chance))
-        timer.start()
-        try:
-            right += work(RemoteState(f"network {number}", workers), stored) == expected
-        except WorkersGone:
-            gone += 1
-        timer.join()
-    workers.close()
-    print(f"{times} kills: {right} right, {gone} times a clear word, {times - right - gone} wrong")
-    return int(right + gone != times)
+    wrong = 0
+    for crews in (of_our_own, of_a_scheduler):
+        right = gone = 0
+        for number, (crew, killing) in enumerate(crews(times, chance)):
+            timer = Timer(chance.uniform(0, 2.5), killing)
+            timer.start()
+            try:
+                right += work(RemoteState(f"network {number}", crew), stored) == expected
+            except WorkersGone:
+                gone += 1
+            timer.join()
+        wrong += times - right - gone
+        words = crews.__name__.replace("_", " ")
+        print(
+            f"{times} kills, {words}: {right} right, {gone} times a clear word, {times - right - gone} wrong"
+        )
+    return int(wrong > 0)
 
 
 if __name__ == "__main__":

@@ -18,6 +18,7 @@ class Machines:
     folder: Path
     address: str = ""
     processes: list["subprocess.Popen[bytes]"] = field(default_factory=list)
+    commands: list[tuple[str, ...]] = field(default_factory=list)
 
     def start(self, *words: str, environment: Mapping[str, str] | None = None) -> "subprocess.Popen[bytes]":
         """One of its commands."""
@@ -29,7 +30,15 @@ class Machines:
             env=environment,
         )
         self.processes.append(process)
+        self.commands.append(words)
         return process
+
+    def again(self, number: int) -> None:
+        """Start in its place what has ended."""
+        self.processes[number].wait()
+        self.start(*self.commands[number])
+        self.processes[number] = self.processes.pop()
+        self.commands.pop()
 
     def worker(self, environment: Mapping[str, str] | None = None) -> "subprocess.Popen[bytes]":
         """One process with one thread; ended, it is gone."""

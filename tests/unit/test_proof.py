@@ -11,7 +11,7 @@ from greyheron.analysis.proof.answers import Answer, Asking, Box, Proof, asking_
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.proof.times import prove_in_time
 from greyheron.analysis.testing.judge import Standing, judge
-from greyheron.core.bulk.engines import engines
+from greyheron.core.bulk.engines import MOST_ENGINES, engines
 from greyheron.core.conversation import FlowError, Verdict, converse, converse_from
 from greyheron.core.fields.services import Tag
 from greyheron.core.packet import Packet
@@ -37,6 +37,7 @@ from tests.brute import (
     tiny_network,
     violating,
 )
+from tests.random_networks import random_network
 from tests.reference import Reference
 from tests.unit.test_reference import as_reference
 
@@ -308,3 +309,17 @@ def test_a_counterexample_does_not_depend_on_what_was_proved_before() -> None:
     fresh = Prover(engines()).prove(statement, build_world(both), both).proof
     assert known.proof.counterexample != fresh.counterexample
     assert again == fresh
+
+
+def test_a_proof_is_the_same_when_engines_were_let_go_meanwhile() -> None:
+    """What proofs in a world rest on is kept longer than the engine of that world may be."""
+    found, network = engines(), random_network(17)
+    world, prover_ = build_world(network), Prover(found)
+    prover_.prove(read_requirement("block any → any ssh ipv6"), world, network)
+    for seed in range(MOST_ENGINES + 1):
+        other = found(build_world(random_network(seed)).with_possible_hosts)
+        for family in Family:
+            other.forwarding(family)
+    for text in ("block any → any telnet ipv6", "block any → hosts ping ipv6"):
+        fresh = Prover(engines()).prove(read_requirement(text), world, network)
+        assert prover_.prove(read_requirement(text), world, network).proof == fresh.proof

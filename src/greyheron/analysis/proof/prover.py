@@ -112,7 +112,7 @@ class Prover:
         halves = [
             CoarseClasses(grounds, half)
             for family in ((statement.family,) if statement.family else Family)
-            for grounds in (self._grounds_of(world, network, family),)
+            for grounds in (self._grounds_of(world, network, family, engine),)
             for half in _halves(statement, grounds)
         ]
         found: list[ProvenHalf] = []
@@ -145,12 +145,11 @@ class Prover:
             self._compared = one, other, one is other or _same_ground(one, other)
         return self._compared[2]
 
-    def _grounds_of(self, world: World, network: Network, family: Family) -> Grounds:
+    def _grounds_of(self, world: World, network: Network, family: Family, engine: BulkEngine) -> Grounds:
+        """With the engine that there is now: an earlier one of the same world may have been let go."""
         found = self._grounds.get((world, family))
-        if found is None:
-            with_possible_hosts = world.with_possible_hosts
-            found = Grounds(with_possible_hosts, network, family, self._engines(with_possible_hosts))
-            self._grounds[world, family] = found
+        if found is None or found.engine is not engine:
+            found = self._grounds[world, family] = Grounds(world.with_possible_hosts, network, family, engine)
         return found
 
     def _proof(
