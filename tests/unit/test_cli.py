@@ -1,14 +1,17 @@
 """The command line: verdicts, JSON and exit statuses."""
 
+import asyncio
 import csv
 import io
 import json
 import re
+import socket
 from importlib.resources import files
 from pathlib import Path
 from xml.etree import ElementTree
 
 from greyheron.analysis.testing.book import States, Tries, mark_tests
+from greyheron.cli.serving import listening_at
 from greyheron.core.timeline import Timeline
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.workspace import read_workspace
@@ -253,3 +256,44 @@ def test_a_network_goes_out_as_yang_and_comes_in_again(tmp_path: Path) -> None:
     back = run(["convert", str(out)])
     assert back.exit_code == 0
     assert read_workspace(back.output).tests == saltmarsh().tests
+
+
+def test_reach_is_a_table_of_who_can_talk_to_whom(tmp_path: Path) -> None:
+    printed = run(["reach", DEMO, "https", "ping"])
+    assert printed.exit_code == 0
+    rows = {row[0]: row for row in csv.reader(io.StringIO(printed.output))}
+    head = rows["from \\ to"]
+    assert rows["kiosk"][head.index("ledger")] == "passes"
+    assert rows["camhub"][head.index("ledger")] == "blocked"
+    assert rows["kiosk"][head.index("kiosk")] == "nothing asked"
+    data = json.loads(run(["reach", DEMO, "https", "ping", "--json", "--hosts-only"]).output)
+    assert "weir" not in data["devices"]
+    assert data["cells"][data["devices"].index("kiosk")][data["devices"].index("ledger")] == "1"
+    other = tmp_path / "formula.yaml"
+    other.write_text(Path(DEMO).read_text().replace("name: Saltmarsh", "name: =Saltmarsh", 1))
+    unknown = run(["reach", str(other), "gopher-hole"])
+    assert unknown.exit_code == 2
+    assert "no service is known by the name “gopher-hole”" in unknown.output
+
+
+def test_answers_go_out_at_once_where_a_connection_is_used_again() -> None:
+    """Not when the other side has acknowledged what went before (Nagle's algorithm, RFC 896)."""
+
+    async def without_delay() -> int:
+        found: asyncio.Future[int] = asyncio.get_running_loop().create_future()
+
+        def taken(_reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+            own = writer.get_extra_info("socket")
+            found.set_result(own.getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY))
+            writer.close()
+
+        with listening_at("127.0.0.1", 0) as listening:
+            async with await asyncio.start_server(taken, sock=listening):
+                _, writer = await asyncio.open_connection(*listening.getsockname())
+                try:
+                    return await found
+                finally:
+                    writer.close()
+                    await writer.wait_closed()
+
+    assert asyncio.run(without_delay()) == 1

@@ -263,3 +263,10 @@ def test_a_scheduler_that_does_not_answer_is_a_sentence(
     file = Path(__file__).parents[2] / "src/greyheron/demo/saltmarsh.yaml"
     ended = run(["prove", str(file), "--scheduler", address])
     assert (ended.exit_code, "No scheduler answers at" in ended.output) == (2, True), ended.output
+
+
+def test_a_server_has_one_crew(tmp_path: Path) -> None:
+    both = ["--workers", "1", "--scheduler", "tcp://127.0.0.1:1"]
+    ended = run(["serve", "--port", "0", "--data", str(tmp_path), "--no-open", *both])
+    assert ended.exit_code == 2
+    assert "give one of them" in ended.output

@@ -9,7 +9,7 @@ import pickle
 from collections import OrderedDict, deque
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import CancelledError
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from hashlib import sha256
 from secrets import token_hex
 from threading import Event, RLock
@@ -94,7 +94,8 @@ class Cluster:
 
         Raises WorkersGone where nobody answers there.
         """
-        logging.getLogger("distributed").setLevel(logging.CRITICAL)  # what goes wrong is said in our words
+        for each in ("distributed", "distributed.client"):  # what goes wrong is said in our words
+            logging.getLogger(each).setLevel(logging.CRITICAL)
         self._address = address
         self._lock = RLock()
         self._far: dict[str, float] = {}
@@ -150,16 +151,16 @@ class Cluster:
                         tries[number] += not isinstance(again, _Elsewhere)
                         if tries[number] == _TRIES:
                             raise WorkersGone(self._lost()) from None
+                        self._forget(begun[number])
                         begun[number] = self._begin(network, asked[number], woken)
                 if monotonic() - seen > NOBODY:
                     self.fitting()
                     seen = monotonic()
         finally:
             for number, future in begun.items():
-                self._far.pop(str(future.key), None)
-                self._found.pop(str(future.key), None)
+                self._forget(future)
                 if number in open_ones:
-                    with self._talking():
+                    with suppress(WorkersGone), self._talking():
                         future.cancel()
         return results
 
@@ -198,7 +199,11 @@ class Cluster:
     def _chain(self, told: _OnCluster, network: Network) -> DocumentKeys:
         chain, link = told.chain(network)
         if link is not None:
-            self._links.update(self._client.scatter({chain[-1]: link}, hash=False))
+            try:
+                self._links.update(self._client.scatter({chain[-1]: link}, hash=False))
+            except BaseException:
+                self._told.clear()  # it is not there, whatever `told` says
+                raise
         return chain
 
     def _argument(self, packed: bytes) -> "bytes | Future[bytes]":
@@ -291,6 +296,11 @@ class Cluster:
             self._far[key] = done
         if key in self._found and packed:
             self._found[key].extend(pickle.loads(packed))
+
+    def _forget(self, future: "Future[Any]") -> None:
+        """What a task told on its way."""
+        self._far.pop(str(future.key), None)
+        self._found.pop(str(future.key), None)
 
     def _found_by(self, key: str) -> list[Any]:
         """What a task has told since it was asked last."""
