@@ -100,3 +100,16 @@ def test_all_groups_are_folded_and_unfolded_at_once(page: Page) -> None:
         page.get_by_role("button", name="Matrix ▾").click()
         page.get_by_role("menuitem", name=words, exact=True).click()
         expect(cell(page, "kiosk", "till")).to_have_count(there)
+
+
+def test_a_key_that_is_held_does_not_lose_the_focus(page: Page) -> None:
+    """Cells are made where the scrolling stops; the one that has the focus goes along."""
+    page.keyboard.press("3")
+    page.get_by_role("button", name="Matrix ▾").click()
+    page.get_by_role("menuitem", name="Unfold all groups", exact=True).click()
+    page.set_viewport_size({"width": 700, "height": 420})
+    page.get_by_role("gridcell").first.focus()
+    for key in ("ArrowDown", "ArrowRight"):
+        for _ in range(16):
+            page.keyboard.press(key)
+    expect(page.locator("[role=gridcell]:focus")).to_have_attribute("data-cell", "16 16")

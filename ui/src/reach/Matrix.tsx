@@ -227,8 +227,7 @@ const Row = memo(
           <span className="truncate">{line.label}</span>
           {line.kind !== "device" && <span className="quiet font-normal">{line.members.length}</span>}
         </div>
-        {Array.from({ length: columns.end - columns.first }, (_, place) => {
-          const column = columns.first + place;
+        {made(columns, focus).map((column) => {
           const to = lines[column];
           if (!to) return null;
           const found = bits?.[column] ?? 0;
@@ -302,6 +301,12 @@ interface Run {
 
 const NOTHING: Run = { first: 0, end: 0 };
 const inside = (run: Run, index: number) => index >= run.first && index < run.end;
+
+/** The columns whose cells are made in a row; the one that has the focus is there in any case. */
+function made(run: Run, focus: number): number[] {
+  const columns = Array.from({ length: run.end - run.first }, (_, place) => run.first + place);
+  return focus < 0 || inside(run, focus) ? columns : [...columns, focus];
+}
 
 interface Runs {
   rows: Run;
