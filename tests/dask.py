@@ -1,12 +1,14 @@
 """A scheduler and workers of the distributed engine, as their own command lines start them."""
 
+import socket
 import subprocess
 import sys
 from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from time import sleep
 
 DASK = Path(sys.executable).with_name("dask")
 
@@ -40,6 +42,15 @@ class Machines:
         self.processes[number] = self.processes.pop()
         self.commands.pop()
 
+    def scheduler(self) -> None:
+        """Start it, and wait until it can be spoken to."""
+        port = self.address.rpartition(":")[2]
+        self.start("scheduler", "--host", "127.0.0.1", "--port", port)
+        while True:
+            with suppress(OSError), socket.create_connection(("127.0.0.1", int(port)), timeout=1):
+                return
+            sleep(0.05)
+
     def worker(self, environment: Mapping[str, str] | None = None) -> "subprocess.Popen[bytes]":
         """One process with one thread; ended, it is gone."""
         words = (self.address, "--nthreads", "1", "--no-nanny", "--local-directory", str(self.folder))
@@ -52,7 +63,7 @@ def machines(address: str, workers: int) -> Iterator[Machines]:
     with TemporaryDirectory() as folder:
         found = Machines(Path(folder), address)
         try:
-            found.start("scheduler", "--host", "127.0.0.1", "--port", address.rpartition(":")[2])
+            found.scheduler()
             for _ in range(workers):
                 found.worker()
             yield found

@@ -2,6 +2,7 @@
 
 import os
 import socket
+import subprocess
 import sys
 from collections.abc import Iterator
 from pathlib import Path
@@ -46,6 +47,13 @@ def free_address() -> str:
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         return f"tcp://127.0.0.1:{free.getsockname()[1]}"
+
+
+@pytest.fixture(autouse=True)
+def patient(monkeypatch: pytest.MonkeyPatch) -> None:
+    """However busy the machine is on which they start."""
+    monkeypatch.setattr(clusters, "CONNECTING", 120.0)
+    monkeypatch.setattr(clusters, "NOBODY", 120.0)
 
 
 @pytest.fixture(scope="module")
@@ -176,10 +184,10 @@ def test_a_worker_of_another_version_is_given_nothing(
 
 
 def test_a_scheduler_that_is_gone_is_told_of(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(clusters, "CONNECTING", 1.0)
     stored = RunningAndDraft.same(LARGE)
     with machines(free_address(), 1) as found:
         cluster = Cluster(found.address)
+        monkeypatch.setattr(clusters, "CONNECTING", 1.0)
         there = RemoteState("gone", cluster)
         ending = Timer(1.0, found.processes[0].kill)
         ending.start()
@@ -188,11 +196,10 @@ def test_a_scheduler_that_is_gone_is_told_of(monkeypatch: pytest.MonkeyPatch) ->
         ending.join()
         with pytest.raises(WorkersGone, match="No scheduler answers at"):
             there.findings(stored, None, unwatched)
-        port = found.address.rpartition(":")[2]
+        monkeypatch.setattr(clusters, "CONNECTING", 60.0)
         found.processes[0].wait()
-        found.start("scheduler", "--host", "127.0.0.1", "--port", port)
+        found.scheduler()
         found.worker()
-        sleep(1)
         small = RunningAndDraft.same(saltmarsh())
         assert there.findings(small, None, unwatched) == DerivedState().findings(small, None, unwatched)
         cluster.close()
@@ -270,3 +277,22 @@ def test_a_server_has_one_crew(tmp_path: Path) -> None:
     ended = run(["serve", "--port", "0", "--data", str(tmp_path), "--no-open", *both])
     assert ended.exit_code == 2
     assert "give one of them" in ended.output
+
+
+def test_a_document_has_one_digest_in_every_process() -> None:
+    """What is put on a cluster by one command is known to the next one."""
+    program = (
+        "from greyheron.demo.networks import saltmarsh\n"
+        "from greyheron.working.cluster import OnCluster\n"
+        "print(OnCluster().chain(saltmarsh())[0])"
+    )
+    printed = {
+        subprocess.run(
+            [sys.executable, "-c", program],
+            env={**os.environ, "PYTHONHASHSEED": seed},
+            capture_output=True,
+            check=True,
+        ).stdout
+        for seed in ("1", "2")
+    }
+    assert len(printed) == 1

@@ -4,6 +4,7 @@ Documents are put there once, by digest, as chains of links: a whole one, then w
 next. Nothing of it is imported unless a scheduler is named.
 """
 
+import json
 import logging
 import pickle
 from collections import OrderedDict, deque
@@ -21,11 +22,11 @@ from distributed.client import ClosedClientError
 
 from greyheron import __version__
 from greyheron.core.progress import Found, Progress, unheard, unwatched
-from greyheron.model.document import Network
+from greyheron.model.document import Network, to_data
 from greyheron.working.derived import MOST_NETWORKS
 from greyheron.working.errand import DocumentKeys, Errand, Named, PackedPieces
 from greyheron.working.orders import Order, WorkersGone
-from greyheron.working.telling import MOST_TOLD, pieces_of
+from greyheron.working.telling import MOST_TOLD, Saying, SomeItems, pieces_of
 
 MOST_LINKS = 16
 """A document that would need more is put there whole."""
@@ -51,7 +52,7 @@ class _Elsewhere(_Again):
     """On another worker: it was not even begun."""
 
 
-class _OnCluster:
+class OnCluster:
     """The documents of one network that are on the cluster."""
 
     def __init__(self) -> None:
@@ -66,9 +67,9 @@ class _OnCluster:
         base, before = next(reversed(self._known.items()), ((), None))
         if len(base) >= MOST_LINKS:
             base, before = (), None
-        pieces = pieces_of(network, before, token=1, base=None if before is None else 0)
+        pieces = list(pieces_of(network, before, token=1, base=None if before is None else 0))
         link = tuple(pickle.dumps(piece, pickle.HIGHEST_PROTOCOL) for piece in pieces)
-        chain = (*base, _digest(*(key.encode() for key in base[-1:]), *link))
+        chain = (*base, _digest(*(key.encode() for key in base[-1:]), *map(_content, pieces)))
         self._known[chain] = network
         if len(self._known) > MOST_TOLD:
             self._known.popitem(last=False)
@@ -77,6 +78,15 @@ class _OnCluster:
     def spoken(self) -> set[str]:
         """The keys of all links."""
         return {key for chain in self._known for key in chain}
+
+
+def _content(piece: Saying) -> bytes:
+    """What a piece says, the same in every process: what is packed has sets in any order."""
+    if isinstance(piece, SomeItems):
+        said: Any = [piece.collection, piece.kept, [to_data(item) for item in piece.fresh]]
+    else:
+        said = [[name, str(value)] for name, value in sorted(piece.fields.items())]
+    return json.dumps(said).encode()
 
 
 def _digest(*parts: bytes) -> str:
@@ -109,7 +119,7 @@ class Cluster:
             raise WorkersGone(
                 f"No scheduler answers at {self._address} ({error}): start one with `dask scheduler`."
             ) from None
-        self._told: OrderedDict[str, _OnCluster] = OrderedDict()
+        self._told: OrderedDict[str, OnCluster] = OrderedDict()
         self._links: dict[str, Future[PackedPieces]] = {}
         self._arguments: OrderedDict[str, Future[bytes]] = OrderedDict()
         self._misfits: set[str] = set()
@@ -167,7 +177,7 @@ class Cluster:
     def _begin(self, network: str, order: Order, woken: Event) -> "Future[Any]":
         fitting = self.fitting()
         with self._talking(), self._lock:
-            told = self._told.setdefault(network, _OnCluster())
+            told = self._told.setdefault(network, OnCluster())
             self._told.move_to_end(network)
             running, draft = (
                 self._chain(told, each) for each in (order.documents.running, order.documents.draft)
@@ -196,7 +206,7 @@ class Cluster:
         future.add_done_callback(lambda _: woken.set())
         return future
 
-    def _chain(self, told: _OnCluster, network: Network) -> DocumentKeys:
+    def _chain(self, told: OnCluster, network: Network) -> DocumentKeys:
         chain, link = told.chain(network)
         if link is not None:
             try:
