@@ -24,8 +24,6 @@ from greyheron.model.notation.requirements import read_requirement
 from greyheron.model.values import Action, Direction, Expectation, Family
 from greyheron.working.derived import DerivedState
 from greyheron.working.documents import RunningAndDraft
-from greyheron.working.orders import Crew
-from greyheron.working.remote import RemoteState
 from tests.random_networks import ASKED, random_flows, random_network
 
 REQUIREMENTS = 2
@@ -146,16 +144,15 @@ def answers(state: DerivedState, stored: RunningAndDraft) -> dict[str, object]:
     return found
 
 
-def disagreeing_elsewhere(seed: int, edits: int, crews: Mapping[str, Crew]) -> Iterator[str]:
-    """What crews answer otherwise than this process does afresh, in one random network that is edited."""
+def answered_otherwise(seed: int, edits: int, states: Mapping[str, DerivedState]) -> Iterator[str]:
+    """What states that are kept answer otherwise than a fresh one, in one random network that is edited."""
     chance = Random(f"elsewhere {seed}")
     running = with_questions(random_network(seed), chance)
-    there = {name: RemoteState(f"random {seed}", crew) for name, crew in crews.items()}
     network = running
     for number in range(edits):
         stored = RunningAndDraft(running, network)
         expected = answers(DerivedState(), stored)
-        for name, state in there.items():
+        for name, state in states.items():
             found = answers(state, stored)
             yield from (
                 f"edit {number}, {name}: {what}" for what in expected if found[what] != expected[what]

@@ -8,13 +8,20 @@ from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import converse
 from greyheron.core.world import build_world
 from greyheron.model.notation.requirements import read_requirement
-from tests.edits import disagreeing
+from greyheron.working.derived import DerivedState
+from tests.edits import answered_otherwise, disagreeing
 from tests.random_networks import random_network
 
 
 @pytest.mark.parametrize("seed", range(6))
 def test_what_is_kept_answers_as_what_is_worked_out_afresh(seed: int) -> None:
     assert list(disagreeing(seed, edits=4)) == []
+
+
+@pytest.mark.parametrize("seed", [26, 38])
+def test_what_is_said_of_a_policy_does_not_depend_on_earlier_drafts(seed: int) -> None:
+    """Nor the order of what violates, nor the lists that are met."""
+    assert list(answered_otherwise(seed, 4, {"kept": DerivedState()})) == []
 
 
 def test_a_counterexample_to_an_outside_address_can_be_traced() -> None:

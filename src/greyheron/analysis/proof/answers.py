@@ -158,6 +158,8 @@ def boxes_of(family: Family, found: Iterable[ClassRows], wholes: "Wholes") -> tu
     if not columns:
         return ()
     source, destination, service, port = np.concatenate(columns, axis=1)
+    source, destination = np.split(sides.by_appearance(np.append(source, destination)), 2)
+    service, port = services.by_appearance(service), ports.by_appearance(port)
     asked = service * max(len(ports.values), 1) + port
     order = np.lexsort((asked, destination, source))
     source, destination, asked = source[order], destination[order], asked[order]
@@ -199,6 +201,17 @@ class _Numbered(Generic[T]):
                 self.values.append(value)
             found.append(number)
         return np.array(found, dtype=np.int64)
+
+    def by_appearance(self, numbers: Ints) -> Ints:
+        """`numbers` anew, in the order in which they come: however values were numbered before."""
+        used, first, which = np.unique(numbers, return_index=True, return_inverse=True)
+        order = np.argsort(first)
+        self.values = [self.values[number] for number in used[order].tolist()]
+        self._number = {value: number for number, value in enumerate(self.values)}
+        rank = np.empty(len(order), dtype=np.int64)
+        rank[order] = np.arange(len(order))
+        found: Ints = rank[which]
+        return found
 
 
 def _joined(services: Iterable[tuple[ServiceSet, Spans]]) -> frozenset[Asking]:

@@ -135,7 +135,11 @@ class Prover:
             for new, old in zip(one.parts, other.parts, strict=True)
         )
         if same:
-            return replace(known, world=world, network=network)
+            proof = known.proof
+            if known.network.placements != network.placements:
+                parts = [part for half in known.halves for part in half.parts]
+                proof = replace(proof, lists=_lists_met(parts, engine))
+            return replace(known, world=world, network=network, proof=proof)
         proof, tried = self._proof(known.statement, halves, world, engine, known.tried)
         return Proven(known.statement, network, world, tuple(halves), proof, tried)
 
@@ -167,7 +171,7 @@ class Prover:
             classes=sum(int(part.counts.sum()) for part in parts),
             conversations=sum(half.classes.conversations() for half in halves),
             paths=sum(part.paths() for part in parts),
-            lists=tuple(sorted({name for part in parts for name in part.lists(engine)})),
+            lists=_lists_met(parts, engine),
             violations=tuple(_violations(halves)),
             counterexample=_counterexample(halves),
             reason="",
@@ -193,6 +197,10 @@ class Prover:
                 reason = "With no lists none of it gets through either: " + _tried_words(tried)
                 return replace(proof, answer=Answer.INCONCLUSIVE, reason=reason), tried
         return proof, tried
+
+
+def _lists_met(parts: Iterable[ProofPart], engine: BulkEngine) -> tuple[str, ...]:
+    return tuple(sorted({name for part in parts for name in part.lists(engine)}))
 
 
 def _too_many(proof: Proof) -> str:
