@@ -7,7 +7,6 @@ python scripts/agree.py edits FIRST COUNT   what is kept from edit to edit, and 
 python scripts/agree.py elsewhere FIRST COUNT   this process, two workers, two of a scheduler, with edits
 """
 
-import socket
 import sys
 from contextlib import ExitStack
 from functools import cache
@@ -56,11 +55,8 @@ def edits(seed: int) -> tuple[int, list[str]]:
 @cache
 def crews() -> dict[str, Crew]:
     """Two processes of ours and two of the engine, each with a share of every network, however small."""
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        address = f"tcp://127.0.0.1:{free.getsockname()[1]}"
     running.enter_context(patch.object(remote, "SMALL", 0))
-    running.enter_context(machines(address, 2))
+    address = running.enter_context(machines(2)).address
     found: dict[str, Crew] = {"workers": Workers(2, 1 << 30), "a scheduler": Cluster(address)}
     for each in found.values():
         running.callback(each.close)

@@ -5,7 +5,6 @@ python scripts/killing.py [TIMES]
 
 import os
 import signal
-import socket
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import suppress
@@ -51,11 +50,8 @@ def of_our_own(times: int, chance: Random) -> Iterator[tuple[Crew, Callable[[], 
 
 def of_a_scheduler(times: int, chance: Random) -> Iterator[tuple[Crew, Callable[[], None]]]:
     """Two workers of a scheduler; one of the three is killed, and started again before the next time."""
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        address = f"tcp://127.0.0.1:{free.getsockname()[1]}"
-    with machines(address, 2) as started:
-        cluster = Cluster(address)
+    with machines(2) as started:
+        cluster = Cluster(started.address)
         for _ in range(times):
             victim = chance.randrange(3)
             yield cluster, started.processes[victim].kill

@@ -58,8 +58,11 @@ class Machines:
 
 
 @contextmanager
-def machines(address: str, workers: int) -> Iterator[Machines]:
-    """A scheduler at `address`, as tcp://127.0.0.1:PORT, and workers that may still be on their way to it."""
+def machines(workers: int) -> Iterator[Machines]:
+    """A scheduler on a free port, and workers that may still be on their way to it."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        address = f"tcp://127.0.0.1:{free.getsockname()[1]}"
     with TemporaryDirectory() as folder:
         found = Machines(Path(folder), address)
         try:

@@ -1,7 +1,6 @@
 """The workers of a scheduler: they answer as this process does, and what becomes of it when they end."""
 
 import os
-import socket
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -43,12 +42,6 @@ QUESTION = ReachQuestion(("services", "ping"), Family.IPV4)
 LARGE = generate(Plan(routers=41, lists=20, entries=20, seed=3))
 
 
-def free_address() -> str:
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        return f"tcp://127.0.0.1:{free.getsockname()[1]}"
-
-
 @pytest.fixture(autouse=True)
 def patient(monkeypatch: pytest.MonkeyPatch) -> None:
     """However busy the machine is on which they start."""
@@ -58,7 +51,7 @@ def patient(monkeypatch: pytest.MonkeyPatch) -> None:
 
 @pytest.fixture(scope="module")
 def two() -> Iterator[Machines]:
-    with machines(free_address(), 2) as found:
+    with machines(2) as found:
         yield found
 
 
@@ -141,7 +134,7 @@ def first(device: Any) -> Any:
 
 def test_a_worker_that_ends_in_the_middle_costs_nothing_but_time() -> None:
     stored = RunningAndDraft.same(LARGE)
-    with machines(free_address(), 2) as found:
+    with machines(2) as found:
         cluster = Cluster(found.address)
         ending = Timer(0.5, found.processes[1].kill)
         there = RemoteState("ends", cluster)
@@ -163,7 +156,7 @@ def test_a_worker_of_another_version_is_given_nothing(
         folder.mkdir(parents=True)
         (folder / "__init__.py").write_text(content)
     stored = RunningAndDraft.same(saltmarsh())
-    with machines(free_address(), 0) as found:
+    with machines(0) as found:
         for folder in (other, none):
             found.worker({**os.environ, "PYTHONPATH": str(folder.parent)})
         cluster = Cluster(found.address)
@@ -185,7 +178,7 @@ def test_a_worker_of_another_version_is_given_nothing(
 
 def test_a_scheduler_that_is_gone_is_told_of(monkeypatch: pytest.MonkeyPatch) -> None:
     stored = RunningAndDraft.same(LARGE)
-    with machines(free_address(), 1) as found:
+    with machines(1) as found:
         cluster = Cluster(found.address)
         monkeypatch.setattr(clusters, "CONNECTING", 1.0)
         there = RemoteState("gone", cluster)
@@ -207,7 +200,7 @@ def test_a_scheduler_that_is_gone_is_told_of(monkeypatch: pytest.MonkeyPatch) ->
 
 def test_a_scheduler_without_workers_is_told_of(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(clusters, "NOBODY", 0.5)
-    with machines(free_address(), 0) as found:
+    with machines(0) as found:
         cluster = Cluster(found.address)
         with pytest.raises(WorkersGone, match=f"start some with `dask worker {found.address}`"):
             RemoteState("nobody", cluster).findings(RunningAndDraft.same(saltmarsh()), None, unwatched)

@@ -88,11 +88,9 @@ def prove_policy(
     for number, requirement in enumerate(requirements):
         reports = [
             proof_report(
-                prove_in_state(
-                    prover, requirement, state, timeline, known, part(progress, number * 3 + index, steps)
-                )
+                prove_in_state(prover, requirement, state, timeline, known, part(progress, step, steps))
             )
-            for index, (state, timeline) in enumerate(indices)
+            for step, (state, timeline) in enumerate(indices, number * len(indices))
         ]
         found.append(RequirementMarks(requirement.id, write_requirement(requirement.statement), *reports))
         told(found[-1:])
