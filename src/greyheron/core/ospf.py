@@ -2,15 +2,14 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from math import inf
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse.csgraph import csgraph_from_dense, dijkstra
 
 from greyheron.core.addresses import held, is_link_local
-from greyheron.core.neighbours import Adjacency, Neighbourhood
-from greyheron.core.routing import OSPF_PREFERENCE, KnownRoute, Origin, RoutingTable, static_routes
+from greyheron.core.neighbours import Neighbourhood
+from greyheron.core.routing import OSPF_PREFERENCE, KnownRoute, Origin, Prefix, RoutingTable, static_routes
 from greyheron.model.document import Device, Network
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family
@@ -36,11 +35,13 @@ class Announced:
 
 @dataclass(frozen=True, slots=True)
 class _Told:
-    """Every announcement of the area, in three arrays of the same length.
+    """Every announcement of the area, those of one prefix behind each other, in arrays of the same length.
 
     by:  the index of the announcing router;  cost:  beyond that router;  external, through:  see `Announced`
     origin:  the index of the router that need not be told
-    of:  each prefix, with the announcements of it, by value and mask;  masks:  those that occur
+    prefix:  the number of the prefix that is announced
+    first:  where the announcements of each prefix begin;  prefixes:  by value and mask, with their numbers
+    blocks:  each prefix;  masks:  those that occur
     """
 
     by: NDArray[np.int64]
@@ -48,7 +49,10 @@ class _Told:
     external: NDArray[np.bool_]
     origin: NDArray[np.int64]
     through: tuple[tuple[str, int] | None, ...]
-    of: dict[tuple[int, int], tuple[AddressBlock, list[int]]]
+    prefix: NDArray[np.int64]
+    first: NDArray[np.int64]
+    prefixes: dict[Prefix, int]
+    blocks: tuple[AddressBlock, ...]
     masks: frozenset[int]
 
 
@@ -146,14 +150,18 @@ class OspfArea:
         """The place of a router among those that speak."""
         return self._index[name]
 
-    def first_hops(self, name: str) -> list[tuple[Adjacency, list[bool]]]:
-        """The neighbours of `name`, and for each router by index whether they are on a shortest way to it."""
-        distance = self._distance[self._index[name]]
+    def first_hops(self, name: str) -> tuple[list[tuple[str, int]], NDArray[np.bool_]]:
+        """Interfaces and addresses of the neighbours of `name`, and whether they are on a shortest way.
+
+        Returns (neighbours, routers): to each router by index; none is to `name` itself.
+        """
+        here = self._index[name]
         near = sorted(self._adjacent.get(name, ()), key=lambda hop: (hop.interface, hop.address))
-        return [
-            (hop, (hop.cost + self._distance[self._index[hop.neighbour]] == distance).tolist())
-            for hop in near
-        ]
+        beyond = self._distance[[self._index[hop.neighbour] for hop in near]]
+        costs = np.array([hop.cost for hop in near], dtype=np.float64)
+        leads = beyond + costs[:, None] == self._distance[here]
+        leads[:, here] = False
+        return [(hop.interface, hop.address) for hop in near], leads
 
     def _distances(self) -> NDArray[np.float64]:
         size = len(self._order)
@@ -225,71 +233,91 @@ class OspfArea:
 class LearntRoutes:
     """The routes that one router learns, each made when it is asked for: most tables are asked for few.
 
-    masks:  the prefix masks that occur
+    prefixes:  every prefix that is announced in the area
     """
 
     def __init__(self, area: OspfArea, name: str, total: NDArray[np.float64]) -> None:
         """total:  the cost of every announcement of the area, infinite where it leads nowhere"""
-        self._area, self._name, self._total = area, name, total.tolist()
-        self._here = area.index(name)
-        self._by: list[int] = area.told.by.tolist()
-        self._external: list[bool] = area.told.external.tolist()
-        self._through = area.told.through
-        self._first_hops = area.first_hops(name)
-        self._ways: dict[tuple[int, ...], tuple[tuple[str, int], ...]] = {}
-        self.masks = area.told.masks
+        told = self._told = area.told
+        self.prefixes = told.prefixes
+        hops, leads = area.first_hops(name)
+        own = told.by == area.index(name)
+        straight = sorted({way for at in np.flatnonzero(own) if (way := told.through[at]) is not None})
+        self._hops = [*hops, *straight]
+        self._least, best = _least(told, total)
+        by_way = [leads[:, told.by].T]
+        by_way += [
+            np.array([through == way for through in told.through])[:, None] & own[:, None] for way in straight
+        ]
+        self._ways: dict[bytes, tuple[tuple[str, int], ...]] = {}
+        bits = np.packbits(np.concatenate(by_way, axis=1) & best[:, None], axis=1)
+        self._width = bits.shape[1]
+        self._taken = np.bitwise_or.reduceat(bits, told.first, axis=0).tobytes() if len(bits) else b""
 
-    def to(self, value: int, mask: int) -> list[KnownRoute]:
+    @property
+    def masks(self) -> frozenset[int]:
+        """The prefix masks that occur."""
+        return self._told.masks
+
+    def to(self, prefix: Prefix) -> list[KnownRoute]:
         """The routes to one prefix."""
-        found = self._area.told.of.get((value, mask))
-        if found is None:
+        number = self.prefixes.get(prefix)
+        if number is None:
             return []
-        least, ways = self._best(found[1])
+        block, cost = self._told.blocks[number], self._least[number]
         return [
-            KnownRoute(found[0], Origin.OSPF, OSPF_PREFERENCE, address, interface, metric=int(least))
-            for interface, address in ways
+            KnownRoute(block, Origin.OSPF, OSPF_PREFERENCE, address, interface, metric=int(cost))
+            for interface, address in self.ways(prefix)
         ]
 
-    def ways(self, value: int, mask: int) -> tuple[tuple[str, int], ...]:
+    def ways(self, prefix: Prefix) -> tuple[tuple[str, int], ...]:
         """The interfaces and next hops of the routes to one prefix; none where it is not told of."""
-        found = self._area.told.of.get((value, mask))
-        return () if found is None else self._best(found[1])[1]
-
-    def _best(self, announced: list[int]) -> tuple[float, tuple[tuple[str, int], ...]]:
-        """The least cost of some announcements of one prefix, and the ways there."""
-        if len(announced) > 1:
-            inside = [each for each in announced if not self._external[each] and self._total[each] < inf]
-            announced = inside or announced
-        least = min(self._total[each] for each in announced)
-        if least == inf:
-            return least, ()
-        best = tuple(each for each in announced if self._total[each] == least)
-        if best not in self._ways:
-            self._ways[best] = self._ways_of(best)
-        return least, self._ways[best]
-
-    def _ways_of(self, best: tuple[int, ...]) -> tuple[tuple[str, int], ...]:
-        goals = {self._by[each] for each in best} - {self._here}
-        own = (self._through[each] for each in best if self._by[each] == self._here)
-        near = [hop for hop, leads in self._first_hops if any(leads[goal] for goal in goals)]
-        straight = sorted({through for through in own if through is not None})
-        return tuple(dict.fromkeys([*((hop.interface, hop.address) for hop in near), *straight]))
+        number = self.prefixes.get(prefix)
+        if number is None:
+            return ()
+        taken = self._taken[number * self._width : (number + 1) * self._width]
+        found = self._ways.get(taken)
+        if found is None:
+            bits = np.unpackbits(np.frombuffer(taken, dtype=np.uint8))
+            found = tuple(dict.fromkeys(self._hops[at] for at in np.flatnonzero(bits)))
+            self._ways[taken] = found
+        return found
 
     def every(self) -> list[KnownRoute]:
-        return [route for value, mask in self._area.told.of for route in self.to(value, mask)]
+        return [route for prefix in self.prefixes for route in self.to(prefix)]
+
+
+def _least(told: _Told, total: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """The least cost to each prefix, and which announcements have it: those inside the area come first."""
+    if not len(total):
+        return total, np.zeros(0, dtype=np.bool_)
+    inside = np.where(told.external, np.inf, total)
+    nearest = np.minimum.reduceat(inside, told.first)
+    known_inside = nearest < np.inf
+    least = np.where(known_inside, nearest, np.minimum.reduceat(total, told.first))
+    cost = np.where(known_inside[told.prefix], inside, total)
+    return least, (cost == least[told.prefix]) & (cost < np.inf)
 
 
 def _gathered(announcements: list[list[Announced]]) -> _Told:
     """The announcements of each router, in the order of the routers."""
-    of: dict[tuple[int, int], tuple[AddressBlock, list[int]]] = {}
-    rows = [(router, each) for router, own in enumerate(announcements) for each in own]
-    for index, (_, each) in enumerate(rows):
-        of.setdefault((each.prefix.value, each.prefix.mask), (each.prefix, []))[1].append(index)
-    by = np.array([router for router, _ in rows], dtype=np.int64)
-    cost = np.array([each.cost for _, each in rows], dtype=np.int64)
-    external = np.array([each.external for _, each in rows], dtype=np.bool_)
-    origin = np.array(
-        [router if each.origin is None else each.origin for router, each in rows], dtype=np.int64
+    of: dict[Prefix, list[tuple[int, Announced]]] = {}
+    for router, own in enumerate(announcements):
+        for each in own:
+            of.setdefault((each.prefix.value, each.prefix.mask), []).append((router, each))
+    rows = [row for same in of.values() for row in same]
+    counts = np.array([len(same) for same in of.values()], dtype=np.int64)
+    return _Told(
+        by=np.array([router for router, _ in rows], dtype=np.int64),
+        cost=np.array([each.cost for _, each in rows], dtype=np.int64),
+        external=np.array([each.external for _, each in rows], dtype=np.bool_),
+        origin=np.array(
+            [router if each.origin is None else each.origin for router, each in rows], dtype=np.int64
+        ),
+        through=tuple(each.through if each.external else None for _, each in rows),
+        prefix=np.repeat(np.arange(len(of)), counts),
+        first=np.cumsum(counts) - counts,
+        prefixes={prefix: number for number, prefix in enumerate(of)},
+        blocks=tuple(same[0][1].prefix for same in of.values()),
+        masks=frozenset(mask for _, mask in of),
     )
-    through = tuple(each.through if each.external else None for _, each in rows)
-    return _Told(by, cost, external, origin, through, of, frozenset(mask for _, mask in of))

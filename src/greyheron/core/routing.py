@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 from greyheron.core.addresses import block_of, held, is_link_local
 from greyheron.core.segments import is_up
@@ -18,6 +18,10 @@ MOST_REMEMBERED = 8192
 CONNECTED_PREFERENCE = 0
 GATEWAY_PREFERENCE = 5
 OSPF_PREFERENCE = 110
+
+
+Prefix = tuple[int, int]
+"""Its value and its mask."""
 
 
 class Origin(StrEnum):
@@ -44,8 +48,7 @@ class KnownRoute:
     metric: int = 0
 
 
-@dataclass(frozen=True, slots=True, order=True)
-class NextHop:
+class NextHop(NamedTuple):
     """Where a packet goes next; `address` is None when the destination is on the segment itself."""
 
     interface: str
@@ -89,10 +92,14 @@ class Learnt(Protocol):
     def masks(self) -> Collection[int]:
         """The prefix masks that occur."""
 
-    def to(self, value: int, mask: int) -> Sequence[KnownRoute]:
+    def to(self, prefix: Prefix) -> Sequence[KnownRoute]:
         """The routes to one prefix."""
 
-    def ways(self, value: int, mask: int) -> Sequence[tuple[str, int]]:
+    @property
+    def prefixes(self) -> Collection[Prefix]:
+        """Every prefix that is told of, be it that no route leads there."""
+
+    def ways(self, prefix: Prefix) -> tuple[tuple[str, int], ...]:
         """The interfaces and next hops of the routes to one prefix, all of which are equally good."""
 
     def every(self) -> Sequence[KnownRoute]:
@@ -108,12 +115,14 @@ class RoutingTable:
         )
         self._own = _known_routes(device, family)
         self._learnt = learnt
-        self._by_prefix: dict[tuple[int, int], list[KnownRoute]] = defaultdict(list)
+        self._by_prefix: dict[Prefix, list[KnownRoute]] = defaultdict(list)
         for route in self._own:
             self._by_prefix[route.prefix.value, route.prefix.mask].append(route)
+        self._told: Collection[Prefix] = () if learnt is None else learnt.prefixes
         masks = {route.prefix.mask for route in self._own}.union(() if learnt is None else learnt.masks)
         self._masks = sorted(masks, reverse=True)
-        self._found: dict[tuple[int, int], Lookup] = {}
+        self._found: dict[tuple[Prefix | None, int], Lookup] = {}
+        self._usable: dict[tuple[tuple[str, int], ...], tuple[NextHop, ...]] = {}
 
     @property
     def routes(self) -> tuple[KnownRoute, ...]:
@@ -141,22 +150,32 @@ class RoutingTable:
 
     def hops(self, destination: int) -> tuple[NextHop, ...]:
         """The next hops of `lookup`, where that is all that is wanted."""
-        for mask in self._masks:
-            value = destination & mask
-            if (value, mask) in self._by_prefix:
-                break
-            ways = () if self._learnt is None else self._learnt.ways(value, mask)
-            found = {NextHop(interface, via) for interface, via in ways if interface in self._enabled}
+        longest = self._longest(destination)
+        if self._learnt is not None and longest is not None and longest not in self._by_prefix:
+            ways = self._learnt.ways(longest)
+            found = self._usable.get(ways)
+            if found is None:
+                usable = {NextHop(interface, via) for interface, via in ways if interface in self._enabled}
+                found = self._usable[ways] = tuple(sorted(usable, key=_by_name))
             if found:
-                return tuple(sorted(found, key=_by_name))
-        return self.lookup(destination).hops
+                return found
+        return self._look_up(destination, DEEPEST).hops
+
+    def _longest(self, destination: int) -> Prefix | None:
+        """The longest prefix of any route that covers `destination`: all that decides about it."""
+        for mask in self._masks:
+            prefix = destination & mask, mask
+            if prefix in self._by_prefix or prefix in self._told:
+                return prefix
+        return None
 
     def _look_up(self, destination: int, depth: int) -> Lookup:
-        found = self._found.get((destination, depth))
+        key = self._longest(destination), depth
+        found = self._found.get(key)
         if found is None:
             if len(self._found) > MOST_REMEMBERED:
                 self._found.clear()
-            found = self._found[destination, depth] = self._choose(destination, depth)
+            found = self._found[key] = self._choose(destination, depth)
         return found
 
     def _choose(self, destination: int, depth: int) -> Lookup:
@@ -184,10 +203,10 @@ class RoutingTable:
         """Routes that cover `destination`, best first."""
         found: list[KnownRoute] = []
         for mask in self._masks:
-            value = destination & mask
-            same = list(self._by_prefix.get((value, mask), ()))
+            prefix = destination & mask, mask
+            same = list(self._by_prefix.get(prefix, ()))
             if self._learnt is not None:
-                same += self._learnt.to(value, mask)
+                same += self._learnt.to(prefix)
             found += sorted(same, key=lambda route: (route.preference, route.metric))
         return found
 

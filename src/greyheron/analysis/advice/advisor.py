@@ -191,13 +191,9 @@ class Advisor:
             self._examples[statement] = _Examples(before, self._engines(self._world.with_possible_hosts))
         if self._examples[statement].all_the_same(self._engines(world.with_possible_hosts)):
             return None
-        after = self._prover.prove(statement, world, network, before)
-        left, were = (
-            sum(len(part.wrong) for half in each.halves for part in half.parts) for each in (after, before)
-        )
-        if after.proof.answer is Answer.VIOLATED and left >= were:
+        left = self._prover.violating(before, world, network)
+        if left >= before.violating:
             return None
-        holds = after.proof.answer is not Answer.VIOLATED
         parted = _parted(world) - _parted(self._world)
         collateral, locked = self._collateral(statement, world, network, proposal.family)
         stopped_in = self._stopped_in(before, world)
@@ -208,7 +204,7 @@ class Advisor:
             proposal.family,
             proposal.measure,
             proposal.entries,
-            holds,
+            left == 0,
             left,
             collateral,
             None if stopped_in is None else len(stopped_in.hops) - 1,
@@ -257,8 +253,8 @@ class Advisor:
                     requirement.statement, self._world, self._network, earlier
                 )
             known = self._others[requirement.id]
-            again = self._prover.prove(requirement.statement, world, network, known)
-            if known.proof.answer is Answer.PROVED and again.proof.answer is not Answer.PROVED:
+            proved = known.proof.answer is Answer.PROVED
+            if proved and not self._prover.holds_still(known, world, network):
                 broken.append(requirement.id)
         return (
             Collateral(len(beyond), examples, tuple(broken), tuple(self._failing(world))),

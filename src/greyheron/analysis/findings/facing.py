@@ -13,7 +13,7 @@ from greyheron.core.bulk.engine import BulkEngine
 from greyheron.core.bulk.headers import Bools, Ints, Words, split
 from greyheron.core.bulk.indexes import ForwardingIndexes
 from greyheron.core.lists import ResolvedList
-from greyheron.core.regions import meet
+from greyheron.core.regions import Spans, meet, ranges_of, spans_touch
 from greyheron.core.rules import Rule
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
@@ -56,6 +56,7 @@ class Ends:
             split([each.mask for each in blocks]),
         )
         self._found: dict[tuple[AddressBlock, ...], Bools] = {}
+        self._ranges = [ranges_of(region) for region in self._regions]
 
     def within(self, blocks: tuple[AddressBlock, ...] | None) -> Bools:
         """For each endpoint whether it has an address in some of `blocks`; None is any."""
@@ -74,12 +75,16 @@ class Ends:
             return np.arange(len(some))
         if len(some) > _FEW:
             return np.flatnonzero(self.within(blocks)[some])
-        found = [
-            place
-            for place, end in enumerate(some.tolist())
-            if any(meet(one, other) for one in self._regions[end] for other in blocks)
-        ]
+        ranges = ranges_of(blocks)
+        found = [place for place, end in enumerate(some.tolist()) if self._meets(end, blocks, ranges)]
         return np.array(found, dtype=np.int64)
+
+    def _meets(self, end: int, blocks: tuple[AddressBlock, ...], ranges: Spans | None) -> bool:
+        """ranges:  of `blocks`, where they are prefixes"""
+        own = self._ranges[end]
+        if own is not None and ranges is not None:
+            return spans_touch(own, ranges)
+        return any(meet(one, other) for one in self._regions[end] for other in blocks)
 
     def _meeting(self, block: AddressBlock) -> Bools:
         differs: Words = np.zeros(len(self._owner), dtype=np.uint64)

@@ -66,6 +66,10 @@ def _judged(
     )
     if not earlier and not may_do_the_same:
         return
+    if not earlier and _takes_all_of(later[0], rule) and _matches_some(rule, family):
+        if _done_the_same(rule, later[0]):
+            yield _needless(rule, {later[0].entry.number})
+        return
     coming = _coming_to(rule, earlier, family)
     if coming is None and earlier:
         classes = _classes(rule, earlier, family)
@@ -79,6 +83,9 @@ def _judged(
             return
     if not may_do_the_same or (coming is not None and not _done_the_same(rule, _first(later, coming))):
         return
+    if coming is not None and _takes_all_of(later[0], rule):
+        yield _needless(rule, {later[0].entry.number})
+        return
     classes = _classes(rule, [*earlier, *later], family)
     if classes is None:
         return
@@ -90,12 +97,26 @@ def _judged(
         if other is None or not _done_the_same(rule, other):
             return
         instead.add(other.entry.number)
-    yield Ineffective(rule.entry.number, tuple(sorted(instead)), matched=True, opposite=False)
+    yield _needless(rule, instead)
+
+
+def _needless(rule: Rule, instead: set[int]) -> Ineffective:
+    """What is said of an entry when others below would do the same with all that comes to it."""
+    return Ineffective(rule.entry.number, tuple(sorted(instead)), matched=True, opposite=False)
 
 
 def _done_the_same(rule: Rule, other: Rule | None) -> bool:
     """Whether a later entry, or the end of the list, does with a packet what `rule` does."""
     return other is not None and other.entry.action is rule.entry.action and not other.entry.log
+
+
+def _takes_all_of(other: Rule, rule: Rule) -> bool:
+    """Whether `other` can be seen to match all that `rule` does: it asks for nothing else."""
+    return all(field.says(other) == field.says(rule) for field in other.constraints)
+
+
+def _matches_some(rule: Rule, family: Family) -> bool:
+    return all(low <= high for low, high in (field.hull(rule, family) for field in rule.constraints))
 
 
 def _first(rules: Sequence[Rule], packet: Packet) -> Rule | None:

@@ -26,6 +26,7 @@ from greyheron.core.lists import Names, ResolvedList, resolve
 from greyheron.core.shares import Share
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network
+from greyheron.model.entry import Entry
 from greyheron.model.notation.entries import write_entry
 from greyheron.model.values import Action, ListKind
 
@@ -222,15 +223,19 @@ def _moved_up(access_list: AccessList, ineffective: Iterable[Ineffective]) -> Re
 
 def _drifting(network: Network, kept: KeptFindings) -> Iterator[Finding]:
     """Lists that are nearly the same, though not quite."""
-    lines = {
-        each.name: kept.of(("lines", each.name), (each,), partial(_lines, each))
+    said = {
+        each.name: kept.of(("said", each.name), (each,), partial(_said, each))
         for each in network.lists
         if len(each.body.entries) >= 3
     }
-    for one, other in _nearly_alike(lines):
-        alike, every = len(lines[one] & lines[other]), len(lines[one] | lines[other])
-        evidence = [f"only in {one}: {line}" for line in sorted(lines[one] - lines[other])]
-        evidence += [f"only in {other}: {line}" for line in sorted(lines[other] - lines[one])]
+    for one, other in _nearly_alike(said):
+        alike, every = len(said[one] & said[other]), len(said[one] | said[other])
+        lists = {each.name: each for each in network.lists if each.name in (one, other)}
+        evidence = [
+            f"only in {name}: {line}"
+            for name, missing in ((one, other), (other, one))
+            for line in sorted(_without_number(lists[name], said[name] - said[missing]))
+        ]
         yield Finding(
             "lists that drift apart",
             Severity.WARNING,
@@ -242,25 +247,27 @@ def _drifting(network: Network, kept: KeptFindings) -> Iterator[Finding]:
         )
 
 
-def _lines(access_list: AccessList) -> frozenset[str]:
+def _said(access_list: AccessList) -> frozenset[Entry]:
     """What a list says, whatever the numbers, the order and the notes of its entries."""
-    return frozenset(
-        write_entry(entry, access_list.family, access_list.kind).split(" ", 1)[1].split(" #")[0]
-        for entry in access_list.body.entries
-    )
+    return frozenset(replace(entry, number=0, note=None, remarks=()) for entry in access_list.body.entries)
 
 
-def _nearly_alike(lines: Mapping[str, frozenset[str]]) -> list[tuple[str, str]]:
-    """The pairs of lists of whose lines nearly all are the same."""
-    if not lines:
+def _without_number(access_list: AccessList, entries: Iterable[Entry]) -> Iterator[str]:
+    for entry in entries:
+        yield write_entry(entry, access_list.family, access_list.kind).split(" ", 1)[1]
+
+
+def _nearly_alike(said: Mapping[str, frozenset[Entry]]) -> list[tuple[str, str]]:
+    """The pairs of lists of whose entries nearly all are the same."""
+    if not said:
         return []
-    names = list(lines)
+    names = list(said)
     number = {
-        line: index
-        for index, line in enumerate(dict.fromkeys(line for own in lines.values() for line in own))
+        entry: index
+        for index, entry in enumerate(dict.fromkeys(entry for own in said.values() for entry in own))
     }
-    columns = np.array([number[line] for own in lines.values() for line in own], dtype=np.int64)
-    sizes = np.array([len(own) for own in lines.values()], dtype=np.int64)
+    columns = np.array([number[entry] for own in said.values() for entry in own], dtype=np.int64)
+    sizes = np.array([len(own) for own in said.values()], dtype=np.int64)
     rows = np.repeat(np.arange(len(names)), sizes)
     shape = len(names), len(number)
     has = csr_array((np.ones(len(rows), dtype=np.int64), (rows, columns)), shape=shape)

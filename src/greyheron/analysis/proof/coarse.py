@@ -20,7 +20,7 @@ from greyheron.core.progress import Progress
 from greyheron.core.progress import part as part_of
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.flow import Flow
-from greyheron.model.values import Family
+from greyheron.model.values import Expectation, Family
 
 
 def parts_of(classes: CoarseClasses, progress: Progress) -> Iterator["ProofPart"]:
@@ -140,6 +140,23 @@ class ProofPart:
         in_order = joined.take(np.argsort(joined.coarse, kind="stable"))  # as if all were decided at once
         decided = Decided(tables, in_order, counts, many)
         return ProofPart(self._classes, self._source, self._goal, self._courses, decided)
+
+    def holds_still(self, engine: BulkEngine, before: BulkEngine) -> bool | None:
+        """Whether nothing violates the half with other lists, when nothing does; None: not quickly seen.
+
+        What is wanted passes all lists now, so that only those that have changed can stop it. What is
+        unwanted does not get through more lists.
+        """
+        differs = engine.may_differ(self._courses, before)[self._courses.row_of]
+        if not differs.any():
+            return True
+        if self._classes.half.expect is Expectation.BLOCK:
+            return True if engine.only_denies_more(before, self.family) else None
+        rows = np.flatnonzero(differs)
+        codes = engine.changed_codes(before, self.family)
+        source, goal = self._source[rows], self._goal[rows]
+        decided = Cut(self._classes, source, goal, engine, self._courses, rows, codes).wrong(rows)
+        return None if decided.many.any() else len(decided.wrong) == 0
 
     def examples(self) -> Conversations:
         """A conversation of each fine class that violates, in their order."""

@@ -1,5 +1,6 @@
 """Who a requirement speaks of: addresses of devices, of the outside, and of hosts that could be there."""
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from ipaddress import ip_network
@@ -75,12 +76,15 @@ class Endpoints:
             ((name, block) for name, block in stand_ins if block.family is self.family),
             key=lambda each: -each[1].mask.bit_count(),
         )
+        order = sorted(range(len(held)), key=lambda at: held[at].value)
+        values = [held[at].value for at in order]
         for number, (name, block) in enumerate(own):
             closer = [other for _, other in own[:number] if block.holds(other.value)]
-            unheld = [region for region in held if block.holds(region.value)]
+            within = order[bisect_left(values, block.first) : bisect_right(values, block.last)]
+            taken = [held[at] for at in sorted(within)]
             nobody = [AddressBlock(self.family, region, self.family.every_bit) for region in reserved(block)]
             answered = [region for region in self._answered if block.holds(region.value)]
-            region = minus((block,), [*closer, *unheld, *nobody, *answered])
+            region = minus((block,), [*closer, *taken, *nobody, *answered])
             if region:
                 yield Endpoint(name, region, drawn=False)
 

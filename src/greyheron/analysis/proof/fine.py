@@ -164,18 +164,23 @@ class Cut:
         engine: BulkEngine,
         courses: Courses | None,
         rows: Ints | None = None,
+        codes: Bools | None = None,
     ) -> None:
-        """rows:  which conversations of `courses` these are; all unless given"""
+        """rows:  which conversations of `courses` these are; all unless given
+        codes:  the points and solicitations whose lists count; all unless given
+        """
         self._classes, self._engine, self._source, self._goal = classes, engine, source, goal
         self.tables = ClassTables()
         self._groups: list[tuple[ResolvedList, ...]] = [()]
         self._group = np.zeros(len(source), dtype=np.int64)
         if courses is not None:
-            self._group = self._grouped(courses)[courses.row_of if rows is None else courses.row_of[rows]]
+            self._group = self._grouped(courses, codes)[
+                courses.row_of if rows is None else courses.row_of[rows]
+            ]
 
-    def _grouped(self, courses: Courses) -> Ints:
+    def _grouped(self, courses: Courses, codes: Bools | None) -> Ints:
         """Which of `_groups` each row of `courses` meets."""
-        rows, numbers, lists = self._engine.lists_met(courses)
+        rows, numbers, lists = self._engine.lists_met(courses, codes)
         weights = np.random.default_rng(len(lists)).integers(1, 1 << 62, len(lists), dtype=np.uint64)
         digest = np.zeros(len(courses.rows), dtype=np.uint64)
         np.add.at(digest, rows, weights[numbers])

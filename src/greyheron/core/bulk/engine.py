@@ -133,13 +133,17 @@ class BulkEngine:
         with self._indexes.lock:
             return self._of(courses.forwarding.family).verdicts(courses, only)
 
-    def lists_met(self, courses: Courses) -> tuple[Ints, Ints, Sequence[ResolvedList]]:
+    def lists_met(
+        self, courses: Courses, codes: Bools | None = None
+    ) -> tuple[Ints, Ints, Sequence[ResolvedList]]:
         """Every row with every list that may decide about a packet of it, as its index in the lists.
 
         A row with too many paths to look at meets them all.
+
+        codes:  the points and solicitations that are of interest; None: all
         """
         with self._indexes.lock:
-            return self._of(courses.forwarding.family).lists_met(courses)
+            return self._of(courses.forwarding.family).lists_met(courses, codes)
 
     def fits(self, courses: Courses) -> bool:
         """Whether conversations take the same courses here."""
@@ -168,6 +172,11 @@ class BulkEngine:
         """
         with self._indexes.lock:
             return self._of(family).changed_codes(before._of(family))
+
+    def only_denies_more(self, before: "BulkEngine", family: Family) -> bool:
+        """Whether whatever lists deny with `before`, which has the same forwarding, they deny here too."""
+        with self._indexes.lock:
+            return self._of(family).only_denies_more(before._of(family))
 
     def table(self, resolved: ResolvedList) -> DecisionTable:
         """The decision table of a list."""
@@ -229,8 +238,10 @@ class _FamilyEngine:
         rows = np.flatnonzero(courses.decided_otherwise(self._placed, before._placed))
         return rows, self.verdicts(courses, rows)
 
-    def lists_met(self, courses: Courses) -> tuple[Ints, Ints, Sequence[ResolvedList]]:
+    def lists_met(self, courses: Courses, only: Bools | None) -> tuple[Ints, Ints, Sequence[ResolvedList]]:
         rows, codes = courses.meetings()
+        if only is not None:
+            rows, codes = rows[only[codes]], codes[only[codes]]
         at, listed = self._placed.lists_at(codes)
         lists = self._placed.distinct
         crowded = courses.recorded.crowded
@@ -244,6 +255,9 @@ class _FamilyEngine:
         if self._compared != asked:
             self._compared, self._changed = asked, self._placed.changed_from(before._placed)
         return self._changed
+
+    def only_denies_more(self, before: "_FamilyEngine") -> bool:
+        return self._placed.only_denies_more(before._placed)
 
     def _different(self, asked: Conversations) -> tuple[Rows, Ints]:
         """The conversations that can be told apart, and which of them each asked one is."""

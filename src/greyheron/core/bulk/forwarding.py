@@ -12,7 +12,7 @@ from collections.abc import Hashable, Iterable
 
 import numpy as np
 
-from greyheron.core.addresses import block_of
+from greyheron.core.addresses import block_of, is_link_local
 from greyheron.core.bulk.headers import NONE, Addresses, Bools, Ints
 from greyheron.core.delivery import LOGIN_PORTS, line_for, service_for
 from greyheron.core.filters import sends_through
@@ -40,8 +40,9 @@ IPv4 both addresses are 0: ARP shows lists none (§14).
 """
 
 
-_Onward = tuple[InterfaceId, InterfaceId | None, int]
-"""A way on: by which port, to which one or to nobody, and the address of the neighbour that is asked for."""
+_Branch = tuple[int, int, int]
+_Rests = tuple[int, tuple[NextHop, ...], int | None, int | None]
+"""What a step rests on: device, next hops, source, and the destination if that is the neighbour itself."""
 
 
 def forwarding_key(world: World, family: Family) -> Hashable:
@@ -125,7 +126,8 @@ class ForwardingIndex:
         self.owner = np.zeros(0, dtype=np.int64)
         self._steps = np.full((len(named), 0), UNKNOWN, dtype=np.int64)
         self._made: dict[tuple[int, int, int | None], int] = {}
-        self._ways: dict[tuple[int, int], tuple[_Onward, ...]] = {}
+        self._alike: dict[_Rests, int] = {}
+        self._own_source: dict[tuple[str, tuple[NextHop, ...]], int | None] = {}
         self._asks_from: dict[tuple[InterfaceId, int | None], int | None] = {}
         self.spans = np.zeros((0, 2), dtype=np.int64)
         self.branches = np.zeros((0, 3), dtype=np.int64)
@@ -134,7 +136,7 @@ class ForwardingIndex:
     def nbytes(self) -> int:
         """About how much memory what it was asked about takes."""
         asked = len(self.solicitations) + len(self._classes.members) + len(self._delivery) + len(self._made)
-        asked += len(self._ways) + len(self._asks_from)
+        asked += len(self._alike) + len(self._own_source) + len(self._asks_from)
         return 300 * asked + self._steps.nbytes + self.branches.nbytes
 
     def solicitation(
@@ -208,36 +210,28 @@ class ForwardingIndex:
 
     def _new_steps(self, keys: Iterable[tuple[int, int, int | None]]) -> Ints:
         """Work out steps from devices to destination classes, of packets in transit or of a source's own."""
-        branches: list[tuple[int, int, int]] = []
+        branches: list[_Branch] = []
         spans: list[tuple[int, int]] = []
+        known, found = len(self.spans), list[int]()
         for device, destination, source in keys:
-            ways = self._ways_of(device, destination)
-            spans.append((len(self.branches) + len(branches), len(ways)))
-            branches += [self._branch(way, source) for way in ways]
-        first = len(self.spans)
+            address = self._classes.members[destination]
+            hops = self._world.hops(self.devices[device], self.family, address)
+            rests = device, hops, source, address if _is_near(hops) else None
+            step = self._alike.get(rests)
+            if step is None:
+                step = self._alike[rests] = known + len(spans)
+                spans.append((len(self.branches) + len(branches), len(hops)))
+                branches += [self._branch(device, hop, address, source) for hop in hops]
+            found.append(step)
         self.spans = np.append(self.spans, np.array(spans, dtype=np.int64).reshape(-1, 2), axis=0)
         self.branches = np.append(self.branches, np.array(branches, dtype=np.int64).reshape(-1, 3), axis=0)
-        return np.arange(first, len(self.spans))
+        return np.array(found, dtype=np.int64)
 
-    def _ways_of(self, device: int, destination: int) -> tuple[_Onward, ...]:
-        """Where packets go on from a device towards a destination class, whoever sends them."""
-        found = self._ways.get((device, destination))
-        if found is None:
-            name, address = self.devices[device], self._classes.members[destination]
-            hops = self._world.hops(name, self.family, address)
-            found = tuple(self._onward(name, hop, address) for hop in hops)
-            if self.family is Family.IPV6:  # elsewhere each is asked for once
-                self._ways[device, destination] = found
-        return found
-
-    def _onward(self, device: str, hop: NextHop, destination: int) -> _Onward:
-        port = (device, hop.interface)
+    def _branch(self, device: int, hop: NextHop, destination: int, source: int | None) -> _Branch:
+        """Where a packet from `source` goes by a next hop, and whom its device asks for there."""
+        port = (self.devices[device], hop.interface)
         address = destination if hop.address is None else hop.address
-        return port, self._world.topology.neighbour(port, self.family, address), address
-
-    def _branch(self, way: _Onward, source: int | None) -> tuple[int, int, int]:
-        """One of `branches`: where a packet from `source` goes, and whom its device asks for there."""
-        port, neighbour, address = way
+        neighbour = self._world.topology.neighbour(port, self.family, address)
         if neighbour is None:
             return self.port_number[port], NONE, NONE
         solicitation = self.solicitation(port, neighbour, address, source) if self.solicits else NONE
@@ -248,9 +242,19 @@ class ForwardingIndex:
         world, family = self._world, self.family
         if world.topology.owner(family, destination) == device:
             return destination
-        packet = Packet(family, None, destination, 0)
         hops = world.hops(device, family, destination)
-        sources = {own_address(world, device, hop, packet) for hop in hops} or {destination}
+        if not hops:
+            return destination
+        if _is_near(hops) or is_link_local(family, destination):
+            return self._source_by(device, hops, destination)
+        key = device, hops
+        if key not in self._own_source:
+            self._own_source[key] = self._source_by(device, hops, destination)
+        return self._own_source[key]
+
+    def _source_by(self, device: str, hops: tuple[NextHop, ...], destination: int) -> int | None:
+        packet = Packet(self.family, None, destination, 0)
+        sources = {own_address(self._world, device, hop, packet) for hop in hops}
         return sources.pop() if len(sources) == 1 else None
 
     def delivers(self, device: int, protocol: int, port: int) -> tuple[bool, int]:
@@ -269,6 +273,11 @@ class ForwardingIndex:
         if line is not None:
             return True, self.point[AttachmentPoint(device.name, line.name, Direction.IN)]
         return service_for(device, protocol, port) is not None, NONE
+
+
+def _is_near(hops: tuple[NextHop, ...]) -> bool:
+    """Whether some next hop is the destination itself."""
+    return any(hop.address is None for hop in hops)
 
 
 class _DestinationClasses:

@@ -16,6 +16,7 @@ from greyheron.core.packet import Packet
 from greyheron.core.steps import Filtered
 from greyheron.core.wires import denied_in
 from greyheron.core.world import World
+from greyheron.model.values import Action
 
 _Stop = tuple[int, int, int]
 """What stops a solicitation or the packet behind it: point and entry, or NONE, and an outcome."""
@@ -117,6 +118,15 @@ class PlacedLists:
             differs[index] = points[self._ends(solicitation)].any()
             differs[index] |= self._frames(solicitation) != before._frames(solicitation)
         return np.append(points, differs)
+
+    def only_denies_more(self, before: "PlacedLists") -> bool:
+        """Whether whatever `before` denies is denied here too, as far as that is easily seen.
+
+        Both have the same forwarding.
+        """
+        frames = self._world.in_force.wires.lists == before._world.in_force.wires.lists
+        pairs = zip(self.lists, before.lists, strict=True)
+        return frames and all(now is then or _denies_more(now, then) for now, then in pairs)
 
     def decides_otherwise(self, before: "PlacedLists", code: Ints, headers: Headers) -> Bools:
         """For each packet at a code that has `changed_from` `before`, whether something else may deny it."""
@@ -239,3 +249,17 @@ class PlacedLists:
 def point_of(forwarding: ForwardingIndex, denial: Filtered) -> int:
     """The code of the point at which a list denies."""
     return (forwarding.point if denial.frame is None else forwarding.frame_point)[denial.point]
+
+
+def _denies_more(now: ResolvedList | None, then: ResolvedList | None) -> bool:
+    """Whether a list stands where none did, or only entries that deny were put into it."""
+    if then is None or now is None:
+        return then is None
+    left = iter(then.rules)
+    waiting = next(left, None)
+    for rule in now.rules:
+        if rule == waiting:
+            waiting = next(left, None)
+        elif rule.entry.action is not Action.DENY:
+            return False
+    return waiting is None
