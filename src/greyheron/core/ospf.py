@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse.csgraph import csgraph_from_dense, dijkstra
+from rustworkx import PyDiGraph, digraph_all_pairs_dijkstra_path_lengths
 
 from greyheron.core.addresses import held, is_link_local
 from greyheron.core.neighbours import Neighbourhood
@@ -164,16 +164,15 @@ class OspfArea:
         return [(hop.interface, hop.address) for hop in near], leads
 
     def _distances(self) -> NDArray[np.float64]:
-        size = len(self._order)
-        cheapest: dict[tuple[int, int], int] = {}
+        area: PyDiGraph[str, int] = PyDiGraph()
+        area.add_nodes_from(self._order)
         for name in self._order:
             for each in self._adjacent.get(name, ()):
-                pair = (self._index[name], self._index[each.neighbour])
-                cheapest[pair] = min(each.cost, cheapest.get(pair, each.cost))
-        costs = np.full((size, size), np.inf)
-        for pair, cost in cheapest.items():
-            costs[pair] = cost
-        found: NDArray[np.float64] = dijkstra(csgraph_from_dense(costs, null_value=np.inf)) if size else costs
+                area.add_edge(self._index[name], self._index[each.neighbour], each.cost)
+        found = np.full((len(self._order), len(self._order)), np.inf)
+        np.fill_diagonal(found, 0)
+        for router, beyond in digraph_all_pairs_dijkstra_path_lengths(area, float).items():
+            found[router, list(beyond.keys())] = list(beyond.values())
         return found
 
     def _speaks(self, device: Device) -> bool:

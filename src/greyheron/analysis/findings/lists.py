@@ -5,7 +5,6 @@ from dataclasses import replace
 from functools import partial
 
 import numpy as np
-from scipy.sparse import csr_array, triu
 
 from greyheron.analysis.advice.entries import holding, rewritten
 from greyheron.analysis.findings.addressed import KnownAddresses, in_addresses
@@ -22,6 +21,7 @@ from greyheron.analysis.findings.framed import in_frame_list
 from greyheron.analysis.findings.ineffective import Ineffective, ineffective_entries
 from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.findings.notes import in_note
+from greyheron.core.bulk.headers import grouped
 from greyheron.core.lists import Names, ResolvedList, resolve
 from greyheron.core.shares import Share
 from greyheron.model.changes import Change
@@ -269,10 +269,14 @@ def _nearly_alike(said: Mapping[str, frozenset[Entry]]) -> list[tuple[str, str]]
     columns = np.array([number[entry] for own in said.values() for entry in own], dtype=np.int64)
     sizes = np.array([len(own) for own in said.values()], dtype=np.int64)
     rows = np.repeat(np.arange(len(names)), sizes)
-    shape = len(names), len(number)
-    has = csr_array((np.ones(len(rows), dtype=np.int64), (rows, columns)), shape=shape)
-    common = triu(has @ has.T, k=1).tocoo()
-    every = sizes[common.row] + sizes[common.col] - common.data
-    near = (common.data >= 3) & (common.data < every) & (common.data >= _LIKE * every)
-    pairs = zip(common.row[near].tolist(), common.col[near].tolist(), strict=True)
-    return [(names[one], names[other]) for one, other in sorted(pairs)]
+    shared = np.bincount(columns)[columns] > 1
+    rows, columns = rows[shared], columns[shared]
+    common = np.zeros((len(names), len(names)), dtype=np.int32)
+    for _, indices in grouped(columns):
+        common[np.ix_(rows[indices], rows[indices])] += 1
+    first, second = np.nonzero(np.triu(common >= 3, k=1))
+    both = common[first, second]
+    every = sizes[first] + sizes[second] - both
+    near = (both < every) & (both >= _LIKE * every)
+    pairs = zip(first[near].tolist(), second[near].tolist(), strict=True)
+    return [(names[one], names[other]) for one, other in pairs]
