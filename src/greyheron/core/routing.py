@@ -146,7 +146,7 @@ class RoutingTable:
 
     def lookup(self, destination: int) -> Lookup:
         """The route to `destination`: longest prefix, then preference, then metric; equal ones all."""
-        return self._look_up(destination, DEEPEST)
+        return self._look_up(destination, self._longest(destination), DEEPEST)
 
     def hops(self, destination: int) -> tuple[NextHop, ...]:
         """The next hops of `lookup`, where that is all that is wanted."""
@@ -159,7 +159,7 @@ class RoutingTable:
                 found = self._usable[ways] = tuple(sorted(usable, key=_by_name))
             if found:
                 return found
-        return self._look_up(destination, DEEPEST).hops
+        return self._look_up(destination, longest, DEEPEST).hops
 
     def _longest(self, destination: int) -> Prefix | None:
         """The longest prefix of any route that covers `destination`: all that decides about it."""
@@ -169,8 +169,8 @@ class RoutingTable:
                 return prefix
         return None
 
-    def _look_up(self, destination: int, depth: int) -> Lookup:
-        key = self._longest(destination), depth
+    def _look_up(self, destination: int, longest: Prefix | None, depth: int) -> Lookup:
+        key = longest, depth
         found = self._found.get(key)
         if found is None:
             if len(self._found) > MOST_REMEMBERED:
@@ -217,7 +217,7 @@ class RoutingTable:
             return {NextHop(route.interface, route.via)} if route.interface in self._enabled else set()
         if route.via is None or depth == 0:
             return set()
-        reached = self._look_up(route.via, depth - 1)
+        reached = self._look_up(route.via, self._longest(route.via), depth - 1)
         return {
             NextHop(hop.interface, route.via if hop.address is None else hop.address) for hop in reached.hops
         }

@@ -1,5 +1,6 @@
 """A network made ready for packets: a topology, the lists in force, and the routes that come of both."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -108,11 +109,16 @@ class World:
             return self.table(device, family).lookup(destination)
         return Lookup((), self._nearby(device, family, destination), ())
 
-    def hops(self, device: str, family: Family, destination: int) -> tuple[NextHop, ...]:
-        """The next hops of `lookup`, where that is all that is wanted."""
-        if not is_link_local(family, destination):
-            return self.table(device, family).hops(destination)
-        return self._nearby(device, family, destination)
+    def hops_from(self, device: str, family: Family) -> Callable[[int], tuple[NextHop, ...]]:
+        """What finds the next hops of `lookup` towards a destination, where that is all that is wanted."""
+        routed = self.table(device, family).hops
+
+        def hops(destination: int) -> tuple[NextHop, ...]:
+            if is_link_local(family, destination):
+                return self._nearby(device, family, destination)
+            return routed(destination)
+
+        return hops
 
     def _nearby(self, device: str, family: Family, destination: int) -> tuple[NextHop, ...]:
         enabled = [

@@ -8,7 +8,7 @@ addresses between the borders of all prefixes that the network knows.
 """
 
 from bisect import bisect_right
-from collections.abc import Hashable, Iterable
+from collections.abc import Callable, Hashable, Iterable
 
 import numpy as np
 
@@ -126,6 +126,7 @@ class ForwardingIndex:
         self.owner = np.zeros(0, dtype=np.int64)
         self._steps = np.full((len(named), 0), UNKNOWN, dtype=np.int64)
         self._made: dict[tuple[int, int, int | None], int] = {}
+        self._hops: dict[int, Callable[[int], tuple[NextHop, ...]]] = {}
         self._alike: dict[_Rests, int] = {}
         self._own_source: dict[tuple[str, tuple[NextHop, ...]], int | None] = {}
         self._asks_from: dict[tuple[InterfaceId, int | None], int | None] = {}
@@ -215,7 +216,7 @@ class ForwardingIndex:
         known, found = len(self.spans), list[int]()
         for device, destination, source in keys:
             address = self._classes.members[destination]
-            hops = self._world.hops(self.devices[device], self.family, address)
+            hops = self._hops_from(device)(address)
             rests = device, hops, source, address if _is_near(hops) else None
             step = self._alike.get(rests)
             if step is None:
@@ -226,6 +227,12 @@ class ForwardingIndex:
         self.spans = np.append(self.spans, np.array(spans, dtype=np.int64).reshape(-1, 2), axis=0)
         self.branches = np.append(self.branches, np.array(branches, dtype=np.int64).reshape(-1, 3), axis=0)
         return np.array(found, dtype=np.int64)
+
+    def _hops_from(self, device: int) -> Callable[[int], tuple[NextHop, ...]]:
+        found = self._hops.get(device)
+        if found is None:
+            found = self._hops[device] = self._world.hops_from(self.devices[device], self.family)
+        return found
 
     def _branch(self, device: int, hop: NextHop, destination: int, source: int | None) -> _Branch:
         """Where a packet from `source` goes by a next hop, and whom its device asks for there."""
@@ -242,7 +249,7 @@ class ForwardingIndex:
         world, family = self._world, self.family
         if world.topology.owner(family, destination) == device:
             return destination
-        hops = world.hops(device, family, destination)
+        hops = self._hops_from(self.number[device])(destination)
         if not hops:
             return destination
         if _is_near(hops) or is_link_local(family, destination):
@@ -277,7 +284,7 @@ class ForwardingIndex:
 
 def _is_near(hops: tuple[NextHop, ...]) -> bool:
     """Whether some next hop is the destination itself."""
-    return any(hop.address is None for hop in hops)
+    return None in [address for _, address in hops]
 
 
 class _DestinationClasses:

@@ -120,8 +120,7 @@ class TracedCourses:
         """A row of each of those that may go different ways, and which of them each row goes like."""
         rows, forwarding = self._rows, self._forwarding
         request = rows.request
-        manners = np.stack([self._protocol, self._opens, self._replies, self._reply_opens, self._fragment])
-        _, manner = np.unique(manners, axis=1, return_inverse=True)
+        _, manner = np.unique(self._manners(), axis=1, return_inverse=True)
         owner = forwarding.owner[self._class[rows.destination]]
         ends, end = np.unique(owner * len(rows.asked) + request, return_inverse=True)
         delivered: dict[tuple[bool, int], int] = {}
@@ -136,6 +135,15 @@ class TracedCourses:
             code = code * (int(part.max(initial=0)) + 1) + part
         _, first, alike = np.unique(code, return_index=True, return_inverse=True)
         return rows.take(first), alike
+
+    def _manners(self) -> Ints:
+        """Of each request what may send its packets another way: all but replies is a matter of sessions."""
+        tracks = self._forwarding.tracks
+        tracked = np.logical_or.reduce(tracks, axis=0)[self._protocol]
+        _, alike = np.unique(tracks, axis=1, return_inverse=True)
+        opens, replies_open = self._opens | ~tracked, self._reply_opens | ~tracked
+        fragment = self._fragment & tracked
+        return np.stack([alike.ravel()[self._protocol], opens, self._replies, replies_open, fragment])
 
     def _delivery(self, device: int, asked: int) -> tuple[bool, int]:
         """Whether somebody listens for a request at a device, and the point of the line that takes it."""
