@@ -1,20 +1,20 @@
 """Holes for fragments: a deny with ports never meets them, and a permit below lets them by (RFC 1858)."""
 
-from collections.abc import Hashable, Iterator, Mapping
+from bisect import bisect_left, bisect_right
+from collections.abc import Hashable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import chain, pairwise
 
 import numpy as np
 
-from greyheron.analysis.findings.facing import Ends
 from greyheron.analysis.findings.finding import Finding, Ground, Severity, line_of
-from greyheron.analysis.proof.endpoints import Endpoint
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Headers, Ints, distinct, rank_within
 from greyheron.core.conversation import Verdict
 from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Packet
+from greyheron.core.regions import ranges_of
 from greyheron.core.rules import Rule
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
@@ -125,9 +125,8 @@ class _Senders:
             if not device.traits.bridges
             for address in world.topology.addresses(name, family)[:1]
         ]
-        regions = [(AddressBlock(family, address, family.every_bit),) for _, address in self._held]
-        names = [name for name, _ in self._held]
-        self._ends = Ends([Endpoint(*each) for each in zip(names, regions, strict=True)])
+        self._order = sorted(range(len(self._held)), key=lambda end: self._held[end][1])
+        self._sorted = [self._held[end][1] for end in self._order]
         self._some: dict[tuple[AddressBlock, ...] | None, Ints] = {}
 
     def search(self, engine: BulkEngine, places: Mapping[_Place, ResolvedList]) -> dict[_Place, _Searched]:
@@ -206,8 +205,18 @@ class _Senders:
 
     def _within(self, blocks: tuple[AddressBlock, ...] | None) -> Ints:
         if blocks not in self._some:
-            self._some[blocks] = np.flatnonzero(self._ends.within(blocks))[:_MOST_ENDS]
+            self._some[blocks] = np.array(self._ends_within(blocks)[:_MOST_ENDS], dtype=np.int64)
         return self._some[blocks]
+
+    def _ends_within(self, blocks: tuple[AddressBlock, ...] | None) -> Sequence[int]:
+        if blocks is None:
+            return range(len(self._held))
+        ranges = ranges_of(blocks)
+        if ranges is None:
+            held = enumerate(address for _, address in self._held)
+            return [end for end, address in held if any(block.holds(address) for block in blocks)]
+        places = ((bisect_left(self._sorted, low), bisect_right(self._sorted, high)) for low, high in ranges)
+        return sorted(end for first, last in places for end in self._order[first:last])
 
 
 def _finding(ground: Ground, point: AttachmentPoint, hole: _Hole) -> Finding:

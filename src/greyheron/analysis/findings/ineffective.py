@@ -26,6 +26,8 @@ from greyheron.model.values import Family
 MOST_CLASSES = 4096
 """Entries whose packets fall into more classes are not judged; some are tried first at random."""
 _FIRST_TRIES, _TRIES = 4, 200
+_FEW = 4
+"""Where no more entries than that could do the same, nothing is tried before the classes are."""
 _PORTS = frozenset(PORT_FIELDS)
 _MOST_SETS = 32
 _AT_ONCE = 256
@@ -70,7 +72,7 @@ def _judged(
         if _done_the_same(rule, later[0]):
             yield _needless(rule, {later[0].entry.number})
         return
-    coming = _coming_to(rule, earlier, family)
+    coming = _coming_to(rule, earlier, family) if earlier or len(later) > _FEW else None
     if coming is None and earlier:
         classes = _classes(rule, earlier, family)
         if classes is None:

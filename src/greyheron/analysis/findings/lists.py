@@ -1,8 +1,10 @@
 """Findings in lists by themselves: their entries, names and notes."""
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import replace
+from dataclasses import fields, replace
 from functools import partial
+from operator import attrgetter
+from typing import Any
 
 import numpy as np
 
@@ -30,6 +32,9 @@ from greyheron.model.entry import Entry
 from greyheron.model.notation.entries import write_entry
 from greyheron.model.values import Action, ListKind
 
+_Said = tuple[Any, ...]
+"""What an entry says: all but its number and its notes."""
+_SAYS = attrgetter(*(each.name for each in fields(Entry) if each.name not in ("number", "note", "remarks")))
 _LIKE = 0.6
 """Lists of which so much is the same are thought to be meant as one."""
 
@@ -234,7 +239,7 @@ def _drifting(network: Network, kept: KeptFindings) -> Iterator[Finding]:
         evidence = [
             f"only in {name}: {line}"
             for name, missing in ((one, other), (other, one))
-            for line in sorted(_without_number(lists[name], said[name] - said[missing]))
+            for line in sorted(_without_numbers(lists[name], said[name] - said[missing]))
         ]
         yield Finding(
             "lists that drift apart",
@@ -247,17 +252,18 @@ def _drifting(network: Network, kept: KeptFindings) -> Iterator[Finding]:
         )
 
 
-def _said(access_list: AccessList) -> frozenset[Entry]:
+def _said(access_list: AccessList) -> frozenset[_Said]:
     """What a list says, whatever the numbers, the order and the notes of its entries."""
-    return frozenset(replace(entry, number=0, note=None, remarks=()) for entry in access_list.body.entries)
+    return frozenset(map(_SAYS, access_list.body.entries))
 
 
-def _without_number(access_list: AccessList, entries: Iterable[Entry]) -> Iterator[str]:
-    for entry in entries:
+def _without_numbers(access_list: AccessList, said: Iterable[_Said]) -> Iterator[str]:
+    for each in said:
+        entry = Entry(0, *each)
         yield write_entry(entry, access_list.family, access_list.kind).split(" ", 1)[1]
 
 
-def _nearly_alike(said: Mapping[str, frozenset[Entry]]) -> list[tuple[str, str]]:
+def _nearly_alike(said: Mapping[str, frozenset[_Said]]) -> list[tuple[str, str]]:
     """The pairs of lists of whose entries nearly all are the same."""
     if not said:
         return []
