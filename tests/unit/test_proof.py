@@ -1,8 +1,11 @@
 """Proofs: against every conversation tried one by one, and on the demo."""
 
+from collections import Counter
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from ipaddress import ip_address
 from itertools import product
+from random import Random
 
 import pytest
 
@@ -22,11 +25,12 @@ from greyheron.core.timeline import Timeline
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import Change, apply
-from greyheron.model.document import Network
+from greyheron.model.document import Network, Placement
+from greyheron.model.entry import Entry
 from greyheron.model.notation.flows import read_bare_flow, write_flow
 from greyheron.model.notation.requirements import read_requirement
 from greyheron.model.period import Moment
-from greyheron.model.values import Family
+from greyheron.model.values import Action, Direction, Family, ListKind
 from tests.brute import (
     ALLOW_PORTS,
     BLOCK_PORTS,
@@ -37,6 +41,7 @@ from tests.brute import (
     tiny_network,
     violating,
 )
+from tests.edits import edited_at_random
 from tests.random_networks import random_network
 from tests.reference import Reference
 from tests.unit.test_reference import as_reference
@@ -209,6 +214,58 @@ def test_after_an_edit_the_answer_is_that_of_a_fresh_proof(seed: int) -> None:
     again = prover_.prove(statement, build_world(changed, world), changed, known).proof
     fresh = Prover(engines()).prove(statement, build_world(changed), changed).proof
     assert again == fresh
+
+
+def more_denied(network: Network, chance: Random) -> Network:
+    """An entry that denies is put into a list, or a list put where none stands."""
+    routed = [each for each in network.devices if not each.traits.bridges]
+    ports = [(each.name, item.name) for each in routed for item in each.interfaces]
+    family = {each.name: each.family for each in network.lists}
+    taken = {(each.device, each.at, each.direction, family[each.list]) for each in network.placements}
+    found = chance.choice(network.lists)
+    place = *chance.choice(ports), chance.choice(list(Direction))
+    if chance.random() < 0.6 and found.family is not None and (*place, found.family) not in taken:
+        device, at, direction = place
+        placed = Placement(list=found.name, device=device, at=at, direction=direction)
+        return network.model_copy(update={"placements": (*network.placements, placed)})
+    entries = list(found.body.entries)
+    if not entries:
+        return network
+    plain = found.kind is ListKind.EXTENDED and chance.random() < 0.5
+    denied = Entry(1, Action.DENY) if plain else replace(chance.choice(entries), action=Action.DENY)
+    entries.insert(0, denied)
+    numbered = tuple(replace(each, number=number) for number, each in enumerate(entries, 1))
+    changed = found.model_copy(update={"body": replace(found.body, entries=numbered)})
+    lists = tuple(changed if each.name == found.name else each for each in network.lists)
+    return network.model_copy(update={"lists": lists})
+
+
+@pytest.mark.parametrize("change", [edited_at_random, more_denied])
+def test_whether_something_holds_still_is_told_as_a_proof_would(
+    change: Callable[[Network, Random], Network],
+) -> None:
+    outcomes: Counter[bool] = Counter()
+    for seed in range(3000, 3040):
+        network, chance = tiny_network(seed), Random(seed)
+        world, prover_ = build_world(network), Prover(engines())
+        statements = [read_requirement(random_requirement(seed + 100_000 * each)) for each in range(8)]
+        known = [prover_.prove(statement, world, network) for statement in statements]
+        for _ in range(3 if network.lists else 0):
+            changed = change(network, chance)
+            after, fresh_world, fresh_prover = (
+                build_world(changed, world),
+                build_world(changed),
+                Prover(engines()),
+            )
+            for before in known:
+                fresh = fresh_prover.prove(before.statement, fresh_world, changed)
+                assert prover_.violating(before, after, changed) == fresh.violating
+                if before.proof.answer is Answer.PROVED:
+                    holds = fresh.proof.answer is Answer.PROVED
+                    assert prover_.holds_still(before, after, changed) is holds, (seed, before.statement)
+                    outcomes[holds] += 1
+    assert outcomes[True] >= 10, outcomes
+    assert outcomes[False] >= 2, outcomes
 
 
 def test_the_demo_is_proved_and_its_hole_described() -> None:

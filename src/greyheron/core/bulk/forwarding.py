@@ -110,6 +110,7 @@ class ForwardingIndex:
         self.point_device = np.array([self.number[point.device] for point in self.points], dtype=np.int64)
         self.solicitations: list[Solicitation] = []
         self._solicitation: dict[Solicitation, int] = {}
+        self._solicited_at = np.zeros((0, 4), dtype=np.int64)
         overruled = zones_overruled(world, family)
         self.overruled = np.array([port in overruled for port in self.ports], dtype=np.bool_)
         self.zone = np.array([_zone_rank(world.topology.devices[port[0]], port[1]) for port in self.ports])
@@ -158,6 +159,19 @@ class ForwardingIndex:
             self._solicitation[solicitation] = len(self.points) + len(self.solicitations)
             self.solicitations.append(solicitation)
         return self._solicitation[solicitation]
+
+    def ends(self, solicitation: Solicitation) -> list[int]:
+        """The points that it may pass, those of the asking port first."""
+        numbers = (self.port_number[port] for port in solicitation[:2])
+        return [2 * number + way for number in numbers for way in (0, 1)]
+
+    def solicited_at(self) -> Ints:
+        """The `ends` of every solicitation, as (solicitations, 4)."""
+        known = len(self._solicited_at)
+        if known < len(self.solicitations):
+            fresh = np.array([self.ends(each) for each in self.solicitations[known:]], dtype=np.int64)
+            self._solicited_at = np.concatenate([self._solicited_at, fresh])
+        return self._solicited_at
 
     def later_packets_met(self, code: Ints, protocol: Ints) -> Bools:
         """Whether later packets of a conversation meet a list there: at no line, where no session is kept.

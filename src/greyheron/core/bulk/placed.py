@@ -16,7 +16,7 @@ from greyheron.core.packet import Packet
 from greyheron.core.steps import Filtered
 from greyheron.core.wires import denied_in
 from greyheron.core.world import World
-from greyheron.model.values import Action
+from greyheron.model.values import Action, Family
 
 _Stop = tuple[int, int, int]
 """What stops a solicitation or the packet behind it: point and entry, or NONE, and an outcome."""
@@ -109,14 +109,19 @@ class PlacedLists:
         return np.append(points, np.zeros(len(self._forwarding.solicitations), dtype=np.bool_))
 
     def changed_from(self, before: "PlacedLists") -> Bools:
-        """For each code whether it may decide otherwise than in `before`, which has the same forwarding."""
+        """For each code whether it may decide otherwise than in `before`, which has the same forwarding.
+
+        Over IPv6 wherever other lists see a solicitation: one stands for all who are alike to routes, and
+        lists may tell those apart.
+        """
         points = np.array([now is not then for now, then in zip(self.lists, before.lists, strict=True)])
         stopping, stopped = self._stopping(), before._stopping()
         differs = (stopping != stopped).any(axis=1)
+        if self._forwarding.family is Family.IPV6:
+            differs |= points[self._forwarding.solicited_at()].any(axis=1)
         for index in np.flatnonzero((stopping[:, 0] == _BY_ASKER) & ~differs).tolist():
             solicitation = self._forwarding.solicitations[index]
-            differs[index] = points[self._ends(solicitation)].any()
-            differs[index] |= self._frames(solicitation) != before._frames(solicitation)
+            differs[index] = self._frames(solicitation) != before._frames(solicitation)
         return np.append(points, differs)
 
     def only_denies_more(self, before: "PlacedLists") -> bool:
@@ -153,16 +158,14 @@ class PlacedLists:
     def lists_at(self, codes: Ints) -> tuple[Ints, Ints]:
         """The lists that may have a say at `codes`: indices in `codes`, and in `distinct`.
 
-        At a solicitation those of both its ends, each way.
+        At an IPv6 solicitation those of both its ends, each way; ARP shows lists none (§14).
         """
         points = codes < len(self.lists)
-        ports = np.array(
-            [self._ends(solicitation) for solicitation in self._forwarding.solicitations],
-            dtype=np.int64,
-        ).reshape(-1, 4)
-        at = np.flatnonzero(~points)
-        index = np.concatenate([np.flatnonzero(points), np.repeat(at, 4)])
-        asked = np.concatenate([codes[points], ports[codes[at] - len(self.lists)].ravel()])
+        index, asked = np.flatnonzero(points), codes[points]
+        if self._forwarding.family is Family.IPV6:
+            at = np.flatnonzero(~points)
+            ends = self._forwarding.solicited_at()[codes[at] - len(self.lists)]
+            index, asked = np.append(index, np.repeat(at, 4)), np.append(asked, ends.ravel())
         listed = self._list_at[asked]
         return index[listed != NONE], listed[listed != NONE]
 
@@ -208,7 +211,7 @@ class PlacedLists:
         return np.array(self._stops, dtype=np.int64).reshape(-1, 3)
 
     def _stop(self, solicitation: Solicitation) -> _Stop:
-        lists = tuple(self.lists[point] for point in self._ends(solicitation))
+        lists = tuple(self.lists[point] for point in self._forwarding.ends(solicitation))
         frames = self._frames(solicitation)
         if not any((*lists, *frames)):
             return _NOTHING
@@ -224,11 +227,6 @@ class PlacedLists:
         """The frame lists on the way of a solicitation, of its answer, and of the packet behind it."""
         wires = self._world.in_force.wires
         return tuple(map(wires.lists.get, wires.both_ways(*solicitation[:2]))) if wires.lists else ()
-
-    def _ends(self, solicitation: Solicitation) -> list[int]:
-        """The points that it may pass, those of the asking port first."""
-        numbers = (self._forwarding.port_number[port] for port in solicitation[:2])
-        return [2 * number + way for number in numbers for way in (0, 1)]
 
     def _stopped(self, solicitation: Solicitation) -> _Stop:
         asking, answering, target, asker = solicitation
