@@ -34,6 +34,8 @@ MIB = 1 << 20
 SHORTEST_TOKEN = 12
 MOST_WORKERS = 8
 """So many processes do long work at most, unless there should be more."""
+TURN = 0.0005
+"""Seconds that a thread which computes may keep the one that answers waiting, each time that it needs a turn."""
 FINISHING = 20
 """Seconds that requests which were accepted have to be answered when the server ends."""
 
@@ -70,6 +72,7 @@ def serve(
         raise CannotGoOn(f"Listening on {host} lets others in: give an access token with --token.")
     if token is not None and len(token) < SHORTEST_TOKEN:
         raise CannotGoOn(f"The access token is too short: use at least {SHORTEST_TOKEN} characters.")
+    sys.setswitchinterval(TURN)
     with listening_at(host, port) as listening:
         write_logs(log_format, logging.INFO if log_requests else logging.WARNING)
         engine = open_database(data / DATABASE)
