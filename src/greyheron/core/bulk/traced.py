@@ -1,5 +1,6 @@
 """Conversations whose packets stay as they are: all traced at once, then the lists are asked."""
 
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -93,6 +94,10 @@ class TracedCourses:
         self._there_path, self._back_path = there_path[order], back_path[order]
         self.untraced = np.flatnonzero(untraced)
         self._stray_step, self._stray_device = self._strays()
+        # Half of what paths take is who was passed, and nothing asks for that any more.
+        self._out, self._returned = (
+            replace(paths, visited=(), admitted=(), since=()) for paths in (out, returned)
+        )
 
     def _strays(self) -> tuple[Ints, Ints]:
         """For each there and back the step at which a device that saw no answer drops the ACK, and where.
