@@ -35,7 +35,7 @@ SHORTEST_TOKEN = 12
 MOST_WORKERS = 8
 """So many processes do long work at most, unless there should be more."""
 TURN = 0.0005
-"""Seconds that a thread which computes may keep the one that answers waiting, each time that it needs a turn."""
+"""Seconds that a thread which computes keeps the one that answers waiting, whenever that needs a turn."""
 FINISHING = 20
 """Seconds that requests which were accepted have to be answered when the server ends."""
 

@@ -128,7 +128,8 @@ class ResolvedLists:
         self._found: dict[str, tuple[AccessList, ResolvedList | FrameList]] = {}
         for access_list in network.lists:
             old, resolved = before.get(access_list.name, (None, None))
-            if resolved is None or old != access_list or self._told_apart(access_list, known):
+            same = old is access_list or old == access_list
+            if resolved is None or not same or self._told_apart(access_list, known):
                 resolved = (
                     FrameList(access_list.name, tuple(_there(access_list, active)))
                     if access_list.family is None
@@ -138,11 +139,16 @@ class ResolvedLists:
 
     def _told_apart(self, access_list: AccessList, known: "ResolvedLists | None") -> bool:
         """Whether other entries of a list are there than in `known`."""
-        return known is not None and any(
+        if known is None or known.active == self.active:
+            return False
+        return any(
             entry.during is not None
             and entry.during.holds(self.active) is not entry.during.holds(known.active)
             for entry in access_list.body.entries
         )
+
+    def __getitem__(self, name: str) -> ResolvedList | FrameList:
+        return self._found[name][1]
 
     def _names_the_same(self, network: Network) -> bool:
         own = self._network
@@ -166,7 +172,7 @@ class ResolvedLists:
 
     def _placements(self) -> Iterator[tuple[AttachmentPoint, ResolvedList | FrameList]]:
         for placed in self._network.placements:
-            yield AttachmentPoint(placed.device, placed.at, placed.direction), self._found[placed.list][1]
+            yield AttachmentPoint(placed.device, placed.at, placed.direction), self[placed.list]
 
 
 def permitting_all(resolved: ResolvedList) -> ResolvedList:

@@ -10,7 +10,7 @@ from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.endpoints import Endpoints
 from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.core.conversation import converse, first_packet
-from greyheron.core.lists import Names, resolve
+from greyheron.core.lists import ResolvedList
 from greyheron.core.matching import decide
 from greyheron.core.packet import Way
 from greyheron.core.world import World, build_world
@@ -152,12 +152,12 @@ class Proposer:
         if unwanted is None or unwanted.expect is not Expectation.BLOCK:
             return
         packet = first_packet(self._world, unwanted.flow)
-        names = Names(self._network)
         for found in self._network.lists:
             placements = [each for each in self._network.placements if each.list == found.name]
             if found.family is not family or len(placements) > 1 or packet.family is not family:
                 continue
-            rules = resolve(found, names)
+            rules = self._world.resolved[found.name]
+            assert isinstance(rules, ResolvedList)  # of a family
             decision = decide(rules, replace(packet, source=packet.source or 0))
             deciding = next((rule for rule in rules.rules if rule.entry.number == decision.entry), None)
             # A list that denies everybody is not meant for these.

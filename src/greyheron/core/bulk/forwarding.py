@@ -79,6 +79,7 @@ class ForwardingIndex:
     overruled:  ports whose inbound list decides instead of zones
     forwards, firewall, same_zone, own_filtered, translates:  of each device
     tracks:  (devices, 4), by protocol
+    tracked, tracked_alike:  of each protocol whether anybody tracks it, and a number for by whom
     known:  the prefixes whose borders part addresses into classes
     spans:  for each step its first branch and how many it has
     branches:  egress port, the port it comes to or NONE, and the code of its solicitation or NONE
@@ -121,6 +122,8 @@ class ForwardingIndex:
         self.translates = np.array([bool(device.translations) for device in named])
         probes = [Packet(family, None, 0, protocol) for protocol in (TCP, UDP, family.icmp, 0)]
         self.tracks = np.array([[tracks(device, probe) for probe in probes] for device in named])
+        self.tracked = np.logical_or.reduce(self.tracks, axis=0)
+        self.tracked_alike = np.unique(self.tracks, axis=1, return_inverse=True)[1].ravel()
         self._delivery: dict[tuple[int, int, int], tuple[bool, int]] = {}
         self._classes = _DestinationClasses(world, family)
         self.known = self._classes.known

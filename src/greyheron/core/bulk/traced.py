@@ -143,12 +143,11 @@ class TracedCourses:
 
     def _manners(self) -> Ints:
         """Of each request what may send its packets another way: all but replies is a matter of sessions."""
-        tracks = self._forwarding.tracks
-        tracked = np.logical_or.reduce(tracks, axis=0)[self._protocol]
-        _, alike = np.unique(tracks, axis=1, return_inverse=True)
+        tracked = self._forwarding.tracked[self._protocol]
+        alike = self._forwarding.tracked_alike[self._protocol]
         opens, replies_open = self._opens | ~tracked, self._reply_opens | ~tracked
         fragment = self._fragment & tracked
-        return np.stack([alike.ravel()[self._protocol], opens, self._replies, replies_open, fragment])
+        return np.stack([alike, opens, self._replies, replies_open, fragment])
 
     def _delivery(self, device: int, asked: int) -> tuple[bool, int]:
         """Whether somebody listens for a request at a device, and the point of the line that takes it."""
