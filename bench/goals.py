@@ -302,9 +302,9 @@ def main() -> None:
     columns = (*(f"{size} routers" for size in sizes), "grows with", "most memory", "wanted")
     before, table = machine(), Table("what", "demo", *columns)
     for what, seconds, memory in rows(sizes):
-        taken = [f"{seconds[size]:.3f} s" if size in seconds else "" for size in (DEMO, *sizes)]
+        shown = [f"{seconds[size]:.3f} s" if size in seconds else "" for size in (DEMO, *sizes)]
         most = f"{max(memory.values()):,} MiB"
-        table.add_row(what, *taken, growth(seconds), most, GOALS.get(what, ""))
+        table.add_row(what, *shown, growth(seconds), most, GOALS.get(what, ""))
     table.caption = f"Before: {before}. After: {machine()}."
     Console(width=160).print(table)
 
