@@ -1,9 +1,12 @@
 """§9: OSPF neighbours, costs, equal ways, announcements, and what lists do to them."""
 
+from ipaddress import ip_address
+
 import pytest
 
 from greyheron.core.routing import Origin
 from greyheron.core.world import build_world
+from greyheron.model.read import read_network
 from greyheron.model.values import Family
 from tests.cases import Case, all_of, check, traced
 from tests.lab import Lab
@@ -404,3 +407,33 @@ links:
     assert route("b", "172.20.8.0/24") == []
     assert route("c", "172.20.8.0/24") == [("far", "172.20.2.1", 37)]
     assert route("a", "172.20.9.0/24") == []
+
+
+def test_each_of_many_neighbours_is_the_way_to_what_it_announces() -> None:
+    """Twenty routers on one wire, three of which announce one prefix at equal cost."""
+    names = [f"r{number}" for number in range(20)]
+    devices = [
+        {
+            "name": name,
+            "kind": "router",
+            "interfaces": [
+                {"name": "lan", "addresses": [f"172.20.0.{number + 1}/24"], "ospf": {}},
+                {
+                    "name": "own",
+                    "addresses": [f"172.20.{max(number, 2)}.{number + 1}/24"],
+                    "ospf": {"passive": True},
+                },
+            ],
+        }
+        for number, name in enumerate(names)
+    ]
+    ports = [f"p{number}" for number in range(20)]
+    switch = {"name": "wire", "kind": "switch", "interfaces": [{"name": port} for port in ports]}
+    links = [{"ends": [f"{name}:lan", f"wire:{port}"]} for name, port in zip(names, ports, strict=True)]
+    data = {"format": "grey-heron/1", "name": "many", "devices": [*devices, switch], "links": links}
+    world = build_world(read_network(data))
+    for number in range(3, 20):
+        (hop,) = world.lookup("r0", Family.IPV4, int(ip_address(f"172.20.{number}.77"))).hops
+        assert hop == ("lan", int(ip_address(f"172.20.0.{number + 1}")))
+    shared = world.lookup("r9", Family.IPV4, int(ip_address("172.20.2.77"))).hops
+    assert shared == tuple(("lan", int(ip_address(f"172.20.0.{last}"))) for last in (1, 2, 3))

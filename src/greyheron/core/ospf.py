@@ -299,7 +299,7 @@ def _least(told: _Told, total: NDArray[np.float64]) -> tuple[NDArray[np.float64]
 
 
 def _gathered(announcements: list[list[Announced]]) -> _Told:
-    """The announcements of each router, in the order of the routers."""
+    """The announcements of each router, by prefix; those of one prefix in the order of the routers."""
     of: dict[Prefix, list[tuple[int, Announced]]] = {}
     for router, own in enumerate(announcements):
         for each in own:

@@ -174,9 +174,8 @@ class Cut:
         self._groups: list[tuple[ResolvedList, ...]] = [()]
         self._group = np.zeros(len(source), dtype=np.int64)
         if courses is not None:
-            self._group = self._grouped(courses, codes)[
-                courses.row_of if rows is None else courses.row_of[rows]
-            ]
+            row_of = courses.row_of if rows is None else courses.row_of[rows]
+            self._group = self._grouped(courses, codes)[row_of]
 
     def _grouped(self, courses: Courses, codes: Bools | None) -> Ints:
         """Which of `_groups` each row of `courses` meets."""

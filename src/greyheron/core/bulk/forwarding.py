@@ -121,7 +121,8 @@ class ForwardingIndex:
         self.own_filtered = np.array([sends_through(device) for device in named])
         self.translates = np.array([bool(device.translations) for device in named])
         probes = [Packet(family, None, 0, protocol) for protocol in (TCP, UDP, family.icmp, 0)]
-        self.tracks = np.array([[tracks(device, probe) for probe in probes] for device in named])
+        tracked = [[tracks(device, probe) for probe in probes] for device in named]
+        self.tracks = np.array(tracked, dtype=np.bool_).reshape(-1, len(probes))
         self.tracked = np.logical_or.reduce(self.tracks, axis=0)
         self.tracked_alike = np.unique(self.tracks, axis=1, return_inverse=True)[1].ravel()
         self._delivery: dict[tuple[int, int, int], tuple[bool, int]] = {}
