@@ -24,6 +24,14 @@ def edit(client: TestClient, demo: str, *changes: dict[str, Any]) -> None:
     assert answer.status_code == 200, answer.text
 
 
+def test_requirements_that_are_on_the_screen_can_be_named(client: TestClient, demo: str) -> None:
+    path = f"/api/networks/{demo}/policy"
+    plain = worked(client, path)
+    assert worked(client, path, {"sooner": ["r3", "nobody"]}) == plain
+    refused = client.post(path, json={"sooner": ["x" * 101]})
+    assert refused.status_code == 422
+
+
 def test_the_policy_in_three_states(client: TestClient, demo: str) -> None:
     policy = worked(client, f"/api/networks/{demo}/policy")
     answers = {

@@ -157,3 +157,27 @@ def test_choices_are_shown_as_they_are_found(page: Page, server: Server) -> None
     expect(places).to_contain_text(told["result"]["text"])
     expect(places.get_by_role("listitem")).to_have_count(min(len(choices), 6))
     expect(second).to_have_attribute("aria-expanded", "true")
+
+
+def test_requirements_on_the_screen_are_proved_before_others(page: Page, server: Server) -> None:
+    network = page.url.split("/n/")[1].split("/")[0]
+    path = f"{server.address}/api/networks/{network}"
+    version = page.request.get(path).json()["version"]
+    items = [
+        {"id": f"more{number}", "statement": f"block visitors → ledger tcp/{5000 + number} ipv4"}
+        for number in range(40)
+    ]
+    changes = [{"collection": "requirements", "key": each["id"], "item": each} for each in items]
+    edit = {"label": "require more", "changes": changes}
+    page.request.post(f"{path}/draft/edits", data=edit, headers={"If-Match": f'"{version}"'})
+    page.reload()
+    last = page.locator("[data-requirement=more39]")
+    expect(last.get_by_role("img", name="draft: proved")).to_have_count(1)
+    last.scroll_into_view_if_needed()
+    page.get_by_role("textbox", name="New requirement").fill("block till → ledger ssh")
+    with page.expect_request("**/policy*") as asked:
+        page.keyboard.press("Enter")
+    sooner = asked.value.post_data_json["sooner"]
+    assert "more39" in sooner
+    assert "r1" not in sooner
+    assert len(sooner) < 20

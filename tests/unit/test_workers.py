@@ -12,11 +12,12 @@ from typing import Any
 
 import pytest
 
+from greyheron.analysis.proof.policy import RequirementMarks
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.core.progress import Cancelled, unwatched
 from greyheron.demo.generator import Plan, generate
 from greyheron.demo.networks import saltmarsh
-from greyheron.model.document import Network
+from greyheron.model.document import Network, Requirement
 from greyheron.model.notation.requirements import read_requirement
 from greyheron.model.values import Family
 from greyheron.working.derived import SMALL, DerivedState
@@ -136,6 +137,21 @@ def test_what_is_found_is_told_as_it_comes(workers: Workers) -> None:
         assert {each.key for each in found} <= {each.key for each in every}
         assert choices
         assert all(each in advice.choices for each in choices)
+
+
+def test_requirements_that_are_looked_at_are_proved_first(workers: Workers) -> None:
+    network = generate(Plan(routers=5, lists=3, entries=20, seed=3))
+    required = tuple(
+        Requirement(id=f"r{number}", statement=read_requirement(f"block h1 → h{number} ssh"))
+        for number in range(2, 6)
+    )
+    stored = RunningAndDraft.same(network.model_copy(update={"requirements": required}))
+    here, there = DerivedState(), RemoteState("sooner", workers)
+    told = list[RequirementMarks]()
+    marks = here.policy(stored, None, unwatched, sooner=("r5", "r4", "gone"), told=told.extend)
+    assert [each.id for each in told] == ["r4", "r5", "r2", "r3"]
+    assert [each.id for each in marks] == ["r2", "r3", "r4", "r5"]
+    assert there.policy(stored, None, unwatched, sooner=frozenset({"r5"})) == marks
 
 
 def test_a_worker_that_ends_costs_a_retry(workers: Workers) -> None:

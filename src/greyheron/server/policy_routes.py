@@ -86,6 +86,12 @@ class AdviceRequest(RequestBody):
     text: Annotated[str, Field(max_length=500)]
 
 
+class PolicyRequest(RequestBody):
+    """Which requirements are looked at just now, by their ids: they are proved before the others."""
+
+    sooner: Annotated[tuple[Annotated[str, Field(max_length=100)], ...], Field(max_length=200)] = ()
+
+
 @router.post("/networks/{network_id}/findings")
 def ask_findings(
     network_id: str, store: Store, derived: Derived, jobs: Computations, at: At
@@ -123,13 +129,19 @@ def ask_advice(
 
 @router.post("/networks/{network_id}/policy")
 def ask_policy(
-    network_id: str, store: Store, derived: Derived, jobs: Computations, at: At
+    network_id: str,
+    store: Store,
+    derived: Derived,
+    jobs: Computations,
+    at: At,
+    asked: PolicyRequest | None = None,
 ) -> Working[Policy]:
     """Begin to prove every requirement, with no lists, as running and on the draft."""
     stored = store.get(network_id)
+    sooner = frozenset(() if asked is None else asked.sooner)
 
     def work(progress: Telling) -> Policy:
-        marks = derived.of(network_id).policy(stored, at, progress, told=progress.found)
+        marks = derived.of(network_id).policy(stored, at, progress, sooner=sooner, told=progress.found)
         return Policy(version=stored.version, requirements=list(marks))
 
     return jobs.start(

@@ -1,7 +1,7 @@
 """What has been worked out for the networks in use, one owner each, so that nothing is computed twice."""
 
 from collections import OrderedDict, defaultdict, deque
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import replace
 from functools import cache
 from threading import Lock, RLock
@@ -176,13 +176,20 @@ class DerivedState:
         moment: Moment | None,
         progress: Progress,
         share: Share = WHOLE,
+        sooner: Collection[str] = (),
         told: Found = unheard,
     ) -> tuple[RequirementMarks, ...]:
-        """The requirements of the draft in a share of them, with their three answers. Raises Cancelled."""
+        """The requirements of the draft in a share of them, with their three answers. Raises Cancelled.
+
+        sooner:  the ids of those that are proved before the others
+        """
         states = PolicyStates(self.timeline(stored.running, moment), self.timeline(stored.draft, moment))
         asked = [each for each in stored.draft.requirements if share.has(each.id)]
+        in_turn = sorted(asked, key=lambda each: each.id not in sooner)
         with self._proving:
-            return prove_policy(self.prover, states, self._proven, progress, asked, told)
+            marks = prove_policy(self.prover, states, self._proven, progress, in_turn, told)
+        of = {each.id: each for each in marks}
+        return tuple(of[each.id] for each in asked)
 
     def proofs(
         self, stored: Drafted, state: str, moment: Moment | None, progress: Progress, share: Share = WHOLE

@@ -1,5 +1,6 @@
 """The derived state of a network whose long work is done by worker processes, here or elsewhere."""
 
+from collections.abc import Collection
 from functools import reduce
 from operator import add, or_
 from typing import Any
@@ -51,9 +52,10 @@ class RemoteState(DerivedState):
         moment: Moment | None,
         progress: Progress,
         share: Share = WHOLE,
+        sooner: Collection[str] = (),
         told: Found = unheard,
     ) -> tuple[RequirementMarks, ...]:
-        found = self._shared(0, "policy", stored, (moment,), share, progress, told)
+        found = self._shared(0, "policy", stored, (moment,), share, progress, told, (tuple(sooner),))
         marks = {each.id: each for share in found for each in share}
         return tuple(marks[each.id] for each in stored.draft.requirements if each.id in marks)
 
@@ -131,10 +133,14 @@ class RemoteState(DerivedState):
         share: Share,
         progress: Progress,
         told: Found = unheard,
+        rest: tuple[Any, ...] = (),
     ) -> list[Any]:
-        """What workers make of it, a share each; work of one `kind` goes to the same ones."""
+        """What workers make of it, a share each; work of one `kind` goes to the same ones.
+
+        first, rest:  arguments before the progress, and behind the share
+        """
         orders = [
-            Order(self._first + kind + number, method, stored, first, (each,), told is not unheard)
+            Order(self._first + kind + number, method, stored, first, (each, *rest), told is not unheard)
             for number, each in enumerate(self._shares(stored, share))
         ]
         return self._crew.results(self._network_id, orders, progress, told)

@@ -10,12 +10,31 @@ export const useBook = (id: string, version: number, at: string | null) =>
     begin: (signal) => answer(api.POST("/api/networks/{network_id}/book", { params: seen(id, at), signal })),
   });
 
-/** The policy of a version; the answers before stay until the new ones are there. */
-export const usePolicy = (id: string, version: number, at: string | null, any: boolean) =>
+/** How many requirements can be asked for sooner than others. */
+const MOST_SOONER = 200;
+
+/**
+ * The policy of a version; the answers before stay until the new ones are there.
+ *
+ * `sooner` says which requirements are looked at when it is asked for: they are proved before the others.
+ */
+export const usePolicy = (
+  id: string,
+  version: number,
+  at: string | null,
+  any: boolean,
+  sooner: () => string[],
+) =>
   useWork({
     queryKey: ["policy", id, version, at],
     begin: (signal) =>
-      answer(api.POST("/api/networks/{network_id}/policy", { params: seen(id, at), signal })),
+      answer(
+        api.POST("/api/networks/{network_id}/policy", {
+          params: seen(id, at),
+          body: { sooner: sooner().slice(0, MOST_SOONER) },
+          signal,
+        }),
+      ),
     enabled: any,
   });
 

@@ -3064,6 +3064,17 @@ export interface components {
             requirements: components["schemas"]["RequirementMarks"][];
         };
         /**
+         * PolicyRequest
+         * @description Which requirements are looked at just now, by their ids: they are proved before the others.
+         */
+        PolicyRequest: {
+            /**
+             * Sooner
+             * @default []
+             */
+            sooner: string[];
+        };
+        /**
          * PortSet
          * @description A named group of ports.
          */
@@ -8718,7 +8729,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PolicyRequest"] | null;
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

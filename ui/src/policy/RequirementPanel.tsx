@@ -6,6 +6,7 @@ import { REQUIREMENT } from "../editor/notation";
 import { Failed } from "../kit/Failed";
 import { AnswerShape } from "../marks/AnswerMark";
 import { go } from "../state/location";
+import { requirementsOnScreen } from "../state/onScreen";
 import { useOpened } from "../workbench/opened";
 import { TriedLines } from "./TriedLines";
 import { useAsTest } from "./useAsTest";
@@ -17,7 +18,7 @@ export function RequirementPanel({ requirement }: { requirement: Requirement }) 
   const [text, setText] = useState(requirement.statement);
   const [group, setGroup] = useState(requirement.group);
   const [note, setNote] = useState(requirement.note);
-  const policy = usePolicy(id, network.version, at, true);
+  const policy = usePolicy(id, network.version, at, true, requirementsOnScreen);
   const found = policy.data?.requirements.find((each) => each.id === requirement.id);
   const marks = found?.statement === requirement.statement ? found : undefined;
   const changed = text !== requirement.statement || group !== requirement.group || note !== requirement.note;

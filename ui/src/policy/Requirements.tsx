@@ -10,6 +10,7 @@ import { useNotices } from "../kit/notices";
 import { AnswerMark } from "../marks/AnswerMark";
 import { TriedMark } from "../marks/TriedMark";
 import { go, useLocation } from "../state/location";
+import { requirementsOnScreen } from "../state/onScreen";
 import { useOpened } from "../workbench/opened";
 
 /** The policy: every requirement with its three answers, and a line to write another. */
@@ -17,7 +18,7 @@ export function Requirements() {
   const { id, network, at } = useOpened();
   const location = useLocation();
   const { requirements } = network.draft;
-  const policy = usePolicy(id, network.version, at, requirements.length > 0);
+  const policy = usePolicy(id, network.version, at, requirements.length > 0, requirementsOnScreen);
   const groups = [...new Set(requirements.map((each) => each.group))];
   const ordered = groups.flatMap((group) => requirements.filter((each) => each.group === group));
   const last = useLastRehearsal(id, network.version).data?.last;

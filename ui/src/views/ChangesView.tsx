@@ -5,6 +5,7 @@ import { useDifferences, useRevisions } from "../api/queries";
 import { Failed } from "../kit/Failed";
 import { useNotices } from "../kit/notices";
 import { go } from "../state/location";
+import { requirementsOnScreen } from "../state/onScreen";
 import { useOpened } from "../workbench/opened";
 import { Rehearsal } from "./Rehearsal";
 
@@ -213,7 +214,13 @@ function nameOf(collection: Change["collection"], key: string): string {
 /** What else the draft does: to the policy, to who reaches whom, and to what is wrong. */
 function Beyond() {
   const { id, network, at } = useOpened();
-  const policy = usePolicy(id, network.version, at, network.draft.requirements.length > 0);
+  const policy = usePolicy(
+    id,
+    network.version,
+    at,
+    network.draft.requirements.length > 0,
+    requirementsOnScreen,
+  );
   const findings = useFindings(id, network.version, at);
   const reach = useReach(id, network.version, at, REACH, null);
   const turned = policy.data?.requirements.filter(
