@@ -12,7 +12,6 @@ from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import converse
 from greyheron.core.frames import derived_mac, group_mac, mac_of
 from greyheron.core.segments import find_segments
-from greyheron.core.shares import WHOLE
 from greyheron.core.timeline import Timeline
 from greyheron.core.world import build_world
 from greyheron.formats.listing import read_listing, write_listing
@@ -344,7 +343,7 @@ def test_what_is_doubtful_in_a_frame_list_is_found(entries: str, kinds: set[str]
     network = Lab().with_(frames("sw p1 in", entries)).network()
     timeline = Timeline.build(network)
     ground = Ground(network, timeline.first, timeline, engines(), KeptFindings())
-    assert {finding.kind for finding in in_lists(ground, WHOLE)} == kinds
+    assert {finding.kind for finding in in_lists(ground)} == kinds
 
 
 def test_what_an_entry_covers_is_said_with_the_interfaces_that_it_means() -> None:

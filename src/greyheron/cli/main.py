@@ -1,7 +1,6 @@
 """`grey-heron`: one place where every command begins, and where what goes wrong becomes a sentence."""
 
 import codecs
-import gc
 import io
 import os
 import sys
@@ -14,9 +13,8 @@ import typer
 from typer.core import TyperCommand, TyperGroup
 
 from greyheron import __version__
+from greyheron.collecting import collect_seldom
 
-COLLECTING = (20_000, 20, 20)
-"""Networks are values without circles: looking for those less often takes a fifth off reading a large one."""
 BAD = 2
 STOPPED = 130
 NOBODY_READS = 141
@@ -95,7 +93,7 @@ def _every(
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run a command. Returns its exit status: 2 for what could not be read, written or understood."""
     _write_plainly()
-    gc.set_threshold(*COLLECTING)
+    collect_seldom()
     try:
         status = app(
             list(sys.argv[1:] if arguments is None else arguments), "grey-heron", standalone_mode=False

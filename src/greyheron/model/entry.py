@@ -1,14 +1,32 @@
 """Entries of access lists, as values (§3)."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
+from operator import attrgetter
+from typing import Any, TypeVar
 
 from greyheron.model.header import DscpTerms, FlagsMatch
 from greyheron.model.period import During
 from greyheron.model.values import Action, Family, ListKind
 
 EVERY_MAC_BIT = (1 << 48) - 1
+T = TypeVar("T")
 
 
+def sent_by_fields(frozen: type[T]) -> type[T]:
+    """A frozen class of several fields whose values are pickled by what they are made of.
+
+    That is several times as fast as by their state, and networks of many entries go to other processes.
+    """
+    made_of = attrgetter(*(each.name for each in fields(frozen)))  # type: ignore[arg-type]
+
+    def reduced(self: T) -> tuple[type[T], tuple[Any, ...]]:
+        return frozen, made_of(self)
+
+    frozen.__reduce__ = reduced  # type: ignore[method-assign, assignment]
+    return frozen
+
+
+@sent_by_fields
 @dataclass(frozen=True, slots=True)
 class AddressBlock:
     """The addresses that equal `value` in every bit that is set in `mask`.
@@ -69,6 +87,7 @@ AddressTerm = AddressBlock | NamedAddresses
 """What an entry says of an address; None stands for any."""
 
 
+@sent_by_fields
 @dataclass(frozen=True, slots=True)
 class PortSpan:
     """Ports from `low` to `high`, both included; `word` is how the user named a single one."""
@@ -146,6 +165,7 @@ class FrameMatch:
     destination: MacBlock | None = None
 
 
+@sent_by_fields
 @dataclass(frozen=True, slots=True)
 class Entry:
     """One numbered permit or deny.

@@ -13,6 +13,7 @@ from threading import Event, Lock, Thread
 from time import monotonic
 from typing import Any
 
+from greyheron.collecting import collect_seldom
 from greyheron.core.progress import Cancelled
 from greyheron.working.derived import DerivedState, DerivedStates
 from greyheron.working.documents import RunningAndDraft
@@ -172,5 +173,6 @@ def work(connection: Connection, memory: int) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the server ends it, not the terminal
     with suppress(OSError):
         os.nice(_NICENESS)
+    collect_seldom()
     _Process(connection, memory).serve()
     os._exit(0)

@@ -110,7 +110,9 @@ def facing_away(ground: Ground, family: Family, everyone: Endpoints, passers: Pa
     placed = [
         point
         for point, which in ground.world.lists
-        if which is family and (point.device, point.at) in ground.world.topology.interfaces
+        if which is family
+        and (point.device, point.at) in ground.world.topology.interfaces
+        and ground.share.has(ground.world.lists[point, which].name)
     ]
     endpoints = (*everyone.every, *everyone.translated)
     ends = ground.kept.of(("ends", family), (everyone,), lambda: Ends(endpoints))

@@ -18,14 +18,13 @@ from greyheron.core.timeline import Timeline
 from greyheron.model.document import Acceptance
 from greyheron.model.values import Family
 
-_SEARCHES: tuple[Callable[[Ground], Iterable[Finding]], ...] = (
-    in_placements,
+_UNDIVIDED: tuple[Callable[[Ground], Iterable[Finding]], ...] = (
     partial(in_matrix, family=Family.IPV4),
-    in_wiring,
     partial(in_matrix, family=Family.IPV6),
+    in_wiring,
     in_traffic,
 )
-"""What depends on the time; lists are looked at once. Long ones alternate, for shares take turns."""
+"""Searches that are not by list: shares take turns."""
 _ORDER = list(Severity)
 
 
@@ -51,10 +50,12 @@ def find_in_time(
     share:  of the lists and of the searches; `merged` has the findings of all of them
     told:  those of one search after another
     """
-    searches = [search for number, search in enumerate(_SEARCHES) if number % share.of == share.number]
+    turns = [search for number, search in enumerate(_UNDIVIDED) if number % share.of == share.number]
+    searches = [in_placements, *turns]
     steps = 1 + len(searches) * len(timeline.shown)
-    ground = Ground(timeline.network, timeline.first, timeline, engines, kept, part(progress, 0, steps))
-    found = {finding.key: finding for finding in reversed([*in_lists(ground, share)])}
+    on = part(progress, 0, steps)
+    ground = Ground(timeline.network, timeline.first, timeline, engines, kept, on, share)
+    found = {finding.key: finding for finding in reversed([*in_lists(ground)])}
     told([*found.values()])
     for number, search in enumerate(searches):
         at_times: dict[str, list[tuple[Span, Finding]]] = {}

@@ -8,6 +8,7 @@ from hashlib import sha256
 from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.progress import Progress, unwatched
+from greyheron.core.shares import WHOLE, Share
 from greyheron.core.timeline import Timeline
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
@@ -69,6 +70,7 @@ class Ground:
     engines:  gives the bulk engine of a world
     kept:  what was found before
     progress:  told how far the search is
+    share:  of the lists that are looked at
     """
 
     network: Network
@@ -77,6 +79,7 @@ class Ground:
     engines: Engines
     kept: KeptFindings
     progress: Progress = unwatched
+    share: Share = WHOLE
 
 
 def moving(placed: Placement, to: AttachmentPoint) -> tuple[Change, ...]:

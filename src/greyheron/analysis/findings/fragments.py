@@ -96,7 +96,7 @@ def _searched(ground: Ground) -> dict[_Place, _Searched]:
     slots: dict[_Place, _Slot] = {}
     known: dict[_Place, _Searched] = {}
     for (point, family), found in world.lists.items():
-        if any(map(_lets_fragments_by, found.rules)):
+        if ground.share.has(found.name) and any(map(_lets_fragments_by, found.rules)):
             slot: _Slot = (
                 ("fragments", point, family, world.resolved.active),
                 (found, engine.forwarding(family)),

@@ -25,7 +25,6 @@ from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.findings.notes import in_note
 from greyheron.core.bulk.headers import grouped
 from greyheron.core.lists import Names, ResolvedList, resolve
-from greyheron.core.shares import Share
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network
 from greyheron.model.entry import Entry
@@ -39,14 +38,14 @@ _LIKE = 0.6
 """Lists of which so much is the same are thought to be meant as one."""
 
 
-def in_lists(ground: Ground, share: Share) -> Iterator[Finding]:
-    """share:  of the lists; one share has what is said of several together"""
+def in_lists(ground: Ground) -> Iterator[Finding]:
+    """In lists by themselves, once whatever the time; one share has what is said of several together."""
     network, names, kept = ground.network, Names(ground.network), ground.kept
     placed = {placement.list for placement in network.placements}
     known = {found.name: found for found in ground.world.lists.values()}
     held = kept.of("addresses", (network.devices,), lambda: KnownAddresses(network))
     for number, access_list in enumerate(network.lists):
-        if not share.has(access_list.name):
+        if not ground.share.has(access_list.name):
             continue
         ground.progress(number / len(network.lists))
         if access_list.name not in placed:
@@ -70,7 +69,7 @@ def in_lists(ground: Ground, share: Share) -> Iterator[Finding]:
             rests_on,
             partial(_in_list_always, access_list, known.get(access_list.name), names, held),
         )
-    if share.number == 0:
+    if ground.share.number == 0:
         yield from _drifting(network, kept)
 
 

@@ -32,7 +32,9 @@ def keeping_from_more(
     mentions = _Mentions(ground.network, everyone)
     for (point, which), found in ground.world.lists.items():
         device = ground.world.topology.devices[point.device]
-        if which is not family or not device.traits.forwards or point.is_line or not _source_only(found):
+        if which is not family or not ground.share.has(found.name):
+            continue
+        if not device.traits.forwards or point.is_line or not _source_only(found):
             continue
         passing = passers(point)
         if passing is None or passing.pairs is None:
