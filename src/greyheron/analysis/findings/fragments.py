@@ -10,7 +10,18 @@ import numpy as np
 from greyheron.analysis.findings.finding import Finding, Ground, Severity, line_of
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
-from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Headers, Ints, distinct, rank_within
+from greyheron.core.bulk.headers import (
+    NO_PORT,
+    NONE,
+    Addresses,
+    Bools,
+    Headers,
+    Ints,
+    Words,
+    distinct,
+    rank_within,
+    split,
+)
 from greyheron.core.conversation import Verdict
 from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Packet
@@ -127,6 +138,7 @@ class _Senders:
         ]
         self._order = sorted(range(len(self._held)), key=lambda end: self._held[end][1])
         self._sorted = [self._held[end][1] for end in self._order]
+        self._halves = split([address for _, address in self._held])
         self._some: dict[tuple[AddressBlock, ...] | None, Ints] = {}
 
     def search(self, engine: BulkEngine, places: Mapping[_Place, ResolvedList]) -> dict[_Place, _Searched]:
@@ -213,10 +225,16 @@ class _Senders:
             return range(len(self._held))
         ranges = ranges_of(blocks)
         if ranges is None:
-            held = enumerate(address for _, address in self._held)
-            return [end for end, address in held if any(block.holds(address) for block in blocks)]
+            return np.flatnonzero(np.logical_or.reduce([self._held_by(block) for block in blocks])).tolist()
         places = ((bisect_left(self._sorted, low), bisect_right(self._sorted, high)) for low, high in ranges)
         return sorted(end for first, last in places for end in self._order[first:last])
+
+    def _held_by(self, block: AddressBlock) -> Bools:
+        """For each end whether a block, of whatever mask, holds its address."""
+        differs: Words = np.zeros(len(self._held), dtype=np.uint64)
+        for own, value, mask in zip(self._halves, split([block.value]), split([block.mask]), strict=True):
+            differs |= (own ^ value) & mask
+        return np.equal(differs, 0)
 
 
 def _finding(ground: Ground, point: AttachmentPoint, hole: _Hole) -> Finding:

@@ -31,11 +31,25 @@ from greyheron.model.entry import Entry
 from greyheron.model.notation.entries import write_entry
 from greyheron.model.values import Action, ListKind
 
-_Said = tuple[Any, ...]
-"""What an entry says: all but its number and its notes."""
 _SAYS = attrgetter(*(each.name for each in fields(Entry) if each.name not in ("number", "note", "remarks")))
 _LIKE = 0.6
 """Lists of which so much is the same are thought to be meant as one."""
+
+
+class _Said:
+    """What an entry says: all but its number and its notes. Its hash is kept: every edit asks for it."""
+
+    __slots__ = ("_hash", "says")
+
+    def __init__(self, entry: Entry) -> None:
+        self.says: tuple[Any, ...] = _SAYS(entry)
+        self._hash = hash(self.says)
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Said) and self.says == other.says
 
 
 def in_lists(ground: Ground) -> Iterator[Finding]:
@@ -253,12 +267,12 @@ def _drifting(network: Network, kept: KeptFindings) -> Iterator[Finding]:
 
 def _said(access_list: AccessList) -> frozenset[_Said]:
     """What a list says, whatever the numbers, the order and the notes of its entries."""
-    return frozenset(map(_SAYS, access_list.body.entries))
+    return frozenset(map(_Said, access_list.body.entries))
 
 
 def _without_numbers(access_list: AccessList, said: Iterable[_Said]) -> Iterator[str]:
     for each in said:
-        entry = Entry(0, *each)
+        entry = Entry(0, *each.says)
         yield write_entry(entry, access_list.family, access_list.kind).split(" ", 1)[1]
 
 

@@ -95,14 +95,14 @@ def _segment_groups(world: World, devices: list[Device]) -> Iterator[Group]:
 
 def _segment_name(world: World, segment: int) -> str:
     ports = world.topology.segments.members[segment] if segment < len(world.topology.segments.members) else ()
-    prefixes = [
-        str(each.prefix)
+    prefixes = (
+        each.prefix
         for family in Family
         for port in ports
         for each in world.topology.held(port, family)
         if not is_link_local(family, each.address)
-    ]
-    return prefixes[0] if prefixes else "not connected"
+    )
+    return str(next(prefixes, "not connected"))
 
 
 def _named_groups(world: World, network: Network, index: dict[str, int], family: Family) -> Iterator[Group]:
