@@ -9,7 +9,7 @@ from rustworkx import PyDiGraph, digraph_all_pairs_dijkstra_path_lengths
 
 from greyheron.core.addresses import held, is_link_local
 from greyheron.core.neighbours import Neighbourhood
-from greyheron.core.routing import OSPF_PREFERENCE, KnownRoute, Origin, Prefix, RoutingTable, static_routes
+from greyheron.core.routing import OSPF_PREFERENCE, KnownRoute, Origin, PrefixKey, RoutingTable, static_routes
 from greyheron.model.document import Device, Network
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family
@@ -51,7 +51,7 @@ class _Told:
     through: tuple[tuple[str, int] | None, ...]
     prefix: NDArray[np.int64]
     first: NDArray[np.int64]
-    prefixes: dict[Prefix, int]
+    prefixes: dict[PrefixKey, int]
     blocks: tuple[AddressBlock, ...]
     masks: frozenset[int]
 
@@ -258,7 +258,7 @@ class LearntRoutes:
         """The prefix masks that occur."""
         return self._told.masks
 
-    def to(self, prefix: Prefix) -> list[KnownRoute]:
+    def to(self, prefix: PrefixKey) -> list[KnownRoute]:
         """The routes to one prefix."""
         number = self.prefixes.get(prefix)
         if number is None:
@@ -269,7 +269,7 @@ class LearntRoutes:
             for interface, address in self.ways(prefix)
         ]
 
-    def ways(self, prefix: Prefix) -> tuple[tuple[str, int], ...]:
+    def ways(self, prefix: PrefixKey) -> tuple[tuple[str, int], ...]:
         """The interfaces and next hops of the routes to one prefix; none where it is not told of."""
         number = self.prefixes.get(prefix)
         if number is None:
@@ -300,7 +300,7 @@ def _least(told: _Told, total: NDArray[np.float64]) -> tuple[NDArray[np.float64]
 
 def _gathered(announcements: list[list[Announced]]) -> _Told:
     """The announcements of each router, by prefix; those of one prefix in the order of the routers."""
-    of: dict[Prefix, list[tuple[int, Announced]]] = {}
+    of: dict[PrefixKey, list[tuple[int, Announced]]] = {}
     for router, own in enumerate(announcements):
         for each in own:
             of.setdefault((each.prefix.value, each.prefix.mask), []).append((router, each))

@@ -20,7 +20,7 @@ GATEWAY_PREFERENCE = 5
 OSPF_PREFERENCE = 110
 
 
-Prefix = tuple[int, int]
+PrefixKey = tuple[int, int]
 """Its value and its mask."""
 
 
@@ -92,14 +92,14 @@ class Learnt(Protocol):
     def masks(self) -> Collection[int]:
         """The prefix masks that occur."""
 
-    def to(self, prefix: Prefix) -> Sequence[KnownRoute]:
+    def to(self, prefix: PrefixKey) -> Sequence[KnownRoute]:
         """The routes to one prefix."""
 
     @property
-    def prefixes(self) -> Collection[Prefix]:
+    def prefixes(self) -> Collection[PrefixKey]:
         """Every prefix that is told of, be it that no route leads there."""
 
-    def ways(self, prefix: Prefix) -> tuple[tuple[str, int], ...]:
+    def ways(self, prefix: PrefixKey) -> tuple[tuple[str, int], ...]:
         """The interfaces and next hops of the routes to one prefix, all of which are equally good."""
 
     def every(self) -> Sequence[KnownRoute]:
@@ -115,13 +115,13 @@ class RoutingTable:
         )
         self._own = _known_routes(device, family)
         self._learnt = learnt
-        self._by_prefix: dict[Prefix, list[KnownRoute]] = defaultdict(list)
+        self._by_prefix: dict[PrefixKey, list[KnownRoute]] = defaultdict(list)
         for route in self._own:
             self._by_prefix[route.prefix.value, route.prefix.mask].append(route)
-        self._told: Collection[Prefix] = () if learnt is None else learnt.prefixes
+        self._told: Collection[PrefixKey] = () if learnt is None else learnt.prefixes
         masks = {route.prefix.mask for route in self._own}.union(() if learnt is None else learnt.masks)
         self._masks = sorted(masks, reverse=True)
-        self._found: dict[tuple[Prefix | None, int], Lookup] = {}
+        self._found: dict[tuple[PrefixKey | None, int], Lookup] = {}
         self._usable: dict[tuple[tuple[str, int], ...], tuple[NextHop, ...]] = {}
 
     @property
@@ -161,7 +161,7 @@ class RoutingTable:
                 return found
         return self._look_up(destination, longest, DEEPEST).hops
 
-    def _longest(self, destination: int) -> Prefix | None:
+    def _longest(self, destination: int) -> PrefixKey | None:
         """The longest prefix of any route that covers `destination`: all that decides about it."""
         for mask in self._masks:
             prefix = destination & mask, mask
@@ -169,7 +169,7 @@ class RoutingTable:
                 return prefix
         return None
 
-    def _look_up(self, destination: int, longest: Prefix | None, depth: int) -> Lookup:
+    def _look_up(self, destination: int, longest: PrefixKey | None, depth: int) -> Lookup:
         key = longest, depth
         found = self._found.get(key)
         if found is None:

@@ -41,7 +41,7 @@ IPv4 both addresses are 0: ARP shows lists none (§14).
 
 
 _Branch = tuple[int, int, int]
-_Rests = tuple[int, tuple[NextHop, ...], int | None, int | None]
+_StepKey = tuple[int, tuple[NextHop, ...], int | None, int | None]
 """What a step rests on: device, next hops, source, and the destination if that is the neighbour itself."""
 
 
@@ -132,7 +132,7 @@ class ForwardingIndex:
         self._steps = np.full((len(named), 0), UNKNOWN, dtype=np.int64)
         self._made: dict[tuple[int, int, int | None], int] = {}
         self._hops: dict[int, Callable[[int], tuple[NextHop, ...]]] = {}
-        self._alike: dict[_Rests, int] = {}
+        self._alike: dict[_StepKey, int] = {}
         self._own_source: dict[tuple[str, tuple[NextHop, ...]], int | None] = {}
         self._asks_from: dict[tuple[InterfaceId, int | None], int | None] = {}
         self.spans = np.zeros((0, 2), dtype=np.int64)
