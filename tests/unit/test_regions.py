@@ -25,6 +25,7 @@ from greyheron.core.regions import (
 from greyheron.model.document import AccessList, Network
 from greyheron.model.entry import AddressBlock
 from greyheron.model.header import TcpFlags
+from greyheron.model.read import read_network
 from greyheron.model.values import Action, Family
 
 BASE = 0xAC140000
@@ -122,6 +123,16 @@ def resolved(entries: list[str]) -> ResolvedList:
     text = "\n".join(f"{10 * number} {entry}" for number, entry in enumerate(entries, 1))
     data = {"name": "tried", "family": "ipv4", "kind": "extended", "entries": text}
     return resolve(AccessList.model_validate(data), Names(Network(name="none")))
+
+
+def test_an_entry_that_matches_nobody_is_not_judged() -> None:
+    """It names a device that has no address of the family."""
+    bare = {"name": "bare", "kind": "host", "interfaces": [{"name": "eth0"}]}
+    network = read_network({"format": "grey-heron/1", "name": "one", "devices": [bare]})
+    text = "10 permit tcp from any to any fragment\n20 permit tcp to @bare\n30 permit any"
+    data = {"name": "tried", "family": "ipv4", "kind": "extended", "entries": text}
+    found = resolve(AccessList.model_validate(data), Names(network))
+    assert {each.number: each.by for each in ineffective_entries(found)} == {10: (30,)}
 
 
 @pytest.mark.parametrize("seed", range(120))

@@ -75,7 +75,7 @@ def _judged(
     coming = _coming_to(rule, earlier, family) if earlier or len(later) > _FEW else None
     if coming is None and earlier:
         classes = _classes(rule, earlier, family)
-        if classes is None:
+        if not classes:  # too many, or it matches nothing at all
             return
         deciding = [_first(earlier, packet) for packet in classes]
         if None not in deciding:
@@ -89,7 +89,7 @@ def _judged(
         yield _needless(rule, {later[0].entry.number})
         return
     classes = _classes(rule, [*earlier, *later], family)
-    if classes is None:
+    if not classes:
         return
     instead: set[int] = set()
     for packet in classes:
