@@ -3,6 +3,7 @@
 A region is a tuple of disjoint blocks of one family; spans are disjoint ranges of numbers, rising.
 """
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Sequence
 
 from greyheron.model.entry import AddressBlock
@@ -17,6 +18,19 @@ MOST_BLOCKS = 1 << 12
 
 MOST_COMPARED = 1 << 19
 """So many pairs of blocks are compared for one difference: about a second."""
+
+
+class Sorted:
+    """Numbers by size: where those of a range stand among them as they were given."""
+
+    def __init__(self, numbers: Sequence[int]) -> None:
+        self._order = sorted(range(len(numbers)), key=numbers.__getitem__)
+        self._rising = [numbers[index] for index in self._order]
+
+    def within(self, low: int, high: int) -> list[int]:
+        """The indices of those from `low` to `high`, rising."""
+        first, end = bisect_left(self._rising, low), bisect_right(self._rising, high)
+        return sorted(self._order[first:end])
 
 
 class TooManyParts(Exception):

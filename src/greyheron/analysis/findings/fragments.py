@@ -1,6 +1,5 @@
 """Holes for fragments: a deny with ports never meets them, and a permit below lets them by (RFC 1858)."""
 
-from bisect import bisect_left, bisect_right
 from collections.abc import Hashable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import chain, pairwise
@@ -25,7 +24,7 @@ from greyheron.core.bulk.headers import (
 from greyheron.core.conversation import Verdict
 from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Packet
-from greyheron.core.regions import ranges_of
+from greyheron.core.regions import Sorted, ranges_of
 from greyheron.core.rules import Rule
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
@@ -136,8 +135,7 @@ class _Senders:
             if not device.traits.bridges
             for address in world.topology.addresses(name, family)[:1]
         ]
-        self._order = sorted(range(len(self._held)), key=lambda end: self._held[end][1])
-        self._sorted = [self._held[end][1] for end in self._order]
+        self._addresses = Sorted([address for _, address in self._held])
         self._halves = split([address for _, address in self._held])
         self._some: dict[tuple[AddressBlock, ...] | None, Ints] = {}
 
@@ -226,8 +224,7 @@ class _Senders:
         ranges = ranges_of(blocks)
         if ranges is None:
             return np.flatnonzero(np.logical_or.reduce([self._held_by(block) for block in blocks])).tolist()
-        places = ((bisect_left(self._sorted, low), bisect_right(self._sorted, high)) for low, high in ranges)
-        return sorted(end for first, last in places for end in self._order[first:last])
+        return sorted(end for low, high in ranges for end in self._addresses.within(low, high))
 
     def _held_by(self, block: AddressBlock) -> Bools:
         """For each end whether a block, of whatever mask, holds its address."""

@@ -68,10 +68,6 @@ def _judged(
     )
     if not earlier and not may_do_the_same:
         return
-    if not earlier and _takes_all_of(later[0], rule) and _matches_some(rule, family):
-        if _done_the_same(rule, later[0]):
-            yield _needless(rule, {later[0].entry.number})
-        return
     coming = _coming_to(rule, earlier, family) if earlier or len(later) > _FEW else None
     if coming is None and earlier:
         classes = _classes(rule, earlier, family)
@@ -85,8 +81,10 @@ def _judged(
             return
     if not may_do_the_same or (coming is not None and not _done_the_same(rule, _first(later, coming))):
         return
-    if coming is not None and _takes_all_of(later[0], rule):
-        yield _needless(rule, {later[0].entry.number})
+    comes = coming is not None if earlier else _matches_some(rule, family)
+    if comes and _takes_all_of(later[0], rule):
+        if _done_the_same(rule, later[0]):
+            yield _needless(rule, {later[0].entry.number})
         return
     classes = _classes(rule, [*earlier, *later], family)
     if not classes:

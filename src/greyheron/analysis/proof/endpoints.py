@@ -1,6 +1,5 @@
 """Who a requirement speaks of: addresses of devices, of the outside, and of hosts that could be there."""
 
-from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from ipaddress import ip_network
@@ -9,7 +8,7 @@ from greyheron.core.addresses import block_of, is_link_local
 from greyheron.core.lists import Names
 from greyheron.core.naming import known_addresses
 from greyheron.core.possible import reserved
-from greyheron.core.regions import Region, common, meet, minus, parts_by
+from greyheron.core.regions import Region, Sorted, common, meet, minus, parts_by
 from greyheron.core.translation import answered_addresses
 from greyheron.core.world import World
 from greyheron.model.document import Device, Network, family_of
@@ -76,12 +75,10 @@ class Endpoints:
             ((name, block) for name, block in stand_ins if block.family is self.family),
             key=lambda each: -each[1].mask.bit_count(),
         )
-        order = sorted(range(len(held)), key=lambda at: held[at].value)
-        values = [held[at].value for at in order]
+        held_addresses = Sorted([region.value for region in held])
         for number, (name, block) in enumerate(own):
             closer = [other for _, other in own[:number] if block.holds(other.value)]
-            within = order[bisect_left(values, block.first) : bisect_right(values, block.last)]
-            taken = [held[at] for at in sorted(within)]
+            taken = [held[index] for index in held_addresses.within(block.first, block.last)]
             nobody = [AddressBlock(self.family, region, self.family.every_bit) for region in reserved(block)]
             answered = [region for region in self._answered if block.holds(region.value)]
             region = minus((block,), [*closer, *taken, *nobody, *answered])

@@ -133,7 +133,7 @@ class ForwardingIndex:
         self._made: dict[tuple[int, int, int | None], int] = {}
         self._hops: dict[int, Callable[[int], tuple[NextHop, ...]]] = {}
         self._alike: dict[_StepKey, int] = {}
-        self._own_source: dict[tuple[str, tuple[NextHop, ...]], int | None] = {}
+        self._own_source: dict[tuple[str, tuple[NextHop, ...], int | None], int | None] = {}
         self._asks_from: dict[tuple[InterfaceId, int | None], int | None] = {}
         self.spans = np.zeros((0, 2), dtype=np.int64)
         self.branches = np.zeros((0, 3), dtype=np.int64)
@@ -270,17 +270,13 @@ class ForwardingIndex:
         hops = self._hops_from(self.number[device])(destination)
         if not hops:
             return destination
-        if _is_near(hops) or is_link_local(family, destination):
-            return self._source_by(device, hops, destination)
-        key = device, hops
+        itself = _is_near(hops) or is_link_local(family, destination)
+        key = device, hops, destination if itself else None
         if key not in self._own_source:
-            self._own_source[key] = self._source_by(device, hops, destination)
+            packet = Packet(family, None, destination, 0)
+            sources = {own_address(world, device, hop, packet) for hop in hops}
+            self._own_source[key] = sources.pop() if len(sources) == 1 else None
         return self._own_source[key]
-
-    def _source_by(self, device: str, hops: tuple[NextHop, ...], destination: int) -> int | None:
-        packet = Packet(self.family, None, destination, 0)
-        sources = {own_address(self._world, device, hop, packet) for hop in hops}
-        return sources.pop() if len(sources) == 1 else None
 
     def delivers(self, device: int, protocol: int, port: int) -> tuple[bool, int]:
         """Whether somebody listens, and the point of the line that takes the login, or NONE."""
