@@ -3,8 +3,8 @@
 python scripts/agree.py walks FIRST COUNT   the walk, the bulk engine and the naive reference
 python scripts/agree.py kernel FIRST COUNT  the prediction, and real packets in a real kernel
 python scripts/agree.py proofs FIRST COUNT  proofs, and every conversation tried by the naive reference
-python scripts/agree.py edits FIRST COUNT   what is kept from edit to edit, and what is worked out afresh
-python scripts/agree.py elsewhere FIRST COUNT   this process, two workers, two of a scheduler, with edits
+python scripts/agree.py edits FIRST COUNT [EDITS]   what is kept from edit to edit, and worked out afresh
+python scripts/agree.py elsewhere FIRST COUNT [EDITS]   this process, two workers, two of a scheduler
 """
 
 import sys
@@ -33,9 +33,10 @@ running = ExitStack()
 """Whatever is ended when all has been tried."""
 FLOWS = 40
 EDITS = 8
+"""Of each network, where nothing else is asked for."""
 
 
-def walks(seed: int) -> tuple[int, list[str]]:
+def walks(seed: int, _edits: int) -> tuple[int, list[str]]:
     network = random_network(seed)
     world, reference = at_some_time(network, seed)
     tried, found = disagreements(world, reference, seed, FLOWS)
@@ -43,13 +44,13 @@ def walks(seed: int) -> tuple[int, list[str]]:
     return tried + named, [*found, *other]
 
 
-def proofs(seed: int) -> tuple[int, list[str]]:
+def proofs(seed: int, _edits: int) -> tuple[int, list[str]]:
     network, text = tiny_network(seed), random_requirement(seed)
     return 1, agrees(network, text, violating_in_time(network, text))
 
 
-def edits(seed: int) -> tuple[int, list[str]]:
-    return EDITS, list(disagreeing(seed, EDITS))
+def edits(seed: int, edits: int) -> tuple[int, list[str]]:
+    return edits, list(disagreeing(seed, edits))
 
 
 @cache
@@ -63,12 +64,12 @@ def crews() -> dict[str, Crew]:
     return found
 
 
-def elsewhere(seed: int) -> tuple[int, list[str]]:
+def elsewhere(seed: int, edits: int) -> tuple[int, list[str]]:
     there = {name: remote.RemoteState(f"random {seed}", crew) for name, crew in crews().items()}
-    return EDITS // 2, list(answered_otherwise(seed, EDITS // 2, there))
+    return edits, list(answered_otherwise(seed, edits, there))
 
 
-def kernel(seed: int) -> tuple[int, list[str]]:
+def kernel(seed: int, _edits: int) -> tuple[int, list[str]]:
     """Rehearsed: what the kernel decides otherwise. What could not be built or tried is printed."""
     network = random_network(seed)
     flows = [
@@ -91,6 +92,7 @@ def main() -> int:
     known = {"walks": walks, "proofs": proofs, "kernel": kernel, "edits": edits, "elsewhere": elsewhere}
     run = known[sys.argv[1]]
     first, count = int(sys.argv[2]), int(sys.argv[3])
+    edited = int(sys.argv[4]) if len(sys.argv) > 4 else EDITS
     asked = differing = 0
     few = (
         (grounds, "ALL_PORTS", BLOCK_PORTS),
@@ -101,7 +103,7 @@ def main() -> int:
         for module, name, value in few if run in (walks, proofs, kernel, edits) else ():
             running.enter_context(patch.object(module, name, value))
         for seed in range(first, first + count):
-            tried, found = run(seed)
+            tried, found = run(seed, edited)
             asked += tried
             differing += len(found)
             for line in found:

@@ -1,5 +1,6 @@
 """§11: reading, writing, misreadings, numbering and completion."""
 
+from ipaddress import ip_address
 from random import Random
 
 import pytest
@@ -27,6 +28,7 @@ from greyheron.model.notation.flows import read_expected_flow, write_expected_fl
 from greyheron.model.notation.line import NotationError, NotationLine
 from greyheron.model.notation.lists import read_body, renumbered, write_body
 from greyheron.model.notation.quick import read_usual
+from greyheron.model.notation.terms import read_address
 from greyheron.model.values import Action, Family, ListKind
 
 names = st.from_regex(r"[a-z][a-z0-9-]{0,8}", fullmatch=True)
@@ -191,6 +193,31 @@ def test_so_it_is_for_lines_that_are_nearly_right(seed: int) -> None:
             words.insert(chance.randrange(len(words)), chance.choice(WORDS))
         quick += usual_way(words, " ", Family.IPV4)
     assert quick > 20
+
+
+SIGNS = "0", "00", "9", "f", ".", ":", "::", " ", "%", "é"
+NEARLY = "172.20.1.1", "0.0.0.0", "2001:db8::1", "2001:db8::198.51.100.7", "::", "1:2:3:4:5:6:7::"
+
+
+@pytest.mark.parametrize("family", Family)
+@pytest.mark.parametrize("seed", range(20))
+def test_an_address_is_what_the_standard_library_says(seed: int, family: Family) -> None:
+    chance = Random(seed)
+    for _ in range(200):
+        signs = list(chance.choice(NEARLY))
+        for _ in range(chance.randrange(4)):
+            at = chance.randrange(len(signs) + 1)
+            signs[at : at + chance.randrange(2)] = [chance.choice(SIGNS)]
+        text = "".join(signs)
+        try:
+            right = ip_address(text)
+        except ValueError:
+            right = None
+        if right is not None and right.max_prefixlen == family.bits:
+            assert read_address(text, family) == int(right), text
+        else:
+            with pytest.raises(ValueError, match="no"):
+                read_address(text, family)
 
 
 def usual_way(words: list[str], gap: str, family: Family) -> bool:

@@ -1,8 +1,9 @@
 """OSPF neighbours: who speaks it with whom, and which lists keep them apart (§9)."""
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from ipaddress import IPv4Address, IPv6Address
 
 from greyheron.core.addresses import HeldAddress, held
@@ -45,23 +46,6 @@ class CutNeighbour:
     unfound: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Neighbourhood:
-    """One family's neighbours under certain lists.
-
-    adjacent:  the neighbours of each router
-    cut:  pairs that lists keep apart
-    """
-
-    adjacent: Mapping[str, list[Adjacency]]
-    cut: tuple[CutNeighbour, ...]
-
-    @property
-    def parted(self) -> frozenset[tuple[InterfaceId, InterfaceId]]:
-        """The pairs that are cut; in one network they tell neighbourhoods apart."""
-        return frozenset((each.port, each.neighbour) for each in self.cut)
-
-
 @dataclass(frozen=True, slots=True, order=True)
 class _Speaker:
     """An interface that speaks OSPF in one family, with the address its neighbours know it by."""
@@ -93,6 +77,29 @@ class _Pair:
         self.known: dict[tuple[ResolvedList | None, ...], CutNeighbour | None] = {}
 
 
+class Neighbourhood:
+    """One family's neighbours under certain lists.
+
+    cut:  pairs that lists keep apart
+    parted:  their numbers among all pairs; in one network they tell neighbourhoods apart
+    """
+
+    def __init__(self, pairs: Sequence[_Pair], cut: Mapping[int, CutNeighbour]) -> None:
+        """cut:  by the number of the pair"""
+        self._pairs = pairs
+        self.cut, self.parted = tuple(cut.values()), frozenset(cut)
+
+    @cached_property
+    def adjacent(self) -> Mapping[str, list[Adjacency]]:
+        """The neighbours of each router."""
+        found: dict[str, list[Adjacency]] = defaultdict(list)
+        for number, pair in enumerate(self._pairs):
+            if number not in self.parted:
+                for device, each in pair.adjacencies:
+                    found[device].append(each)
+        return found
+
+
 class OspfPairs:
     """The pairs of interfaces that would be neighbours in one family, if no list kept them apart."""
 
@@ -100,27 +107,29 @@ class OspfPairs:
         self._family = family
         self._devices = {device.name: device for device in network.devices if device.traits.forwards}
         self._pairs = tuple(map(_Pair, self._find(segments)))
+        self._at: dict[AttachmentPoint, list[int]] = defaultdict(list)
+        for number, pair in enumerate(self._pairs):
+            for point in pair.points:
+                self._at[point].append(number)
 
     def under(self, in_force: InForce) -> Neighbourhood:
         """Who is whose neighbour under these lists."""
-        adjacent: dict[str, list[Adjacency]] = defaultdict(list)
-        cut: list[CutNeighbour] = []
-        for pair in self._pairs:
-            found = self._cut(pair, in_force)
-            if found is not None:
-                cut.append(found)
-                continue
-            for device, each in pair.adjacencies:
-                adjacent[device].append(each)
-        return Neighbourhood(adjacent, tuple(cut))
+        found = [(number, self._cut(self._pairs[number], in_force)) for number in self._met(in_force)]
+        cut = {number: each for number, each in found if each is not None}
+        return Neighbourhood(self._pairs, cut)
+
+    def _met(self, in_force: InForce) -> Iterable[int]:
+        """The numbers of the pairs with a list between them, rising."""
+        if in_force.wires.lists:
+            return range(len(self._pairs))
+        points = (point for point, family in in_force.lists if family is self._family)
+        return sorted({number for point in points for number in self._at.get(point, ())})
 
     def _cut(self, pair: "_Pair", in_force: InForce) -> CutNeighbour | None:
         """What keeps a pair apart, asked once for all worlds that have the same lists between the two."""
         if in_force.wires.lists:
             return self._cut_anew(pair, in_force)
         lists = tuple(in_force.lists.get((point, self._family)) for point in pair.points)
-        if not any(lists):
-            return None
         if lists not in pair.known:
             if len(pair.known) >= _MOST_KNOWN:
                 pair.known.clear()

@@ -8,7 +8,7 @@ from greyheron.core.filters import InForce
 from greyheron.core.neighbours import CutNeighbour, Neighbourhood, OspfPairs
 from greyheron.core.ospf import OspfArea
 from greyheron.core.routing import RoutingTable
-from greyheron.core.segments import InterfaceId, Segments
+from greyheron.core.segments import Segments
 from greyheron.model.document import Device, Network
 from greyheron.model.values import Family
 
@@ -36,9 +36,7 @@ class Routings:
     def __init__(self, network: Network, segments: Segments) -> None:
         self._network, self._segments = network, segments
         self._pairs: dict[Family, OspfPairs] = {}
-        self._made: LRUCache[tuple[Family, frozenset[tuple[InterfaceId, InterfaceId]]], Routing] = LRUCache(
-            MOST_ROUTINGS
-        )
+        self._made: LRUCache[tuple[Family, frozenset[int]], Routing] = LRUCache(MOST_ROUTINGS)
         self._lock = Lock()
 
     def neighbourhood(self, family: Family, in_force: InForce) -> Neighbourhood:

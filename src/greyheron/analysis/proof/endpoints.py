@@ -1,14 +1,16 @@
 """Who a requirement speaks of: addresses of devices, of the outside, and of hosts that could be there."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from ipaddress import ip_network
+from weakref import WeakKeyDictionary
 
 from greyheron.core.addresses import block_of, is_link_local
 from greyheron.core.lists import Names
 from greyheron.core.naming import known_addresses
 from greyheron.core.possible import reserved
 from greyheron.core.regions import Region, Sorted, common, meet, minus, parts_by
+from greyheron.core.topology import Topology
 from greyheron.core.translation import answered_addresses
 from greyheron.core.world import World
 from greyheron.model.document import Device, Network, family_of
@@ -31,31 +33,39 @@ class Endpoint:
     translated: bool = False
 
 
-class Endpoints:
-    """Every address of one family in a world with everyone in it who could be there.
+@dataclass(frozen=True, slots=True)
+class _Everyone:
+    """Everyone in a topology who has an address of one family, whatever lists there are.
 
-    Link-local addresses are left out: nothing sent to or from one leaves its segment.
+    own:  the addresses of each drawn device;  translated:  outside addresses that lead inside
     """
 
-    def __init__(self, world: World, network: Network, family: Family) -> None:
-        self._world, self._names, self.family = world, Names(network), family
-        self._sets = {group.name for group in network.address_sets}
-        drawn = {device.name for device in network.devices}
-        self._own = {name: self._addresses(name) for name in world.topology.devices if name in drawn}
-        held = [block for region in self._own.values() for block in region]
+    own: Mapping[str, Region]
+    every: tuple[Endpoint, ...]
+    translated: tuple[Endpoint, ...]
+
+
+class _Search:
+    """For everyone in a topology with possible hosts."""
+
+    def __init__(self, topology: Topology, devices: Sequence[Device], family: Family) -> None:
+        """devices:  those that are drawn"""
+        self._topology, self._devices, self.family = topology, devices, family
         self._answered = [
-            block
-            for device in network.devices
-            for _, block in answered_addresses(device)
-            if block.family is family
+            block for device in devices for _, block in answered_addresses(device) if block.family is family
         ]
-        self.every = (*self._drawn(), *self._possible(world, drawn, held), *self._outside(network, held))
-        self.translated = tuple(self._translated(network))
+        drawn = {device.name for device in devices}
+        self._own = {name: self._addresses(name) for name in topology.devices if name in drawn}
+
+    def everyone(self) -> _Everyone:
+        held = [block for region in self._own.values() for block in region]
+        every = (*self._drawn(), *self._possible(held), *self._outside(held))
+        return _Everyone(self._own, every, tuple(self._translated()))
 
     def _addresses(self, name: str) -> Region:
         return tuple(
             AddressBlock(self.family, address, self.family.every_bit)
-            for address in dict.fromkeys(self._world.topology.addresses(name, self.family))
+            for address in dict.fromkeys(self._topology.addresses(name, self.family))
             if not is_link_local(self.family, address)
         )
 
@@ -64,12 +74,12 @@ class Endpoints:
             for block in region:
                 yield Endpoint(name, (block,))
 
-    def _possible(self, world: World, drawn: set[str], held: list[AddressBlock]) -> Iterator[Endpoint]:
+    def _possible(self, held: list[AddressBlock]) -> Iterator[Endpoint]:
         """Longer prefixes come first: an address stands on the segment with the longest."""
         stand_ins = [
             (name, block_of(device.prefixes[0]))
-            for name, device in world.topology.devices.items()
-            if name not in drawn
+            for name, device in self._topology.devices.items()
+            if name not in self._own
         ]
         own = sorted(
             ((name, block) for name, block in stand_ins if block.family is self.family),
@@ -85,11 +95,11 @@ class Endpoints:
             if region:
                 yield Endpoint(name, region, drawn=False)
 
-    def _outside(self, network: Network, held: list[AddressBlock]) -> Iterator[Endpoint]:
+    def _outside(self, held: list[AddressBlock]) -> Iterator[Endpoint]:
         """What nobody else has; of two outside networks the first has an address."""
         segments = self._segment_prefixes()
         before: list[AddressBlock] = []
-        for device in network.devices:
+        for device in self._devices:
             for prefix in device.prefixes:
                 if family_of(prefix) is self.family:
                     block = block_of(prefix)
@@ -102,15 +112,15 @@ class Endpoints:
     def _segment_prefixes(self) -> list[AddressBlock]:
         found = {
             each.prefix: None
-            for port in self._world.topology.segments.of
-            for each in self._world.topology.held(port, self.family)
+            for port in self._topology.segments.of
+            for each in self._topology.held(port, self.family)
             if not is_link_local(self.family, each.address)
         }
         return list(found)
 
-    def _translated(self, network: Network) -> Iterator[Endpoint]:
+    def _translated(self) -> Iterator[Endpoint]:
         """Outside addresses that static rules lead from to devices inside."""
-        for device in network.devices:
+        for device in self._devices:
             for rule in device.translations:
                 if rule.kind != "static" or rule.to is None or family_of(rule.to) is not self.family:
                     continue
@@ -121,6 +131,26 @@ class Endpoints:
                             address = outside.value + block.value - inside.value
                             moved = AddressBlock(self.family, address, self.family.every_bit)
                             yield Endpoint(name, (moved,), translated=True)
+
+
+_everyone: WeakKeyDictionary[Topology, dict[Family, _Everyone]] = WeakKeyDictionary()
+"""An edit of lists leaves the topology as it is: who is in it is found once for all of its worlds."""
+
+
+class Endpoints:
+    """Every address of one family in a world with everyone in it who could be there.
+
+    Link-local addresses are left out: nothing sent to or from one leaves its segment.
+    """
+
+    def __init__(self, world: World, network: Network, family: Family) -> None:
+        self._world, self._names, self.family = world, Names(network), family
+        self._sets = {group.name for group in network.address_sets}
+        known = _everyone.setdefault(world.topology, {})
+        if family not in known:
+            known[family] = _Search(world.topology, network.devices, family).everyone()
+        found = known[family]
+        self._own, self.every, self.translated = found.own, found.every, found.translated
 
     def of(self, side: Side, translated: bool = False) -> tuple[Endpoint, ...]:
         """Everyone whom `side` speaks of, each address once.

@@ -2,6 +2,7 @@
 
 import re
 from ipaddress import ip_address
+from socket import AF_INET, AF_INET6, inet_pton
 
 from greyheron.model.entry import (
     AddressBlock,
@@ -20,6 +21,7 @@ NAME = re.compile(r"[A-Za-z][A-Za-z0-9._-]{0,62}")
 DOMAIN_NAME = r"^([A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?\.)+[A-Za-z][A-Za-z0-9-]*[A-Za-z0-9]$"
 """Labels with dots between (RFC 1034 3.5); at least two, so that it is no device's name by accident."""
 _NUMBER = re.compile(r"[0-9]{1,10}")
+_SOCKETS = {Family.IPV4: AF_INET, Family.IPV6: AF_INET6}
 
 _NAME_OPTION = Option("@", "an address set, or a device by name", literal=False)
 _ADDRESS_OPTIONS = {
@@ -39,6 +41,13 @@ _ADDRESS_OPTIONS = {
 
 def read_address(text: str, family: Family) -> int:
     """One address of `family` as a number. Raises ValueError with a sentence."""
+    try:
+        return int.from_bytes(inet_pton(_SOCKETS[family], text))
+    except (OSError, ValueError):  # what it does not read is read once more, slowly, to say what is wrong
+        return _read_carefully(text, family)
+
+
+def _read_carefully(text: str, family: Family) -> int:
     try:
         address = ip_address(text)
     except ValueError:
