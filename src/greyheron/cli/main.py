@@ -13,7 +13,7 @@ import typer
 from typer.core import TyperCommand, TyperGroup
 
 from greyheron import __version__
-from greyheron.collecting import collect_seldom
+from greyheron.memory import settle_memory
 
 BAD = 2
 STOPPED = 130
@@ -93,7 +93,7 @@ def _every(
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run a command. Returns its exit status: 2 for what could not be read, written or understood."""
     _write_plainly()
-    collect_seldom()
+    settle_memory()
     try:
         status = app(
             list(sys.argv[1:] if arguments is None else arguments), "grey-heron", standalone_mode=False

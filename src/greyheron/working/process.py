@@ -13,8 +13,8 @@ from threading import Event, Lock, Thread
 from time import monotonic
 from typing import Any
 
-from greyheron.collecting import collect_seldom
 from greyheron.core.progress import Cancelled
+from greyheron.memory import settle_memory
 from greyheron.working.derived import DerivedState, DerivedStates
 from greyheron.working.documents import RunningAndDraft
 from greyheron.working.telling import Listener, Saying
@@ -173,6 +173,6 @@ def work(connection: Connection, memory: int) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the server ends it, not the terminal
     with suppress(OSError):
         os.nice(_NICENESS)
-    collect_seldom()
+    settle_memory()
     _Process(connection, memory).serve()
     os._exit(0)

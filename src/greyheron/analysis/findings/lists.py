@@ -1,7 +1,7 @@
 """Findings in lists by themselves: their entries, names and notes."""
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import fields, replace
+from dataclasses import dataclass, fields, replace
 from functools import partial
 from operator import attrgetter
 from typing import Any
@@ -23,7 +23,7 @@ from greyheron.analysis.findings.framed import in_frame_list
 from greyheron.analysis.findings.ineffective import Ineffective, ineffective_entries
 from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.findings.notes import in_note
-from greyheron.core.bulk.headers import grouped
+from greyheron.core.bulk.headers import Ints, grouped
 from greyheron.core.lists import Names, ResolvedList, resolve
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network
@@ -36,20 +36,15 @@ _LIKE = 0.6
 """Lists of which so much is the same are thought to be meant as one."""
 
 
+@dataclass(frozen=True, slots=True)
 class _Said:
-    """What an entry says: all but its number and its notes. Its hash is kept: every edit asks for it."""
+    """What a list says, whatever the numbers, the order and the notes of its entries.
 
-    __slots__ = ("_hash", "says")
+    hashes:  one for each, to see quickly which lists have much in common
+    """
 
-    def __init__(self, entry: Entry) -> None:
-        self.says: tuple[Any, ...] = _SAYS(entry)
-        self._hash = hash(self.says)
-
-    def __hash__(self) -> int:
-        return self._hash
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Said) and self.says == other.says
+    entries: frozenset[tuple[Any, ...]]
+    hashes: Ints
 
 
 def in_lists(ground: Ground) -> Iterator[Finding]:
@@ -72,7 +67,7 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
                 f"{access_list.name} is placed and has no entries: it denies everything.",
                 lists=(access_list.name,),
             )
-        if any(entry.during is not None for entry in access_list.body.entries):
+        if kept.of(("timed", access_list.name), (access_list,), partial(_timed, access_list)):
             resolved = resolve(access_list, names) if access_list.family is not None else None
             ineffective = _at_all_times(ground, access_list, names) if resolved else ()
             yield from _in_list(access_list, resolved, ineffective, held)
@@ -85,6 +80,11 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
         )
     if ground.share.number == 0:
         yield from _drifting(network, kept)
+
+
+def _timed(access_list: AccessList) -> bool:
+    """Whether some of its entries are not always there."""
+    return any(entry.during is not None for entry in access_list.body.entries)
 
 
 def _in_list_always(
@@ -247,12 +247,15 @@ def _drifting(network: Network, kept: KeptFindings) -> Iterator[Finding]:
         if len(each.body.entries) >= 3
     }
     for one, other in _nearly_alike(said):
-        alike, every = len(said[one] & said[other]), len(said[one] | said[other])
+        mine, its = said[one].entries, said[other].entries
+        alike, every = len(mine & its), len(mine | its)
+        if not _LIKE * every <= alike < every:
+            continue
         lists = {each.name: each for each in network.lists if each.name in (one, other)}
         evidence = [
             f"only in {name}: {line}"
-            for name, missing in ((one, other), (other, one))
-            for line in sorted(_without_numbers(lists[name], said[name] - said[missing]))
+            for name, missing in ((one, mine - its), (other, its - mine))
+            for line in sorted(_without_numbers(lists[name], missing))
         ]
         yield Finding(
             "lists that drift apart",
@@ -265,28 +268,24 @@ def _drifting(network: Network, kept: KeptFindings) -> Iterator[Finding]:
         )
 
 
-def _said(access_list: AccessList) -> frozenset[_Said]:
-    """What a list says, whatever the numbers, the order and the notes of its entries."""
-    return frozenset(map(_Said, access_list.body.entries))
+def _said(access_list: AccessList) -> _Said:
+    entries = frozenset(map(_SAYS, access_list.body.entries))
+    return _Said(entries, np.array([hash(each) for each in entries], dtype=np.int64))
 
 
-def _without_numbers(access_list: AccessList, said: Iterable[_Said]) -> Iterator[str]:
-    for each in said:
-        entry = Entry(0, *each.says)
+def _without_numbers(access_list: AccessList, said: Iterable[tuple[Any, ...]]) -> Iterator[str]:
+    for says in said:
+        entry = Entry(0, *says)
         yield write_entry(entry, access_list.family, access_list.kind).split(" ", 1)[1]
 
 
-def _nearly_alike(said: Mapping[str, frozenset[_Said]]) -> list[tuple[str, str]]:
-    """The pairs of lists of whose entries nearly all are the same."""
+def _nearly_alike(said: Mapping[str, _Said]) -> list[tuple[str, str]]:
+    """The pairs of lists of whose entries nearly all are the same, as far as hashes tell entries apart."""
     if not said:
         return []
     names = list(said)
-    number = {
-        entry: index
-        for index, entry in enumerate(dict.fromkeys(entry for own in said.values() for entry in own))
-    }
-    columns = np.array([number[entry] for own in said.values() for entry in own], dtype=np.int64)
-    sizes = np.array([len(own) for own in said.values()], dtype=np.int64)
+    _, columns = np.unique(np.concatenate([each.hashes for each in said.values()]), return_inverse=True)
+    sizes = np.array([len(each.hashes) for each in said.values()], dtype=np.int64)
     rows = np.repeat(np.arange(len(names)), sizes)
     shared = np.bincount(columns)[columns] > 1
     rows, columns = rows[shared], columns[shared]
@@ -295,7 +294,6 @@ def _nearly_alike(said: Mapping[str, frozenset[_Said]]) -> list[tuple[str, str]]
         common[np.ix_(rows[indices], rows[indices])] += 1
     first, second = np.nonzero(np.triu(common >= 3, k=1))
     both = common[first, second]
-    every = sizes[first] + sizes[second] - both
-    near = (both < every) & (both >= _LIKE * every)
+    near = both >= _LIKE * (sizes[first] + sizes[second] - both)
     pairs = zip(first[near].tolist(), second[near].tolist(), strict=True)
     return [(names[one], names[other]) for one, other in pairs]

@@ -12,6 +12,12 @@ _DEFAULT = 1
 
 
 def in_wiring(ground: Ground) -> Iterator[Finding]:
+    """They rest on devices and links, and not on lists."""
+    rests_on = ground.network.devices, ground.network.links
+    yield from ground.kept.of("wiring", rests_on, lambda: tuple(_in_wiring(ground)))
+
+
+def _in_wiring(ground: Ground) -> Iterator[Finding]:
     yield from _vlans(ground)
     yield from _prefixes(ground)
     yield from _local_addresses(ground)
