@@ -139,7 +139,7 @@ class ResolvedLists:
 
     def _told_apart(self, access_list: AccessList, known: "ResolvedLists | None") -> bool:
         """Whether other entries of a list are there than in `known`."""
-        if known is None or known.active == self.active:
+        if known is None or known.active == self.active or not access_list.body.periods:
             return False
         return any(
             entry.during is not None

@@ -32,9 +32,9 @@ def active_at(network: Network, moment: Moment) -> frozenset[str]:
 
 def used_periods(network: Network) -> frozenset[str]:
     """The periods that some entry or requirement speaks of."""
-    said = [entry.during for access_list in network.lists for entry in access_list.body.entries]
-    said += [requirement.statement.during for requirement in network.requirements]
-    return frozenset(during.period for during in said if during is not None)
+    said = (requirement.statement.during for requirement in network.requirements)
+    asked = frozenset(during.period for during in said if during is not None)
+    return asked.union(*(access_list.body.periods for access_list in network.lists))
 
 
 def spans_of(network: Network) -> tuple[Span, ...]:

@@ -159,8 +159,8 @@ def _periods(rests: _Rests) -> Iterator[Problem]:
     said: list[tuple[str, During | None]] = [
         (f"list {access_list.name}, entry {entry.number}", entry.during)
         for access_list in rests.lists
+        if access_list.body.periods
         for entry in access_list.body.entries
-        if entry.during is not None
     ]
     said += [(f"requirement {each.id}", each.statement.during) for each in network.requirements]
     for where, during in said:

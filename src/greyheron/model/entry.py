@@ -205,11 +205,18 @@ class Entry:
 class ListBody:
     """The entries of a list by rising number, and the remarks below the last of them.
 
+    periods:  those that some entry speaks of
     texts:  how it is written, by family and kind, once it was: most lists are as before at every edit
     """
 
     entries: tuple[Entry, ...] = ()
     closing_remarks: tuple[str, ...] = ()
+    periods: frozenset[str] = field(init=False, repr=False, compare=False)
     texts: dict[tuple[Family | None, ListKind], str] = field(
         default_factory=dict, init=False, repr=False, compare=False
     )
+
+    def __post_init__(self) -> None:
+        said = (entry.during for entry in self.entries)
+        periods = frozenset(during.period for during in said if during is not None)
+        object.__setattr__(self, "periods", periods)

@@ -67,7 +67,7 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
                 f"{access_list.name} is placed and has no entries: it denies everything.",
                 lists=(access_list.name,),
             )
-        if kept.of(("timed", access_list.name), (access_list,), partial(_timed, access_list)):
+        if access_list.body.periods:
             resolved = resolve(access_list, names) if access_list.family is not None else None
             ineffective = _at_all_times(ground, access_list, names) if resolved else ()
             yield from _in_list(access_list, resolved, ineffective, held)
@@ -80,11 +80,6 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
         )
     if ground.share.number == 0:
         yield from _drifting(network, kept)
-
-
-def _timed(access_list: AccessList) -> bool:
-    """Whether some of its entries are not always there."""
-    return any(entry.during is not None for entry in access_list.body.entries)
 
 
 def _in_list_always(

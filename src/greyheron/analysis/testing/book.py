@@ -66,6 +66,28 @@ Tried = Result | str
 """A conversation's result, or why it cannot be tried."""
 
 
+@dataclass(frozen=True, slots=True)
+class _Known:
+    """What came of a conversation, with what that rests on.
+
+    points:  every attachment point that a packet, or an answer about one, came to
+    crossed:  those that packets of the conversation itself met, as `device:at:direction`
+    """
+
+    tried: Tried
+    points: frozenset[AttachmentPoint] = frozenset()
+    crossed: frozenset[str] = frozenset()
+
+    @classmethod
+    def of(cls, world: World, flow: Flow) -> "_Known":
+        try:
+            result = converse(world, flow)
+        except FlowError as error:
+            return cls(str(error))
+        crossed = (f"{point.device}:{point.at}:{point.direction}" for point in _points_on(_legs(result)))
+        return cls(result, points_met(result), frozenset(crossed))
+
+
 class Tries:
     """Conversations that were tried, each once in a world. Worlds that nobody uses any more are forgotten.
 
@@ -73,28 +95,33 @@ class Tries:
     """
 
     def __init__(self) -> None:
-        self._found: WeakKeyDictionary[World, dict[Flow, Tried]] = WeakKeyDictionary()
+        self._found: WeakKeyDictionary[World, dict[Flow, _Known]] = WeakKeyDictionary()
         self._lock = Lock()
 
     def of(self, world: World, flow: Flow) -> Tried:
+        """What comes of it."""
+        return self._known(world, flow).tried
+
+    def crossed(self, world: World, flow: Flow) -> frozenset[str]:
+        """The attachment points that its packets meet, as `device:at:direction`."""
+        return self._known(world, flow).crossed
+
+    def _known(self, world: World, flow: Flow) -> _Known:
         with self._lock:
             found = self._found.get(world)
-            known = [(other, tried.copy()) for other, tried in self._found.items()] if found is None else []
+            known = [(other, each.copy()) for other, each in self._found.items()] if found is None else []
         if found is None:
             found = _carried_over(world, known)
             with self._lock:
                 found = self._found.setdefault(world, found)
         if flow not in found:
-            try:
-                found[flow] = converse(world, flow)
-            except FlowError as error:
-                found[flow] = str(error)
+            found[flow] = _Known.of(world, flow)
         return found[flow]
 
 
-def _carried_over(world: World, known: Iterable[tuple[World, dict[Flow, Tried]]]) -> dict[Flow, Tried]:
+def _carried_over(world: World, known: Iterable[tuple[World, dict[Flow, _Known]]]) -> dict[Flow, _Known]:
     """What holds in `world` too, of all that was tried in a world with the same routes."""
-    carried: dict[Flow, Tried] = {}
+    carried: dict[Flow, _Known] = {}
     for other, found in known:
         changed = world.changed_lists(other)
         if changed is None:
@@ -102,14 +129,14 @@ def _carried_over(world: World, known: Iterable[tuple[World, dict[Flow, Tried]]]
         discovery = any(family is Family.IPV6 for _, family in changed)
         points = {point for point, family in changed if family is not None}
         framed = {point for point, family in changed if family is None}
-        for flow, tried in found.items():
-            if flow in carried or isinstance(tried, str):
+        for flow, each in found.items():
+            tried = each.tried
+            if flow in carried or isinstance(tried, str) or not points.isdisjoint(each.points):
                 continue
-            six = any(leg.path.packet.family is Family.IPV6 for leg in tried.every_leg)
-            if (six and discovery) or not points.isdisjoint(points_met(tried)):
+            if discovery and any(leg.path.packet.family is Family.IPV6 for leg in tried.every_leg):
                 continue
             if not framed or framed.isdisjoint(_wires_met(tried, world.in_force.wires)):
-                carried[flow] = tried
+                carried[flow] = each
     return carried
 
 
@@ -187,7 +214,7 @@ def _mark_test(test: TestFlow, states: States, tries: Tries) -> TestMarks:
         _mark_in_time([(span, _mark(found, expect, baseline)) for span, found in tried])
         for tried, baseline in zip((running, draft), without, strict=True)
     )
-    crossed = {point for _, found in draft for point in _crossed(found)}
+    crossed = {point for span, _ in draft for point in tries.crossed(states.draft.world(span), flow)}
     return TestMarks(
         test.id,
         write_expected_flow(test.flow),
@@ -227,9 +254,3 @@ def _mark(found: Tried, expect: Expectation | None, baseline: Tried) -> Mark:
     if found.verdict is Verdict.MIXED:
         text = f"mixed: on one of {len(found.exchanges)} paths {text}"
     return Mark(found.verdict, text, place_of(exchange), judgement)
-
-
-def _crossed(found: Tried) -> tuple[str, ...]:
-    if isinstance(found, str):
-        return ()
-    return tuple(f"{point.device}:{point.at}:{point.direction}" for point in _points_on(_legs(found)))
