@@ -58,27 +58,27 @@ def window(address: str, network: str, number: int, over: OverEvent) -> None:
     """Somebody who edits, and asks for one thing again and again."""
     what, body = ASKED[number]
     with httpx2.Client(base_url=address, timeout=600) as client:
+        whole = client.get(f"/api/networks/{network}").json()
+        version, item = whole["version"], whole["draft"]["lists"][number]
         while not over.is_set():
             answer = client.post(f"/api/networks/{network}/{what}", json=body).json()
             while answer.get("result") is None and "id" in answer and not over.is_set():
                 time.sleep(0.1)
                 answer = client.get(f"/api/jobs/{answer['id']}").json()
-            edit(client, network, number)
+            version = edit(client, network, version, item)
 
 
-def edit(client: httpx2.Client, network: str, number: int) -> None:
-    """Something else in one list, so that what is asked is asked anew."""
-    found = client.get(f"/api/networks/{network}").json()
-    lists = found["draft"]["lists"]
-    item = dict(lists[number % len(lists)])
+def edit(client: httpx2.Client, network: str, version: int, item: dict[str, Any]) -> int:
+    """Something else in a list, so that what is asked is asked anew, sent as a workbench sends it."""
     lines = item["entries"].splitlines()
     item["entries"] = "\n".join([*lines[1:], lines[0].split(" ", 1)[1]])
     change = {"collection": "lists", "key": item["name"], "item": item}
-    client.post(
+    answer = client.post(
         f"/api/networks/{network}/draft/edits",
         json={"label": "bench", "changes": [change]},
-        headers={"If-Match": f'"{found["version"]}"'},
+        headers={"If-Match": f'"{version}"', "Prefer": "return=minimal"},
     )
+    return int(answer.raise_for_status().json()["version"])
 
 
 def waits(workers: int, routers: int, seconds: float) -> tuple[list[float], int]:
