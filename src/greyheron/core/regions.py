@@ -219,6 +219,8 @@ def tidied(region: Region) -> Region:
 
 def ranges_of(blocks: Sequence[AddressBlock]) -> Spans | None:
     """The addresses of prefixes as ranges, rising; None where some blocks are no prefixes."""
+    if len(blocks) == 1:  # by far the most are one prefix
+        return None if blocks[0].length is None else ((blocks[0].first, blocks[0].last),)
     if any(block.length is None for block in blocks):
         return None
     return span_union((block.first, block.last) for block in blocks)

@@ -209,8 +209,9 @@ def _has_ports(kind: Packet) -> bool:
 def _overlapping(rules: Sequence[Rule], family: Family) -> Iterator[Ints]:
     """For each entry those that may match some of what it does, by the ends of what they match."""
     spans: list[tuple[Ints, Ints]] = []
+    spoken_of = {field for rule in rules for field in rule.constraints}
     for field in FIELDS:
-        pairs = [field.hull(rule, family) for rule in rules]
+        pairs = [field.hull(rule, family) for rule in rules] if field in spoken_of else []
         if len(set(pairs)) > 1:  # of a field that all say the same of, nothing is to be seen
             low, high = np.array(_ranked(pairs), dtype=np.int64).T
             spans.append((low, high))

@@ -2,10 +2,10 @@
 
 from collections import defaultdict
 from collections.abc import Iterable
-from contextlib import suppress
 
 import numpy as np
 
+from greyheron.analysis.testing.book import Tries
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.engines import Engines
@@ -13,8 +13,8 @@ from greyheron.core.bulk.headers import Ints
 from greyheron.core.conversation import (
     USUAL_SOURCE_PORT,
     FlowError,
+    Result,
     Verdict,
-    converse,
     first_packet,
     request_of,
     sender_of,
@@ -38,6 +38,7 @@ class Flows:
         """world:  one from which those asked about later differ in little"""
         self._engines = engines
         flows = tuple(dict.fromkeys(flows))
+        self._tries = Tries()
         self._named = [flow for flow in flows if is_name(world.topology, flow.destination)]
         groups: defaultdict[tuple[Family, bool, int | None], _FlowRows] = defaultdict(list)
         for flow in flows:
@@ -68,8 +69,9 @@ class Flows:
             verdicts = group.verdicts(self._engine(world, group.with_possible_hosts))
             found |= zip(group.flows, (VERDICT_ORDER[each] for each in verdicts.tolist()), strict=True)
         for flow in self._named:  # what is asked for first decides where they go
-            with suppress(FlowError):
-                found[flow] = converse(world, flow).verdict
+            tried = self._tries.of(world, flow)
+            if isinstance(tried, Result):
+                found[flow] = tried.verdict
         return found
 
 

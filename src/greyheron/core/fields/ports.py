@@ -113,8 +113,10 @@ def port_spans(terms: Iterable[PortSpan | NotPort]) -> list[tuple[int, int]]:
     return [(low, high) for low, high in spans if low <= high]
 
 
-def spans_of(terms: Iterable[PortSpan | NotPort]) -> Spans:
+def spans_of(terms: Terms) -> Spans:
     """The ports that some of `terms` holds, joined."""
+    if len(terms) == 1 and isinstance(terms[0], PortSpan):  # by far the most are one port, or one range
+        return ((terms[0].low, terms[0].high),)
     return span_union(port_spans(terms))
 
 
