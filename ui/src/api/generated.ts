@@ -2353,6 +2353,7 @@ export interface components {
          * ListBody
          * @description The entries of a list by rising number, and the remarks below the last of them.
          *
+         *     periods:  those that some entry speaks of
          *     texts:  how it is written, by family and kind, once it was: most lists are as before at every edit
          */
         ListBody: {
