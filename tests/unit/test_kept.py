@@ -4,8 +4,13 @@ import gc
 import weakref
 from concurrent.futures import ThreadPoolExecutor
 
+import pytest
+
+from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.book import States, Tries, mark_tests
+from greyheron.core import routes
+from greyheron.core.bulk import indexes
 from greyheron.core.bulk.engines import MOST_ENGINES, engines
 from greyheron.core.progress import unwatched
 from greyheron.core.timeline import Timeline
@@ -44,6 +49,37 @@ def test_the_least_used_goes_first_and_something_large_stays_all_the_same() -> N
     kept.put("huge", 10**9)
     assert kept.get("huge") == 10**9
     assert kept.nbytes <= 100
+
+
+def test_what_proofs_rest_on_is_found_again_however_much_else_is_asked_for(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(indexes, "MOST_INDEXES", 1)
+    network, found = saltmarsh(), engines()
+    world, prover = build_world(network), Prover(found)
+    known = prover.prove(network.requirements[0].statement, world, network)
+    everyone = world.with_possible_hosts
+    for other in (everyone.baseline, world, world.baseline):
+        for family in Family:
+            found(other).forwarding(family)
+    later = build_world(with_entry(network, 1), world).with_possible_hosts
+    assert known.parts
+    assert all(part.fits(found(later)) for part in known.parts)
+
+
+def test_routes_that_a_world_has_are_found_again_whatever_lists_part_meanwhile(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(routes, "MOST_ROUTINGS", 1)
+    network = saltmarsh()
+    world = build_world(network)
+    routing = world.routes.routing(Family.IPV4)
+    placed = {"list": "from-beyond", "device": "sluice", "at": "wan1", "direction": "in"}
+    change = Change(collection="placements", key="sluice:wan1:in:from-beyond", item=placed)
+    apart = build_world(edited(network, [change]), world)
+    assert apart.routes.routing(Family.IPV4) is not routing
+    later = build_world(with_entry(network, 1), apart)
+    assert later.routes.routing(Family.IPV4) is routing
 
 
 def test_worlds_that_an_edit_left_behind_are_given_back() -> None:

@@ -1,6 +1,7 @@
 """What routes come of a topology under certain lists: lists may part OSPF neighbours (§9)."""
 
 from threading import Lock
+from weakref import WeakValueDictionary
 
 from cachetools import LRUCache
 
@@ -13,7 +14,7 @@ from greyheron.model.document import Device, Network
 from greyheron.model.values import Family
 
 MOST_ROUTINGS = 8
-"""Routing is kept for so many ways in which lists part neighbours."""
+"""Routing is kept for so many ways in which lists part neighbours, beside what worlds have."""
 
 
 class Routing:
@@ -30,13 +31,21 @@ class Routing:
         return self._tables[device.name]
 
 
+_Parted = tuple[Family, frozenset[int]]
+"""A family, and the pairs of its neighbours that lists part."""
+
+
 class Routings:
-    """The routing of one topology for each way in which lists part its neighbours, from any thread."""
+    """The routing of one topology for each way in which lists part its neighbours, from any thread.
+
+    One that some world has stays the one of its key: worlds of the same routes are told by that.
+    """
 
     def __init__(self, network: Network, segments: Segments) -> None:
         self._network, self._segments = network, segments
         self._pairs: dict[Family, OspfPairs] = {}
-        self._made: LRUCache[tuple[Family, frozenset[int]], Routing] = LRUCache(MOST_ROUTINGS)
+        self._held: WeakValueDictionary[_Parted, Routing] = WeakValueDictionary()
+        self._last: LRUCache[_Parted, Routing] = LRUCache(MOST_ROUTINGS)
         self._lock = Lock()
 
     def neighbourhood(self, family: Family, in_force: InForce) -> Neighbourhood:
@@ -50,9 +59,10 @@ class Routings:
         """The routing of those neighbours: the same one for all lists that part the same."""
         key = family, neighbourhood.parted
         with self._lock:
-            routing = self._made.get(key)
+            routing = self._held.get(key)
             if routing is None:
-                routing = self._made[key] = Routing(OspfArea(self._network, neighbourhood, family))
+                routing = self._held[key] = Routing(OspfArea(self._network, neighbourhood, family))
+            self._last[key] = routing
             return routing
 
 

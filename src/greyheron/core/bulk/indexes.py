@@ -2,6 +2,7 @@
 
 from collections.abc import Hashable
 from threading import RLock
+from weakref import WeakValueDictionary
 
 from cachetools import LRUCache
 
@@ -17,19 +18,25 @@ MOST_GROWN = 192 << 20
 
 
 class ForwardingIndexes:
-    """Forwarding indexes and list tables that worlds which differ in little share; the least used go."""
+    """Forwarding indexes and list tables that worlds which differ in little share; the least used go.
+
+    An index that courses rest on stays the one of its key: only who has it can be asked about them.
+    """
 
     def __init__(self, solicits: bool = True) -> None:
         """solicits:  see `ForwardingIndex`"""
         self._solicits = solicits
-        self._made: LRUCache[Hashable, tuple[ForwardingIndex, Recorder]] = LRUCache(MOST_INDEXES)
+        self._held: WeakValueDictionary[Hashable, ForwardingIndex] = WeakValueDictionary()
+        self._recorders: LRUCache[ForwardingIndex, Recorder] = LRUCache(MOST_INDEXES)
         self.tables = ListTables()
         self.lock = RLock()  # engines that share what they find may be asked from several threads
 
     def of(self, world: World, family: Family) -> tuple[ForwardingIndex, Recorder]:
         key = family, forwarding_key(world, family)
-        made = self._made.get(key)
-        if made is None or made[0].nbytes > MOST_GROWN:
-            index = ForwardingIndex(world, family, self._solicits)
-            made = self._made[key] = index, Recorder(world, index)
-        return made
+        index = self._held.get(key)
+        if index is None or index.nbytes > MOST_GROWN:
+            index = self._held[key] = ForwardingIndex(world, family, self._solicits)
+        recorder = self._recorders.get(index)
+        if recorder is None:
+            recorder = self._recorders[index] = Recorder(world, index)
+        return index, recorder
