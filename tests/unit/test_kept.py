@@ -67,6 +67,16 @@ def test_what_proofs_rest_on_is_found_again_however_much_else_is_asked_for(
     assert all(part.fits(found(later)) for part in known.parts)
 
 
+def test_of_large_networks_only_some_indexes_are_kept(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(indexes, "INDEX_BYTES", 0)
+    monkeypatch.setattr(indexes, "LEAST_INDEXES", 2)
+    world, made = build_world(saltmarsh()), indexes.ForwardingIndexes()
+    asked = [(each, family) for each in (world, world.baseline) for family in Family]
+    seen = [weakref.ref(made.of(each, family)[0]) for each, family in asked]
+    gc.collect()
+    assert [each() is not None for each in seen] == [False, True, True, True]
+
+
 def test_routes_that_a_world_has_are_found_again_whatever_lists_part_meanwhile(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:

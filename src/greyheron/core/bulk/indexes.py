@@ -12,7 +12,11 @@ from greyheron.core.bulk.recorded import Recorder
 from greyheron.core.world import World
 from greyheron.model.values import Family
 
-MOST_INDEXES = 6
+MOST_INDEXES, LEAST_INDEXES = 24, 8
+INDEX_BYTES = 512 << 20
+"""At most so many indexes, and so many bytes of them and their worlds, are kept beside those that courses
+rest on: one for each family, with possible hosts and without, with lists and without; edits make more.
+"""
 MOST_GROWN = 192 << 20
 """An index that knows so many bytes about what it was asked about is made anew: it grows as it is used."""
 
@@ -36,7 +40,15 @@ class ForwardingIndexes:
         index = self._held.get(key)
         if index is None or index.nbytes > MOST_GROWN:
             index = self._held[key] = ForwardingIndex(world, family, self._solicits)
+            self._let_go(world)
         recorder = self._recorders.get(index)
         if recorder is None:
             recorder = self._recorders[index] = Recorder(world, index)
         return index, recorder
+
+    def _let_go(self, world: World) -> None:
+        """Of large networks only some are kept; all worlds of one take about the same."""
+        while len(self._recorders) > LEAST_INDEXES:
+            if sum(world.nbytes + index.nbytes for index in self._recorders) <= INDEX_BYTES:
+                break
+            self._recorders.popitem()
