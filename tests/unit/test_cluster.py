@@ -88,6 +88,13 @@ def test_workers_of_a_scheduler_share_the_work_and_answer_as_this_process_does(c
     assert change == here.reach_change(stored, after, None)
 
 
+def test_a_network_that_is_gone_may_come_back(cluster: Cluster) -> None:
+    there, stored = RemoteState("back", cluster), RunningAndDraft.same(saltmarsh())
+    before = there.proofs(stored, "draft", None, unwatched)
+    there.forget()
+    assert there.proofs(stored, "draft", None, unwatched) == before
+
+
 def test_an_edited_network_is_told_by_what_differs(cluster: Cluster) -> None:
     """Through more edits than a chain has links."""
     chance, network = Random(4), saltmarsh()

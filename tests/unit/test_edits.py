@@ -1,5 +1,7 @@
 """An edited network answers as a fresh one does, whatever is kept from the draft before."""
 
+from random import Random
+
 import pytest
 
 from greyheron.analysis.advice.advisor import Advisor
@@ -9,7 +11,7 @@ from greyheron.core.conversation import converse
 from greyheron.core.world import build_world
 from greyheron.model.notation.requirements import read_requirement
 from greyheron.working.derived import DerivedState
-from tests.edits import answered_otherwise, disagreeing
+from tests.edits import Working, answered_otherwise, disagreeing, with_questions
 from tests.random_networks import random_network
 
 
@@ -22,6 +24,12 @@ def test_what_is_kept_answers_as_what_is_worked_out_afresh(seed: int) -> None:
 def test_what_is_said_of_a_policy_does_not_depend_on_earlier_drafts(seed: int) -> None:
     """Nor the order of what violates, nor the lists that are met."""
     assert list(answered_otherwise(seed, 4, {"kept": DerivedState()})) == []
+
+
+def test_findings_do_not_fail_where_a_way_begins_at_somebody_who_could_be_there() -> None:
+    network = with_questions(random_network(200_006), Random("elsewhere 200006"))
+    found = Working().found(build_world(network))
+    assert "list that faces the wrong way" in {each.kind for each in found}
 
 
 def test_a_counterexample_to_an_outside_address_can_be_traced() -> None:

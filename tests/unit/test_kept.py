@@ -67,6 +67,21 @@ def test_what_proofs_rest_on_is_found_again_however_much_else_is_asked_for(
     assert all(part.fits(found(later)) for part in known.parts)
 
 
+def test_what_is_known_of_a_network_goes_with_it() -> None:
+    gone: list[DerivedState] = []
+
+    class Noting(DerivedState):
+        def forget(self) -> None:
+            gone.append(self)
+
+    states = DerivedStates(made=lambda _: Noting())
+    state = states.of("n")
+    states.forget("n")
+    states.forget("nobody asked about this one")
+    assert gone == [state]
+    assert states.of("n") is not state
+
+
 def test_of_large_networks_only_some_indexes_are_kept(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(indexes, "INDEX_BYTES", 0)
     monkeypatch.setattr(indexes, "LEAST_INDEXES", 2)

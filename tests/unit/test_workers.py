@@ -50,6 +50,13 @@ def heard(teller: Teller, listener: Listener, network: Network) -> tuple[Network
     return listener.known[token], size
 
 
+def test_a_network_that_is_gone_may_come_back(workers: Workers) -> None:
+    there, stored = RemoteState("back", workers), RunningAndDraft.same(saltmarsh())
+    before = there.policy(stored, None, unwatched)
+    there.forget()
+    assert there.policy(stored, None, unwatched) == before
+
+
 @pytest.mark.parametrize("seed", range(5))
 def test_documents_are_told_by_what_differs(seed: int) -> None:
     chance, network = Random(seed), random_network(seed)

@@ -149,9 +149,10 @@ def open_network(
 
 
 @router.delete("/networks/{network_id}", status_code=204)
-def remove_network(network_id: str, store: Store, version: Version) -> None:
+def remove_network(network_id: str, store: Store, derived: Derived, version: Version) -> None:
     """Remove a network; for thirty days it can be brought back."""
     store.remove(network_id, version)
+    derived.forget(network_id)
 
 
 @router.get("/networks/{network_id}/file", response_class=PlainTextResponse)

@@ -130,6 +130,12 @@ class Cluster:
         with self._talking():
             return max(1, _SHARES * len(self._workers()))
 
+    def forget(self, network: str) -> None:
+        with suppress(WorkersGone), self._talking(), self._lock:
+            if self._told.pop(network, None) is not None:
+                self._let_go()
+                self._client.run(_forgetting(), network, wait=False, on_error="ignore")
+
     def close(self) -> None:
         self._client.close()
 
@@ -341,3 +347,14 @@ def _task() -> Callable[[str, bytes, Mapping[str, PackedPieces], str], tuple[Any
         return "done", carry_out(packed, links, topic)
 
     return task
+
+
+def _forgetting() -> Callable[[str], None]:
+    """The same for what a worker does when a network is gone."""
+
+    def forget(network: str) -> None:
+        from greyheron.working import errand
+
+        errand.forget(network)
+
+    return forget

@@ -84,8 +84,8 @@ class DerivedState:
     """What has been worked out for one network: for its documents as running, as drafted, as previewed.
 
     The one owner of all of it. What is kept is looked up from any thread, and bounded in bytes. Of each kind
-    of long work (building worlds, proving, reach) one request does one at a time, under its lock; who proves
-    or works reach out may build, and nobody holds those two at once.
+    of long work (building worlds, proving, a share of reach) one request does one at a time, under its lock;
+    who proves or works reach out may build, and nobody holds those two at once.
     """
 
     def __init__(self) -> None:
@@ -115,7 +115,7 @@ class DerivedState:
         self._reaches: Kept[tuple[ReachQuestion, Share], Reach] = Kept(
             MOST_REACHES, lambda reach: reach.nbytes
         )
-        self._reaching = RLock()
+        self._reaching: dict[Share, RLock] = {}
         self.seen: SeenTraffic | None = None
         """Traffic that was brought in, folded."""
 
@@ -124,6 +124,9 @@ class DerivedState:
         """About how many bytes all of it takes."""
         kept = (self._worlds, self._books, self._findings, self._reaches)
         return sum(each.nbytes for each in kept) + int(self._proven.currsize) + self._kept_reaches.nbytes
+
+    def forget(self) -> None:
+        """The network is gone: others who work for it may let go what they know of it."""
 
     def world(self, network: Network, active: frozenset[str] = frozenset()) -> World:
         """The world of a document; what it shares with one of the same topology is not worked out again.
@@ -273,7 +276,7 @@ class DerivedState:
             axis_of(world, network, question)
             for world, network in zip(worlds, (stored.running, stored.draft), strict=True)
         )
-        with self._reaching:
+        with self._reaching.setdefault(share, RLock()):
             running, draft = (
                 self._cells(world, axis, question, part(progress, half, 2), share)
                 for half, (world, axis) in enumerate(zip(worlds, axes, strict=True))
@@ -321,7 +324,8 @@ class DerivedState:
         ):
             return None
         small = len(after.devices) <= SMALL
-        if not self._reaching.acquire(timeout=-1 if small else PATIENCE):
+        reaching = self._reaching.setdefault(share, RLock())
+        if not reaching.acquire(timeout=-1 if small else PATIENCE):
             return None
         try:
             cells = [
@@ -329,7 +333,7 @@ class DerivedState:
                 for world, axis in zip(worlds, axes, strict=True)
             ]
         finally:
-            self._reaching.release()
+            reaching.release()
         return change_of(question, *cells)
 
 
@@ -367,3 +371,10 @@ class DerivedStates:
                 self._of.popitem(last=False)
                 taken -= size
         return found
+
+    def forget(self, network_id: str) -> None:
+        """Let go what is known of a network that is gone."""
+        with self._lock:
+            state = self._of.pop(network_id, None)
+        if state is not None:
+            state.forget()

@@ -94,6 +94,11 @@ def _states() -> DerivedStates:
     return DerivedStates(limit // 2 if limit else MEMORY)
 
 
+def forget(network: str) -> None:
+    """Let go what is kept of a network in this process."""
+    _states().forget(network)
+
+
 def carry_out(packed: bytes, links: Mapping[str, PackedPieces], topic: str) -> Any:
     """What comes of an errand; how far it is is told as events of `topic`. Raises Cancelled."""
     errand: Errand = pickle.loads(packed)

@@ -35,7 +35,7 @@ class Hear:
 
 @dataclass(frozen=True, slots=True)
 class Forget:
-    """The documents of a network are spoken of no more."""
+    """A network is spoken of no more, and nothing of it need be kept."""
 
     network: str
 
@@ -111,6 +111,7 @@ class _Process:
                         self._listeners[network].hear(piece)
                     case Forget(network):
                         self._listeners.pop(network, None)
+                        self._states.forget(network)
                     case Cancel(number):
                         if number in self._cancelled:
                             self._cancelled[number].set()

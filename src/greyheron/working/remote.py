@@ -37,6 +37,9 @@ class RemoteState(DerivedState):
         self._network_id, self._crew = network_id, crew
         self._first = crc32(network_id.encode())
 
+    def forget(self) -> None:
+        self._crew.forget(self._network_id)
+
     def book(
         self, stored: Drafted, moment: Moment | None, progress: Progress = unwatched, share: Share = WHOLE
     ) -> tuple[TestMarks, ...]:

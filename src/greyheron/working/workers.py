@@ -104,6 +104,11 @@ class _Worker:
         with self._sending, suppress(OSError):
             self._connection.send(Cancel(begun.number))
 
+    def forget(self, network: str) -> None:
+        with self._sending, suppress(OSError):
+            if self._tellers.pop(network, None) is not None:
+                self._connection.send(Forget(network))
+
     def close(self) -> None:
         self.lost = True
         self.process.terminate()  # the listening thread sees the end of the connection, and closes it
@@ -183,6 +188,12 @@ class Workers:
             for each in begun:
                 each.worker.cancel(each)
             raise
+
+    def forget(self, network: str) -> None:
+        with self._lock:
+            workers = list(self._workers)
+        for each in workers:
+            each.forget(network)
 
     def close(self) -> None:
         """End all of them, and what they do."""

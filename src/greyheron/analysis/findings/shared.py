@@ -175,7 +175,8 @@ def _last_place(ground: Ground, family: Family, kept: _KeptApart, meant: set[str
 
 
 def _forwards(ground: Ground, name: str) -> bool:
-    return ground.world.topology.devices[name].traits.forwards
+    """Whoever could be there stands at the beginning of a way too, and forwards nothing."""
+    return ground.world.with_possible_hosts.topology.devices[name].traits.forwards
 
 
 def _spares(

@@ -67,7 +67,7 @@ Tried = Result | str
 
 
 @dataclass(frozen=True, slots=True)
-class _Known:
+class _Remembered:
     """What came of a conversation, with what that rests on.
 
     points:  every attachment point that a packet, or an answer about one, came to
@@ -79,7 +79,7 @@ class _Known:
     crossed: frozenset[str] = frozenset()
 
     @classmethod
-    def of(cls, world: World, flow: Flow) -> "_Known":
+    def of(cls, world: World, flow: Flow) -> "_Remembered":
         try:
             result = converse(world, flow)
         except FlowError as error:
@@ -95,7 +95,7 @@ class Tries:
     """
 
     def __init__(self) -> None:
-        self._found: WeakKeyDictionary[World, dict[Flow, _Known]] = WeakKeyDictionary()
+        self._found: WeakKeyDictionary[World, dict[Flow, _Remembered]] = WeakKeyDictionary()
         self._lock = Lock()
 
     def of(self, world: World, flow: Flow) -> Tried:
@@ -106,7 +106,7 @@ class Tries:
         """The attachment points that its packets meet, as `device:at:direction`."""
         return self._known(world, flow).crossed
 
-    def _known(self, world: World, flow: Flow) -> _Known:
+    def _known(self, world: World, flow: Flow) -> _Remembered:
         with self._lock:
             found = self._found.get(world)
             known = [(other, each.copy()) for other, each in self._found.items()] if found is None else []
@@ -115,13 +115,15 @@ class Tries:
             with self._lock:
                 found = self._found.setdefault(world, found)
         if flow not in found:
-            found[flow] = _Known.of(world, flow)
+            found[flow] = _Remembered.of(world, flow)
         return found[flow]
 
 
-def _carried_over(world: World, known: Iterable[tuple[World, dict[Flow, _Known]]]) -> dict[Flow, _Known]:
+def _carried_over(
+    world: World, known: Iterable[tuple[World, dict[Flow, _Remembered]]]
+) -> dict[Flow, _Remembered]:
     """What holds in `world` too, of all that was tried in a world with the same routes."""
-    carried: dict[Flow, _Known] = {}
+    carried: dict[Flow, _Remembered] = {}
     for other, found in known:
         changed = world.changed_lists(other)
         if changed is None:
