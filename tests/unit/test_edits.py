@@ -5,12 +5,16 @@ from random import Random
 import pytest
 
 from greyheron.analysis.advice.advisor import Advisor
+from greyheron.analysis.findings.finder import merged
 from greyheron.analysis.proof.prover import Prover
 from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import converse
+from greyheron.core.progress import unwatched
+from greyheron.core.shares import Share
 from greyheron.core.world import build_world
 from greyheron.model.notation.requirements import read_requirement
 from greyheron.working.derived import DerivedState
+from greyheron.working.documents import RunningAndDraft
 from tests.edits import Working, answered_otherwise, disagreeing, with_questions
 from tests.random_networks import random_network
 
@@ -24,6 +28,16 @@ def test_what_is_kept_answers_as_what_is_worked_out_afresh(seed: int) -> None:
 def test_what_is_said_of_a_policy_does_not_depend_on_earlier_drafts(seed: int) -> None:
     """Nor the order of what violates, nor the lists that are met."""
     assert list(answered_otherwise(seed, 4, {"kept": DerivedState()})) == []
+
+
+@pytest.mark.parametrize("seed", [200_030, 200_042])
+def test_shares_find_together_what_one_search_finds(seed: int) -> None:
+    """Also where one frame list stops neighbours of both families."""
+    stored = RunningAndDraft.same(with_questions(random_network(seed), Random(f"elsewhere {seed}")))
+    shares = (Share(number, 2) for number in range(2))
+    found = merged(DerivedState().findings(stored, None, unwatched, share) for share in shares)
+    assert found == DerivedState().findings(stored, None, unwatched)
+    assert {"ARP" in each.text for each in found if each.kind == "neighbour discovery cut"} == {True, False}
 
 
 def test_findings_do_not_fail_where_a_way_begins_at_somebody_who_could_be_there() -> None:

@@ -134,7 +134,8 @@ def _stopped(ground: Ground, reach: Reach, family: Family) -> Iterator[Finding]:
             continue
         point, name = path.denial.point, path.denial.list_name
         which = _which(path.denial.decision)
-        subject = f"{name} {point}, {which}"
+        over = "" if path.denial.frame is None else f", over {family.word}"  # frame lists stop either
+        subject = f"{name} {point}, {which}{over}"
         if path.outcome is Outcome.NO_DISCOVERY:
             yield Finding(
                 "neighbour discovery cut",
