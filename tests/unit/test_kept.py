@@ -107,6 +107,23 @@ def test_routes_that_a_world_has_are_found_again_whatever_lists_part_meanwhile(
     assert later.routes.routing(Family.IPV4) is routing
 
 
+def test_lists_that_edits_left_behind_are_given_back_with_their_tables() -> None:
+    """Also those at which neighbours are asked for, and those between routers that talk OSPF."""
+    names, derived, seen = ("from-beyond", "lab-six"), DerivedState(), list[weakref.ref[object]]()
+    for number in range(60):
+        network = saltmarsh()
+        for name in names:
+            old = to_data(next(each for each in network.lists if each.name == name))
+            item = {**old, "entries": f"1 deny tcp from any to any port {number + 1}\n{old['entries']}"}
+            network = edited(network, [Change(collection="lists", key=name, item=item)])
+        resolved = derived.world(network).resolved
+        seen += [weakref.ref(resolved[name]) for name in names]
+        derived.policy(stored(network), None, unwatched)
+        del resolved
+    gc.collect()
+    assert sum(each() is not None for each in seen) < len(seen) / 2
+
+
 def test_worlds_that_an_edit_left_behind_are_given_back() -> None:
     network, derived = saltmarsh(), DerivedState()
     seen: list[weakref.ref[World]] = []

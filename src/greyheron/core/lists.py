@@ -1,8 +1,10 @@
 """Access lists with every name in them resolved, ready to be matched."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Any
+from weakref import ReferenceType, ref
 
 from greyheron.core.addresses import block_of, held
 from greyheron.core.fields import FIELDS, KIND_FIELDS
@@ -51,6 +53,15 @@ class FrameList:
 
     name: str
     entries: tuple[Entry, ...]
+
+
+ListsKey = tuple[ReferenceType[Any] | None, ...]
+"""Lists as what something is looked up by: it does not keep them, nor the tables that are made of them."""
+
+
+def key_of_lists(lists: "Iterable[ResolvedList | FrameList | None]") -> ListsKey:
+    """A key for these very lists, in this order."""
+    return tuple(None if each is None else ref(each) for each in lists)
 
 
 class Names:

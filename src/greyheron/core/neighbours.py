@@ -9,7 +9,7 @@ from ipaddress import IPv4Address, IPv6Address
 from greyheron.core.addresses import HeldAddress, held
 from greyheron.core.discovery import unfound
 from greyheron.core.filters import InForce, stopped_between
-from greyheron.core.lists import ResolvedList
+from greyheron.core.lists import ListsKey, key_of_lists
 from greyheron.core.packet import Packet
 from greyheron.core.segments import InterfaceId, Segments
 from greyheron.core.steps import Filtered
@@ -74,7 +74,7 @@ class _Pair:
             (here.device, Adjacency(here.interface, there.device, there.address, here.cost))
             for here, there in (ends, ends[::-1])
         )
-        self.known: dict[tuple[ResolvedList | None, ...], CutNeighbour | None] = {}
+        self.known: dict[ListsKey, CutNeighbour | None] = {}
 
 
 class Neighbourhood:
@@ -129,7 +129,7 @@ class OspfPairs:
         """What keeps a pair apart, asked once for all worlds that have the same lists between the two."""
         if in_force.wires.lists:
             return self._cut_anew(pair, in_force)
-        lists = tuple(in_force.lists.get((point, self._family)) for point in pair.points)
+        lists = key_of_lists(in_force.lists.get((point, self._family)) for point in pair.points)
         if lists not in pair.known:
             if len(pair.known) >= _MOST_KNOWN:
                 pair.known.clear()

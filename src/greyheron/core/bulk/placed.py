@@ -11,7 +11,7 @@ from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.bulk.tracing import DENIED, FRAME_DENIED, NO_DISCOVERY
 from greyheron.core.discovery import unfound
 from greyheron.core.fields.ports import port_spans
-from greyheron.core.lists import FrameList, ResolvedList
+from greyheron.core.lists import FrameList, ListsKey, ResolvedList, key_of_lists
 from greyheron.core.packet import Packet
 from greyheron.core.steps import Filtered
 from greyheron.core.wires import denied_in
@@ -20,8 +20,8 @@ from greyheron.model.values import Action, Family
 
 _Stop = tuple[int, int, int]
 """What stops a solicitation or the packet behind it: point and entry, or NONE, and an outcome."""
-_StopKey = tuple[Solicitation, tuple[ResolvedList | None, ...], tuple[FrameList | None, ...]]
-_MOST_STOPS = 100_000
+_StopKey = tuple[Solicitation, ListsKey]
+_MOST_STOPS = 20_000
 _NOTHING: _Stop = (NONE, NONE, DENIED)
 _BY_ASKER = -2
 """Stands for the point of a solicitation that lists may stop or not, depending on who asks."""
@@ -218,7 +218,7 @@ class PlacedLists:
         if solicitation[3] is None:
             return _BY_ASKER, NONE, DENIED
         known = self._tables.stops(self._forwarding)
-        key = solicitation, lists, frames
+        key = solicitation, key_of_lists((*lists, *frames))
         if key not in known:
             known[key] = self._stopped(solicitation)
         return known[key]

@@ -149,7 +149,7 @@ class _PortRows(TableRows):
             self._row_of_port = _ROW_OF_ANY_PORT
             return
         widths = np.diff(np.concatenate([[0], self._cuts, [PORTS]]))
-        kind = np.uint16 if count <= PORTS else np.uint32
+        kind = np.min_scalar_type(count - 1)
         self._row_of_port = np.repeat(np.arange(count, dtype=kind), widths)
 
     def rows(self, headers: Headers) -> tuple[Words, Ints]:
