@@ -70,8 +70,9 @@ def window(address: str, network: str, number: int, over: OverEvent) -> None:
 
 def edit(client: httpx2.Client, network: str, version: int, item: dict[str, Any]) -> int:
     """Something else in a list, so that what is asked is asked anew, sent as a workbench sends it."""
-    lines = item["entries"].splitlines()
-    item["entries"] = "\n".join([*lines[1:], lines[0].split(" ", 1)[1]])
+    first, *others = item["entries"].splitlines()
+    number, said = first.split(" ", 1)
+    item["entries"] = "\n".join([*others, said if number.isdigit() else first])
     change = {"collection": "lists", "key": item["name"], "item": item}
     answer = client.post(
         f"/api/networks/{network}/draft/edits",

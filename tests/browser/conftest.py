@@ -144,5 +144,7 @@ def page(browser: Browser, server: Server) -> Iterator[Page]:
 
 def open_demo(page: Page, server: Server) -> None:
     page.goto(server.address)
+    # The page has all its parts, and nothing moves under the pointer any more.
+    expect(page.get_by_role("button", name="More for Saltmarsh reserve")).to_be_visible()
     page.get_by_role("button", name=re.compile("^Saltmarsh reserve")).click()
     expect(page.get_by_test_id("book-summary")).to_contain_text("26 flows")
