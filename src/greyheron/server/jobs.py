@@ -17,6 +17,7 @@ from typing import Any, Generic, Protocol, TypeVar
 from pydantic import BaseModel
 
 from greyheron.core.progress import Cancelled
+from greyheron.memory import GivingBack
 from greyheron.server.problems import Refusal
 
 AT_ONCE = 6
@@ -127,6 +128,7 @@ class Jobs:
         self._served: dict[str, float] = {}
         self._changed = Condition()
         self._closed = False
+        self._give_back = GivingBack()
         for number in range(AT_ONCE):
             Thread(target=self._serve, name=f"job-{number}", daemon=True).start()
 
@@ -215,6 +217,7 @@ class Jobs:
             with self._changed:
                 self._running.remove(job)
                 self._changed.notify_all()
+            self._give_back()
 
     def _next(self) -> Job | None:
         """The oldest job of the network that was served longest ago."""

@@ -14,7 +14,7 @@ from time import monotonic
 from typing import Any
 
 from greyheron.core.progress import Cancelled
-from greyheron.memory import settle_memory
+from greyheron.memory import GivingBack, settle_memory
 from greyheron.working.derived import DerivedState, DerivedStates
 from greyheron.working.documents import RunningAndDraft
 from greyheron.working.telling import Listener, Saying
@@ -101,6 +101,7 @@ class _Process:
         self._listeners: defaultdict[str, Listener] = defaultdict(Listener)
         self._cancelled: dict[int, Event] = {}
         self._sending = Lock()
+        self._give_back = GivingBack()
 
     def serve(self) -> None:
         """Until whoever asks is gone."""
@@ -136,6 +137,7 @@ class _Process:
             self._send(Ended(task.number, None, sendable(error)))
         finally:
             del self._cancelled[task.number]
+            self._give_back()
 
     def _progress(self, number: int) -> Callable[[float], None]:
         cancelled, told = self._cancelled[number], 0.0

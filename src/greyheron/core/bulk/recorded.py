@@ -7,6 +7,7 @@ are walked as numbers beyond all ports, and stand for the conversation's own whe
 from dataclasses import dataclass, replace
 
 import numpy as np
+from cachetools import LRUCache
 
 from greyheron.core.bulk.conversations import Exchanges, Rows
 from greyheron.core.bulk.forwarding import ForwardingIndex
@@ -46,8 +47,8 @@ class _Course:
     end: int
 
 
-MOST_RECORDED = 20_000
-"""So many classes of conversations are remembered, some 2 kB each."""
+MOST_RECORDED = 8_000
+"""So many classes of conversations are remembered, some 2 kB each; those that were asked about last."""
 
 
 class Recorder:
@@ -64,7 +65,8 @@ class Recorder:
             port for device in devices for rule in device.translations for port in (rule.port, rule.to_port)
         }
         self.ports = LOGIN_PORTS | services | {port for port in rules if port is not None}
-        self._found: dict[tuple[str, Packet], tuple[_Course, ...] | None] = {}
+        self._found: LRUCache[tuple[str, Packet], tuple[_Course, ...] | None] = LRUCache(MOST_RECORDED)
+        self._kinds: dict[Packet, Packet] = {}
 
     def courses(self, device: str, packet: Packet) -> tuple[_Course, ...] | None:
         """Every exchange of the conversation that `packet` opens; None when it has too many paths."""
@@ -77,11 +79,10 @@ class Recorder:
             )
         key = (device, packet)
         if key not in self._found:
-            if len(self._found) > MOST_RECORDED:
-                self._found.clear()
             result = converse_from(self._permissive, packet, device)
             self._found[key] = None if result.more else tuple(map(self._course, result.exchanges))
-        return self._found[key]
+        found: tuple[_Course, ...] | None = self._found[key]
+        return found
 
     def _course(self, exchange: Exchange) -> _Course:
         path = exchange.decider.path
@@ -109,11 +110,12 @@ class Recorder:
         else:
             return None
         assert packet.source is not None
+        kind = kind_of(packet)
         return _Meeting(
             code,
             packet.source,
             packet.destination,
-            kind_of(packet),
+            self._kinds.setdefault(kind, kind),  # there are few, and very many meetings
             NO_PORT if packet.source_port is None else packet.source_port,
             NO_PORT if packet.destination_port is None else packet.destination_port,
         )
