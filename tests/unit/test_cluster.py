@@ -11,6 +11,7 @@ from time import sleep
 from typing import Any
 
 import pytest
+from distributed import Client
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine
 
@@ -93,6 +94,27 @@ def test_a_network_that_is_gone_may_come_back(cluster: Cluster) -> None:
     before = there.proofs(stored, "draft", None, unwatched)
     there.forget()
     assert there.proofs(stored, "draft", None, unwatched) == before
+
+
+def test_workers_let_go_of_a_network_that_is_gone(two: Machines, cluster: Cluster) -> None:
+    there, stored = RemoteState("let go", cluster), RunningAndDraft.same(saltmarsh())
+    there.proofs(stored, "draft", None, unwatched)
+    with Client(two.address, set_as_default=False) as asking:
+        assert True in known_by(asking, "let go")
+        there.forget()
+        while known_by(asking, "let go") != {False}:
+            sleep(0.05)
+
+
+def known_by(asking: Client, network: str) -> set[bool]:
+    """Whether workers know something of a network."""
+
+    def known(network: str) -> bool:
+        from greyheron.working import errand
+
+        return network in errand._states()._of
+
+    return set(asking.run(known, network).values())
 
 
 def test_an_edited_network_is_told_by_what_differs(cluster: Cluster) -> None:
@@ -186,6 +208,7 @@ def test_a_worker_of_another_version_is_given_nothing(
 def test_a_scheduler_that_is_gone_is_told_of(monkeypatch: pytest.MonkeyPatch) -> None:
     stored = RunningAndDraft.same(LARGE)
     with machines(1) as found:
+        monkeypatch.setattr(clusters, "CONNECTING", 10.0)  # so long it is looked for once it is gone, too
         cluster = Cluster(found.address)
         monkeypatch.setattr(clusters, "CONNECTING", 1.0)
         there = RemoteState("gone", cluster)

@@ -122,6 +122,7 @@ class Cluster:
         self._told: OrderedDict[str, OnCluster] = OrderedDict()
         self._links: dict[str, Future[PackedPieces]] = {}
         self._arguments: OrderedDict[str, Future[bytes]] = OrderedDict()
+        self._forgetting: list[Future[None]] = []
         self._misfits: set[str] = set()
         self._topic = f"grey-heron-{token_hex(8)}"
         self._client.subscribe_topic(self._topic, self._hear)
@@ -132,9 +133,15 @@ class Cluster:
 
     def forget(self, network: str) -> None:
         with suppress(WorkersGone), self._talking(), self._lock:
-            if self._told.pop(network, None) is not None:
-                self._let_go()
-                self._client.run(_forgetting(), network, wait=False, on_error="ignore")
+            if self._told.pop(network, None) is None:
+                return
+            self._let_go()
+            self._forgetting = [each for each in self._forgetting if not each.done()]
+            for worker in self._workers():
+                key = f"grey-heron-forget-{token_hex(8)}"
+                self._forgetting.append(
+                    self._client.submit(_forgetting(), network, key=key, workers=[worker], pure=False)
+                )
 
     def close(self) -> None:
         self._client.close()
