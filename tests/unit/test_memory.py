@@ -31,7 +31,7 @@ def test_giving_back_waits_for_its_turn(monkeypatch: pytest.MonkeyPatch) -> None
     asked: list[None] = []
     now = [100.0]
     monkeypatch.setattr(memory, "monotonic", lambda: now[0])
-    monkeypatch.setattr(memory.ctypes, "CDLL", lambda _: asked.append(None))
+    monkeypatch.setattr("ctypes.CDLL", lambda _: asked.append(None))
     give_back = GivingBack()
     for now[0] in (101.0, 104.9, 105.0, 106.0, 110.5):
         give_back()
