@@ -5,7 +5,7 @@ replaced.
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from greyheron.core.packet import Packet
 from greyheron.model.header import TcpFlags
@@ -94,11 +94,12 @@ class ConnectionState:
         known = self.session(device, came)
         if known is None:
             new = Session(device, key_of(came), key_of(sent))
-            return replace(self, sessions=(*self.sessions, new))
+            return ConnectionState((*self.sessions, new), self.asked)
         if known.answered or came.about is not None or key_of(came) == known.came:
             return self
-        answered = replace(known, answered=True)
-        return replace(self, sessions=tuple(answered if each is known else each for each in self.sessions))
+        answered = Session(device, known.came, known.sent, answered=True)
+        sessions = tuple(answered if each is known else each for each in self.sessions)
+        return ConnectionState(sessions, self.asked)
 
     def with_asked(self, device: str, packet: Packet) -> "ConnectionState":
-        return replace(self, asked=self.asked | {(device, key_of(packet))})
+        return ConnectionState(self.sessions, self.asked | {(device, key_of(packet))})

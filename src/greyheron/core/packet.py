@@ -1,6 +1,6 @@
 """Packets, as far as lists, routes and translation can see them."""
 
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, fields
 from enum import StrEnum
 from operator import attrgetter
 
@@ -64,11 +64,13 @@ class Packet:
 
     def forwarded(self) -> "Packet":
         """The packet with its hop limit lowered by one."""
-        return replace(self, hop_limit=self.hop_limit - 1)
+        # At every hop of every walk: several times as fast as `replace`.
+        values = (*_BEFORE_HOP_LIMIT(self), self.hop_limit - 1, *_BEHIND_HOP_LIMIT(self))
+        return Packet(*values)
 
     def alike(self, other: "Packet") -> bool:
         """Whether both are the same packet, perhaps at different points of its way."""
-        return replace(self, hop_limit=other.hop_limit) == other
+        return bool(_BUT_HOP_LIMIT(self) == _BUT_HOP_LIMIT(other))
 
     @property
     def opens(self) -> bool:
@@ -91,7 +93,11 @@ def kind_of(packet: Packet) -> Packet:
     )
 
 
-_BEHIND_THE_ENDS = attrgetter(*[field.name for field in fields(Packet)][6:])
+_FIELDS = [field.name for field in fields(Packet)]
+_BEHIND_THE_ENDS = attrgetter(*_FIELDS[_FIELDS.index("flags") :])
+_BEFORE_HOP_LIMIT = attrgetter(*_FIELDS[: _FIELDS.index("hop_limit")])
+_BEHIND_HOP_LIMIT = attrgetter(*_FIELDS[_FIELDS.index("hop_limit") + 1 :])
+_BUT_HOP_LIMIT = attrgetter(*(name for name in _FIELDS if name != "hop_limit"))
 
 
 def between(
