@@ -63,8 +63,8 @@ class _Speaker:
 class _Pair:
     """Two that would be neighbours.
 
-    points:  where lists could stand between them;  adjacencies:  each router with how it has the other
-    known:  what keeps them apart, by the lists at those points
+    points:  where lists of packets could stand between them;  adjacencies:  each router with how it has the other
+    known:  what keeps them apart, by the lists there and on the wires
     """
 
     def __init__(self, ends: tuple[_Speaker, _Speaker]) -> None:
@@ -127,9 +127,14 @@ class OspfPairs:
 
     def _cut(self, pair: "_Pair", in_force: InForce) -> CutNeighbour | None:
         """What keeps a pair apart, asked once for all worlds that have the same lists between the two."""
-        if in_force.wires.lists:
-            return self._cut_anew(pair, in_force)
-        lists = key_of_lists(in_force.lists.get((point, self._family)) for point in pair.points)
+        wires = in_force.wires
+        framed = wires.both_ways(*(end.port for end in pair.ends)) if wires.lists else ()
+        lists = key_of_lists(
+            (
+                *(in_force.lists.get((point, self._family)) for point in pair.points),
+                *map(wires.lists.get, framed),
+            )
+        )
         if lists not in pair.known:
             if len(pair.known) >= _MOST_KNOWN:
                 pair.known.clear()

@@ -122,7 +122,11 @@ class Topology:
 
     def under(self, lists: Lists, frames: FrameLists) -> InForce:
         """These lists in force in it."""
-        return InForce(lists, Wires(self.devices, self.segments, frames))
+        return InForce(lists, self._wires.under(frames))
+
+    @cached_property
+    def _wires(self) -> Wires:
+        return Wires(self.devices, self.segments, {})
 
     @property
     def has_possible_hosts(self) -> bool:

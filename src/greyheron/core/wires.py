@@ -1,7 +1,7 @@
 """Wires: which switches a frame crosses from one interface to another, and the frame lists there (§14)."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 from greyheron.core.frames import ARP, BROADCAST, Frame, FrameLists, decide_frame, frame_of, mac_of
 from greyheron.core.packet import Packet
@@ -19,9 +19,22 @@ class Wires:
     devices: Mapping[str, Device]
     segments: Segments
     lists: FrameLists
+    _points: dict[tuple[InterfaceId, InterfaceId], tuple[AttachmentPoint, ...]] = field(
+        default_factory=dict, repr=False
+    )
+
+    def under(self, lists: FrameLists) -> "Wires":
+        """The same wires with these lists in force."""
+        return replace(self, lists=lists)
 
     def points(self, egress: InterfaceId, ingress: InterfaceId) -> tuple[AttachmentPoint, ...]:
         """Where frame lists can meet a frame from one interface to another, in its order."""
+        found = self._points.get((egress, ingress))
+        if found is None:
+            found = self._points[egress, ingress] = self._passed(egress, ingress)
+        return found
+
+    def _passed(self, egress: InterfaceId, ingress: InterfaceId) -> tuple[AttachmentPoint, ...]:
         met = [AttachmentPoint(*egress, Direction.OUT)]
         for near, far in self.segments.crossing(egress, ingress):
             for end, direction in ((near, Direction.OUT), (far, Direction.IN)):
