@@ -26,7 +26,7 @@ def settle_memory() -> None:
 
 
 class GivingBack:
-    """Gives the system back what this process has let go: arrays that come and go leave holes between others."""
+    """Gives the system back what this process has let go: arrays that came and went leave holes."""
 
     def __init__(self) -> None:
         self._last = monotonic()

@@ -63,7 +63,8 @@ class _Speaker:
 class _Pair:
     """Two that would be neighbours.
 
-    points:  where lists of packets could stand between them;  adjacencies:  each router with how it has the other
+    points:  where lists of packets could stand between them
+    adjacencies:  each router with how it has the other
     known:  what keeps them apart, by the lists there and on the wires
     """
 

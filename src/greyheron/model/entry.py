@@ -47,8 +47,7 @@ class AddressBlock:
     @property
     def length(self) -> int | None:
         """Prefix length in bits, or None when the bits that matter are not the leading ones."""
-        wildcard = self.mask ^ self.family.every_bit
-        return self.family.bits - wildcard.bit_length() if wildcard & (wildcard + 1) == 0 else None
+        return self.family.lengths.get(self.mask)
 
     @property
     def first(self) -> int:

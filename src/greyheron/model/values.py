@@ -8,6 +8,7 @@ class Family(StrEnum):
     """An address family, with what belongs to it. Plain attributes: they are read for every address.
 
     bits:  width of an address;  every_bit:  an address with every bit set
+    lengths:  of prefixes, by their masks
     icmp:  the protocol number of its ICMP (IANA)
     echo:  the ICMP types of echo request and echo reply (RFC 792, RFC 4443)
     word:  its name in a sentence
@@ -20,6 +21,7 @@ class Family(StrEnum):
         four = value == "ipv4"
         self.bits = 32 if four else 128
         self.every_bit = (1 << self.bits) - 1
+        self.lengths = {self.every_bit ^ (self.every_bit >> bits): bits for bits in range(self.bits + 1)}
         self.icmp = 1 if four else 58
         self.echo = (8, 0) if four else (128, 129)
         self.word = "IPv4" if four else "IPv6"

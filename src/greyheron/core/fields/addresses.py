@@ -123,10 +123,16 @@ class _AddressRows(TableRows):
     def __init__(self, attribute: str, rules: Sequence[Blocks | None], family: Family) -> None:
         size = len(rules)
         everyone = (AddressBlock(family, 0, 0),)
-        blocks = [everyone if own is None else own for own in rules]
-        ranges = [
-            (index, low, high + 1) for index, own in enumerate(blocks) for low, high in _prefix_ranges(own)
-        ]
+        ranges: list[tuple[int, int, int]] = []
+        scattered: set[tuple[int, AddressBlock]] = set()
+        for index, own in enumerate(rules):
+            blocks = everyone if own is None else own
+            if len(blocks) == 1 and blocks[0].length is not None:  # by far the most
+                ranges.append((index, blocks[0].first, blocks[0].last + 1))
+            else:
+                prefixes = span_union((each.first, each.last) for each in blocks if each.length is not None)
+                ranges += [(index, low, high + 1) for low, high in prefixes]
+                scattered.update((index, each) for each in blocks if each.length is None)
         cuts = sorted({0, *(low for _, low, _ in ranges), *(end for _, _, end in ranges)})
         if cuts[-1] > family.every_bit:
             cuts.pop()
@@ -136,7 +142,6 @@ class _AddressRows(TableRows):
         self._cuts = _sortable(family, *split(cuts))
         self._rows = span_rows(spans, len(cuts), size)
         self._masked: list[_Masked] = []
-        scattered = {(index, each) for index, own in enumerate(blocks) for each in own if each.length is None}
         for mask in sorted({block.mask for _, block in scattered}):
             same = [(index, block.value) for index, block in scattered if block.mask == mask]
             values = sorted({value for _, value in same})
@@ -162,12 +167,6 @@ class _AddressRows(TableRows):
             pairs, row = occurring(row * width + other, rows.shape[1] * width)
             rows = rows[:, pairs // width] | masked.rows[:, pairs % width]
         return rows, row[index_of]
-
-
-def _prefix_ranges(blocks: Blocks) -> Spans:
-    """The addresses in those blocks that are prefixes, as ranges."""
-    ranges = [(block.first, block.last) for block in blocks if block.length is not None]
-    return tuple(ranges) if len(ranges) == 1 else span_union(ranges)
 
 
 def _sortable(family: Family, high: Words, low: Words) -> Sortable:
