@@ -52,17 +52,18 @@ def ineffective_entries(found: ResolvedList) -> tuple[Ineffective, ...]:
     """The entries of a list that have nothing to do."""
     rules = found.rules
     judged: list[Ineffective] = []
-    for index, (rule, overlapping) in enumerate(zip(rules, _overlapping(rules, found.family), strict=True)):
+    for index, overlapping in _overlapping(rules, found.family):
         near = overlapping.tolist()
         earlier = [rules[other] for other in near if other < index]
         later = [rules[other] for other in near if other > index]
-        judged += _judged(rule, earlier, later, found.family)
+        judged += _judged(rules[index], earlier, later, found.family)
     return tuple(judged)
 
 
 def _judged(
     rule: Rule, earlier: Sequence[Rule], later: Sequence[Rule], family: Family
 ) -> Iterator[Ineffective]:
+    """What is to be said of a rule that matches something, with those that may match some of it."""
     may_do_the_same = not rule.entry.log and any(
         each.entry.action is rule.entry.action and not each.entry.log for each in later
     )
@@ -81,8 +82,7 @@ def _judged(
             return
     if not may_do_the_same or (coming is not None and not _done_the_same(rule, _first(later, coming))):
         return
-    comes = coming is not None if earlier else _matches_some(rule, family)
-    if comes and _takes_all_of(later[0], rule):
+    if (coming is not None or not earlier) and _takes_all_of(later[0], rule):
         if _done_the_same(rule, later[0]):
             yield _needless(rule, {later[0].entry.number})
         return
@@ -113,10 +113,6 @@ def _done_the_same(rule: Rule, other: Rule | None) -> bool:
 def _takes_all_of(other: Rule, rule: Rule) -> bool:
     """Whether `other` can be seen to match all that `rule` does: it asks for nothing else."""
     return all(field.says(other) == field.says(rule) for field in other.constraints)
-
-
-def _matches_some(rule: Rule, family: Family) -> bool:
-    return all(low <= high for low, high in (field.hull(rule, family) for field in rule.constraints))
 
 
 def _first(rules: Sequence[Rule], packet: Packet) -> Rule | None:
@@ -206,22 +202,30 @@ def _has_ports(kind: Packet) -> bool:
     return kind.protocol in WITH_PORTS and not kind.fragment
 
 
-def _overlapping(rules: Sequence[Rule], family: Family) -> Iterator[Ints]:
-    """For each entry those that may match some of what it does, by the ends of what they match."""
+def _overlapping(rules: Sequence[Rule], family: Family) -> Iterator[tuple[int, Ints]]:
+    """For each entry that matches something those that may match some of it, by the ends of what they match.
+
+    Entries by their indices.
+    """
     spans: list[tuple[Ints, Ints]] = []
+    matches = np.ones(len(rules), dtype=np.bool_)
     spoken_of = {field for rule in rules for field in rule.constraints}
     for field in FIELDS:
         pairs = [field.hull(rule, family) for rule in rules] if field in spoken_of else []
         if len(set(pairs)) > 1:  # of a field that all say the same of, nothing is to be seen
             low, high = np.array(_ranked(pairs), dtype=np.int64).T
             spans.append((low, high))
-    for first in range(0, len(rules), _AT_ONCE):
-        some = slice(first, min(first + _AT_ONCE, len(rules)))
-        alike = np.ones((some.stop - first, len(rules)), dtype=np.bool_)
+            matches &= low <= high
+        elif pairs and pairs[0][0] > pairs[0][1]:
+            return
+    numbers = np.flatnonzero(matches)
+    for first in range(0, len(numbers), _AT_ONCE):
+        some = numbers[first : first + _AT_ONCE]
+        alike = np.ones((len(some), len(rules)), dtype=np.bool_)
         for low, high in spans:
             alike &= (low[some, None] <= high) & (low <= high[some, None])
-        alike[np.arange(some.stop - first), np.arange(first, some.stop)] = False
-        yield from map(np.flatnonzero, alike)
+        alike[np.arange(len(some)), some] = False
+        yield from zip(some.tolist(), map(np.flatnonzero, alike), strict=True)
 
 
 def _ranked(pairs: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:

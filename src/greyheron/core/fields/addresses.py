@@ -49,6 +49,8 @@ class AddressField(RangedField):
 
     def hull(self, rule: Rule, family: Family) -> tuple[int, int]:
         every = self._region(rule, family)
+        if len(every) == 1:  # by far the most
+            return every[0].first, every[0].last
         first = min((each.first for each in every), default=1)
         return first, max((each.last for each in every), default=0)
 
