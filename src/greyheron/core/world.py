@@ -112,6 +112,8 @@ class World:
     def hops_from(self, device: str, family: Family) -> Callable[[int], tuple[NextHop, ...]]:
         """What finds the next hops of `lookup` towards a destination, where that is all that is wanted."""
         routed = self.table(device, family).hops
+        if family is Family.IPV4:  # where no address is link-local: it is asked very often
+            return routed
 
         def hops(destination: int) -> tuple[NextHop, ...]:
             if is_link_local(family, destination):

@@ -282,26 +282,21 @@ class _FamilyEngine:
             addresses,
             [Prepared.of(request, self._family) for request in asked.requests],
             device[sender],
-            self._sources(asked, addresses, sender, index[destination]),
+            self._sources(asked, addresses, sender, device[sender], index[destination]),
             index[destination],
             request,
             source_port,
         )
         return rows, row_of
 
-    def _sources(self, asked: Conversations, addresses: Addresses, sender: Ints, destination: Ints) -> Ints:
+    def _sources(
+        self, asked: Conversations, addresses: Addresses, sender: Ints, device: Ints, destination: Ints
+    ) -> Ints:
         """The source of each row, as its sender would choose it; NONE where that depends on its path."""
         given = [NONE if address is None else addresses.index(address) for _, address in asked.senders]
         source = np.array(given, dtype=np.int64)[sender]
         left = np.flatnonzero(source == NONE)
-        width = len(addresses)
-        codes, index = np.unique(sender[left] * width + destination[left], return_inverse=True)
-        chosen = []
-        for code in codes.tolist():
-            one, to = divmod(code, width)
-            own = self.forwarding.own_source(asked.senders[one][0], addresses.values[to])
-            chosen.append(NONE if own is None else addresses.index(own))
-        source[left] = np.array(chosen, dtype=np.int64)[index]
+        source[left] = self.forwarding.own_sources(device[left], destination[left], addresses)
         return source
 
     def _exchanges(self, courses: Courses, only: Bools | None) -> Exchanges:

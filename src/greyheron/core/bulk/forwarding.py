@@ -9,6 +9,8 @@ addresses between the borders of all prefixes that the network knows.
 
 from bisect import bisect_right
 from collections.abc import Callable, Hashable, Iterable
+from itertools import groupby
+from operator import itemgetter
 
 import numpy as np
 
@@ -232,16 +234,18 @@ class ForwardingIndex:
         branches: list[_Branch] = []
         spans: list[tuple[int, int]] = []
         known, found = len(self.spans), list[int]()
-        for device, destination, source in keys:
-            address = self._classes.members[destination]
-            hops = self._hops_from(device)(address)
-            rests = device, hops, source, address if _is_near(hops) else None
-            step = self._alike.get(rests)
-            if step is None:
-                step = self._alike[rests] = known + len(spans)
-                spans.append((len(self.branches) + len(branches), len(hops)))
-                branches += [self._branch(device, hop, address, source) for hop in hops]
-            found.append(step)
+        for device, asked in groupby(keys, itemgetter(0)):
+            hops_to = self._hops_from(device)
+            for _, destination, source in asked:
+                address = self._classes.members[destination]
+                hops = hops_to(address)
+                rests = device, hops, source, address if _is_near(hops) else None
+                step = self._alike.get(rests)
+                if step is None:
+                    step = self._alike[rests] = known + len(spans)
+                    spans.append((len(self.branches) + len(branches), len(hops)))
+                    branches += [self._branch(device, hop, address, source) for hop in hops]
+                found.append(step)
         self.spans = np.append(self.spans, np.array(spans, dtype=np.int64).reshape(-1, 2), axis=0)
         self.branches = np.append(self.branches, np.array(branches, dtype=np.int64).reshape(-1, 3), axis=0)
         return np.array(found, dtype=np.int64)
@@ -261,6 +265,32 @@ class ForwardingIndex:
             return self.port_number[port], NONE, NONE
         solicitation = self.solicitation(port, neighbour, address, source) if self.solicits else NONE
         return self.port_number[port], self.port_number[neighbour], solicitation
+
+    def own_sources(self, device: Ints, destination: Ints, addresses: Addresses) -> Ints:
+        """The source that each device chooses towards a destination; NONE where that depends on the path.
+
+        destination, and what is given:  indices in `addresses`
+        """
+        if self.solicits and self.family is Family.IPV6:  # what a device sends takes steps of its own
+            asked, same = np.unique(np.stack([device, destination]), axis=1, return_inverse=True)
+            return self._chosen(asked[0], asked[1], addresses)[same.ravel()]
+        classes = self.classes(addresses)[destination]
+        step = self.steps(device, classes)
+        source = destination.copy()
+        others = np.flatnonzero((self.owner[classes] != device) & (self.spans[step, 1] > 0))
+        # What a step rests on is all that a source rests on.
+        _, first, same = np.unique(step[others], return_index=True, return_inverse=True)
+        one = others[first]
+        source[others] = self._chosen(device[one], destination[one], addresses)[same]
+        return source
+
+    def _chosen(self, device: Ints, destination: Ints, addresses: Addresses) -> Ints:
+        own = [
+            self.own_source(self.devices[one], addresses.values[to])
+            for one, to in zip(device.tolist(), destination.tolist(), strict=True)
+        ]
+        found = [NONE if source is None else addresses.index(source) for source in own]
+        return np.array(found, dtype=np.int64)
 
     def own_source(self, device: str, destination: int) -> int | None:
         """The source that `device` chooses towards `destination`; None if that depends on the path."""
