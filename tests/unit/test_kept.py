@@ -23,6 +23,7 @@ from greyheron.model.read import edited
 from greyheron.model.values import Family
 from greyheron.store.networks import Stored
 from greyheron.working.derived import MOST_WORLDS, DerivedState, DerivedStates
+from greyheron.working.documents import RunningAndDraft
 from greyheron.working.kept import Kept
 
 
@@ -80,6 +81,23 @@ def test_what_is_known_of_a_network_goes_with_it() -> None:
     states.forget("nobody asked about this one")
     assert gone == [state]
     assert states.of("n") is not state
+
+
+def test_what_is_known_of_a_network_goes_at_once() -> None:
+    """It does not wait for the search for circles."""
+    network, states = saltmarsh(), DerivedStates()
+    stored, state = RunningAndDraft.same(network), states.of("n")
+    state.policy(stored, None, unwatched)
+    state.findings(stored, None, unwatched)
+    world = weakref.ref(state.world(network))
+    engine = weakref.ref(state.engine(state.world(network)))
+    gc.disable()
+    try:
+        states.forget("n")
+        assert (world(), engine()) == (None, None)
+    finally:
+        gc.enable()
+    assert state.policy(stored, None, unwatched)
 
 
 def test_of_large_networks_only_some_indexes_are_kept(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -89,11 +89,18 @@ class DerivedState:
     """
 
     def __init__(self) -> None:
+        self._building, self._finding, self._proving = RLock(), RLock(), RLock()
+        self._reaching: dict[Share, RLock] = {}
+        self.seen: SeenTraffic | None = None
+        """Traffic that was brought in, folded."""
+        self._begin()
+
+    def _begin(self) -> None:
+        """With nothing worked out."""
         self._worlds: Kept[tuple[_SameObjects, frozenset[str]], World] = Kept(
             WORLD_BYTES, lambda world: max(world.nbytes, WORLD_BYTES // MOST_WORLDS)
         )
         self._topologies: deque[World] = deque(maxlen=MOST_TOPOLOGIES)
-        self._building = RLock()
         self._books: Kept[tuple[_SameObjects, Moment | None, Share], tuple[TestMarks, ...]] = Kept(
             MOST_BOOKS, lambda book: 4000 * len(book)
         )
@@ -105,19 +112,14 @@ class DerivedState:
         self._kept_findings: defaultdict[Share, KeptFindings] = defaultdict(
             lambda: KeptFindings(self._kept_reaches)
         )
-        self._finding = RLock()
         self.engine = engines()
         self.prover = Prover(self.engine)
         self._proven: LRUCache[tuple[str, str, frozenset[str]], Proven] = LRUCache(
             MOST_PROVEN, getsizeof=lambda found: min(found.nbytes, MOST_PROVEN // FEW)
         )
-        self._proving = RLock()
         self._reaches: Kept[tuple[ReachQuestion, Share], Reach] = Kept(
             MOST_REACHES, lambda reach: reach.nbytes
         )
-        self._reaching: dict[Share, RLock] = {}
-        self.seen: SeenTraffic | None = None
-        """Traffic that was brought in, folded."""
 
     @property
     def nbytes(self) -> int:
@@ -126,7 +128,11 @@ class DerivedState:
         return sum(each.nbytes for each in kept) + int(self._proven.currsize) + self._kept_reaches.nbytes
 
     def forget(self) -> None:
-        """The network is gone: others who work for it may let go what they know of it."""
+        """The network is gone, and with it all that is known of it, here and where others work for it.
+
+        At once: what refers to itself would wait for the search for circles, and fill the memory until then.
+        """
+        self._begin()
 
     def world(self, network: Network, active: frozenset[str] = frozenset()) -> World:
         """The world of a document; what it shares with one of the same topology is not worked out again.

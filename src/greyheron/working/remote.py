@@ -38,6 +38,7 @@ class RemoteState(DerivedState):
         self._first = crc32(network_id.encode())
 
     def forget(self) -> None:
+        super().forget()
         self._crew.forget(self._network_id)
 
     def book(
