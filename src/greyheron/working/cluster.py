@@ -132,10 +132,11 @@ class Cluster:
             return max(1, _SHARES * len(self._workers()))
 
     def forget(self, network: str) -> None:
-        with suppress(WorkersGone), self._talking(), self._lock:
+        with self._lock:
             if self._told.pop(network, None) is None:
                 return
             self._let_go()
+        with suppress(WorkersGone), self._talking(), self._lock:
             self._forgetting = [each for each in self._forgetting if not each.done()]
             for worker in self._workers():
                 key = f"grey-heron-forget-{token_hex(8)}"
