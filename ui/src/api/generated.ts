@@ -2021,6 +2021,7 @@ export interface components {
          * @description An address family, with what belongs to it. Plain attributes: they are read for every address.
          *
          *     bits:  width of an address;  every_bit:  an address with every bit set
+         *     lengths:  of prefixes, by their masks
          *     icmp:  the protocol number of its ICMP (IANA)
          *     echo:  the ICMP types of echo request and echo reply (RFC 792, RFC 4443)
          *     word:  its name in a sentence
