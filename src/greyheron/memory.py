@@ -9,7 +9,7 @@ from time import monotonic
 _THRESHOLDS = (20_000, 20, 20)
 _ARENA_MAX = -8
 """M_ARENA_MAX of mallopt(3)."""
-_BETWEEN = 5.0
+_BETWEEN = 20.0
 """Seconds between two times that memory is given back."""
 
 

@@ -30,6 +30,7 @@ def test_what_was_let_go_goes_back_to_the_system(monkeypatch: pytest.MonkeyPatch
 def test_giving_back_waits_for_its_turn(monkeypatch: pytest.MonkeyPatch) -> None:
     asked: list[None] = []
     now = [100.0]
+    monkeypatch.setattr(memory, "_BETWEEN", 5.0)
     monkeypatch.setattr(memory, "monotonic", lambda: now[0])
     monkeypatch.setattr("ctypes.CDLL", lambda _: asked.append(None))
     give_back = GivingBack()
