@@ -57,6 +57,24 @@ def test_errors_in_a_list_show_as_typed_and_are_not_saved(page: Page) -> None:
     expect(editor(page, "hides-in")).not_to_contain_text("172.20.16.5")
 
 
+def test_enter_begins_a_line_when_the_word_on_offer_stands_there(page: Page) -> None:
+    page.get_by_role("button", name="Lists").click()
+    page.get_by_label("Name of a new list").fill("till-out")
+    page.keyboard.press("Enter")
+    editor(page, "till-out").click()
+    page.keyboard.type("deny tcp from @visitors to @ledger port telnet")
+    offered = page.locator(".cm-tooltip-autocomplete [aria-selected]")
+    expect(offered).to_contain_text("telnet")
+    page.keyboard.press("Enter")
+    expect(offered).to_have_count(0)
+    page.keyboard.type("permit an")
+    expect(offered).to_contain_text("any")
+    page.keyboard.press("Enter")
+    expect(editor(page, "till-out").locator(".cm-line")).to_have_text(
+        ["deny tcp from @visitors to @ledger port telnet", "permit any "]
+    )
+
+
 def test_a_list_is_renumbered_in_its_order(page: Page) -> None:
     page.keyboard.press("2")
     page.get_by_role("button", name="hides-in").click()

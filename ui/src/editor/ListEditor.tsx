@@ -1,7 +1,7 @@
 import { autocompletion, closeCompletion, startCompletion } from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { type Diagnostic, lintKeymap, setDiagnostics } from "@codemirror/lint";
-import { Compartment, EditorState } from "@codemirror/state";
+import { Compartment, EditorState, Prec } from "@codemirror/state";
 import { EditorView, keymap } from "@codemirror/view";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { AccessList, Intent, ListReading, ProblemItem } from "../api/client";
@@ -15,7 +15,7 @@ import { useOpened } from "../workbench/opened";
 import { useTrial } from "../workbench/trial";
 import { hitGutter, hitsOf } from "./counters";
 import { duplicateEntry, moveEntryDown, moveEntryUp, remarkEntry } from "./moving";
-import { completions, notation } from "./notation";
+import { completions, notation, wordIsWhole } from "./notation";
 
 /** Milliseconds without a keystroke before the server is asked. */
 const SETTLE = 40;
@@ -121,6 +121,7 @@ export function ListEditor({ list, point }: Props) {
           margin.current.of(hitGutter(hits)),
           history(),
           EditorView.lineWrapping,
+          Prec.highest(keymap.of([{ key: "Enter", run: nothingLeftToChoose }])),
           autocompletion({
             override: [completions(id, { of: "entry", family: list.family ?? null, kind: list.kind })],
             icons: false,
@@ -320,6 +321,12 @@ function Covers({ covers }: { covers: ListReading["covers"] }) {
       ))}
     </dl>
   );
+}
+
+/** Enter begins a line where the word on offer stands there already. */
+function nothingLeftToChoose(editor: EditorView): boolean {
+  if (wordIsWhole(editor)) closeCompletion(editor);
+  return false;
 }
 
 function diagnostics(state: EditorState, problems: ProblemItem[]): Diagnostic[] {

@@ -1,7 +1,6 @@
 import {
   autocompletion,
   completionStatus,
-  selectedCompletion,
   startCompletion,
 } from "@codemirror/autocomplete";
 import { history, historyKeymap, standardKeymap } from "@codemirror/commands";
@@ -10,7 +9,7 @@ import { EditorView, keymap, placeholder, tooltips } from "@codemirror/view";
 import { useEffect, useRef } from "react";
 import type { Asked } from "../api/reading";
 import { useFocusTaker } from "../state/focus";
-import { completions, notation } from "./notation";
+import { completions, notation, wordIsWhole } from "./notation";
 
 const oneLine = Prec.high(EditorView.theme({ ".cm-line": { padding: "0 8px", textIndent: "0" } }));
 
@@ -119,12 +118,4 @@ export function NotationField({
       className={`rounded border bg-plate ${invalid ? "border-clay" : "border-rule focus-within:border-tide"}`}
     />
   );
-}
-
-/** Whether the completion on offer stands there already: nothing is left to choose. */
-function wordIsWhole({ state }: EditorView): boolean {
-  const { label } = selectedCompletion(state) ?? {};
-  const { head } = state.selection.main;
-  const before = state.doc.sliceString(0, head);
-  return label !== undefined && head === state.doc.length && ` ${before}`.endsWith(` ${label}`);
 }

@@ -1,4 +1,9 @@
-import { type CompletionContext, type CompletionResult, closeCompletion } from "@codemirror/autocomplete";
+import {
+  type CompletionContext,
+  type CompletionResult,
+  closeCompletion,
+  selectedCompletion,
+} from "@codemirror/autocomplete";
 import { HighlightStyle, StreamLanguage, syntaxHighlighting } from "@codemirror/language";
 import { EditorView } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
@@ -129,3 +134,11 @@ export const completions =
       validFor: /^\S*$/,
     };
   };
+
+/** Whether the completion on offer stands there already, at the end of a line: nothing is left to choose. */
+export function wordIsWhole({ state }: EditorView): boolean {
+  const { label } = selectedCompletion(state) ?? {};
+  const { head } = state.selection.main;
+  const line = state.doc.lineAt(head);
+  return label !== undefined && head === line.to && ` ${line.text}`.endsWith(` ${label}`);
+}
