@@ -1,8 +1,4 @@
-import {
-  autocompletion,
-  completionStatus,
-  startCompletion,
-} from "@codemirror/autocomplete";
+import { autocompletion, completionStatus, startCompletion } from "@codemirror/autocomplete";
 import { history, historyKeymap, standardKeymap } from "@codemirror/commands";
 import { EditorState, Prec } from "@codemirror/state";
 import { EditorView, keymap, placeholder, tooltips } from "@codemirror/view";
