@@ -83,6 +83,19 @@ def test_what_is_known_of_a_network_goes_with_it() -> None:
     assert states.of("n") is not state
 
 
+def test_two_small_networks_do_not_drive_each_other_out() -> None:
+    """However little memory a worker has."""
+    states = DerivedStates(memory=256 << 20)
+    made = {name: states.of(name) for name in ("one", "other")}
+    for state in made.values():
+        stored = RunningAndDraft.same(saltmarsh())
+        state.policy(stored, None, unwatched)
+        state.findings(stored, None, unwatched)
+        for number in range(MOST_WORLDS):
+            state.world(with_entry(stored.draft, number + 1))
+    assert {name: states.of(name) for name in made} == made
+
+
 def test_what_is_known_of_a_network_goes_at_once() -> None:
     """It does not wait for the search for circles."""
     network, states = saltmarsh(), DerivedStates()

@@ -93,10 +93,13 @@ class DerivedState:
         self._reaching: dict[Share, RLock] = {}
         self.seen: SeenTraffic | None = None
         """Traffic that was brought in, folded."""
-        self._begin()
+        self.begin_anew()
 
-    def _begin(self) -> None:
-        """With nothing worked out."""
+    def begin_anew(self) -> None:
+        """With nothing worked out: what was goes at once.
+
+        What refers to itself would wait for the search for circles, and fill the memory until then.
+        """
         self._worlds: Kept[tuple[_SameObjects, frozenset[str]], World] = Kept(
             WORLD_BYTES, lambda world: max(world.nbytes, WORLD_BYTES // MOST_WORLDS)
         )
@@ -124,15 +127,13 @@ class DerivedState:
     @property
     def nbytes(self) -> int:
         """About how many bytes all of it takes."""
-        kept = (self._worlds, self._books, self._findings, self._reaches)
-        return sum(each.nbytes for each in kept) + int(self._proven.currsize) + self._kept_reaches.nbytes
+        worlds = sum(world.nbytes for _, world in self._worlds.items())
+        kept = sum(each.nbytes for each in (self._books, self._findings, self._reaches))
+        return worlds + kept + int(self._proven.currsize) + self._kept_reaches.nbytes
 
     def forget(self) -> None:
-        """The network is gone, and with it all that is known of it, here and where others work for it.
-
-        At once: what refers to itself would wait for the search for circles, and fill the memory until then.
-        """
-        self._begin()
+        """The network is gone, and with it all that is known of it, here and where others work for it."""
+        self.begin_anew()
 
     def world(self, network: Network, active: frozenset[str] = frozenset()) -> World:
         """The world of a document; what it shares with one of the same topology is not worked out again.
@@ -374,7 +375,7 @@ class DerivedStates:
             for size in sizes[:-1]:
                 if taken <= self._memory and len(self._of) <= MOST_NETWORKS:
                     break
-                self._of.popitem(last=False)
+                self._of.popitem(last=False)[1].begin_anew()
                 taken -= size
         return found
 
