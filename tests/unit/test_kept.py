@@ -23,7 +23,6 @@ from greyheron.model.read import edited
 from greyheron.model.values import Family
 from greyheron.store.networks import Stored
 from greyheron.working.derived import MOST_WORLDS, DerivedState, DerivedStates
-from greyheron.working.documents import RunningAndDraft
 from greyheron.working.kept import Kept
 
 
@@ -88,20 +87,20 @@ def test_two_small_networks_do_not_drive_each_other_out() -> None:
     states = DerivedStates(memory=256 << 20)
     made = {name: states.of(name) for name in ("one", "other")}
     for state in made.values():
-        stored = RunningAndDraft.same(saltmarsh())
-        state.policy(stored, None, unwatched)
-        state.findings(stored, None, unwatched)
+        network = saltmarsh()
+        state.policy(stored(network), None, unwatched)
+        state.findings(stored(network), None, unwatched)
         for number in range(MOST_WORLDS):
-            state.world(with_entry(stored.draft, number + 1))
+            state.world(with_entry(network, number + 1))
     assert {name: states.of(name) for name in made} == made
 
 
 def test_what_is_known_of_a_network_goes_at_once() -> None:
     """It does not wait for the search for circles."""
     network, states = saltmarsh(), DerivedStates()
-    stored, state = RunningAndDraft.same(network), states.of("n")
-    state.policy(stored, None, unwatched)
-    state.findings(stored, None, unwatched)
+    state = states.of("n")
+    state.policy(stored(network), None, unwatched)
+    state.findings(stored(network), None, unwatched)
     world = weakref.ref(state.world(network))
     engine = weakref.ref(state.engine(state.world(network)))
     gc.disable()
@@ -110,7 +109,7 @@ def test_what_is_known_of_a_network_goes_at_once() -> None:
         assert (world(), engine()) == (None, None)
     finally:
         gc.enable()
-    assert state.policy(stored, None, unwatched)
+    assert state.policy(stored(network), None, unwatched)
 
 
 def test_of_large_networks_only_some_indexes_are_kept(monkeypatch: pytest.MonkeyPatch) -> None:

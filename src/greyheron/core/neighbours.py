@@ -128,14 +128,9 @@ class OspfPairs:
 
     def _cut(self, pair: "_Pair", in_force: InForce) -> CutNeighbour | None:
         """What keeps a pair apart, asked once for all worlds that have the same lists between the two."""
-        wires = in_force.wires
-        framed = wires.both_ways(*(end.port for end in pair.ends)) if wires.lists else ()
-        lists = key_of_lists(
-            (
-                *(in_force.lists.get((point, self._family)) for point in pair.points),
-                *map(wires.lists.get, framed),
-            )
-        )
+        one, other = pair.ends
+        packets = (in_force.lists.get((point, self._family)) for point in pair.points)
+        lists = key_of_lists((*packets, *in_force.wires.lists_between(one.port, other.port)))
         if lists not in pair.known:
             if len(pair.known) >= _MOST_KNOWN:
                 pair.known.clear()

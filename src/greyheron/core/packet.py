@@ -1,6 +1,6 @@
 """Packets, as far as lists, routes and translation can see them."""
 
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from enum import StrEnum
 from operator import attrgetter
 
@@ -70,7 +70,7 @@ class Packet:
 
     def alike(self, other: "Packet") -> bool:
         """Whether both are the same packet, perhaps at different points of its way."""
-        return bool(_BUT_HOP_LIMIT(self) == _BUT_HOP_LIMIT(other))
+        return replace(self, hop_limit=other.hop_limit) == other
 
     @property
     def opens(self) -> bool:
@@ -97,7 +97,6 @@ _FIELDS = [field.name for field in fields(Packet)]
 _BEHIND_THE_ENDS = attrgetter(*_FIELDS[_FIELDS.index("flags") :])
 _BEFORE_HOP_LIMIT = attrgetter(*_FIELDS[: _FIELDS.index("hop_limit")])
 _BEHIND_HOP_LIMIT = attrgetter(*_FIELDS[_FIELDS.index("hop_limit") + 1 :])
-_BUT_HOP_LIMIT = attrgetter(*(name for name in _FIELDS if name != "hop_limit"))
 
 
 def between(

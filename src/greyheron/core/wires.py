@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from greyheron.core.frames import ARP, BROADCAST, Frame, FrameLists, decide_frame, frame_of, mac_of
+from greyheron.core.lists import FrameList
 from greyheron.core.packet import Packet
 from greyheron.core.segments import InterfaceId, Segments
 from greyheron.core.steps import Filtered
@@ -46,6 +47,10 @@ class Wires:
     def both_ways(self, one: InterfaceId, other: InterfaceId) -> tuple[AttachmentPoint, ...]:
         """Where they can meet what goes between two neighbours: a packet, or what asks for one of them."""
         return (*self.points(one, other), *self.points(other, one))
+
+    def lists_between(self, one: InterfaceId, other: InterfaceId) -> tuple[FrameList | None, ...]:
+        """What stands at each of those places."""
+        return tuple(map(self.lists.get, self.both_ways(one, other))) if self.lists else ()
 
     def met(self, egress: InterfaceId, ingress: InterfaceId, frame: Frame) -> tuple[Filtered, ...]:
         """What the frame lists on its way make of `frame`, up to the first that denies it."""

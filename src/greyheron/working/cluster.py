@@ -122,7 +122,7 @@ class Cluster:
         self._told: OrderedDict[str, OnCluster] = OrderedDict()
         self._links: dict[str, Future[PackedPieces]] = {}
         self._arguments: OrderedDict[str, Future[bytes]] = OrderedDict()
-        self._forgetting: list[Future[None]] = []
+        self._going: list[Future[None]] = []
         self._misfits: set[str] = set()
         self._topic = f"grey-heron-{token_hex(8)}"
         self._client.subscribe_topic(self._topic, self._hear)
@@ -137,10 +137,11 @@ class Cluster:
                 return
             self._let_go()
         with suppress(WorkersGone), self._talking(), self._lock:
-            self._forgetting = [each for each in self._forgetting if not each.done()]
+            # Held until they are done: a task that nobody holds is dropped.
+            self._going = [each for each in self._going if not each.done()]
             for worker in self._workers():
                 key = f"grey-heron-forget-{token_hex(8)}"
-                self._forgetting.append(
+                self._going.append(
                     self._client.submit(_forgetting(), network, key=key, workers=[worker], pure=False)
                 )
 

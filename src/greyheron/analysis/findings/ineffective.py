@@ -212,12 +212,11 @@ def _overlapping(rules: Sequence[Rule], family: Family) -> Iterator[tuple[int, I
     spoken_of = {field for rule in rules for field in rule.constraints}
     for field in FIELDS:
         pairs = [field.hull(rule, family) for rule in rules] if field in spoken_of else []
-        if len(set(pairs)) > 1:  # of a field that all say the same of, nothing is to be seen
+        if pairs:
             low, high = np.array(_ranked(pairs), dtype=np.int64).T
-            spans.append((low, high))
             matches &= low <= high
-        elif pairs and pairs[0][0] > pairs[0][1]:
-            return
+            if len(set(pairs)) > 1:  # of a field that all say the same of, nothing else is to be seen
+                spans.append((low, high))
     numbers = np.flatnonzero(matches)
     for first in range(0, len(numbers), _AT_ONCE):
         some = numbers[first : first + _AT_ONCE]

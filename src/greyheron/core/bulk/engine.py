@@ -275,14 +275,15 @@ class _FamilyEngine:
         sender, destination = np.divmod(codes, widths[0])
         addresses = Addresses(self._family)
         index = np.array([addresses.index(address) for address in asked.destinations], dtype=np.int64)
-        device = np.array([self.forwarding.number[device] for device, _ in asked.senders], dtype=np.int64)
+        numbers = [self.forwarding.number[device] for device, _ in asked.senders]
+        device = np.array(numbers, dtype=np.int64)[sender]
         source_port = np.zeros(len(request), dtype=np.int64)
         source_port[row_of] = np.where(with_ports[asked.request], asked.source_port, NO_PORT)
         rows = Rows(
             addresses,
             [Prepared.of(request, self._family) for request in asked.requests],
-            device[sender],
-            self._sources(asked, addresses, sender, device[sender], index[destination]),
+            device,
+            self._sources(asked, addresses, sender, device, index[destination]),
             index[destination],
             request,
             source_port,

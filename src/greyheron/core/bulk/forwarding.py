@@ -271,26 +271,22 @@ class ForwardingIndex:
 
         destination, and what is given:  indices in `addresses`
         """
-        if self.solicits and self.family is Family.IPV6:  # what a device sends takes steps of its own
-            asked, same = np.unique(np.stack([device, destination]), axis=1, return_inverse=True)
-            return self._chosen(asked[0], asked[1], addresses)[same.ravel()]
-        classes = self.classes(addresses)[destination]
-        step = self.steps(device, classes)
         source = destination.copy()
-        others = np.flatnonzero((self.owner[classes] != device) & (self.spans[step, 1] > 0))
-        # What a step rests on is all that a source rests on.
-        _, first, same = np.unique(step[others], return_index=True, return_inverse=True)
-        one = others[first]
-        source[others] = self._chosen(device[one], destination[one], addresses)[same]
-        return source
-
-    def _chosen(self, device: Ints, destination: Ints, addresses: Addresses) -> Ints:
+        if self.solicits and self.family is Family.IPV6:  # what a device sends takes steps of its own
+            left, rests_on = np.arange(len(device)), device * len(addresses) + destination
+        else:  # what a step rests on is all that a source rests on
+            classes = self.classes(addresses)[destination]
+            rests_on = self.steps(device, classes)
+            left = np.flatnonzero((self.owner[classes] != device) & (self.spans[rests_on, 1] > 0))
+        _, first, same = np.unique(rests_on[left], return_index=True, return_inverse=True)
+        one = left[first]
         own = [
-            self.own_source(self.devices[one], addresses.values[to])
-            for one, to in zip(device.tolist(), destination.tolist(), strict=True)
+            self.own_source(self.devices[sender], addresses.values[to])
+            for sender, to in zip(device[one].tolist(), destination[one].tolist(), strict=True)
         ]
-        found = [NONE if source is None else addresses.index(source) for source in own]
-        return np.array(found, dtype=np.int64)
+        chosen = [NONE if each is None else addresses.index(each) for each in own]
+        source[left] = np.array(chosen, dtype=np.int64)[same]
+        return source
 
     def own_source(self, device: str, destination: int) -> int | None:
         """The source that `device` chooses towards `destination`; None if that depends on the path."""

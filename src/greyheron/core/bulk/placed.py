@@ -225,8 +225,7 @@ class PlacedLists:
 
     def _frames(self, solicitation: Solicitation) -> tuple[FrameList | None, ...]:
         """The frame lists on the way of a solicitation, of its answer, and of the packet behind it."""
-        wires = self._world.in_force.wires
-        return tuple(map(wires.lists.get, wires.both_ways(*solicitation[:2]))) if wires.lists else ()
+        return self._world.in_force.wires.lists_between(*solicitation[:2])
 
     def _stopped(self, solicitation: Solicitation) -> _Stop:
         asking, answering, target, asker = solicitation
