@@ -39,6 +39,15 @@ SMALL = """() => {
   return found;
 }"""
 
+# How many devices stood in the page at once, at most.
+MOST_PLATES = """
+  window.mostPlates = 0;
+  new MutationObserver(() => {
+    const now = document.querySelectorAll("[data-plate]").length;
+    window.mostPlates = Math.max(window.mostPlates, now);
+  }).observe(document, { childList: true, subtree: true });
+"""
+
 
 @pytest.fixture
 def wide(browser: Browser, server: Server, request: pytest.FixtureRequest) -> Iterator[Page]:
@@ -190,6 +199,26 @@ def test_a_flow_in_a_large_network_brings_its_own_drawing(page: Page, server: Se
     assert page.evaluate(SMALL) == []
     page.get_by_role("button", name="Its way only").click()
     expect(page.get_by_role("button", name="Its way only")).to_have_attribute("aria-pressed", "false")
+
+
+def test_a_large_map_is_laid_out_once_and_what_is_not_seen_is_never_made(
+    page: Page, server: Server, tmp_path: Path
+) -> None:
+    layouts = []
+    page.on("worker", lambda worker: layouts.append(worker.url))
+    page.add_init_script(MOST_PLATES)
+    file = tmp_path / "large.yaml"
+    file.write_text(write_workspace(generate(Plan(routers=90, lists=30, entries=10, seed=5))))
+    page.goto(server.address)
+    make_of(page, file)
+    sites = page.locator("[data-site]")
+    expect(sites.first).to_be_visible()
+    page.get_by_role("button", name="Lists", exact=True).click()
+    expect(sites).to_have_count(0)
+    page.get_by_role("button", name="Map", exact=True).click()
+    expect(sites.first).to_be_visible()
+    assert len(layouts) == 1
+    assert page.evaluate("() => window.mostPlates") < 20
 
 
 def test_the_walk_is_done_in_the_real_workbench_and_comes_back_where_one_left(

@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { Change } from "../api/client";
 import { ExistingItemEditor } from "../editor/ItemEditor";
 import { go } from "../state/location";
+import { timesPlaced } from "../state/points";
 import { useCarrying } from "../workbench/carrying";
 import { useOpened } from "../workbench/opened";
 import { useDragList } from "../workbench/useDragList";
@@ -14,6 +15,7 @@ export function OverviewPanel() {
   const { pickUp } = useCarrying();
   const startDrag = useDragList();
   const { lists, placements } = network.draft;
+  const times = timesPlaced(placements);
   return (
     <div className="px-4 py-3">
       <h2 className="mb-1 font-semibold">Access lists</h2>
@@ -22,7 +24,7 @@ export function OverviewPanel() {
       )}
       <ul className="mb-3 border-t border-rule">
         {lists.map((list) => {
-          const count = placements.filter((placed) => placed.list === list.name).length;
+          const count = times.get(list.name) ?? 0;
           return (
             <li key={list.name} className="flex items-baseline gap-2 border-b border-rule py-1">
               <button

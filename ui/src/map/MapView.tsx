@@ -166,8 +166,8 @@ export function MapView() {
         aria-busy={!drawable}
         className="min-h-0 w-full flex-1 touch-none select-none"
       >
-        <g ref={drawing} className={drawable ? "" : "opacity-0"}>
-          {far ? (
+        <g ref={drawing}>
+          {!drawable ? null : far ? (
             <SiteFolds scene={scene} unit={view.unit} onOpen={reveal} />
           ) : (
             <>

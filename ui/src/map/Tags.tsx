@@ -56,6 +56,7 @@ export function Tags({ scene, view, focus }: TagsProps) {
           scene={scene}
           view={view}
           receding={recedes(placed)}
+          framed={bridges.has(placed.device)}
           placed={placed}
           order={order(placed)}
           status="gone"
@@ -68,6 +69,7 @@ export function Tags({ scene, view, focus }: TagsProps) {
           scene={scene}
           view={view}
           receding={recedes(placed)}
+          framed={bridges.has(placed.device)}
           placed={placed}
           status={statusOf(placed)}
         />
@@ -80,12 +82,14 @@ interface TagProps {
   scene: Scene;
   view: Viewed;
   receding: boolean;
+  /** Whether it stands on a bridge, where lists of frames are the usual ones. */
+  framed: boolean;
   placed: Placement;
   order: number;
   status: "running" | "new" | "gone" | "trial";
 }
 
-function Tag({ scene, view, receding, placed, order, status }: TagProps) {
+function Tag({ scene, view, receding, framed, placed, order, status }: TagProps) {
   const { network } = useOpened();
   const { carried } = useCarrying();
   const location = useLocation();
@@ -97,7 +101,7 @@ function Tag({ scene, view, receding, placed, order, status }: TagProps) {
   const choose = () => go({ chosen: `point:${pointKey(placed)}` });
   const sub = scene.parents.has(`${placed.device}:${placed.at}`) ? ` ${placed.at.split(".").pop()}` : "";
   const trial = status === "trial" ? "trial: " : "";
-  const mark = bridgesOf(network.draft).has(placed.device) ? "" : MARKS[list?.family ?? list?.kind ?? ""];
+  const mark = framed ? "" : MARKS[list?.family ?? list?.kind ?? ""];
   const name = `${trial}${placed.list}${mark ?? ""}${sub}`;
   const label = labelBox(spot, name);
   const fresh = status === "new" || status === "trial";

@@ -80,13 +80,25 @@ export const tagWidth = (name: string) => name.length * CHARACTER + 10;
 
 type Lines = { name: string; lists: string[] }[];
 
+/** The lists at each place, by `device:interface` or `device:line`. */
+type Standing = Map<string, string[]>;
+
+function standingIn(network: Network): Standing {
+  const found: Standing = new Map();
+  for (const { device, at, list } of network.placements) {
+    const place = `${device}:${at}`;
+    const others = found.get(place);
+    if (others) others.push(list);
+    else found.set(place, [list]);
+  }
+  return found;
+}
+
 /** The rows of lines on a plate: each line with a list has its own, the others share the last. */
-function lineRows(device: Device, network: Network): Lines[] {
+function lineRows(device: Device, standing: Standing): Lines[] {
   const lines = device.lines.map((line) => ({
     name: line.name as string,
-    lists: network.placements
-      .filter((placed) => placed.device === device.name && placed.at === line.name)
-      .map((placed) => placed.list),
+    lists: standing.get(`${device.name}:${line.name}`) ?? [],
   }));
   const rows = lines.filter((line) => line.lists.length).map((line) => [line]);
   const rest = lines.filter((line) => !line.lists.length);
@@ -99,9 +111,9 @@ const rowWidth = (row: Lines) =>
     -4,
   );
 
-function plateSize(device: Device, network: Network): { width: number; height: number } {
+function plateSize(device: Device, standing: Standing): { width: number; height: number } {
   const name = device.name.length * NAME_CHARACTER + 24;
-  const rows = lineRows(device, network);
+  const rows = lineRows(device, standing);
   switch (device.kind) {
     case "router":
     case "firewall":
@@ -139,11 +151,12 @@ export function buildScene(
 ): Scene {
   const devices = new Map(network.devices.map((device) => [device.name, device]));
   const neighbours = joined(network);
+  const standing = standingIn(network);
   const plates = new Map<string, Plate>();
   for (const device of network.devices) {
     const put = positions.get(device.name) ?? { x: 0, y: 0 };
     const centre = { x: put.x / closer, y: put.y / closer };
-    plates.set(device.name, { device, centre, ...plateSize(device, network) });
+    plates.set(device.name, { device, centre, ...plateSize(device, standing) });
   }
   const stretchBars = () => {
     for (const plate of plates.values()) {
@@ -172,7 +185,7 @@ export function buildScene(
       links.push({ a, b, from, to, enabled });
     }
   }
-  const lines = [...plates.values()].flatMap((plate) => lineTabs(plate, network));
+  const lines = [...plates.values()].flatMap((plate) => lineTabs(plate, standing));
   return {
     plates: [...plates.values()],
     tabs,
@@ -327,8 +340,8 @@ function sideFacing(plate: Plate, toward: Point): Side {
   return dy > 0 ? "bottom" : "top";
 }
 
-function lineTabs(plate: Plate, network: Network): LineTab[] {
-  const rows = lineRows(plate.device, network);
+function lineTabs(plate: Plate, standing: Standing): LineTab[] {
+  const rows = lineRows(plate.device, standing);
   const bottom = plate.centre.y + plate.height / 2 - 4;
   return rows.flatMap((row, index) => {
     const y = bottom - (rows.length - index) * (LINE_HEIGHT + 3) + LINE_HEIGHT / 2 + 3;

@@ -6,9 +6,13 @@ import type { Point } from "./plane";
 const MANY = 60;
 const LEAF = { width: 110, height: 36 };
 const HUB = { width: 150, height: 78 };
-/** A core is pulled into shape by its links, then its blocks are moved apart where they overlap. */
+/**
+ * A core is pulled into shape by its links, then its blocks are moved apart where they overlap. The forces it
+ * begins with took nine tenths of the time and left no fewer crossings after 300 rounds than after 10.
+ */
 const STRESS = (blocks: { width: number; height: number }[]) => ({
   "elk.algorithm": "stress",
+  "elk.force.iterations": "10",
   "elk.stress.desiredEdgeLength": `${Math.max(...blocks.map((each) => Math.hypot(each.width, each.height)))}`,
 });
 const APART = { "elk.algorithm": "sporeOverlap", "elk.spacing.nodeNode": "120" };
@@ -31,11 +35,46 @@ export interface Drawn {
   links: readonly { ends: readonly string[] }[];
 }
 
-/** Positions for the devices of a network, by a layout that runs beside the page. Loaded only when needed. */
-export async function layOut(
+/** A layout that is under way or done, with who is told how far it is. */
+interface Laying {
+  positions: Promise<Map<string, Point>>;
+  told: Set<(done: number) => void>;
+}
+
+const KEPT = 8;
+const kept = new Map<string, Laying>();
+
+/**
+ * Positions for the devices of a network, by a layout that runs beside the page. Loaded only when needed.
+ * Whoever asks again for what is joined in the same way gets the same: the map after its preview, and a map
+ * that one comes back to.
+ */
+export function layOut(
   network: Drawn,
   onStage: (done: number) => void = () => undefined,
 ): Promise<Map<string, Point>> {
+  const joined = JSON.stringify([
+    network.devices.map(({ name, kind }) => [name, kind]),
+    network.links.map((link) => link.ends.map(deviceOf)),
+  ]);
+  const laying = kept.get(joined) ?? begun(network);
+  laying.told.add(onStage);
+  kept.delete(joined);
+  kept.set(joined, laying);
+  for (const oldest of [...kept.keys()].slice(0, -KEPT)) kept.delete(oldest);
+  laying.positions.catch(() => kept.delete(joined));
+  return laying.positions;
+}
+
+function begun(network: Drawn): Laying {
+  const told: Laying["told"] = new Set();
+  const positions = besideThePage(network, (done) => {
+    for (const tell of told) tell(done);
+  });
+  return { positions, told };
+}
+
+async function besideThePage(network: Drawn, onStage: (done: number) => void): Promise<Map<string, Point>> {
   const { default: ELK } = await import("elkjs/lib/elk-api.js");
   const worker = new Worker(new URL("elkjs/lib/elk-worker.min.js", import.meta.url));
   try {

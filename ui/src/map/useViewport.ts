@@ -17,16 +17,21 @@ export type Level = "far" | "middle" | "near";
 const NEAR = 0.91;
 const MIDDLE = 0.34;
 const AROUND = 0.5;
+/** So much larger than it must be may be drawn what is drawn larger, before it is drawn anew. */
+const LARGER = 1.15;
 /** The upper edge of the window, in pixels: its buttons cover nothing that is shown. */
 const BUTTONS = 34;
 
 export interface Viewed {
   level: Level;
-  /** Map units to a pixel, near enough: from afar what is small is drawn larger. */
+  /** Map units to a pixel, or a little more: from afar what is small is drawn larger, and never too small. */
   unit: number;
   /** What is in the window and around it, in map units; what is beyond is not drawn. */
   box: Box;
 }
+
+/** Before it is known where one looks nothing is in the window. */
+const NOWHERE: Viewed = { level: "far", unit: 1, box: { x: 0, y: 0, width: 0, height: 0 } };
 
 const levelOf = (scale: number): Level => {
   if (scale >= NEAR * rem()) return "near";
@@ -50,7 +55,7 @@ export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) =>
     latest.current = bounds;
     sized.current = onSize;
   });
-  const [view, setView] = useState<Viewed>({ level: "near", unit: 1, box: bounds });
+  const [view, setView] = useState(NOWHERE);
 
   const look = useCallback(() => {
     const element = svg.current;
@@ -66,11 +71,12 @@ export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) =>
     later(() => {
       setView((before) =>
         before.level === level &&
-        Math.abs(Math.log2(before.unit * k)) < 0.15 &&
+        before.unit * k >= 1 &&
+        before.unit * k < LARGER &&
         within(seen, before.box) &&
         before.box.width < seen.width * 4
           ? before
-          : { level, unit: 2 ** (Math.round(8 * Math.log2(1 / k)) / 8), box: grown(seen, AROUND) },
+          : { level, unit: 2 ** (Math.ceil(8 * Math.log2(1 / k)) / 8), box: grown(seen, AROUND) },
       );
     });
   }, []);

@@ -19,3 +19,10 @@ export const pointOf = ({ device, at, direction }: Pick<PointReport, "device" | 
 /** Changes that would reach a device: moving plates, writing tests and the policy are not among them. */
 export const configuration = (changes: Change[]) =>
   changes.filter((change) => !["positions", "tests", "requirements", "accepted"].includes(change.collection));
+
+/** How often each list is placed. */
+export function timesPlaced(placements: { list: string }[]): Map<string, number> {
+  const times = new Map<string, number>();
+  for (const { list } of placements) times.set(list, (times.get(list) ?? 0) + 1);
+  return times;
+}

@@ -6,6 +6,7 @@ import { NewList } from "../inspector/NewList";
 import { Split, suited } from "../kit/Split";
 import { wantFocus } from "../state/focus";
 import { go, useLocation } from "../state/location";
+import { timesPlaced } from "../state/points";
 import { useOpened } from "../workbench/opened";
 
 /** Every list, with room to write. */
@@ -13,6 +14,7 @@ export function ListsView() {
   const { network, make } = useOpened();
   const location = useLocation();
   const { lists, placements } = network.draft;
+  const times = timesPlaced(placements);
   const list = lists.find((each) => each.name === location.list) ?? lists[0];
   const beside = lists.find((each) => each.name === location.beside && each !== list);
   const names = (
@@ -20,7 +22,7 @@ export function ListsView() {
       <h2 className="px-4 pt-3 pb-1 font-semibold">Access lists</h2>
       <ul>
         {lists.map((each) => {
-          const count = placements.filter((placed) => placed.list === each.name).length;
+          const count = times.get(each.name) ?? 0;
           return (
             <li key={each.name}>
               <button
