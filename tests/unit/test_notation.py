@@ -1,6 +1,6 @@
 """§11: reading, writing, misreadings, numbering and completion."""
 
-from ipaddress import ip_address
+from ipaddress import IPv4Address, IPv6Address, ip_address
 from random import Random
 
 import pytest
@@ -380,6 +380,14 @@ def test_flows_that_cannot_be_read(text: str, message: str) -> None:
 named_lists = st.lists(
     st.tuples(names, bodies(), st.just("") | notes), max_size=3, unique_by=lambda item: item[0]
 )
+
+
+@given(st.integers(0, 2**32 - 1), st.integers(0, 2**128 - 1), st.integers(0, 128), st.integers(0, 2**128 - 1))
+def test_addresses_are_written_as_the_rfcs_have_them(four: int, six: int, length: int, zeros: int) -> None:
+    assert Family.IPV4.text(four) == str(IPv4Address(four))
+    mapped = 0xFFFF << 32 | four
+    for address in (six, six >> length, six & zeros, mapped, mapped >> 16, four, 0):
+        assert Family.IPV6.text(address) == str(IPv6Address(address))
 
 
 @given(named_lists)

@@ -1,7 +1,8 @@
 """The small closed sets of words that a network is described with."""
 
 from enum import StrEnum
-from ipaddress import IPv4Address, IPv6Address
+from ipaddress import IPv6Address
+from socket import AF_INET, AF_INET6, inet_ntop
 
 
 class Family(StrEnum):
@@ -28,7 +29,10 @@ class Family(StrEnum):
 
     def text(self, address: int) -> str:
         """`address` as the RFCs write it (RFC 5952 for IPv6)."""
-        return str(IPv4Address(address) if self is Family.IPV4 else IPv6Address(address))
+        if self is Family.IPV4:
+            return inet_ntop(AF_INET, address.to_bytes(4))
+        # The C library writes the last 32 bits as an IPv4 address where only zeros or ffff go before them.
+        return inet_ntop(AF_INET6, address.to_bytes(16)) if address >> 48 else str(IPv6Address(address))
 
 
 class DeviceKind(StrEnum):
