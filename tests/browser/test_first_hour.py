@@ -201,20 +201,29 @@ def test_a_flow_in_a_large_network_brings_its_own_drawing(page: Page, server: Se
     expect(page.get_by_role("button", name="Its way only")).to_have_attribute("aria-pressed", "false")
 
 
-def test_a_large_map_is_laid_out_once_and_what_is_not_seen_is_never_made(
+def test_a_large_network_is_laid_out_once_and_what_is_not_seen_is_never_made(
     page: Page, server: Server, tmp_path: Path
 ) -> None:
     layouts = []
     page.on("worker", lambda worker: layouts.append(worker.url))
     page.add_init_script(MOST_PLATES)
     file = tmp_path / "large.yaml"
-    file.write_text(write_workspace(generate(Plan(routers=90, lists=30, entries=10, seed=5))))
+    file.write_text(write_workspace(generate(Plan(routers=90, lists=90, entries=10, seed=5))))
     page.goto(server.address)
     make_of(page, file)
     sites = page.locator("[data-site]")
     expect(sites.first).to_be_visible()
     page.get_by_role("button", name="Lists", exact=True).click()
     expect(sites).to_have_count(0)
+    names = page.get_by_role("complementary", name="Lists").get_by_role("listitem")
+    expect(names.first).to_contain_text("list0")
+    assert names.count() < 60
+    names.first.get_by_role("button").focus()
+    for _ in range(75):
+        page.keyboard.press("Tab")
+    page.keyboard.press("Enter")
+    expect(names.locator("[aria-current=true]")).to_contain_text("list75")
+    expect(names.locator("[aria-current=true]")).to_be_in_viewport()
     page.get_by_role("button", name="Map", exact=True).click()
     expect(sites.first).to_be_visible()
     assert len(layouts) == 1

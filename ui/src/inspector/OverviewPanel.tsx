@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Change } from "../api/client";
 import { ExistingItemEditor } from "../editor/ItemEditor";
+import { Rows } from "../kit/Rows";
 import { go } from "../state/location";
 import { timesPlaced } from "../state/points";
 import { useCarrying } from "../workbench/carrying";
@@ -22,34 +23,33 @@ export function OverviewPanel() {
       {lists.length === 0 && (
         <p className="quiet mb-2">No lists yet. Make one, write its entries, then place it.</p>
       )}
-      <ul className="mb-3 border-t border-rule">
-        {lists.map((list) => {
-          const count = times.get(list.name) ?? 0;
-          return (
-            <li key={list.name} className="flex items-baseline gap-2 border-b border-rule py-1">
-              <button
-                type="button"
-                className="cursor-grab touch-none font-mono text-code underline decoration-rule underline-offset-2"
-                onPointerDown={startDrag(list, null)}
-                onClick={() => go({ chosen: `list:${list.name}` })}
-              >
-                {list.name}
-              </button>
-              <span className={`text-fine ${count ? "quiet" : "text-ochre"}`}>
-                {count ? `placed ${count === 1 ? "once" : `${count} times`}` : "placed nowhere: does nothing"}
-              </span>
-              <button
-                type="button"
-                className="ml-auto underline"
-                aria-label={`Place ${list.name}`}
-                onClick={() => pickUp(list, null)}
-              >
-                Place
-              </button>
-            </li>
-          );
-        })}
-      </ul>
+      <Rows
+        items={lists}
+        keyOf={(list) => list.name}
+        className="mb-3 border-t border-rule"
+        rowClassName="flex items-baseline gap-2 border-b border-rule py-1"
+        row={(list) => (
+          <>
+            <button
+              type="button"
+              className="cursor-grab touch-none font-mono text-code underline decoration-rule underline-offset-2"
+              onPointerDown={startDrag(list, null)}
+              onClick={() => go({ chosen: `list:${list.name}` })}
+            >
+              {list.name}
+            </button>
+            <PlacedTimes times={times.get(list.name) ?? 0} />
+            <button
+              type="button"
+              className="ml-auto underline"
+              aria-label={`Place ${list.name}`}
+              onClick={() => pickUp(list, null)}
+            >
+              Place
+            </button>
+          </>
+        )}
+      />
       <NewList onMade={(name) => go({ chosen: `list:${name}` })} />
       <h2 className="mt-4 mb-1 font-semibold">Sets</h2>
       <Sets />
@@ -60,6 +60,11 @@ export function OverviewPanel() {
       </p>
     </div>
   );
+}
+
+function PlacedTimes({ times }: { times: number }) {
+  if (!times) return <span className="text-fine text-ochre">placed nowhere: does nothing</span>;
+  return <span className="quiet text-fine">placed {times === 1 ? "once" : `${times} times`}</span>;
 }
 
 /** Address sets, port sets and periods; each opens as text. */

@@ -3,6 +3,7 @@ import type { AccessList } from "../api/client";
 import { ListEditor } from "../editor/ListEditor";
 import { ListHeading, PlacedAt } from "../inspector/ListPanel";
 import { NewList } from "../inspector/NewList";
+import { Rows } from "../kit/Rows";
 import { Split, suited } from "../kit/Split";
 import { wantFocus } from "../state/focus";
 import { go, useLocation } from "../state/location";
@@ -20,31 +21,32 @@ export function ListsView() {
   const names = (
     <aside aria-label="Lists" className="min-h-0 overflow-y-auto">
       <h2 className="px-4 pt-3 pb-1 font-semibold">Access lists</h2>
-      <ul>
-        {lists.map((each) => {
+      <Rows
+        items={lists}
+        keyOf={(each) => each.name}
+        current={list ? lists.indexOf(list) : -1}
+        row={(each) => {
           const count = times.get(each.name) ?? 0;
           return (
-            <li key={each.name}>
-              <button
-                type="button"
-                aria-current={each.name === list?.name ? "true" : undefined}
-                onClick={() => {
-                  wantFocus(`list:${each.name}`);
-                  go({ list: each.name });
-                }}
-                className={`flex w-full items-baseline gap-2 border-l-[3px] px-4 py-1 text-left ${
-                  each.name === list?.name ? "border-ink bg-plate" : "border-transparent hover:bg-plate/70"
-                }`}
-              >
-                <span className="font-mono text-code">{each.name}</span>
-                <span className={`ml-auto text-fine ${count ? "quiet" : "text-ochre"}`}>
-                  {count ? `${count} ${count === 1 ? "place" : "places"}` : "placed nowhere"}
-                </span>
-              </button>
-            </li>
+            <button
+              type="button"
+              aria-current={each.name === list?.name ? "true" : undefined}
+              onClick={() => {
+                wantFocus(`list:${each.name}`);
+                go({ list: each.name });
+              }}
+              className={`flex w-full items-baseline gap-2 border-l-[3px] px-4 py-1 text-left ${
+                each.name === list?.name ? "border-ink bg-plate" : "border-transparent hover:bg-plate/70"
+              }`}
+            >
+              <span className="font-mono text-code">{each.name}</span>
+              <span className={`ml-auto text-fine ${count ? "quiet" : "text-ochre"}`}>
+                {count ? `${count} ${count === 1 ? "place" : "places"}` : "placed nowhere"}
+              </span>
+            </button>
           );
-        })}
-      </ul>
+        }}
+      />
       <div className="px-4 py-3">
         <NewList onMade={(name) => go({ list: name })} />
       </div>
