@@ -36,7 +36,7 @@ function Opened({ id }: { id: string }) {
         }),
     );
   }, [Workbench]);
-  return Workbench ? <Workbench key={id} id={id} /> : <Fetching />;
+  return Workbench ? <Workbench id={id} /> : <Fetching />;
 }
 
 const Fetching = () => (
