@@ -37,13 +37,9 @@ export function Rows<T>({ items, keyOf, row, current = -1, className, rowClassNa
     const top = list.current.getBoundingClientRect().top - around.getBoundingClientRect().top;
     setAbove(top + around.scrollTop);
   }, [items.length === 0]);
-  const latest = useRef(rows);
   useLayoutEffect(() => {
-    latest.current = rows;
-  });
-  useLayoutEffect(() => {
-    if (current >= 0) latest.current.scrollToIndex(current);
-  }, [current]);
+    if (current >= 0) rows.scrollToIndex(current);
+  }, [rows, current]);
   const made = rows.getVirtualItems();
   const before = (made[0]?.start ?? above) - above;
   const after = rows.getTotalSize() - ((made.at(-1)?.end ?? above) - above);

@@ -1,4 +1,4 @@
-import type { Device, Network, Places } from "../api/client";
+import type { Device, Network, Placement, Places } from "../api/client";
 import { traitsOf } from "../api/kinds";
 import { type Sized, spreadOut } from "./fitting";
 import { along, type Box, lengthOf, type Point } from "./plane";
@@ -80,25 +80,11 @@ export const tagWidth = (name: string) => name.length * CHARACTER + 10;
 
 type Lines = { name: string; lists: string[] }[];
 
-/** The lists at each place, by `device:interface` or `device:line`. */
-type Standing = Map<string, string[]>;
-
-function standingIn(network: Network): Standing {
-  const found: Standing = new Map();
-  for (const { device, at, list } of network.placements) {
-    const place = `${device}:${at}`;
-    const others = found.get(place);
-    if (others) others.push(list);
-    else found.set(place, [list]);
-  }
-  return found;
-}
-
 /** The rows of lines on a plate: each line with a list has its own, the others share the last. */
-function lineRows(device: Device, standing: Standing): Lines[] {
+function lineRows(device: Device, placed: Placement[] = []): Lines[] {
   const lines = device.lines.map((line) => ({
     name: line.name as string,
-    lists: standing.get(`${device.name}:${line.name}`) ?? [],
+    lists: placed.filter(({ at }) => at === line.name).map(({ list }) => list),
   }));
   const rows = lines.filter((line) => line.lists.length).map((line) => [line]);
   const rest = lines.filter((line) => !line.lists.length);
@@ -111,9 +97,9 @@ const rowWidth = (row: Lines) =>
     -4,
   );
 
-function plateSize(device: Device, standing: Standing): { width: number; height: number } {
+function plateSize(device: Device, placed?: Placement[]): { width: number; height: number } {
   const name = device.name.length * NAME_CHARACTER + 24;
-  const rows = lineRows(device, standing);
+  const rows = lineRows(device, placed);
   switch (device.kind) {
     case "router":
     case "firewall":
@@ -151,12 +137,12 @@ export function buildScene(
 ): Scene {
   const devices = new Map(network.devices.map((device) => [device.name, device]));
   const neighbours = joined(network);
-  const standing = standingIn(network);
+  const placedOn = grouped(network.placements);
   const plates = new Map<string, Plate>();
   for (const device of network.devices) {
     const put = positions.get(device.name) ?? { x: 0, y: 0 };
     const centre = { x: put.x / closer, y: put.y / closer };
-    plates.set(device.name, { device, centre, ...plateSize(device, standing) });
+    plates.set(device.name, { device, centre, ...plateSize(device, placedOn.get(device.name)) });
   }
   const stretchBars = () => {
     for (const plate of plates.values()) {
@@ -185,7 +171,7 @@ export function buildScene(
       links.push({ a, b, from, to, enabled });
     }
   }
-  const lines = [...plates.values()].flatMap((plate) => lineTabs(plate, standing));
+  const lines = [...plates.values()].flatMap((plate) => lineTabs(plate, placedOn.get(plate.device.name)));
   return {
     plates: [...plates.values()],
     tabs,
@@ -340,8 +326,8 @@ function sideFacing(plate: Plate, toward: Point): Side {
   return dy > 0 ? "bottom" : "top";
 }
 
-function lineTabs(plate: Plate, standing: Standing): LineTab[] {
-  const rows = lineRows(plate.device, standing);
+function lineTabs(plate: Plate, placed?: Placement[]): LineTab[] {
+  const rows = lineRows(plate.device, placed);
   const bottom = plate.centre.y + plate.height / 2 - 4;
   return rows.flatMap((row, index) => {
     const y = bottom - (rows.length - index) * (LINE_HEIGHT + 3) + LINE_HEIGHT / 2 + 3;
