@@ -4,6 +4,7 @@ import os
 import pickle
 import signal
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from random import Random
 from threading import Event, Thread
@@ -24,7 +25,7 @@ from greyheron.working.derived import SMALL, DerivedState
 from greyheron.working.documents import RunningAndDraft
 from greyheron.working.orders import Order, WorkersGone
 from greyheron.working.remote import RemoteState
-from greyheron.working.telling import MOST_TOLD, Listener, SomeItems, Teller
+from greyheron.working.telling import MOST_TOLD, Listener, Packed, PackedOnce, SomeItems, Teller
 from greyheron.working.workers import Workers
 from tests.edits import edited_at_random
 from tests.random_networks import random_network
@@ -41,12 +42,11 @@ def workers() -> Iterator[Workers]:
 
 def heard(teller: Teller, listener: Listener, network: Network) -> tuple[Network, int]:
     """A document as the other side has it, and how many bytes went there."""
-    token, pieces = teller.pieces(network)
+    token, pieces = teller.pieces(network, PackedOnce())
     size = 0
     for piece in pieces:
-        written = pickle.dumps(piece)
-        size += len(written)
-        listener.hear(pickle.loads(written))
+        size += len(piece)
+        listener.hear(pickle.loads(piece))
     return listener.known[token], size
 
 
@@ -75,22 +75,49 @@ def test_documents_are_told_by_what_differs(seed: int) -> None:
 
 def test_what_is_known_is_not_told_again() -> None:
     teller, network = Teller(), saltmarsh()
-    token, pieces = teller.pieces(network)
+    token, pieces = teller.pieces(network, PackedOnce())
     assert list(pieces)
-    again, nothing = teller.pieces(network)
+    again, nothing = teller.pieces(network, PackedOnce())
     assert (again, list(nothing)) == (token, [])
 
 
 def test_large_documents_are_told_in_small_pieces() -> None:
     network = generate(Plan(routers=40, lists=40, entries=200, seed=1))
-    _, pieces = Teller().pieces(network)
+    _, pieces = Teller().pieces(network, PackedOnce())
     sizes = [
         sum(len(item.body.entries) for item in piece.fresh)
-        for piece in pieces
+        for piece in map(pickle.loads, pieces)
         if isinstance(piece, SomeItems) and piece.collection == "lists"
     ]
     assert sum(sizes) == 8000
     assert max(sizes) <= 1200
+
+
+def test_several_are_told_at_once_and_each_piece_is_packed_once() -> None:
+    packing, network = PackedOnce(), generate(Plan(routers=40, lists=40, entries=20, seed=1))
+    told = [Teller().pieces(network, packing)[1] for _ in range(3)]
+    with ThreadPoolExecutor(3) as at_once:
+        heard_by: list[list[Packed]] = list(at_once.map(list, told))
+    for pieces in heard_by:
+        assert all(one is other for one, other in zip(heard_by[0][:-1], pieces[:-1], strict=True))
+        listener = Listener()
+        for piece in pieces:
+            listener.hear(pickle.loads(piece))
+        assert listener.known == {0: network}
+
+
+def test_who_knows_other_documents_is_told_something_else_meanwhile() -> None:
+    packing, network = PackedOnce(), saltmarsh()
+    bare = network.model_copy(update={"placements": ()})
+    new, knowing, listener = Teller(), Teller(), Listener()
+    heard(knowing, listener, bare)
+    whole = list(new.pieces(network, packing)[1])
+    token, pieces = knowing.pieces(network, packing)
+    difference = list(pieces)
+    assert sum(map(len, difference)) < sum(map(len, whole)) / 2
+    for piece in difference:
+        listener.hear(pickle.loads(piece))
+    assert listener.known[token] == network
 
 
 def test_an_emptied_collection_is_told() -> None:

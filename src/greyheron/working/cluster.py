@@ -26,7 +26,7 @@ from greyheron.model.document import Network, to_data
 from greyheron.working.derived import MOST_NETWORKS
 from greyheron.working.errand import DocumentKeys, Errand, Named, PackedPieces
 from greyheron.working.orders import Order, WorkersGone
-from greyheron.working.telling import MOST_TOLD, Saying, SomeItems, pieces_of
+from greyheron.working.telling import MOST_TOLD, Saying, SomeItems, packed, pieces_of
 
 MOST_LINKS = 16
 """A document that would need more is put there whole."""
@@ -68,7 +68,7 @@ class OnCluster:
         if len(base) >= MOST_LINKS:
             base, before = (), None
         pieces = list(pieces_of(network, before, token=1, base=None if before is None else 0))
-        link = tuple(pickle.dumps(piece, pickle.HIGHEST_PROTOCOL) for piece in pieces)
+        link = tuple(map(packed, pieces))
         chain = (*base, _digest(*(key.encode() for key in base[-1:]), *map(_content, pieces)))
         self._known[chain] = network
         if len(self._known) > MOST_TOLD:

@@ -16,7 +16,7 @@ from greyheron.model.document import Network
 from greyheron.working.derived import MEMORY, DerivedStates
 from greyheron.working.documents import RunningAndDraft
 from greyheron.working.process import sendable
-from greyheron.working.telling import Listener
+from greyheron.working.telling import Listener, Packed
 
 MOST_DOCUMENTS = 24
 """So many documents of all networks are known at once; others are put together anew of their links."""
@@ -27,8 +27,8 @@ BETWEEN = 0.2
 
 DocumentKeys = tuple[str, ...]
 """A document by the keys of its links: a whole one, then what differs from one to the next."""
-PackedPieces = tuple[bytes, ...]
-"""Pieces of a document (`telling.Saying`), each packed."""
+PackedPieces = tuple[Packed, ...]
+"""The pieces of a document."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,7 +17,7 @@ from greyheron.core.progress import Cancelled
 from greyheron.memory import GivingBack, settle_memory
 from greyheron.working.derived import DerivedState, DerivedStates
 from greyheron.working.documents import RunningAndDraft
-from greyheron.working.telling import Listener, Saying
+from greyheron.working.telling import Listener, Packed
 
 _NICENESS = 5
 """Who answers requests goes before those who work things out."""
@@ -30,7 +30,7 @@ class Hear:
     """A piece of a document of a network."""
 
     network: str
-    piece: Saying
+    piece: Packed
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,7 +109,7 @@ class _Process:
             while True:
                 match self._connection.recv():
                     case Hear(network, piece):
-                        self._listeners[network].hear(piece)
+                        self._listeners[network].hear(pickle.loads(piece))
                     case Forget(network):
                         self._listeners.pop(network, None)
                         self._states.forget(network)

@@ -1,9 +1,11 @@
-"""Documents told to another process piece by piece: by what differs from one that it has already."""
+"""Documents told to other processes piece by piece: by what differs from one that they have already."""
 
+import pickle
 from collections import OrderedDict
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
-from itertools import count
+from itertools import chain, count
+from threading import Lock
 from typing import Any
 
 from greyheron.model.document import AccessList, Network
@@ -41,6 +43,45 @@ class Whole:
 
 
 Saying = SomeItems | Whole
+Packed = bytes
+"""A piece, pickled."""
+
+
+def packed(piece: Saying) -> Packed:
+    return pickle.dumps(piece, pickle.HIGHEST_PROTOCOL)
+
+
+class PackedOnce:
+    """The items of documents that several others are told at once: who comes to a piece first packs it."""
+
+    def __init__(self) -> None:
+        self._packings: dict[tuple[int, int], _Packing] = {}
+        self._lock = Lock()
+
+    def __call__(self, network: Network, before: Network | None) -> Iterator[Packed]:
+        with self._lock:
+            packing = self._packings.setdefault((id(network), id(before)), _Packing(network, before))
+        return packing.pieces()
+
+
+class _Packing:
+    """The pieces from one document to another, as far as somebody has come."""
+
+    def __init__(self, network: Network, before: Network | None) -> None:
+        self._documents = network, before  # so that no other has their ids meanwhile
+        self._coming = _items(network, before)
+        self._packed: list[Packed] = []
+        self._lock = Lock()
+
+    def pieces(self) -> Iterator[Packed]:
+        for number in count():
+            with self._lock:
+                if number == len(self._packed):
+                    item = next(self._coming, None)
+                    if item is None:
+                        return
+                    self._packed.append(packed(item))
+            yield self._packed[number]
 
 
 class Teller:
@@ -50,8 +91,13 @@ class Teller:
         self._told: OrderedDict[int, Network] = OrderedDict()
         self._tokens = count()
 
-    def pieces(self, network: Network) -> tuple[int, Iterator[Saying]]:
-        """A token for `network`, and what must be said before it is understood."""
+    def pieces(
+        self, network: Network, items: Callable[[Network, Network | None], Iterable[Packed]]
+    ) -> tuple[int, Iterator[Packed]]:
+        """A token for `network`, and what must be said before it is understood.
+
+        items:  gives the pieces of collections, from a document that is known there; see `PackedOnce`
+        """
         for token, known in self._told.items():
             if known is network:
                 self._told.move_to_end(token)
@@ -61,29 +107,35 @@ class Teller:
         token = next(self._tokens)
         self._told[token] = network
         forget = self._told.popitem(last=False)[0] if len(self._told) > MOST_TOLD else None
-        return token, pieces_of(network, before, token, base, forget)
+        ending = Whole(token, base, _rest(network, before), forget)
+        return token, chain(items(network, before), [packed(ending)])
 
 
-def pieces_of(
-    network: Network,
-    before: Network | None,
-    token: int = 0,
-    base: int | None = None,
-    forget: int | None = None,
-) -> Iterator[Saying]:
+def pieces_of(network: Network, before: Network | None, token: int, base: int | None) -> Iterator[Saying]:
     """What must be said of a document to somebody who knows `before`, which is `base` to them."""
-    fields: dict[str, Any] = {}
+    yield from _items(network, before)
+    yield Whole(token, base, _rest(network, before), forget=None)
+
+
+def _items(network: Network, before: Network | None) -> Iterator[SomeItems]:
+    """What is in collections that are not those of `before`."""
     for name in type(network).model_fields:
-        value, known = getattr(network, name), None if before is None else getattr(before, name)
-        if isinstance(value, tuple):
-            if value is not known:
-                yield from _items(name, value, known or ())
-        elif before is None or value != known:
-            fields[name] = value
-    yield Whole(token, base, fields, forget)
+        value, known = getattr(network, name), () if before is None else getattr(before, name)
+        if isinstance(value, tuple) and (before is None or value is not known):
+            yield from _items_of(name, value, known)
 
 
-def _items(collection: str, items: tuple[Any, ...], known: tuple[Any, ...]) -> Iterator[SomeItems]:
+def _rest(network: Network, before: Network | None) -> dict[str, Any]:
+    """What differs from `before` and is no collection."""
+    values = {name: getattr(network, name) for name in type(network).model_fields}
+    return {
+        name: value
+        for name, value in values.items()
+        if not isinstance(value, tuple) and (before is None or value != getattr(before, name))
+    }
+
+
+def _items_of(collection: str, items: tuple[Any, ...], known: tuple[Any, ...]) -> Iterator[SomeItems]:
     """A collection in pieces that are packed quickly."""
     yield SomeItems(collection, None, ())  # it is told anew, even where nothing is left in it
     for run in stretches(items, known):

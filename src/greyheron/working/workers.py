@@ -8,10 +8,11 @@ import logging
 import multiprocessing
 from collections import OrderedDict, deque
 from collections.abc import Sequence
-from concurrent.futures import Future
+from concurrent.futures import Future, ThreadPoolExecutor
 from concurrent.futures import TimeoutError as NotYet
 from contextlib import suppress
 from dataclasses import dataclass, field
+from functools import partial
 from itertools import count
 from multiprocessing.connection import Connection
 from threading import Lock, Thread
@@ -32,7 +33,7 @@ from greyheron.working.process import (
     Token,
     work,
 )
-from greyheron.working.telling import Teller
+from greyheron.working.telling import PackedOnce, Teller
 
 _TRIES = 2
 """A task whose worker ended is begun once more."""
@@ -68,17 +69,18 @@ class _Worker:
         self._sending, self._numbers, self.lost = Lock(), count(), False
         Thread(target=self._listen, name="worker-answers", daemon=True).start()
 
-    def begin(self, network: str, asked: Order) -> _Begun:
+    def begin(self, network: str, asked: Order, packing: PackedOnce) -> _Begun:
         """Tell it the documents and the task. Raises _Lost."""
         with self._sending:
             begun = _Begun(next(self._numbers), self)
             self._begun[begun.number] = begun
             try:
                 tokens = [
-                    self._token(network, each) for each in (asked.documents.running, asked.documents.draft)
+                    self._token(network, each, packing)
+                    for each in (asked.documents.running, asked.documents.draft)
                 ]
                 first = tuple(
-                    Token(self._token(network, each)) if isinstance(each, Network) else each
+                    Token(self._token(network, each, packing)) if isinstance(each, Network) else each
                     for each in asked.first
                 )
                 self._connection.send(
@@ -116,12 +118,12 @@ class _Worker:
         if self.process.is_alive():
             self.process.kill()
 
-    def _token(self, network: str, document: Network) -> int:
+    def _token(self, network: str, document: Network, packing: PackedOnce) -> int:
         teller = self._tellers.setdefault(network, Teller())
         self._tellers.move_to_end(network)
         if len(self._tellers) > MOST_NETWORKS:
             self._connection.send(Forget(self._tellers.popitem(last=False)[0]))
-        token, pieces = teller.pieces(document)
+        token, pieces = teller.pieces(document, packing)
         for piece in pieces:
             self._connection.send(Hear(network, piece))
         return token
@@ -178,7 +180,8 @@ class Workers:
         progress: Progress = unwatched,
         told: Found = unheard,
     ) -> list[Any]:
-        begun = [self._begin(network, each) for each in asked]
+        with ThreadPoolExecutor(len(asked)) as at_once:
+            begun = list(at_once.map(partial(self._begin, network, packing=PackedOnce()), asked))
         try:
             return [
                 self._result(network, each, begun, number, progress, told)
@@ -228,12 +231,12 @@ class Workers:
                         "memory. Ask about less, or start the server with --workers 0."
                     ) from None
                 tries += 1
-                begun[number] = self._begin(network, asked)
+                begun[number] = self._begin(network, asked, PackedOnce())
 
-    def _begin(self, network: str, asked: Order) -> _Begun:
+    def _begin(self, network: str, asked: Order, packing: PackedOnce) -> _Begun:
         for _ in range(_TRIES):
             with suppress(_Lost):
-                return self._worker(asked.worker).begin(network, asked)
+                return self._worker(asked.worker).begin(network, asked, packing)
         raise WorkersGone("No process can be started to work this out: start the server with --workers 0.")
 
     def _worker(self, number: int) -> _Worker:
