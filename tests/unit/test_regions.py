@@ -96,8 +96,11 @@ def some_entry(chance: Random) -> str:
         if protocol != "any" and chance.random() < 0.6
         else ""
     )
+    header = "" if port or protocol == "any" else chance.choice(["", "", " fragment"])
+    if protocol == "tcp" and not header and chance.random() < 0.2:
+        header = " established"
     source, goal = chance.choice(address), chance.choice(address)
-    return f"{chance.choice(['permit', 'deny'])} {protocol} from {source} to {goal}{port}"
+    return f"{chance.choice(['permit', 'deny'])} {protocol} from {source} to {goal}{port}{header}"
 
 
 def every_packet() -> list[Packet]:
@@ -110,10 +113,11 @@ def every_packet() -> list[Packet]:
             Packet(Family.IPV4, *ends, 6, 9, port, TcpFlags.ACK),
             Packet(Family.IPV4, *ends, 17, 9, port),
         ]
-    return found + [
-        Packet(Family.IPV4, 0xAC140000 + one, 0xAC140000 + two, 47)
-        for one, two in product(range(5), repeat=2)
-    ]
+    for one, two in product(range(5), repeat=2):
+        ends = 0xAC140000 + one, 0xAC140000 + two
+        found += [Packet(Family.IPV4, *ends, protocol, fragment=True) for protocol in (6, 17)]
+        found.append(Packet(Family.IPV4, *ends, 47))
+    return found
 
 
 PACKETS = every_packet()
@@ -148,13 +152,16 @@ def test_ineffective_entries_are_those_that_no_packet_misses(seed: int) -> None:
         assert (number in ineffective and not ineffective[number].matched) is not matched, entry
         if matched:
             without = resolved([*entries[:place], *entries[place + 1 :]])
-            missed = any(
-                decide(without, packet).action is not each.action or decide(without, packet).entry is None
+            instead = [
+                (decide(without, packet), each)
                 for packet, each in zip(PACKETS, deciding, strict=True)
                 if each.entry == number
-            )
+            ]
+            missed = any(now.action is not each.action or now.entry is None for now, each in instead)
             if number in ineffective:
                 assert not missed, entry
+                by = {now.entry if now.entry < number else now.entry + 10 for now, _ in instead if now.entry}
+                assert set(ineffective[number].by) == by, entry
             elif not missed:
                 denied = all(each.action is Action.DENY for each in deciding if each.entry == number)
                 assert denied, entry  # what the implicit deny would do as well is left as it is written

@@ -3,6 +3,7 @@
 An entry's packets are cut into classes by the entries that overlap it; one packet of each class is looked up.
 """
 
+from bisect import bisect
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -14,7 +15,7 @@ import numpy as np
 
 from greyheron.core.bulk.headers import Ints
 from greyheron.core.fields import ADDRESS_FIELDS, FIELDS, KIND_FIELDS, PORT_FIELDS, RANGED_FIELDS
-from greyheron.core.fields.field import NamedValues
+from greyheron.core.fields.field import NamedValues, RangedField
 from greyheron.core.lists import ResolvedList
 from greyheron.core.matching import first_mismatch
 from greyheron.core.packet import Packet, between
@@ -52,10 +53,9 @@ def ineffective_entries(found: ResolvedList) -> tuple[Ineffective, ...]:
     """The entries of a list that have nothing to do."""
     rules = found.rules
     judged: list[Ineffective] = []
-    for index, overlapping in _overlapping(rules, found.family):
-        near = overlapping.tolist()
-        earlier = [rules[other] for other in near if other < index]
-        later = [rules[other] for other in near if other > index]
+    for index, near in _overlapping(rules, found.family):
+        behind = bisect(near, index)
+        earlier, later = ([rules[other] for other in some] for some in (near[:behind], near[behind:]))
         judged += _judged(rules[index], earlier, later, found.family)
     return tuple(judged)
 
@@ -69,6 +69,12 @@ def _judged(
     )
     if not earlier and not may_do_the_same:
         return
+    if not earlier and _kinds_taken(rule, rule, family) is not None:
+        taking = _taking_at_once(rule, later, family)
+        if taking is not None:
+            if all(_done_the_same(rule, other) for other in taking):
+                yield _needless(rule, {other.entry.number for other in taking if other is not None})
+            return
     coming = _coming_to(rule, earlier, family) if earlier or len(later) > _FEW else None
     if coming is None and earlier:
         classes = _classes(rule, earlier, family)
@@ -82,9 +88,8 @@ def _judged(
             return
     if not may_do_the_same or (coming is not None and not _done_the_same(rule, _first(later, coming))):
         return
-    if (coming is not None or not earlier) and _takes_all_of(later[0], rule):
-        if _done_the_same(rule, later[0]):
-            yield _needless(rule, {later[0].entry.number})
+    if coming is not None and _takes_all_of(later[0], rule, family):
+        yield _needless(rule, {later[0].entry.number})
         return
     classes = _classes(rule, [*earlier, *later], family)
     if not classes:
@@ -110,9 +115,45 @@ def _done_the_same(rule: Rule, other: Rule | None) -> bool:
     return other is not None and other.entry.action is rule.entry.action and not other.entry.log
 
 
-def _takes_all_of(other: Rule, rule: Rule) -> bool:
-    """Whether `other` can be seen to match all that `rule` does: it asks for nothing else."""
-    return all(field.says(other) == field.says(rule) for field in other.constraints)
+def _taking_at_once(rule: Rule, later: Sequence[Rule], family: Family) -> Sequence[Rule | None] | None:
+    """Who takes what comes to a rule, each some of it; None in it is the end of the list.
+
+    later:  entries that may match some of it, in order.  None where that is not seen at once.
+    """
+    first_takes_all = _takes_all_of(later[0], rule, family)
+    if first_takes_all is None:
+        return None
+    if first_takes_all:
+        return later[:1]
+    if len(later) == 1:
+        return later[0], None
+    return later[:2] if _takes_all_of(later[1], rule, family) else None
+
+
+def _takes_all_of(other: Rule, rule: Rule, family: Family) -> bool | None:
+    """Whether `other` matches all that `rule` does, or only some; None where that is not seen at once.
+
+    What they match overlaps in every ranged field.
+    """
+    takes_all, kinds_differ = True, False
+    for field in other.constraints:
+        if field.says(other) == field.says(rule):
+            continue
+        if not isinstance(field, RangedField):
+            kinds_differ = True
+            continue
+        own, its = field.stretch(rule), field.stretch(other)
+        if own is None or its is None:
+            return None
+        takes_all &= its[0] <= own[0] and own[1] <= its[1]
+    if not kinds_differ:
+        return takes_all
+    return _kinds_taken(other, rule, family) and takes_all
+
+
+def _kinds_taken(other: Rule, rule: Rule, family: Family) -> bool | None:
+    """Whether `other` takes all kinds of packets that `rule` matches, or only some; None: it takes none."""
+    return _taken(family, _SaysOfKinds(other), _SaysOfKinds(rule), _asks_for_ports(rule))
 
 
 def _first(rules: Sequence[Rule], packet: Packet) -> Rule | None:
@@ -153,9 +194,16 @@ def _classes(rule: Rule, others: Sequence[Rule], family: Family) -> list[Packet]
 
 def _own_kinds(rule: Rule, others: Sequence[Rule], family: Family) -> list[Packet]:
     """The kinds of packets that `rule` matches, as far as it and `others` tell them apart."""
-    named = tuple(frozenset(field.says(each) for each in (rule, *others)) for field in KIND_FIELDS)
-    with_ports = any(field in _PORTS for field in rule.constraints)
-    return _matching_kinds(family, named, _SaysOfKinds(rule), with_ports)
+    return _matching_kinds(family, _named([rule, *others]), _SaysOfKinds(rule), _asks_for_ports(rule))
+
+
+def _named(rules: Sequence[Rule]) -> tuple[NamedValues, ...]:
+    """What rules say of each field that makes kinds."""
+    return tuple(frozenset(map(field.says, rules)) for field in KIND_FIELDS)
+
+
+def _asks_for_ports(rule: Rule) -> bool:
+    return any(field in _PORTS for field in rule.constraints)
 
 
 class _SaysOfKinds:
@@ -184,6 +232,13 @@ def _matching_kinds(
     ]
 
 
+@lru_cache(maxsize=4096)
+def _taken(family: Family, other: _SaysOfKinds, said: _SaysOfKinds, with_ports: bool) -> bool | None:
+    kinds = _matching_kinds(family, _named([said.rule, other.rule]), said, with_ports)
+    taken = [all(field.matches(other.rule, kind) for field in KIND_FIELDS) for kind in kinds]
+    return all(taken) if any(taken) else None
+
+
 @lru_cache(maxsize=1024)
 def _kinds(family: Family, named: tuple[NamedValues, ...]) -> list[Packet]:
     """The kinds that entries which name those values tell apart, and some that none of them names."""
@@ -202,10 +257,10 @@ def _has_ports(kind: Packet) -> bool:
     return kind.protocol in WITH_PORTS and not kind.fragment
 
 
-def _overlapping(rules: Sequence[Rule], family: Family) -> Iterator[tuple[int, Ints]]:
+def _overlapping(rules: Sequence[Rule], family: Family) -> Iterator[tuple[int, list[int]]]:
     """For each entry that matches something those that may match some of it, by the ends of what they match.
 
-    Entries by their indices.
+    Entries by their indices, which rise.
     """
     spans: list[tuple[Ints, Ints]] = []
     matches = np.ones(len(rules), dtype=np.bool_)
@@ -224,7 +279,11 @@ def _overlapping(rules: Sequence[Rule], family: Family) -> Iterator[tuple[int, I
         for low, high in spans:
             alike &= (low[some, None] <= high) & (low <= high[some, None])
         alike[np.arange(len(some)), some] = False
-        yield from zip(some.tolist(), map(np.flatnonzero, alike), strict=True)
+        row, other = np.nonzero(alike)
+        ends = np.searchsorted(row, np.arange(len(some) + 1)).tolist()
+        others = other.tolist()
+        for index, begin, end in zip(some.tolist(), ends[:-1], ends[1:], strict=True):
+            yield index, others[begin:end]
 
 
 def _ranked(pairs: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:

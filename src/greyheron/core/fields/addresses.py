@@ -54,6 +54,12 @@ class AddressField(RangedField):
         first = min((each.first for each in every), default=1)
         return first, max((each.last for each in every), default=0)
 
+    def stretch(self, rule: Rule) -> tuple[int, int] | None:
+        blocks = self.blocks(rule)
+        if blocks is None or len(blocks) != 1 or blocks[0].length is None:
+            return None
+        return blocks[0].first, blocks[0].last
+
     def parts(self, rule: Rule, others: Sequence[Rule], family: Family) -> list[int]:
         sets = {blocks for each in others if (blocks := self.blocks(each)) is not None}
         return [part[0].first for part in parts_by(self._region(rule, family), sets) if part]

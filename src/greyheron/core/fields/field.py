@@ -79,6 +79,10 @@ class RangedField(Field):
         """The decision table of this field; None stands for an entry that says nothing of it."""
 
     @abstractmethod
+    def stretch(self, rule: Rule) -> tuple[int, int] | None:
+        """The first and the last number where an entry matches just those between; None where it does not."""
+
+    @abstractmethod
     def parts(self, rule: Rule, others: Sequence[Rule], family: Family) -> list[int]:
         """Values that the entry matches, one of each kind that others tell apart. Raises TooManyParts."""
 

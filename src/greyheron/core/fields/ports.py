@@ -63,9 +63,17 @@ class PortField(RangedField):
         spans = self._spans(rule)
         return (spans[0][0], spans[-1][1]) if spans else (1, 0)
 
+    def stretch(self, rule: Rule) -> tuple[int, int] | None:
+        terms = self.terms(rule)
+        if terms is None:  # packets without ports too
+            return None
+        spans = spans_of(terms)
+        return spans[0] if len(spans) == 1 else None
+
     def parts(self, rule: Rule, others: Sequence[Rule], family: Family) -> list[int]:
         sets = {terms for each in others if (terms := self.terms(each)) is not None}
-        return [part[0][0] for part in span_parts(self._spans(rule), map(spans_of, sets))]
+        own = self._spans(rule)
+        return [part[0][0] for part in (span_parts(own, map(spans_of, sets)) if sets else [own])]
 
     def borders(self, rule: Rule, others: Sequence[Rule], family: Family) -> list[int]:
         own = self._spans(rule)
