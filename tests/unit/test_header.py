@@ -5,7 +5,9 @@ import pytest
 from greyheron.analysis.findings.ineffective import ineffective_entries
 from greyheron.analysis.proof.answers import Answer, asking_words
 from greyheron.analysis.proof.prover import Prover
+from greyheron.analysis.testing.bulk_verdicts import Flows
 from greyheron.core.bulk.engines import engines
+from greyheron.core.conversation import Verdict, converse
 from greyheron.core.world import build_world
 from greyheron.model.notation.entries import read_entry, write_entry
 from greyheron.model.notation.flows import read_bare_flow, write_flow
@@ -263,3 +265,46 @@ def test_an_entry_that_only_fragments_come_to_has_something_to_do() -> None:
     lab = Lab().place("r2 wan0 in", "deny tcp to any port 0-65535\npermit tcp\ndeny any")
     (found,) = build_world(lab.network()).lists.values()
     assert ineffective_entries(found) == ()
+
+
+def test_what_stands_in_for_an_entry_with_ports_is_not_what_only_fragments_come_to() -> None:
+    entries = (
+        "permit tcp from any to 172.20.3.1\npermit tcp from any to 172.20.3.2 port 22\n"
+        "permit tcp fragment\npermit tcp"
+    )
+    (found,) = build_world(Lab().place("r2 wan0 in", entries).network()).lists.values()
+    assert {each.number: each.by for each in ineffective_entries(found)} == {
+        10: (30, 40),
+        20: (40,),
+        30: (40,),
+    }
+
+
+LATER = {
+    "the first answer has SYN, what comes home later has not": (
+        "left eth0 in",
+        "deny tcp flags !syn\npermit any",
+        "left → right tcp/443",
+    ),
+    "so it is with what goes out": (
+        "right eth0 in",
+        "deny tcp flags !syn\npermit any",
+        "left → right tcp/443",
+    ),
+    "the first packet sets up ECN, later ones do not": (
+        "r2 wan0 in",
+        "permit tcp flags ece\ndeny tcp to any port 443\npermit any",
+        "left → right tcp/443 flags syn,ece,cwr",
+    ),
+}
+
+
+@pytest.mark.parametrize("case", LATER)
+def test_lists_are_asked_about_later_packets_where_they_tell_them_apart(case: str) -> None:
+    place, entries, text = LATER[case]
+    lab = Lab().place(place, entries)
+    lab.device("left").update(tracks=[])
+    lab.device("right").update(tracks=[])
+    world, flow = build_world(lab.network()), read_bare_flow(text)
+    assert converse(world, flow).verdict is Verdict.BLOCKED
+    assert Flows(world, engines(), [flow]).verdicts(world)[flow] is Verdict.BLOCKED

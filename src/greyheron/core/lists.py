@@ -26,6 +26,11 @@ from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP
 from greyheron.model.values import Action, Family, ListKind
 
+_OPENING = tuple(
+    TcpFlags.SYN | ecn for ecn in (TcpFlags.NONE, TcpFlags.ECE, TcpFlags.CWR, TcpFlags.ECE | TcpFlags.CWR)
+)
+"""The control bits that a first packet may have: with ECN set up or without (RFC 3168 6.1.1)."""
+
 
 @dataclass(frozen=True, eq=False)
 class ResolvedList:
@@ -39,7 +44,15 @@ class ResolvedList:
     @cached_property
     def tells_later_packets(self) -> bool:
         """Whether it tells the first packet of a TCP connection from later ones the same way."""
-        first, later = (Packet(self.family, 0, 0, TCP, flags=flags) for flags in (TcpFlags.SYN, TcpFlags.ACK))
+        return any(self._tells_from_ack(flags) for flags in _OPENING)
+
+    @cached_property
+    def tells_later_replies(self) -> bool:
+        """Whether it tells the first answer of a TCP connection from later packets the same way."""
+        return self._tells_from_ack(TcpFlags.SYN | TcpFlags.ACK)
+
+    def _tells_from_ack(self, flags: TcpFlags) -> bool:
+        first, later = (Packet(self.family, 0, 0, TCP, flags=each) for each in (flags, TcpFlags.ACK))
         return any(
             field.matches(rule, first) != field.matches(rule, later)
             for field in KIND_FIELDS

@@ -172,8 +172,10 @@ def _one_address_only(
         denying = [rule for rule in resolved.rules if rule.entry.action is Action.DENY and side.blocks(rule)]
         for rule in denying:
             blocks = side.blocks(rule) or ()
-            device = held.owners.get((family, blocks[0].value)) if len(blocks) == 1 else None
-            if device is None or blocks[0].size != 1:
+            if len(blocks) != 1 or blocks[0].mask != family.every_bit:
+                continue
+            device = held.owners.get((family, blocks[0].value))
+            if device is None:
                 continue
             every = [int(address.ip) for interface in device.interfaces for address in interface.of(family)]
             left = [

@@ -135,8 +135,8 @@ class _Senders:
             if not device.traits.bridges
             for address in world.topology.addresses(name, family)[:1]
         ]
-        self._addresses = Sorted([address for _, address in self._held])
-        self._halves = split([address for _, address in self._held])
+        self._addresses = Addresses(family, [address for _, address in self._held])
+        self._rising = Sorted(self._addresses.values)
         self._some: dict[tuple[AddressBlock, ...] | None, Ints] = {}
 
     def search(self, engine: BulkEngine, places: Mapping[_Place, ResolvedList]) -> dict[_Place, _Searched]:
@@ -199,9 +199,8 @@ class _Senders:
         rule = np.repeat(denying, counts)
         kind = np.repeat([number_of[protocol] for protocol in protocols], counts)
         ports = np.full(len(rule), NO_PORT)
-        addresses = Addresses(self._family, [address for _, address in self._held])
         table = engine.table(found)
-        decider = table.first_match(Headers(addresses, kinds, source, goal, kind, ports, ports))
+        decider = table.first_match(Headers(self._addresses, kinds, source, goal, kind, ports, ports))
         by = np.flatnonzero(~table.denies[decider] & (table.entries[decider] != NONE))
         by = by[rank_within(rule[by]) < _MOST_TRIED]
         return _Fragments(rule[by], source[by], goal[by], table.entries[decider][by])
@@ -224,12 +223,13 @@ class _Senders:
         ranges = ranges_of(blocks)
         if ranges is None:
             return np.flatnonzero(np.logical_or.reduce([self._held_by(block) for block in blocks])).tolist()
-        return sorted(end for low, high in ranges for end in self._addresses.within(low, high))
+        return sorted(end for low, high in ranges for end in self._rising.within(low, high))
 
     def _held_by(self, block: AddressBlock) -> Bools:
         """For each end whether a block, of whatever mask, holds its address."""
         differs: Words = np.zeros(len(self._held), dtype=np.uint64)
-        for own, value, mask in zip(self._halves, split([block.value]), split([block.mask]), strict=True):
+        halves = self._addresses.halves(), split([block.value]), split([block.mask])
+        for own, value, mask in zip(*halves, strict=True):
             differs |= (own ^ value) & mask
         return np.equal(differs, 0)
 

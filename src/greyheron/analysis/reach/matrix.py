@@ -21,7 +21,7 @@ from greyheron.model.services import Request
 
 MOST_ASKED = 60_000
 """Conversations that are looked at where only hosts ask."""
-_AT_ONCE = 60_000
+_AT_ONCE = 120_000
 """So many conversations are asked about between two looks at whether to go on."""
 
 

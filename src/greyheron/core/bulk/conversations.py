@@ -76,7 +76,7 @@ class Prepared:
     """A request with what follows from it.
 
     opener:  the packet that opens it, between no addresses
-    kinds:  of the packets there, home, and of later ones there, as far as there are any
+    kinds:  of the packets there and home, and of later ones there and home, as far as there are any
     """
 
     request: Request
@@ -89,9 +89,10 @@ class Prepared:
         opener = opener_of(family, request, 0, 0, NO_PORT)
         if not expects_reply(opener):
             return cls(request, opener, False, (kind_of(opener),))
-        kinds = [kind_of(opener), kind_of(reply_to(opener))]
+        first = opener, reply_to(opener)
+        kinds = [kind_of(packet) for packet in first]
         if request.protocol == TCP:
-            kinds.append(kind_of(replace(opener, flags=TcpFlags.ACK)))
+            kinds += [kind_of(replace(packet, flags=TcpFlags.ACK)) for packet in first]
         return cls(request, opener, True, tuple(kinds))
 
 

@@ -4,8 +4,9 @@ Conversations that no list, service or line can tell apart are tried once. Their
 or from `recorded` where packets are rewritten; then every list is asked once about all that it meets.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from itertools import islice
 
 import numpy as np
 
@@ -38,6 +39,8 @@ _PASSES, _MIXED = VERDICT_ORDER.index(Verdict.PASSES), VERDICT_ORDER.index(Verdi
 _VERDICT_OF = np.array([VERDICT_ORDER.index(VERDICTS[outcome]) for outcome in OUTCOMES])
 _AT_ONCE = 1 << 16
 """So many different conversations are traced at once: it bounds the memory that their paths take."""
+_DECIDED_TOGETHER = 4
+"""Lists are asked about so many parts at once: each question costs some of its own, all of them memory."""
 _COURSE = 3000
 """About how many bytes the course of one conversation takes."""
 _LEAST_AT_ONCE = 1 << 12
@@ -303,15 +306,28 @@ class _FamilyEngine:
     def _exchanges(self, courses: Courses, only: Bools | None) -> Exchanges:
         """Those of every row, or of those marked in `only`."""
         found = [courses.recorded.decided(self._placed, only)]
-        for indices, part in zip(courses.plain, courses.traced, strict=True):
-            some = None if only is None else only[indices]
-            if some is None or some.any():
-                exchanges = part.decided(self._placed, some)
-                found.append(replace(exchanges, row=indices[exchanges.row]))
+        for first in range(0, len(courses.plain), _DECIDED_TOGETHER):
+            some = slice(first, first + _DECIDED_TOGETHER)
+            found += self._decided(courses.plain[some], courses.traced[some], only)
         crowded = courses.recorded.crowded
         crowded = crowded if only is None else crowded[only[crowded]]
         found.append(walked_exchanges(self._world, self.forwarding, courses.rows, crowded))
         return joined(found)
+
+    def _decided(
+        self, plain: Sequence[Ints], traced: Sequence[TracedCourses], only: Bools | None
+    ) -> Iterator[Exchanges]:
+        """The exchanges of some parts of courses; every list is asked once about all of them."""
+        parts = [
+            (indices, part, part.questions(self._placed, None if only is None else only[indices]))
+            for indices, part in zip(plain, traced, strict=True)
+            if only is None or only[indices].any()
+        ]
+        meetings = [each for _, _, asked in parts for each in asked.meetings]
+        answers = iter(self._placed.first_denials(meetings) if meetings else ())
+        for indices, part, asked in parts:
+            exchanges = part.decided(self._placed, asked, [*islice(answers, len(asked.meetings))])
+            yield replace(exchanges, row=indices[exchanges.row])
 
     def _combined(self, exchanges: Exchanges, count: int) -> Verdicts:
         """One verdict for each row; where its exchanges differ, the first that does not pass explains it."""

@@ -1,12 +1,14 @@
 """The lists of one world at the points of its forwarding, and what they make of very many packets."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from weakref import WeakKeyDictionary
 
 import numpy as np
 
 from greyheron.core.bulk.forwarding import ForwardingIndex, Solicitation
-from greyheron.core.bulk.headers import NONE, Bools, Headers, Ints, first_of_each, grouped
+from greyheron.core.bulk.headers import NONE, Bools, Headers, Ints, first_of_each, grouped, joined_headers
 from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.bulk.tracing import DENIED, FRAME_DENIED, NO_DISCOVERY
 from greyheron.core.discovery import unfound
@@ -43,6 +45,19 @@ class Denials:
     def between(self, begin: int, end: int) -> "Denials":
         """Those of some of the paths."""
         return Denials(self.point[begin:end], self.entry[begin:end], self.outcome[begin:end])
+
+
+@dataclass(frozen=True, slots=True)
+class Meetings:
+    """All that packets come to at codes that act, in arrays of one length, those of one path in their order.
+
+    paths:  the numbers in `path` are below it
+    """
+
+    path: Ints
+    code: Ints
+    headers: Headers
+    paths: int
 
 
 class ListTables:
@@ -103,9 +118,16 @@ class PlacedLists:
         return np.append(self._list_at != NONE, self._stopping()[:, 0] != NONE)
 
     def tells_later_packets(self) -> Bools:
-        """For each code whether a list there tells packets with ACK from others of the same header."""
-        tells = [found.tells_later_packets for found in self.distinct]
-        points = np.append(np.array(tells, dtype=np.bool_), False)[self._list_at]
+        """For each code whether a list there tells later packets out from the first of the same header."""
+        return self._where([found.tells_later_packets for found in self.distinct])
+
+    def tells_later_replies(self) -> Bools:
+        """The same for later packets home."""
+        return self._where([found.tells_later_replies for found in self.distinct])
+
+    def _where(self, marked: Sequence[bool]) -> Bools:
+        """Whether each code is a point where a list stands that is `marked`."""
+        points = np.append(np.array(marked, dtype=np.bool_), False)[self._list_at]
         return np.append(points, np.zeros(len(self._forwarding.solicitations), dtype=np.bool_))
 
     def changed_from(self, before: "PlacedLists") -> Bools:
@@ -169,11 +191,20 @@ class PlacedLists:
         listed = self._list_at[asked]
         return index[listed != NONE], listed[listed != NONE]
 
-    def first_denials(self, path: Ints, code: Ints, headers: Headers, paths: int) -> Denials:
-        """The first denial on each of `paths` paths.
+    def first_denials(self, asked: Sequence[Meetings]) -> list[Denials]:
+        """The first denial on each path of each of `asked`; every list is asked once about all of them.
 
-        path, code, headers:  all that packets meet at codes that act, those of one path in their order
+        The headers share their addresses and kinds.
         """
+        ends = np.cumsum([0, *(each.paths for each in asked)]).tolist()
+        path = np.concatenate([each.path + begin for each, begin in zip(asked, ends[:-1], strict=True)])
+        code = np.concatenate([each.code for each in asked])
+        headers = joined_headers([each.headers for each in asked])
+        found = self._first_denials(Meetings(path, code, headers, ends[-1]))
+        return [found.between(begin, end) for begin, end in pairwise(ends)]
+
+    def _first_denials(self, asked: Meetings) -> Denials:
+        path, code, headers, paths = asked.path, asked.code, asked.headers, asked.paths
         points = len(self.lists)
         solicits = code >= points
         point = code.copy()

@@ -12,7 +12,7 @@ from cachetools import LRUCache
 from greyheron.core.bulk.conversations import Exchanges, Rows
 from greyheron.core.bulk.forwarding import ForwardingIndex
 from greyheron.core.bulk.headers import NO_PORT, NONE, Bools, Headers, Ints, distinct
-from greyheron.core.bulk.placed import PlacedLists, point_of
+from greyheron.core.bulk.placed import Meetings, PlacedLists, point_of
 from greyheron.core.bulk.tracing import OUTCOMES
 from greyheron.core.conversation import Exchange, converse_from
 from greyheron.core.delivery import LOGIN_PORTS
@@ -200,7 +200,8 @@ class RecordedCourses:
             acting &= only[self._row[self._path]]
         acting_indices = np.flatnonzero(acting)
         path, code = self._path[acting_indices], self._code[acting_indices]
-        denials = placed.first_denials(path, code, self._headers.take(acting_indices), len(self._courses))
+        meetings = Meetings(path, code, self._headers.take(acting_indices), len(self._courses))
+        (denials,) = placed.first_denials([meetings])
         known = [(course.outcome, course.end) for course in self._courses]
         outcome, end = np.array(known, dtype=np.int64).reshape(-1, 2).T
         denied = denials.point != NONE

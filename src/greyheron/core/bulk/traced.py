@@ -1,7 +1,7 @@
 """Conversations whose packets stay as they are: all traced at once, then the lists are asked."""
 
-from dataclasses import replace
-from itertools import pairwise
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,10 +16,9 @@ from greyheron.core.bulk.headers import (
     Ints,
     distinct,
     first_of_each,
-    joined_headers,
     rank_within,
 )
-from greyheron.core.bulk.placed import Denials, PlacedLists
+from greyheron.core.bulk.placed import Denials, Meetings, PlacedLists
 from greyheron.core.bulk.tracing import (
     ARRIVED,
     NO_SESSION,
@@ -37,8 +36,27 @@ from greyheron.model.names import TCP, WITH_PORTS
 
 _FEW = 16
 _NONE = np.zeros(0, dtype=np.int64)
-OUT, RETURN, OUT_AGAIN = range(3)
-"""A conversation's packets, as in `Prepared.kinds`. The second one home is to every list as the first was."""
+OUT, RETURN, OUT_AGAIN, RETURN_AGAIN = range(4)
+"""A conversation's packets, as in `Prepared.kinds`."""
+_HOME, _LATER = (RETURN, RETURN_AGAIN), (OUT_AGAIN, RETURN_AGAIN)
+
+
+@dataclass(frozen=True, slots=True)
+class Questions:
+    """What lists are asked about conversations, each way there with one way back; arrays of one length.
+
+    there, back:  paths; NONE where nothing comes back
+    stray_step, stray_device:  where a device that saw no answer drops the ACK, or NONE
+    acknowledged:  whether there is an ACK
+    meetings:  of the first packets, of the replies, of the ACKs and of those that come home then
+    """
+
+    there: Ints
+    back: Ints
+    stray_step: Ints
+    stray_device: Ints
+    acknowledged: Bools
+    meetings: list[Meetings]
 
 
 class TracedCourses:
@@ -61,7 +79,7 @@ class TracedCourses:
         self._is_tcp = np.array([name.replies and name.request.protocol == TCP for name in asked])
         self._port = np.array([NO_PORT if name.request.port is None else name.request.port for name in asked])
         kinds: dict[Packet, int] = {}
-        width = OUT_AGAIN + 1
+        width = RETURN_AGAIN + 1
         numbered = [[kinds.setdefault(kind, len(kinds)) for kind in name.kinds] for name in asked]
         self._kind = np.array([[*number, *[0] * (width - len(number))] for number in numbered]).reshape(
             -1, width
@@ -111,14 +129,15 @@ class TracedCourses:
         open_ = open_[self._returned.outcome[back[open_]] == ARRIVED]
         for column, since in zip(self._out.admitted, self._out.since, strict=True):
             tracker = column[there[open_]]
-            stray = (tracker != NONE) & self._forwarding.forwards[tracker]
-            stray &= (tracker != self._out.end[there[open_]]) & (tracker != self._rows.device[row[open_]])
-            stray &= step[open_] == NONE
-            if not stray.any():
+            may = (tracker != NONE) & self._forwarding.forwards[tracker]
+            if not may.any():
                 continue
+            some, tracker = open_[may], tracker[may]
+            stray = (tracker != self._out.end[there[some]]) & (tracker != self._rows.device[row[some]])
+            stray &= step[some] == NONE
             for visited in self._returned.visited:
-                stray &= visited[back[open_]] != tracker
-            step[open_[stray]], device[open_[stray]] = since, tracker[stray]
+                stray &= visited[back[some]] != tracker
+            step[some[stray]], device[some[stray]] = since, tracker[stray]
         return step, device
 
     def _told_apart(self) -> tuple[Rows, Ints]:
@@ -168,9 +187,9 @@ class TracedCourses:
         codes = placed.changed_from(before)
         found = np.zeros(len(self._rows), dtype=np.bool_)
         out, back = (_coming_to(paths.met, codes) for paths in (self._out, self._returned))
-        for packet, (path, code) in ((OUT, out), (RETURN, back), (OUT_AGAIN, out)):
-            row = (self._return_row if packet == RETURN else self._out.row)[path]
-            if packet == OUT_AGAIN:
+        for packet, (path, code) in ((OUT, out), (RETURN, back), (OUT_AGAIN, out), (RETURN_AGAIN, back)):
+            row = (self._return_row if packet in _HOME else self._out.row)[path]
+            if packet in _LATER:
                 request = self._rows.request[row]
                 sent = self._is_tcp[request]
                 sent &= self._forwarding.later_packets_met(code, self._protocol[request])
@@ -240,37 +259,48 @@ class TracedCourses:
 
         return trace(self._forwarding, leg, rows.addresses, deliver)
 
-    def decided(self, placed: PlacedLists, only: Bools | None = None) -> Exchanges:
-        """The exchanges of every row, or of those marked in `only`, as the lists in `placed` leave them."""
-        out, returned = self._out, self._returned
+    def questions(self, placed: PlacedLists, only: Bools | None = None) -> "Questions":
+        """What is asked of the lists in `placed` about the packets of every row, or of those in `only`."""
         there, back = self._there_path, self._back_path
         stray_step, stray_device = self._stray_step, self._stray_device
         if only is not None:
-            kept = only[out.row[there]]
+            kept = only[self._out.row[there]]
             there, back = there[kept], back[kept]
             stray_step, stray_device = stray_step[kept], stray_device[kept]
-        acts = placed.acts()
-        replied = back != NONE
+        acts, replied = placed.acts(), back != NONE
         answers = back[replied]
-        tcp = self._is_tcp[self._rows.request[self._return_row]] & (returned.outcome == ARRIVED)
+        tcp = self._is_tcp[self._rows.request[self._return_row]] & (self._returned.outcome == ARRIVED)
         acknowledged = replied.copy()
         acknowledged[replied] = tcp[answers]
-        outcome, end = out.outcome[there], out.end[there]
-        outcome[replied], end[replied] = returned.outcome[answers], returned.end[answers]
-        point, entry = np.full((2, len(there)), NONE, dtype=np.int64)
-        # Lists that do not look for ACK say of the second packet out what they said of the first.
-        first, reply, again = self._denials(
-            placed,
+        # Lists that do not tell them apart say of a later packet what they said of the first that way.
+        meetings = self._meetings(
             (OUT, there, acts),
             (RETURN, answers, acts),
             (OUT_AGAIN, there[acknowledged], placed.tells_later_packets()),
+            (RETURN_AGAIN, back[acknowledged], placed.tells_later_replies()),
         )
-        dropped = acknowledged & (stray_step != NONE)
-        outcome[dropped], end[dropped] = NO_SESSION, stray_device[dropped]
-        before = self._denied_before(placed, there[dropped], stray_step[dropped])
+        return Questions(there, back, stray_step, stray_device, acknowledged, meetings)
+
+    def decided(self, placed: PlacedLists, asked: "Questions", answers: Sequence[Denials]) -> Exchanges:
+        """The exchanges of the rows that were `asked` about, as the lists in `placed` leave them.
+
+        answers:  to each of `asked.meetings`
+        """
+        out, returned = self._out, self._returned
+        there, back, acknowledged = asked.there, asked.back, asked.acknowledged.copy()
+        replied = back != NONE
+        answering = back[replied]
+        outcome, end = out.outcome[there], out.end[there]
+        outcome[replied], end[replied] = returned.outcome[answering], returned.end[answering]
+        point, entry = np.full((2, len(there)), NONE, dtype=np.int64)
+        first, reply, again, home_again = answers
+        dropped = acknowledged & (asked.stray_step != NONE)
+        outcome[dropped], end[dropped] = NO_SESSION, asked.stray_device[dropped]
+        before = self._denied_before(placed, there[dropped], asked.stray_step[dropped])
         acknowledged &= ~dropped
         # The last that is written stands: a conversation ends with the first denial.
         for denials, path, where in (
+            (home_again, back, acknowledged),
             (before, np.cumsum(dropped) - 1, dropped),
             (again, there, acknowledged),
             (reply, back, replied),
@@ -287,27 +317,19 @@ class TracedCourses:
         found = Exchanges(out.row[there], outcome, end, point, entry).take(np.flatnonzero(~no_reply))
         return found.take(np.flatnonzero(rank_within(found.row) < MOST_PATHS))
 
-    def _denials(self, placed: PlacedLists, *asked: tuple[int, Ints, Bools]) -> list[Denials]:
-        """The first denial on each path, for each of several (packet, paths, what acts on it).
-
-        Paths may be repeated. Every list is asked once about all of it.
-        """
-        paths, codes, headers, ends = [], [], [], [0]
+    def _meetings(self, *asked: tuple[int, Ints, Bools]) -> list[Meetings]:
+        """What is met on paths, which may be repeated, for several (packet, paths, what acts on it)."""
+        found: list[Meetings] = []
         for packet, wanted, acts in asked:
             different = distinct(wanted)
             path, code = self.met(packet, different, acts)
-            paths.append(path + ends[-1])
-            codes.append(code)
-            headers.append(self.headers(packet, path))
-            ends.append(ends[-1] + (int(different[-1]) + 1 if len(different) else 0))
-        found = placed.first_denials(
-            np.concatenate(paths), np.concatenate(codes), joined_headers(headers), ends[-1]
-        )
-        return [found.between(begin, end) for begin, end in pairwise(ends)]
+            paths = int(different[-1]) + 1 if len(different) else 0
+            found.append(Meetings(path, code, self.headers(packet, path), paths))
+        return found
 
     def headers(self, packet: int, path: Ints) -> Headers:
         """The headers of the conversation's `packet` on paths, each as often as it stands in `path`."""
-        returned = packet == RETURN
+        returned = packet in _HOME
         rows = self._rows.take((self._return_row if returned else self._out.row)[path])
         ports = rows.source_port, self._port[rows.request]
         ends = rows.source, rows.destination
@@ -320,7 +342,8 @@ class TracedCourses:
         index, step, code = self._acting(OUT_AGAIN, paths, placed.tells_later_packets())
         early = step < steps[index]
         index, code = index[early], code[early]
-        return placed.first_denials(index, code, self.headers(OUT_AGAIN, paths[index]), len(paths))
+        meetings = Meetings(index, code, self.headers(OUT_AGAIN, paths[index]), len(paths))
+        return placed.first_denials([meetings])[0]
 
     def met(self, packet: int, paths: Ints, acts: Bools) -> tuple[Ints, Ints]:
         """What acts on the conversation's `packet` along `paths`: the path and the code of each, in order."""
@@ -329,11 +352,11 @@ class TracedCourses:
 
     def _acting(self, packet: int, paths: Ints, acts: Bools) -> tuple[Ints, Ints, Ints]:
         """What acts on a packet along `paths`, in order: of each the index of the path, step and code."""
-        every = (self._returned if packet == RETURN else self._out).met[paths]
+        every = (self._returned if packet in _HOME else self._out).met[paths]
         index, step = np.nonzero(np.append(acts, False)[every])  # NONE is the last index
         code = every[index, step].astype(np.int64)
-        if packet == OUT_AGAIN:
-            row = self._out.row[paths[index]]
+        if packet in _LATER:
+            row = (self._return_row if packet in _HOME else self._out.row)[paths[index]]
             untracked = self._forwarding.later_packets_met(code, self._protocol[self._rows.request[row]])
             index, step, code = index[untracked], step[untracked], code[untracked]
         return index, step, code

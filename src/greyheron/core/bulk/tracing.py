@@ -22,6 +22,10 @@ _CODE = {outcome: number for number, outcome in enumerate(OUTCOMES)}
 ARRIVED, REFUSED = _CODE[Outcome.ARRIVED], _CODE[Outcome.REFUSED]
 DENIED, NO_SESSION = _CODE[Outcome.DENIED], _CODE[Outcome.NO_SESSION]
 NO_DISCOVERY, FRAME_DENIED = _CODE[Outcome.NO_DISCOVERY], _CODE[Outcome.FRAME_DENIED]
+_LOOP, _LOST, _HOP_LIMIT = _CODE[Outcome.LOOP], _CODE[Outcome.LOST], _CODE[Outcome.HOP_LIMIT]
+_NO_ROUTE, _NO_NEIGHBOUR, _ZONE = (
+    _CODE[each] for each in (Outcome.NO_ROUTE, Outcome.NO_NEIGHBOUR, Outcome.ZONE)
+)
 ON_ITS_WAY = -1
 SPECIAL = -3
 """The packet came to a device that translates."""
@@ -130,8 +134,12 @@ class _Tracer:
     def _active(self) -> Ints:
         return np.flatnonzero(self.outcome == ON_ITS_WAY)
 
-    def _end(self, paths: Ints, outcome: Outcome) -> None:
-        self.outcome[paths] = _CODE[outcome]
+    def _end(self, paths: Ints, which: Bools, outcome: int) -> Ints:
+        """End those of `paths` that are marked, and return the others: mostly all, and nothing is copied."""
+        if not which.any():
+            return paths
+        self.outcome[paths[which]] = outcome
+        return paths[~which]
 
     def _meet(self, paths: Ints, codes: Ints) -> None:
         """Put down which points and solicitations `paths` come to at this step."""
@@ -141,9 +149,11 @@ class _Tracer:
 
     def _admit(self, paths: Ints) -> None:
         """The devices of `paths` that track the packet, and did not know it, keep its session now."""
-        device = self.device[paths]
-        row = self.row[paths]
-        new = self._net.tracks[device, self._leg.protocol[row]] & ~self.tracked[paths] & self._leg.opens[row]
+        device, row = self.device[paths], self.row[paths]
+        new = self._net.tracks[device, self._leg.protocol[row]]
+        if not new.any():
+            return
+        new &= ~self.tracked[paths] & self._leg.opens[row]
         if new.any():
             column = np.full(len(self.row), NONE, dtype=np.int64)
             column[paths[new]] = device[new]
@@ -155,8 +165,9 @@ class _Tracer:
         device, row = self.device[paths], self.row[paths]
         tracks = self._net.tracks[device, self._leg.protocol[row]]
         known = np.zeros(len(paths), dtype=np.bool_)
-        for column in self._leg.known:
-            known |= column[row] == device
+        if tracks.any():
+            for column in self._leg.known:
+                known |= column[row] == device
         return tracks, tracks & known
 
     def _make(self) -> None:
@@ -177,27 +188,21 @@ class _Tracer:
         again = np.zeros(len(paths), dtype=np.bool_)
         for column in self.came_by:
             again |= column[paths] == port
-        self._end(paths[again], Outcome.LOOP)
-        paths = paths[~again]
-        special = net.translates[self.device[paths]]
-        self.outcome[paths[special]] = SPECIAL
-        paths = paths[~special]
+        paths = self._end(paths, again, _LOOP)
+        paths = self._end(paths, net.translates[self.device[paths]], SPECIAL)
         tracks, known = self._knows(paths)
         row = self.row[paths]
         waits = tracks & leg.fragment[row] & (net.owner[leg.towards[row]] == self.device[paths])
         self.tracked[paths] = known | waits
-        stray = tracks & ~known & ~leg.opens[row] & ~waits
-        self._end(paths[stray], Outcome.NO_SESSION)
-        paths = paths[~stray]
+        paths = self._end(paths, tracks & ~known & ~leg.opens[row] & ~waits, NO_SESSION)
         self._meet(paths, np.where(self.tracked[paths], NONE, 2 * self.port[paths]))
         device = self.device[paths]
         own = net.owner[leg.towards[self.row[paths]]] == device
         self._come_home(paths[own])
         paths, device = paths[~own], device[~own]
-        forwards = net.forwards[device]
-        self._end(paths[~forwards], Outcome.LOST)
+        paths = self._end(paths, ~net.forwards[device], _LOST)
         if hops >= FIRST_HOP_LIMIT - 1:
-            self._end(paths[forwards], Outcome.HOP_LIMIT)
+            self.outcome[paths] = _HOP_LIMIT
 
     def _come_home(self, paths: Ints) -> None:
         """The packets are for the devices they are at."""
@@ -217,8 +222,9 @@ class _Tracer:
         net = self._net
         spans, branches = net.spans, net.branches
         first, counts = spans[steps].T
-        self._end(paths[counts == 0], Outcome.NO_ROUTE)
-        paths, first, counts = paths[counts > 0], first[counts > 0], counts[counts > 0]
+        some = self._end(paths, counts == 0, _NO_ROUTE)
+        if some is not paths:
+            paths, first, counts = some, first[counts > 0], counts[counts > 0]
         paths, branch = self._split(paths, first, counts)
         if len(paths) == 0:
             return
@@ -228,27 +234,31 @@ class _Tracer:
             listed = np.where(net.own_filtered[device] & ~tracked, 2 * egress + 1, NONE)
         else:
             ends = self._denied_by_zone(paths, egress)
-            self._end(paths[ends], Outcome.ZONE)
+            self._end(paths, ends, _ZONE)
             listed = np.where(ends | tracked, NONE, 2 * egress + 1)
         self._meet(paths, listed)
         self._admit(paths)
         on = self.outcome[paths] == ON_ITS_WAY
-        paths, ingress, solicitation = paths[on], ingress[on], solicitation[on]
-        self._end(paths[ingress == NONE], Outcome.NO_NEIGHBOUR)
+        if not on.all():
+            paths, ingress, solicitation = paths[on], ingress[on], solicitation[on]
+        found = self._end(paths, ingress == NONE, _NO_NEIGHBOUR)
         if net.solicits:
             self._meet(paths, solicitation)
-        on = ingress != NONE
-        self.port[paths[on]] = ingress[on]
-        self.device[paths[on]] = net.of_port[ingress[on]]
+        if found is not paths:
+            ingress = ingress[ingress != NONE]
+        self.port[found] = ingress
+        self.device[found] = net.of_port[ingress]
 
     def _denied_by_zone(self, paths: Ints, egress: Ints) -> Bools:
         net, device, ingress = self._net, self.device[paths], self.port[paths]
+        asked: Bools = net.firewall[device]
+        if not asked.any():
+            return asked
         here, there = net.zone[ingress], net.zone[egress]
         same = (here == there) & net.same_zone[device]
         passes = (here != NONE) & (there != NONE) & ((here < there) | same)
-        asked = net.firewall[device] & ~self.tracked[paths] & ~net.overruled[ingress]
-        denied: Bools = asked & ~passes
-        return denied
+        asked &= ~self.tracked[paths] & ~net.overruled[ingress] & ~passes
+        return asked
 
     def _split(self, paths: Ints, first: Ints, counts: Ints) -> tuple[Ints, Ints]:
         """Make one path for each next hop of `paths`; returns where they are now, and their branches.
@@ -256,13 +266,15 @@ class _Tracer:
         A device that the packet was at before sends it the same way again.
         """
         number = np.zeros(len(self.row), dtype=np.int64)
+        equal = paths[counts > 1]
+        if len(equal) == 0:
+            self._go_on(paths, number)
+            return paths, first
         copies = np.ones(len(self.row), dtype=np.int64)
         copies[paths] = counts
-        equal = paths[counts > 1]
-        if len(equal):
-            for visited, taken in zip(self.visited, self.taken, strict=True):
-                again = equal[visited[equal] == self.device[equal]]
-                copies[again], number[again] = 1, taken[again]
+        for visited, taken in zip(self.visited, self.taken, strict=True):
+            again = equal[visited[equal] == self.device[equal]]
+            copies[again], number[again] = 1, taken[again]
         start = np.zeros(len(self.row), dtype=np.int64)
         start[paths] = first
         moving = np.zeros(len(self.row), dtype=np.bool_)
@@ -274,11 +286,17 @@ class _Tracer:
             origin, copy = origin[walked], copy[walked]
             self._take(origin)
             start, moving, number = start[origin], moving[origin], number[origin] + copy
-        self.visited.append(np.where(moving, self.device, NONE))
-        self.came_by.append(np.where(moving, self.port, NONE))
-        self.taken.append(number)
         found = np.flatnonzero(moving)
+        self._go_on(found, number)
         return found, start[found] + number[found]
+
+    def _go_on(self, paths: Ints, taken: Ints) -> None:
+        """Put down where `paths` leave from, how they came there, and which of equal next hops is taken."""
+        for columns, of in ((self.visited, self.device), (self.came_by, self.port)):
+            column = np.full(len(self.row), NONE, dtype=np.int64)
+            column[paths] = of[paths]
+            columns.append(column)
+        self.taken.append(taken)
 
     def _take(self, indices: Ints) -> None:
         for name in ("row", "device", "port", "outcome", "tracked"):
