@@ -230,6 +230,23 @@ def test_a_large_network_is_laid_out_once_and_what_is_not_seen_is_never_made(
     assert page.evaluate("() => window.mostPlates") < 20
 
 
+def test_a_map_that_cannot_be_laid_out_says_so_and_is_laid_out_once_that_is_mended(
+    page: Page, server: Server, tmp_path: Path
+) -> None:
+    page.route("**/elk-worker*", lambda route: route.abort())
+    file = tmp_path / "large.yaml"
+    file.write_text(write_workspace(generate(Plan(routers=20, lists=20, entries=5, seed=5))))
+    page.goto(server.address)
+    make_of(page, file)
+    failed = page.get_by_role("region", name="Map").get_by_role("alert")
+    expect(failed).to_contain_text("The map could not be laid out")
+    expect(page.get_by_role("progressbar", name=re.compile("being laid out"))).to_have_count(0)
+    page.unroute("**/elk-worker*")
+    failed.get_by_role("button", name="Lay it out again").click()
+    expect(page.locator("[data-plate]").first).to_be_visible()
+    expect(failed).to_have_count(0)
+
+
 def test_the_walk_is_done_in_the_real_workbench_and_comes_back_where_one_left(
     page: Page, server: Server
 ) -> None:

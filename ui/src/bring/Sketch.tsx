@@ -1,9 +1,11 @@
-import { useEffect, useState } from "react";
+import { useMemo } from "react";
 import type { BroughtReport } from "../api/bringing";
 import type { Device } from "../api/client";
-import { layOut } from "../map/layout";
+import { Failed } from "../kit/Failed";
+import { Stage } from "../kit/Stage";
 import { PlateShape } from "../map/PlateShape";
 import type { Point } from "../map/plane";
+import { useLayout } from "../map/useLayout";
 
 const WIDTH = 118;
 const HEIGHT = 40;
@@ -11,17 +13,22 @@ const MARGIN = 24;
 
 /** What a map of it would look like: devices and how they are joined. */
 export function Sketch({ of }: { of: BroughtReport }) {
-  const [places, setPlaces] = useState<Map<string, Point> | null>(null);
-  useEffect(() => {
-    let gone = false;
-    const links = of.links.map((ends) => ({ ends: ends.map((device) => `${device}:`) }));
-    const devices = of.devices.map(({ name, kind }) => ({ name, kind: kind as Device["kind"] }));
-    layOut({ devices, links }).then((found) => !gone && setPlaces(found));
-    return () => {
-      gone = true;
-    };
-  }, [of]);
-  if (!places) return <p className="quiet p-4">The map is being laid out.</p>;
+  const drawn = useMemo(
+    () => ({
+      devices: of.devices.map(({ name, kind }) => ({ name, kind: kind as Device["kind"] })),
+      links: of.links.map((ends) => ({ ends: ends.map((device) => `${device}:`) })),
+    }),
+    [of],
+  );
+  const laidOut = useLayout(drawn);
+  const places = laidOut.isPlaceholderData ? undefined : laidOut.data;
+  if (!places)
+    return (
+      <div className="p-4">
+        {laidOut.isFetching && <Stage words="The map is being laid out" done={laidOut.done} />}
+        <Failed of={laidOut} className="" again="Lay it out again" />
+      </div>
+    );
   const points = [...places.values()];
   const left = Math.min(...points.map((point) => point.x)) - WIDTH / 2 - MARGIN;
   const top = Math.min(...points.map((point) => point.y)) - HEIGHT / 2 - MARGIN;

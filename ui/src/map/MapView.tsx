@@ -47,7 +47,7 @@ export function MapView() {
   const shown = useShownNetwork();
   const { over } = useHover();
   const location = useLocation();
-  const { positions, ready, laid, setDragged } = usePositions(network.draft);
+  const { positions, ready, laidOut, setDragged } = usePositions(network.draft);
   const [size, setSize] = useState({ width: 1, height: 1 });
   const large = network.draft.devices.length > LARGE;
   const section = useRef<HTMLElement>(null);
@@ -196,7 +196,10 @@ export function MapView() {
       </svg>
       {!drawable && network.draft.devices.length > 0 && (
         <div className="absolute inset-x-0 top-1/3 flex flex-col items-center gap-1 px-4">
-          <Stage words={`${network.draft.devices.length} devices are being laid out`} done={laid} />
+          {laidOut.isFetching && (
+            <Stage words={`${network.draft.devices.length} devices are being laid out`} done={laidOut.done} />
+          )}
+          <Failed of={laidOut} again="Lay it out again" />
           <p className="quiet">The book and the lists can be used meanwhile.</p>
         </div>
       )}

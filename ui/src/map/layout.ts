@@ -35,50 +35,18 @@ export interface Drawn {
   links: readonly { ends: readonly string[] }[];
 }
 
-/** A layout that is under way or done, with who is told how far it is. */
-interface Laying {
-  positions: Promise<Map<string, Point>>;
-  told: Set<(done: number) => void>;
-}
-
-const KEPT = 8;
-const kept = new Map<string, Laying>();
-
-/**
- * Positions for the devices of a network, by a layout that runs beside the page. Loaded only when needed.
- * Whoever asks again for what is joined in the same way gets the same: the map after its preview, and a map
- * that one comes back to.
- */
-export function layOut(
-  network: Drawn,
-  onStage: (done: number) => void = () => undefined,
-): Promise<Map<string, Point>> {
-  const joined = JSON.stringify([
-    network.devices.map(({ name, kind }) => [name, kind]),
-    network.links.map((link) => link.ends.map(deviceOf)),
-  ]);
-  const laying = kept.get(joined) ?? begun(network);
-  laying.told.add(onStage);
-  kept.delete(joined);
-  kept.set(joined, laying);
-  for (const oldest of [...kept.keys()].slice(0, -KEPT)) kept.delete(oldest);
-  laying.positions.catch(() => kept.delete(joined));
-  return laying.positions.finally(() => laying.told.delete(onStage));
-}
-
-function begun(network: Drawn): Laying {
-  const told: Laying["told"] = new Set();
-  const positions = besideThePage(network, (done) => {
-    for (const tell of told) tell(done);
-  });
-  return { positions, told };
-}
-
-async function besideThePage(network: Drawn, onStage: (done: number) => void): Promise<Map<string, Point>> {
+/** Positions for the devices of a network, by a layout that runs beside the page. Loaded only when needed. */
+export async function layOut(network: Drawn, onStage: (done: number) => void): Promise<Map<string, Point>> {
   const { default: ELK } = await import("elkjs/lib/elk-api.js");
   const worker = new Worker(new URL("elkjs/lib/elk-worker.min.js", import.meta.url));
+  const failing = new Promise<never>((_, reject) => {
+    worker.addEventListener("error", ({ message }) =>
+      reject(new Error(message || "the server does not give what lays it out")),
+    );
+  });
   try {
-    return await laidOut(new ELK({ workerFactory: () => worker }), network, onStage);
+    const elk = new ELK({ workerFactory: () => worker });
+    return await Promise.race([laidOut(elk, network, onStage), failing]);
   } finally {
     worker.terminate();
   }

@@ -5,6 +5,7 @@ import { useReach } from "../api/computed";
 import { Failed } from "../kit/Failed";
 import { Menu } from "../kit/Menu";
 import { useNotices } from "../kit/notices";
+import { Stage } from "../kit/Stage";
 import { CellPanel } from "../reach/CellPanel";
 import { CellShape } from "../reach/CellShape";
 import { cellsOf, foldCells, groupKey, isHome, linesOf } from "../reach/fold";
@@ -176,7 +177,7 @@ export function ReachView() {
           )}
           <span className="quiet ml-auto" role="status" data-testid="reach-state">
             {isFetching
-              ? `Working it out${isPlaceholderData ? " again" : ""}: ${Math.round(done * 100)} %`
+              ? matrix && `Working it out again, ${Math.round(done * 100)}%`
               : matrix &&
                 `${trial ? `Trial, ${trial.label}: ` : ""}${changedCells} ${changedCells === 1 ? "cell differs" : "cells differ"} from what is running`}
           </span>
@@ -191,6 +192,11 @@ export function ReachView() {
           )}
         </form>
         <Failed of={found} className="px-4 py-3" />
+        {!matrix && isFetching && (
+          <div className="px-4 py-6">
+            <Stage words="Every device is tried against every other" done={done} />
+          </div>
+        )}
         {matrix && lines.length > 0 && (
           <div className={`flex min-h-0 flex-1 flex-col ${isPlaceholderData ? "opacity-45" : ""}`}>
             <Matrix lines={lines} folded={cells} chosen={chosen} onChoose={setChosen} onFold={fold} />
@@ -204,7 +210,7 @@ export function ReachView() {
           </p>
         )}
         {!matrix && !error && !isFetching && <p className="quiet px-4 py-6">Cancelled. Ask again above.</p>}
-        <Legend />
+        {matrix && <Legend />}
       </div>
       <aside aria-label="Inspector" className="min-h-0 overflow-y-auto border-l border-rule">
         {matrix && from && to ? (
@@ -219,10 +225,12 @@ export function ReachView() {
             onOpen={openPair}
           />
         ) : (
-          <p className="quiet px-4 py-3">
-            Choose a cell: the conversations behind it are shown here. Arrow keys move, Enter opens, the space
-            bar folds a group.
-          </p>
+          matrix && (
+            <p className="quiet px-4 py-3">
+              Choose a cell: the conversations behind it are shown here. Arrow keys move, Enter opens, the
+              space bar folds a group.
+            </p>
+          )
         )}
       </aside>
     </main>
