@@ -122,11 +122,11 @@ class Edited:
         patch = self.client.ask(f"{self.at}/draft/{what}", body, self.version)
         self.version = patch["version"]
         self.undoable, self.changed = patch["undo"] is not None, bool(patch["changes"])
-        if "draft" in patch:
+        if "base" not in patch:
             self.draft = patch["draft"]
             return
-        self.draft.update(patch["fields"])
-        for name, runs in patch["collections"].items():
+        self.draft.update(patch["draft"]["fields"])
+        for name, runs in patch["draft"]["collections"].items():
             own = self.draft[name]
             fresh = [own[run[0] : run[1]] if isinstance(run, list) else [run] for run in runs]
             self.draft[name] = [item for run in fresh for item in run]

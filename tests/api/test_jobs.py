@@ -11,7 +11,7 @@ from greyheron.core.progress import Cancelled, Progress
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.workspace import write_workspace
 from greyheron.server import jobs as module
-from greyheron.server.jobs import Jobs, Telling
+from greyheron.server.jobs import Job, Jobs, Telling
 from greyheron.server.problems import Refusal
 from tests.working import answered, worked
 
@@ -133,11 +133,22 @@ def test_a_network_is_read_beside_the_requests_and_then_opened(client: TestClien
     assert book == client.get(f"/api/networks/{made}/book").json()
 
 
+def test_work_is_never_less_done_than_it_was_at_the_same_stage() -> None:
+    job = Job("one", "network", lambda _: None)
+    told = []
+    for done, stage in ((0.3, "reading"), (0.2, "reading"), (0.1, "checking"), (0.0, "checking")):
+        job(done, stage)
+        told.append((job.told().done, job.told().stage))
+    assert told == [(0.3, "reading"), (0.3, "reading"), (0.1, "checking"), (0.1, "checking")]
+
+
 def test_what_is_found_is_told_before_the_work_is_done(jobs: Jobs) -> None:
-    heard, ready = threading.Event(), threading.Event()
+    heard, more, ready = threading.Event(), threading.Event(), threading.Event()
 
     def work(telling: Telling) -> list[int]:
         telling.found([3, 1])
+        heard.set()
+        more.wait(10)
         telling.found([2])
         heard.set()
         ready.wait(10)
@@ -146,7 +157,13 @@ def test_what_is_found_is_told_before_the_work_is_done(jobs: Jobs) -> None:
     begun = jobs.start("network", work, early=sorted)
     assert heard.wait(10)
     told = jobs.told(begun.id)
-    assert (told.early, told.result) == ([1, 2, 3], None)
+    assert (told.early, told.known, told.result) == ([1, 3], 2, None)
+    assert jobs.told(begun.id, told.known).early is None, "it is not told again"
+    heard.clear()
+    more.set()
+    assert heard.wait(10)
+    told = jobs.told(begun.id, told.known)
+    assert (told.early, told.known) == ([1, 2, 3], 3)
     ready.set()
     assert finish(jobs, begun.id) == [1, 2, 3]
     assert jobs.told(begun.id).early is None

@@ -13,7 +13,7 @@ MINIMAL = {"Prefer": "return=minimal"}
 
 
 def opened(client: TestClient, network: str) -> Any:
-    return client.get(f"/api/networks/{network}").raise_for_status().json()
+    return whole(client.get(f"/api/networks/{network}").raise_for_status().json())
 
 
 def written(client: TestClient, held: Any, path: str, body: Any = None) -> Any:
@@ -22,14 +22,24 @@ def written(client: TestClient, held: Any, path: str, body: Any = None) -> Any:
     return client.post(f"/api/networks/{held['id']}/{path}", json=body, headers=headers)
 
 
-def patched(held: Any, patch: Any) -> Any:
-    """What the workbench makes of it."""
-    draft = {**held["draft"], **patch["fields"]}
-    for name, runs in patch["collections"].items():
-        items = held["draft"][name]
-        draft[name] = [
+def differing(held: Any, told: Any) -> Any:
+    """What the workbench makes of a network by what of it is not as in `held`."""
+    made = {**held, **told["fields"]}
+    for name, runs in told["collections"].items():
+        items = held[name]
+        made[name] = [
             item for run in runs for item in (items[run[0] : run[1]] if isinstance(run, list) else [run])
         ]
+    return made
+
+
+def whole(told: Any) -> Any:
+    """A network as it is told, with what is running whole."""
+    return {**told, "running": differing(told["draft"], told["running"])}
+
+
+def patched(held: Any, patch: Any) -> Any:
+    draft = differing(held["draft"], patch["draft"])
     running = draft if patch["applied"] else held["running"]
     return {**held, "version": patch["version"], "draft": draft, "running": running}
 
@@ -47,22 +57,22 @@ STEPS: list[tuple[str, Any]] = [
 
 
 def test_a_patch_makes_what_is_read_anew(client: TestClient) -> None:
-    held = client.post("/api/networks/demo").json()
+    held = whole(client.post("/api/networks/demo").json())
     for path, body in STEPS:
         answer = written(client, held, path, body)
         assert answer.is_success, (path, answer.text)
-        patch, whole = answer.json(), opened(client, held["id"])
+        patch, anew = answer.json(), opened(client, held["id"])
         assert patch["base"] == held["version"], path
         assert answer.headers["preference-applied"] == "return=minimal"
         held = patched(held, patch)
-        assert (held["draft"], held["running"]) == (whole["draft"], whole["running"]), path
+        assert (held["draft"], held["running"]) == (anew["draft"], anew["running"]), path
         keys = [(each["collection"], each["key"]) for each in patch["changes"]]
-        assert keys == [(each["collection"], each["key"]) for each in whole["changes"]], path
-        assert (patch["undo"], patch["redo"]) == (whole["undo"], whole["redo"])
+        assert keys == [(each["collection"], each["key"]) for each in anew["changes"]], path
+        assert (patch["undo"], patch["redo"]) == (anew["undo"], anew["redo"])
 
 
 def test_random_edits_are_told_by_patches(client: TestClient) -> None:
-    chance, held = Random(1), client.post("/api/networks/demo").json()
+    chance, held = Random(1), whole(client.post("/api/networks/demo").json())
     for number in range(25):
         collection = chance.choice(("lists", "tests", "requirements"))
         item = dict(chance.choice(held["draft"][collection]))
@@ -73,7 +83,18 @@ def test_random_edits_are_told_by_patches(client: TestClient) -> None:
             change |= {"item": {**item, "note": f"note {number}"}}
         patch = written(client, held, "draft/edits", {"label": "x", "changes": [change]}).json()
         held = patched(held, patch)
-    assert held["draft"] == opened(client, held["id"])["draft"]
+    anew = opened(client, held["id"])
+    assert (held["draft"], held["running"]) == (anew["draft"], anew["running"])
+
+
+def test_what_is_running_is_told_by_what_is_not_as_in_the_draft(client: TestClient) -> None:
+    told = client.post("/api/networks/demo").json()
+    path, version = f"/api/networks/{told['id']}", {"If-Match": '"1"'}
+    assert told["running"] == {"collections": {}, "fields": {}}
+    drop = {"label": "x", "changes": [{"collection": "tests", "key": "t1"}]}
+    edited = client.post(f"{path}/draft/edits", json=drop, headers=version).raise_for_status().json()
+    assert edited["running"] == {"collections": {"tests": [told["draft"]["tests"][0], [0, 25]]}, "fields": {}}
+    assert whole(edited)["running"] == told["draft"]
 
 
 @pytest.mark.parametrize("routers", [10, 40])

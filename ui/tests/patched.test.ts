@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
-import type { NetworkPatch, OpenNetwork } from "../src/api/client";
-import { isPatch, patched } from "../src/api/patched";
+import type { Differing, NetworkPatch, OpenNetwork, ToldNetwork } from "../src/api/client";
+import { isPatch, opened, patched } from "../src/api/patched";
 import { reserve } from "./networks";
 
 const open = (version = 4): OpenNetwork => {
@@ -8,12 +8,15 @@ const open = (version = 4): OpenNetwork => {
   return { id: "n", version, running: reserve(), draft, changes: [], made: [], undo: null, redo: null };
 };
 
+const differing = (more: Partial<Differing> = {}): Differing => ({ collections: {}, fields: {}, ...more });
+
+const told = (running = differing()): ToldNetwork => ({ ...open(), running });
+
 const patch = (more: Partial<NetworkPatch> = {}): NetworkPatch => ({
   id: "n",
   version: 5,
   base: 4,
-  collections: {},
-  fields: {},
+  draft: differing(),
   applied: false,
   changes: [],
   made: [],
@@ -29,7 +32,7 @@ describe("a patch of a network", () => {
     const till = { ...held.draft.devices[1], note: "moved" };
     const after = patched(
       held,
-      patch({ collections: { devices: [[3, 4], till, [0, 1], [4, 5]] }, changes: [] }),
+      patch({ draft: differing({ collections: { devices: [[3, 4], till, [0, 1], [4, 5]] } }) }),
     );
     expect(after?.draft.devices).toEqual([sluice, till, kiosk, ledger]);
     expect(after?.draft.devices[2]).toBe(kiosk);
@@ -39,10 +42,11 @@ describe("a patch of a network", () => {
     expect(held.draft.devices[0]).toBe(kiosk);
   });
   it("empties a collection", () => {
-    expect(patched(open(), patch({ collections: { links: [] } }))?.draft.links).toEqual([]);
+    const emptied = patch({ draft: differing({ collections: { links: [] } }) });
+    expect(patched(open(), emptied)?.draft.links).toEqual([]);
   });
   it("makes the draft what is running when it was applied", () => {
-    const after = patched(open(), patch({ applied: true, fields: { note: "in force" } }));
+    const after = patched(open(), patch({ applied: true, draft: differing({ fields: { note: "in force" } }) }));
     expect(after?.running).toBe(after?.draft);
     expect(after?.draft.note).toBe("in force");
   });
@@ -52,6 +56,15 @@ describe("a patch of a network", () => {
   });
   it("is told from a whole network", () => {
     expect(isPatch(patch())).toBe(true);
-    expect(isPatch(open())).toBe(false);
+    expect(isPatch(told())).toBe(false);
+  });
+});
+
+describe("a network as it is told", () => {
+  it("has what is running by what of it is not as in the draft", () => {
+    const { draft, running } = opened(told(differing({ collections: { links: [] }, fields: { note: "live" } })));
+    expect(running).toMatchObject({ links: [], note: "live" });
+    expect(running.devices).toBe(draft.devices);
+    expect(draft.links).not.toEqual([]);
   });
 });

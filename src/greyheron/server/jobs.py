@@ -31,7 +31,7 @@ FINISHING = 20.0
 MOST_KEPT = 40
 MOST_WAITING = 200
 MOST_EARLY = 200
-"""So much of what was found is told before the work is done: it goes out again at every look."""
+"""So much of what was found is told before the work is done."""
 PATIENCE = 0.25
 """Seconds that a request waits before it is told how far the work is."""
 
@@ -54,13 +54,15 @@ Work = Callable[[Telling], Any]
 class Working(BaseModel, Generic[T]):
     """How far a computation is, 0 to 1, what it is at, and its result once it is there.
 
-    early:  what of the result is known already, where that is worth a look
+    early:  what of the result is known already, where whoever asks does not have it yet
+    known:  of how much that is made
     """
 
     id: str
     done: float
     stage: str = ""
     early: T | None = None
+    known: int = 0
     result: T | None
 
 
@@ -86,8 +88,9 @@ class Job:
     future: "Future[Any]" = field(default_factory=Future)
 
     def __call__(self, done: float, stage: str = "") -> None:
-        """Say how far it is. Raises Cancelled where it should end."""
-        self.done, self.stage = done, stage
+        """Say how far it is: never less than it was at one stage. Raises Cancelled where it should end."""
+        self.done = max(done, self.done) if stage == self.stage else done
+        self.stage = stage
         now = monotonic()
         if self.cancelled.is_set() or now - self.asked > FORGOTTEN:
             raise Cancelled
@@ -107,11 +110,22 @@ class Job:
         except BaseException as error:
             self.future.set_exception(error)
 
-    def told(self) -> Working[Any]:
-        """As it goes over the wire. Raises what ended it."""
+    def told(self, known: int = 0) -> Working[Any]:
+        """As it goes over the wire to somebody who has what is made of the first `known` that were found.
+
+        Raises what ended it.
+        """
         if not self.future.done():
-            early = self.early(self.heard[:MOST_EARLY]) if self.early is not None and self.heard else None
-            return Working(id=self.id, done=min(self.done, 0.999), stage=self.stage, early=early, result=None)
+            heard = self.heard[:MOST_EARLY]
+            early = self.early(heard) if self.early is not None and len(heard) > known else None
+            return Working(
+                id=self.id,
+                done=min(self.done, 0.999),
+                stage=self.stage,
+                early=early,
+                known=len(heard),
+                result=None,
+            )
         try:
             return Working(id=self.id, done=1, result=self.future.result())
         except Cancelled:
@@ -158,14 +172,17 @@ class Jobs:
             job.future.exception(timeout=PATIENCE)
         return job.told()
 
-    def told(self, job_id: str) -> Working[Any]:
-        """How far a computation is. Raises Refusal when there is none of that name, or what ended it."""
+    def told(self, job_id: str, known: int = 0) -> Working[Any]:
+        """How far a computation is. Raises Refusal when there is none of that name, or what ended it.
+
+        known:  see `Working`; what is made of no more than that is not told again
+        """
         with self._changed:
             job = self._jobs.get(job_id)
         if job is None:
             raise _ended()
         job.asked = monotonic()
-        return job.told()
+        return job.told(known)
 
     def result(self, job_id: str) -> Any:
         """What a computation came to. Raises Refusal where it is not known, or not done."""

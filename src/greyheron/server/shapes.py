@@ -67,15 +67,54 @@ class NetworkSummary(BaseModel):
         return cls(**asdict(summary))
 
 
+class ChangedKey(BaseModel):
+    """What differs between what is running and the draft."""
+
+    collection: Collection
+    key: str
+
+
+class Differing(BaseModel):
+    """What of a network is not as in another one, which somebody has.
+
+    collections:  those that are not the same, each as stretches: a pair of where items stand in the other
+        (the first index, and the one behind the last), or an item that is not there
+    fields:  what else is not the same
+    """
+
+    collections: dict[str, list[tuple[int, int] | dict[str, Any]]]
+    fields: dict[str, Any]
+
+    @classmethod
+    def between(cls, held: Network, network: Network) -> "Differing":
+        """What makes `network` of `held`."""
+        collections: dict[str, list[tuple[int, int] | dict[str, Any]]] = {}
+        fields: dict[str, Any] = {}
+        for name in Network.model_fields:
+            old, new = getattr(held, name), getattr(network, name)
+            if isinstance(new, tuple) and new is not old:
+                told = [
+                    each
+                    for run in stretches(new, old)
+                    for each in ([run.kept] if run.kept is not None else map(_whole, run.fresh))
+                ]
+                if (new or old) and told != [(0, len(old))]:
+                    collections[name] = told
+            elif not isinstance(new, tuple) and new != old:
+                fields[name] = new
+        return cls(collections=collections, fields=fields)
+
+
 class OpenNetwork(BaseModel):
     """A network as the workbench sees it.
 
+    running:  what of it is not as in the draft
     changes:  those that lead from what is running to the draft;  made:  those of an intent just carried out
     """
 
     id: str
     version: int
-    running: Network
+    running: Differing
     draft: Network
     changes: list[Change]
     made: list[Change]
@@ -87,7 +126,7 @@ class OpenNetwork(BaseModel):
         return cls(
             id=stored.id,
             version=stored.version,
-            running=stored.running,
+            running=Differing.between(stored.draft, stored.running),
             draft=stored.draft,
             changes=difference(stored.running, stored.draft),
             made=list(made),
@@ -96,19 +135,10 @@ class OpenNetwork(BaseModel):
         )
 
 
-class ChangedKey(BaseModel):
-    """What differs between what is running and the draft."""
-
-    collection: Collection
-    key: str
-
-
 class NetworkPatch(BaseModel):
     """What makes of a network in version `base` what it is in `version`; it does not grow with the network.
 
-    collections:  those of the draft that are not as they were, each as stretches: a pair of where items stood
-        (the first index, and the one behind the last), or an item that was not there
-    fields:  what else of the draft is not as it was
+    draft:  what of it is not as it was
     applied:  whether what is running is the draft now; otherwise it is as it was
     changes:  what differs from what is running;  made:  the changes of an intent just carried out
     """
@@ -116,8 +146,7 @@ class NetworkPatch(BaseModel):
     id: str
     version: int
     base: int
-    collections: dict[str, list[tuple[int, int] | dict[str, Any]]]
-    fields: dict[str, Any]
+    draft: Differing
     applied: bool
     changes: list[ChangedKey]
     made: list[Change]
@@ -130,24 +159,11 @@ class NetworkPatch(BaseModel):
         applied = after.running is after.draft
         if after.running is not before.running and not applied:
             return None
-        collections: dict[str, list[tuple[int, int] | dict[str, Any]]] = {}
-        fields: dict[str, Any] = {}
-        for name in Network.model_fields:
-            old, new = getattr(before.draft, name), getattr(after.draft, name)
-            if isinstance(new, tuple) and new is not old:
-                collections[name] = [
-                    each
-                    for run in stretches(new, old)
-                    for each in ([run.kept] if run.kept is not None else map(_whole, run.fresh))
-                ]
-            elif not isinstance(new, tuple) and new != old:
-                fields[name] = new
         return cls(
             id=after.id,
             version=after.version,
             base=before.version,
-            collections=collections,
-            fields=fields,
+            draft=Differing.between(before.draft, after.draft),
             applied=applied,
             changes=[
                 ChangedKey(collection=each.collection, key=each.key)

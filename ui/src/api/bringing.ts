@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { answer, api, basedOn, of } from "./client";
 import { formOf } from "./files";
 import type { components } from "./generated";
+import { opened } from "./patched";
 import { finished, useStanding } from "./work";
 
 /** What exists is brought in: files are read by the server, looked at, and then made or merged. */
@@ -78,12 +79,14 @@ export const offerOf = (network: string, id: string) =>
     }),
   );
 
-export const mergeInto = (network: string, version: number, id: string, items: readonly MergeItem[]) =>
-  answer(
-    api.POST("/api/networks/{network_id}/bring/{job_id}", {
-      params: { path: { ...of(network).path, job_id: id }, header: basedOn(version) },
-      body: { items: items.map(({ collection, key }) => ({ collection, key })) },
-    }),
+export const mergeInto = async (network: string, version: number, id: string, items: readonly MergeItem[]) =>
+  opened(
+    await answer(
+      api.POST("/api/networks/{network_id}/bring/{job_id}", {
+        params: { path: { ...of(network).path, job_id: id }, header: basedOn(version) },
+        body: { items: items.map(({ collection, key }) => ({ collection, key })) },
+      }),
+    ),
   );
 
 /** What a paste holds, as files. */

@@ -3,7 +3,10 @@ import { readAuthor } from "./author";
 import type { components, paths } from "./generated";
 
 type Schemas = components["schemas"];
-export type OpenNetwork = Schemas["OpenNetwork"];
+export type ToldNetwork = Schemas["OpenNetwork"];
+/** What is running, and the draft: each whole. */
+export type OpenNetwork = Omit<ToldNetwork, "running"> & { running: Network };
+export type Differing = Schemas["Differing"];
 export type NetworkPatch = Schemas["NetworkPatch"];
 export type Network = Schemas["Network"];
 export type Device = Schemas["Device"];

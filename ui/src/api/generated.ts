@@ -630,6 +630,8 @@ export interface paths {
         /**
          * Job So Far
          * @description How far a computation is, or its result, which is what the request that began it says.
+         *
+         *     known:  as it was told last: what is known early is told again only where it is more
          */
         get: operations["job_so_far"];
         put?: never;
@@ -1855,6 +1857,29 @@ export interface components {
             lines: components["schemas"]["DiffLine"][];
         };
         /**
+         * Differing
+         * @description What of a network is not as in another one, which somebody has.
+         *
+         *     collections:  those that are not the same, each as stretches: a pair of where items stand in the other
+         *         (the first index, and the one behind the last), or an item that is not there
+         *     fields:  what else is not the same
+         */
+        Differing: {
+            /** Collections */
+            collections: {
+                [key: string]: ([
+                    number,
+                    number
+                ] | {
+                    [key: string]: unknown;
+                })[];
+            };
+            /** Fields */
+            fields: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * Direction
          * @description Seen from the device: `in` enters it, `out` leaves it.
          * @enum {string}
@@ -2636,9 +2661,7 @@ export interface components {
          * NetworkPatch
          * @description What makes of a network in version `base` what it is in `version`; it does not grow with the network.
          *
-         *     collections:  those of the draft that are not as they were, each as stretches: a pair of where items stood
-         *         (the first index, and the one behind the last), or an item that was not there
-         *     fields:  what else of the draft is not as it was
+         *     draft:  what of it is not as it was
          *     applied:  whether what is running is the draft now; otherwise it is as it was
          *     changes:  what differs from what is running;  made:  the changes of an intent just carried out
          */
@@ -2649,19 +2672,7 @@ export interface components {
             version: number;
             /** Base */
             base: number;
-            /** Collections */
-            collections: {
-                [key: string]: ([
-                    number,
-                    number
-                ] | {
-                    [key: string]: unknown;
-                })[];
-            };
-            /** Fields */
-            fields: {
-                [key: string]: unknown;
-            };
+            draft: components["schemas"]["Differing"];
             /** Applied */
             applied: boolean;
             /** Changes */
@@ -2798,6 +2809,7 @@ export interface components {
          * OpenNetwork
          * @description A network as the workbench sees it.
          *
+         *     running:  what of it is not as in the draft
          *     changes:  those that lead from what is running to the draft;  made:  those of an intent just carried out
          */
         OpenNetwork: {
@@ -2805,7 +2817,7 @@ export interface components {
             id: string;
             /** Version */
             version: number;
-            running: components["schemas"]["Network"];
+            running: components["schemas"]["Differing"];
             draft: components["schemas"]["Network"];
             /** Changes */
             changes: components["schemas"]["Change"][];
@@ -4029,6 +4041,11 @@ export interface components {
              */
             stage: string;
             early?: components["schemas"]["Advice"] | null;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
             result: components["schemas"]["Advice"] | null;
         };
         /** Working[Any] */
@@ -4044,6 +4061,11 @@ export interface components {
             stage: string;
             /** Early */
             early?: unknown;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
             /** Result */
             result: unknown;
         };
@@ -4059,6 +4081,11 @@ export interface components {
              */
             stage: string;
             early?: components["schemas"]["Book"] | null;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
             result: components["schemas"]["Book"] | null;
         };
         /** Working[BroughtReport] */
@@ -4073,6 +4100,11 @@ export interface components {
              */
             stage: string;
             early?: components["schemas"]["BroughtReport"] | null;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
             result: components["schemas"]["BroughtReport"] | null;
         };
         /** Working[Findings] */
@@ -4087,6 +4119,11 @@ export interface components {
              */
             stage: string;
             early?: components["schemas"]["Findings"] | null;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
             result: components["schemas"]["Findings"] | null;
         };
         /** Working[LastRehearsal] */
@@ -4101,6 +4138,11 @@ export interface components {
              */
             stage: string;
             early?: components["schemas"]["LastRehearsal"] | null;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
             result: components["schemas"]["LastRehearsal"] | null;
         };
         /** Working[Policy] */
@@ -4115,6 +4157,11 @@ export interface components {
              */
             stage: string;
             early?: components["schemas"]["Policy"] | null;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
             result: components["schemas"]["Policy"] | null;
         };
         /** Working[ReachMatrix] */
@@ -4129,6 +4176,11 @@ export interface components {
              */
             stage: string;
             early?: components["schemas"]["ReachMatrix"] | null;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
             result: components["schemas"]["ReachMatrix"] | null;
         };
         /** Working[Ready] */
@@ -4143,6 +4195,11 @@ export interface components {
              */
             stage: string;
             early?: components["schemas"]["Ready"] | null;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
             result: components["schemas"]["Ready"] | null;
         };
         /** Working[TrafficRead] */
@@ -4157,6 +4214,11 @@ export interface components {
              */
             stage: string;
             early?: components["schemas"]["TrafficRead"] | null;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
             result: components["schemas"]["TrafficRead"] | null;
         };
         /** Working[TrafficReport] */
@@ -4171,6 +4233,11 @@ export interface components {
              */
             stage: string;
             early?: components["schemas"]["TrafficReport"] | null;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
             result: components["schemas"]["TrafficReport"] | null;
         };
         /**
@@ -6607,7 +6674,9 @@ export interface operations {
     };
     job_so_far: {
         parameters: {
-            query?: never;
+            query?: {
+                known?: number;
+            };
             header?: never;
             path: {
                 job_id: string;

@@ -12,9 +12,10 @@ import {
   of,
   type State,
   seen,
+  type ToldNetwork,
   trying,
 } from "./client";
-import { isPatch, patched } from "./patched";
+import { isPatch, opened, patched } from "./patched";
 import { finished, useStanding } from "./work";
 
 const OTHER_WINDOWS = 4000;
@@ -25,6 +26,9 @@ const networks = () => ({
 });
 
 export const useNetworks = () => useQuery(networks());
+
+const readNetwork = async (id: string) =>
+  opened(await answer(api.GET("/api/networks/{network_id}", { params: of(id) })));
 
 /** The open network; looks now and then whether another window has changed it, and only then reads it again. */
 export function useNetwork(id: string) {
@@ -40,7 +44,7 @@ export function useNetwork(id: string) {
         (signal) => answer(api.POST("/api/networks/{network_id}/open", { params: of(id), signal })),
         signal,
       );
-      const read = await answer(api.GET("/api/networks/{network_id}", { params: of(id) }));
+      const read = await readNetwork(id);
       // An edit that was made meanwhile has brought something newer.
       const held = client.getQueryData<OpenNetwork>(["network", id]);
       return held && held.version > read.version ? held : read;
@@ -270,12 +274,11 @@ export function useDraft(id: string) {
   const held = () => client.getQueryData<OpenNetwork>(queryKey);
   const params = () => ({ ...of(id), header: { ...basedOn(held()?.version), prefer: "return=minimal" } });
   /** The network as a write left it: what is answered are the differences, unless there is too much else. */
-  const written = async (asked: Promise<OpenNetwork | NetworkPatch>): Promise<OpenNetwork> => {
+  const written = async (asked: Promise<ToldNetwork | NetworkPatch>): Promise<OpenNetwork> => {
     const told = await asked;
-    if (!isPatch(told)) return told;
+    if (!isPatch(told)) return opened(told);
     const before = held();
-    const after = before ? patched(before, told) : null;
-    return after ?? answer(api.GET("/api/networks/{network_id}", { params: of(id) }));
+    return (before && patched(before, told)) ?? readNetwork(id);
   };
   const onError = (error: Error) => {
     if (error instanceof ApiError && error.conflict) client.invalidateQueries({ queryKey });

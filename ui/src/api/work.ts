@@ -16,7 +16,9 @@ export interface Work<T> {
   id: string;
   done: number;
   stage: string;
+  /** Null where no more is known than when it was told last. */
   early?: T | null;
+  known?: number;
   result: T | null;
 }
 
@@ -39,6 +41,12 @@ interface LongWork<T> {
 
 /** How far work is stands beside its query, so that whoever looks at it reads the same. */
 const progressKey = (queryKey: QueryKey): QueryKey => ["progress", ...queryKey];
+
+/** Tells whoever looks at a query how far its work is. */
+export const telling =
+  (client: QueryClient, queryKey: QueryKey) =>
+  ({ done, stage, early = null }: Standing) =>
+    void client.setQueryData<Standing>(progressKey(queryKey), { done, stage, early });
 
 /** How far the work of a query is. */
 export function useStanding(queryKey: QueryKey): Standing {
@@ -73,23 +81,26 @@ export async function finished<T>(
   begin: (signal: AbortSignal) => Promise<Work<T>>,
   signal: AbortSignal,
 ): Promise<T> {
-  const tell = ({ done, stage, early = null }: Standing) =>
-    client.setQueryData<Standing>(progressKey(queryKey), { done, stage, early });
+  const tell = telling(client, queryKey);
   let work: Work<T> | null = null;
-  const job = () => ({ params: { path: { job_id: work?.id ?? "" } } });
-  const cancel = () => work && void api.DELETE("/api/jobs/{job_id}", job()).catch(() => null);
+  const job = () => ({ path: { job_id: work?.id ?? "" } });
+  const cancel = () => work && void api.DELETE("/api/jobs/{job_id}", { params: job() }).catch(() => null);
   signal.addEventListener("abort", cancel);
   try {
     for (let begun = 1; ; begun++) {
       tell(BEGUN);
       work = await begin(signal);
+      let { early } = work;
       try {
         while (work.result === null) {
+          tell({ ...work, early });
           await new Promise((resolve) => setTimeout(resolve, BETWEEN_LOOKS));
           signal.throwIfAborted();
-          work = (await answer(api.GET("/api/jobs/{job_id}", { ...job(), signal }))) as Work<T>;
-          tell(work);
+          const params = { ...job(), query: { known: work.known } };
+          work = (await answer(api.GET("/api/jobs/{job_id}", { params, signal }))) as Work<T>;
+          early = work.early ?? early;
         }
+        tell(work);
         return work.result;
       } catch (error) {
         const forgotten = error instanceof ApiError && error.status === 404;
