@@ -7,7 +7,7 @@ from pathlib import Path
 from xml.etree import ElementTree
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from greyheron.formats.workspace import write_workspace
 from tests.browser.conftest import Server, bring_in
@@ -128,6 +128,18 @@ def test_traffic_is_brought_in_judged_and_made_a_test_flow(page: Page, tmp_path:
     expect(page.get_by_test_id("sentence")).to_contain_text("blocked on the way home")
     palette(page, "Go to Traffic")
     expect(page.get_by_role("radio", name="all: 4")).to_be_visible()
+
+
+def test_traffic_read_before_it_is_known_that_there_was_none_is_judged(page: Page, tmp_path: Path) -> None:
+    held: list[Route] = []
+    page.route("**/traffic/verdicts", lambda route: held.append(route), times=1)
+    file = tmp_path / "flows.csv"
+    file.write_text("src,dst,proto,dport,back\n172.20.40.20,172.20.48.5,tcp,443,2\n")
+    palette(page, "Go to Traffic")
+    page.get_by_label("Files of traffic").set_input_files(str(file))
+    expect(page.get_by_test_id("traffic-read")).to_contain_text("1 record of 1 conversation")
+    held[0].fulfill(status=404, json={"title": "No traffic was brought in to this network."})
+    expect(page.get_by_role("radio", name="all: 1")).to_be_visible()
 
 
 def test_a_network_is_taken_out_with_what_would_be_lost_and_brought_back(

@@ -1,5 +1,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo } from "react";
+import { askAnew } from "./anew";
 import {
   ApiError,
   answer,
@@ -61,7 +62,7 @@ export function useNetwork(id: string) {
   const version = found.data?.version;
   useEffect(() => {
     const behind = newest !== undefined && version !== undefined && newest > version;
-    if (behind || (gone && version !== undefined)) client.invalidateQueries({ queryKey: ["network", id] });
+    if (behind || (gone && version !== undefined)) askAnew(client, ["network", id]);
   }, [newest, gone, version, id, client]);
   return { ...found, done };
 }
@@ -238,8 +239,8 @@ export const useLog = (id: string, text: string, action: "permit" | "deny" | "")
 export function useTraffic(id: string, at: string | null) {
   const client = useQueryClient();
   const onSuccess = () => {
-    client.invalidateQueries({ queryKey: ["counters", id] });
-    client.invalidateQueries({ queryKey: ["log", id] });
+    askAnew(client, ["counters", id]);
+    askAnew(client, ["log", id]);
   };
   const send = useMutation({
     mutationFn: (body: { flow: string; times: number; state: State }) =>
@@ -281,7 +282,7 @@ export function useDraft(id: string) {
     return (before && patched(before, told)) ?? readNetwork(id);
   };
   const onError = (error: Error) => {
-    if (error instanceof ApiError && error.conflict) client.invalidateQueries({ queryKey });
+    if (error instanceof ApiError && error.conflict) askAnew(client, queryKey);
   };
   // One edit after another: each is based on what the one before it left.
   const scope = { id: `draft of ${id}` };

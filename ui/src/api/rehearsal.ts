@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
+import { askAnew } from "./anew";
 import { answer, api, of } from "./client";
 import type { components } from "./generated";
 import { finished, useStanding } from "./work";
@@ -40,7 +41,7 @@ export function useRehearsal(id: string, version: number) {
         () => answer(api.POST("/api/networks/{network_id}/rehearsal", { params: of(id), signal })),
         signal,
       );
-      await client.invalidateQueries({ queryKey: ["rehearsal", id] });
+      await askAnew(client, ["rehearsal", id]);
     } catch (failed) {
       if (!signal.aborted) setError(failed as Error);
     } finally {

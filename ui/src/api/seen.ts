@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { askAnew } from "./anew";
 import { answer, api, of } from "./client";
 import { formOf } from "./files";
 import type { components } from "./generated";
@@ -57,7 +58,7 @@ export function useSeen(id: string, version: number, at: string | null) {
         stop.signal,
       );
       client.setQueryData(["seen", "told", id], found);
-      await client.invalidateQueries({ queryKey: verdictsKey(id) });
+      await askAnew(client, verdictsKey(id));
     } catch (failed) {
       setError(failed as Error);
     } finally {

@@ -1,5 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { type DragEvent, lazy, Suspense, useEffect, useState } from "react";
+import { askAnew } from "../api/anew";
 import { keepAuthor, readAuthor } from "../api/author";
 import { useBringing } from "../api/bringing";
 import { ApiError, answer, api, basedOn, type NetworkSummary, of } from "../api/client";
@@ -32,7 +33,7 @@ export function Home() {
     document.title = "Grey Heron";
   }, []);
 
-  const again = () => client.invalidateQueries({ queryKey: ["networks"] });
+  const again = () => askAnew(client, ["networks"]);
   const attempt = async (work: () => Promise<unknown>) => {
     setError(null);
     try {
@@ -217,8 +218,8 @@ function Row({ network, onOpen, onUndo, onFail }: NetworkRowProps) {
     } catch (failure) {
       onFail(failure as Error);
     }
-    await client.invalidateQueries({ queryKey: ["networks"] });
-    await client.invalidateQueries({ queryKey: ["network", id] });
+    await askAnew(client, ["networks"]);
+    await askAnew(client, ["network", id]);
   };
   const call = (to: string, basis: number) =>
     answer(
@@ -351,7 +352,7 @@ function UndoLine({
             onFail(failure as Error);
           }
           onDone();
-          client.invalidateQueries({ queryKey: ["networks"] });
+          askAnew(client, ["networks"]);
         }}
       >
         {undo.label}

@@ -6,6 +6,7 @@ import { useNotices } from "../kit/notices";
 import { Stage } from "../kit/Stage";
 import { VerdictShape } from "../marks/VerdictMark";
 import { useAsTest } from "../policy/useAsTest";
+import { counted } from "../state/words";
 import { useOpened } from "../workbench/opened";
 
 type Shown = "all" | "odd" | "stop" | "stopped";
@@ -47,8 +48,8 @@ export function TrafficView() {
           )}
           {seen.read && (
             <p className="quiet" data-testid="traffic-read">
-              {kindsOf(seen.read.kinds)}: {seen.read.records.toLocaleString()} records of{" "}
-              {seen.read.conversations.toLocaleString()} conversations
+              {kindsOf(seen.read.kinds)}: {counted(seen.read.records, "record")} of{" "}
+              {counted(seen.read.conversations, "conversation")}
               {seen.read.about_others > 0 &&
                 `; ${seen.read.about_others.toLocaleString()} say something about other packets`}
               {seen.read.left_out_count > 0 && (
