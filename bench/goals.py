@@ -15,7 +15,6 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -74,7 +73,7 @@ def network_of(size: int) -> Network:
 def without_an_entry(network: Network, number: int) -> Network:
     """The network with one entry less in one of its lists."""
     found = network.lists[number]
-    shorter = found.model_copy(update={"body": replace(found.body, entries=found.body.entries[1:])})
+    shorter = found.model_copy(update={"body": found.body.with_entries(found.body.entries[1:])})
     return network.model_copy(
         update={"lists": (*network.lists[:number], shorter, *network.lists[number + 1 :])}
     )

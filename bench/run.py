@@ -9,7 +9,7 @@ import sys
 import time
 import tracemalloc
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 from math import inf
 from pathlib import Path
 from typing import TypeVar
@@ -241,7 +241,7 @@ def proofs() -> list[Row]:
             raise AssertionError(f"the proofs differ: {found} and {expected}")
         fast, slow = min(fast, taken), min(slow, other)
     first = network.lists[0]
-    shorter = first.model_copy(update={"body": replace(first.body, entries=first.body.entries[1:])})
+    shorter = first.model_copy(update={"body": first.body.with_entries(first.body.entries[1:])})
     edited = network.model_copy(update={"lists": (shorter, *network.lists[1:])})
     after, prover = build_world(edited, world), Prover(engines())
     known = [prover.prove(each, world, network) for each in statements]

@@ -3,9 +3,10 @@
 import json
 import sys
 import tempfile
-from dataclasses import asdict
 from pathlib import Path
 from typing import Any
+
+from msgspec.structs import asdict
 
 from greyheron.model.document import Network
 from greyheron.model.traits import TRAITS

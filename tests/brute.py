@@ -4,11 +4,13 @@ Hosts that could be there are put there: every address that nobody holds gets a 
 """
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from ipaddress import ip_address, ip_network
 from itertools import pairwise
 from random import Random
 from typing import Any
+
+from msgspec.structs import replace
 
 from greyheron.core.frames import derived_mac
 from greyheron.core.packet import Packet

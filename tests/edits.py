@@ -1,8 +1,10 @@
 """Networks edited at random: what is kept from one draft to the next answers as what is worked out afresh."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from random import Random
+
+from msgspec.structs import replace
 
 from greyheron.analysis.advice.advisor import Advisor
 from greyheron.analysis.advice.choices import Advice
@@ -50,7 +52,7 @@ def _with_other_entry(network: Network, chance: Random) -> Network:
             entries[index] = replace(entries[index], action=other, silent=False)
         else:
             del entries[index]
-    changed = found.model_copy(update={"body": replace(found.body, entries=tuple(entries))})
+    changed = found.model_copy(update={"body": found.body.with_entries(entries)})
     return network.model_copy(update={"lists": (*network.lists[:at], changed, *network.lists[at + 1 :])})
 
 

@@ -1,8 +1,9 @@
 """Random networks with every feature, and random conversations in them. The same seed gives the same ones."""
 
-from dataclasses import replace
 from random import Random
 from typing import Any
+
+from msgspec.structs import replace
 
 from greyheron.core.frames import derived_mac
 from greyheron.model.document import Network

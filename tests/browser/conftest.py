@@ -27,7 +27,9 @@ QUIET = [
 ]
 SCROLLBARS = ["--hide-scrollbars"]
 """The driver hides them unless told not to; nobody who works here has them hidden."""
-expect.set_options(timeout=90_000)  # ample: with both cores loaded from outside, advice took over 30 s
+PATIENCE = 90_000
+"""Milliseconds, and ample: with both cores loaded from outside, advice took over 30 s."""
+expect.set_options(timeout=PATIENCE)
 
 
 class Server:
@@ -124,6 +126,7 @@ def page(browser: Browser, server: Server) -> Iterator[Page]:
     What a failed test leaves on screen is told last, where a shortened report still has it.
     """
     context = browser.new_context(viewport={"width": 1280, "height": 800})
+    context.set_default_timeout(PATIENCE)
     page = context.new_page()
     complaints: list[str] = []
     page.on("response", tell_refusal)

@@ -4,8 +4,9 @@ import json
 import subprocess
 import sys
 from collections.abc import Callable
-from dataclasses import asdict
 from pathlib import Path
+
+from msgspec import to_builtins
 
 from greyheron.formats.workspace import read_workspace
 from greyheron.rehearsal.asking import Selection, asked_of
@@ -145,7 +146,7 @@ def main() -> int:
         lambda _stage, _done: None,
         MEDDLERS[sys.argv[1]],
     )
-    print(json.dumps([asdict(each) for each in report_of(found).tried]))
+    print(json.dumps([to_builtins(each) for each in report_of(found).tried]))
     return 0
 
 

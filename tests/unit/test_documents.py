@@ -56,6 +56,18 @@ WRONG: dict[str, tuple[Callable[[Lab], object], str]] = {
         "device left, gatewy: there is no such field",
     ),
     "a wrong type": (set_("devices", 0, "interfaces", value="eth0"), "device left, interfaces"),
+    "a test flow that is no text": (
+        set_("tests", value=[{"id": "a", "flow": {"source": "left"}}]),
+        "test flow a, flow: this is text in the notation: kiosk → ledger tcp/443 pass, say",
+    ),
+    "a requirement that is no text": (
+        set_("requirements", value=[{"id": "a", "statement": 5}]),
+        "requirement a, statement: this is text in the notation",
+    ),
+    "a window that is no text": (
+        set_("periods", value=[{"name": "day", "windows": [5]}]),
+        "period day, window 1: this is text in the notation: mon-fri 08:00-18:00, say",
+    ),
     "a bad name": (set_("devices", 0, "name", value="left host"), "is no name"),
     "a link to nowhere": (
         lambda lab: lab.data["links"].append({"ends": ["r1:eth9", "r2:lo0"]}),

@@ -1,8 +1,7 @@
 """§6: session tracking, firewalls and zones."""
 
-from dataclasses import replace
-
 import pytest
+from msgspec.structs import replace
 
 from greyheron.core.connection import ConnectionState
 from greyheron.core.conversation import converse, first_packet

@@ -2,12 +2,12 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from ipaddress import ip_address
 from itertools import product
 from random import Random
 
 import pytest
+from msgspec.structs import replace
 
 from greyheron.analysis.proof import grounds, services
 from greyheron.analysis.proof.answers import Answer, Asking, Box, Proof, asking_words, side_words
@@ -235,7 +235,7 @@ def more_denied(network: Network, chance: Random) -> Network:
     denied = Entry(1, Action.DENY) if plain else replace(chance.choice(entries), action=Action.DENY)
     entries.insert(0, denied)
     numbered = tuple(replace(each, number=number) for number, each in enumerate(entries, 1))
-    changed = found.model_copy(update={"body": replace(found.body, entries=numbered)})
+    changed = found.model_copy(update={"body": found.body.with_entries(numbered)})
     lists = tuple(changed if each.name == found.name else each for each in network.lists)
     return network.model_copy(update={"lists": lists})
 

@@ -1,11 +1,11 @@
 """The walk and the bulk engine against the naive reference, on random networks with every feature."""
 
 from contextlib import suppress
-from dataclasses import replace
 from ipaddress import IPv4Address, IPv6Address
 
 from hypothesis import example, given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from greyheron.analysis.testing.book import Tries
 from greyheron.core.conversation import Exchange, FlowError, Verdict, converse, converse_from, first_packet

@@ -2,13 +2,13 @@
 
 import json
 import struct
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import pytest
 from dns.message import from_wire
 from dns.rcode import NXDOMAIN
+from msgspec.structs import replace
 
 from greyheron.core.lists import Names, resolve
 from greyheron.core.packet import Packet

@@ -1,11 +1,12 @@
 """`grey-heron advise` and `findings`: where lists should go, and what is wrong."""
 
 import json
-from dataclasses import asdict, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
 
 import typer
+from msgspec import structs, to_builtins
 
 from greyheron.analysis.advice.advisor import wanted
 from greyheron.analysis.findings.finder import noted
@@ -41,7 +42,10 @@ def advise(
         found = state.advice(RunningAndDraft.same(network), statement, None, unwatched)
     if as_json:
         choices = [
-            {**asdict(replace(each, changes=())), "changes": [to_data(change) for change in each.changes]}
+            {
+                **to_builtins(replace(each, changes=())),
+                "changes": [to_data(change) for change in each.changes],
+            }
             for each in found.choices
         ]
         print(json.dumps({"text": found.text, "choices": choices}, ensure_ascii=False, indent=2))
@@ -84,7 +88,7 @@ def findings(
     if as_json:
         data = [
             {
-                **asdict(replace(each.finding, repair=None)),
+                **to_builtins(structs.replace(each.finding, repair=None)),
                 "key": each.finding.key,
                 "digest": each.finding.digest,
                 "repair": None if each.finding.repair is None else each.finding.repair.label,

@@ -1,11 +1,11 @@
 """`grey-heron collect` and `convert`: what exists, brought in; a network, taken out."""
 
 from collections.abc import Mapping
-from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
 
 import typer
+from msgspec.structs import replace
 
 from greyheron.cli.reading import STANDARD_INPUT, UNEXPECTED, CannotGoOn, content_of, name_of, out
 from greyheron.formats.bundle import Bundle, bundle_in, bundle_of

@@ -1,11 +1,11 @@
 """`grey-heron check` and `prove`: test flows run, requirements proved."""
 
 import json
-from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated
 
 import typer
+from msgspec import to_builtins
 
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.policy import ProofReport
@@ -50,8 +50,8 @@ def check(
             {
                 "id": mark.id,
                 "flow": mark.flow,
-                "baseline": asdict(mark.baseline),
-                "verdict": asdict(mark.draft),
+                "baseline": to_builtins(mark.baseline),
+                "verdict": to_builtins(mark.draft),
             }
             for mark in marks
         ]
@@ -73,7 +73,11 @@ def _proofs(derived: DerivedState, network: Network, state: str) -> list[tuple[R
 
 
 def _proof_data(requirement: Requirement, answer: ProofReport) -> dict[str, object]:
-    return {"id": requirement.id, "statement": write_requirement(requirement.statement), **asdict(answer)}
+    return {
+        "id": requirement.id,
+        "statement": write_requirement(requirement.statement),
+        **to_builtins(answer),
+    }
 
 
 def prove(

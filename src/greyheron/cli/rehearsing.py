@@ -4,11 +4,11 @@ import json
 import sys
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
-from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated
 
 import typer
+from msgspec import to_builtins
 
 from greyheron.cli.checking import MARKS
 from greyheron.cli.reading import UNEXPECTED, AsJson, CannotGoOn, File, out, read_file, write_file
@@ -82,7 +82,7 @@ def rehearse(
     if junit is not None:
         write_file(junit, write_suites(network.name, {"rehearsal": _cases(report)}))
     if as_json:
-        print(json.dumps(asdict(report), ensure_ascii=False, indent=2))
+        print(json.dumps(to_builtins(report), ensure_ascii=False, indent=2))
     elif not keep or not report.tried:
         _print(report)
     if report.differing:

@@ -1,10 +1,10 @@
 """`grey-heron trace`: one flow hop by hop."""
 
 import json
-from dataclasses import asdict
 from typing import Annotated
 
 import typer
+from msgspec import to_builtins
 
 from greyheron.analysis.words.report import LegReport, TraceReport, report_in_time
 from greyheron.cli.reading import AsJson, File, out, read_file
@@ -36,7 +36,7 @@ def trace(
     segments = timeline.first.topology.segments
     found = report_in_time(results, segments, write_flow(flow), "baseline" if baseline else "draft")
     if as_json:
-        print(json.dumps(asdict(found), ensure_ascii=False, indent=2))
+        print(json.dumps(to_builtins(found), ensure_ascii=False, indent=2))
     else:
         _print_trace(found)
 

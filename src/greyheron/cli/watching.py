@@ -1,11 +1,11 @@
 """`grey-heron traffic`: what was really there, and what the network makes of it."""
 
 import json
-from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated
 
 import typer
+from msgspec import to_builtins
 
 from greyheron.analysis.traffic.folding import fold
 from greyheron.analysis.traffic.judging import Odd, odd, parties_of
@@ -49,7 +49,7 @@ def traffic(
     for notice in notices:
         typer.echo(f"left out: {notice}", err=True)
     if as_json:
-        print(json.dumps([asdict(row) for row in rows], ensure_ascii=False, indent=2))
+        print(json.dumps([to_builtins(row) for row in rows], ensure_ascii=False, indent=2))
     else:
         _print(rows)
     if any(row.odd or row.draft != "passes" for row in rows):

@@ -1,9 +1,10 @@
 """The addresses that interfaces really have: IPv6 ones are never without a link-local address."""
 
-from dataclasses import dataclass
 from functools import lru_cache
 from hashlib import sha256
 from ipaddress import IPv6Address
+
+from msgspec import Struct
 
 from greyheron.core.segments import is_up
 from greyheron.model.document import Device, Interface, Prefix, family_of
@@ -13,8 +14,7 @@ from greyheron.model.values import Family
 LINK_LOCAL = AddressBlock.prefix(Family.IPV6, int(IPv6Address("fe80::")), 10)
 
 
-@dataclass(frozen=True, slots=True)
-class HeldAddress:
+class HeldAddress(Struct, frozen=True):
     """An address of an interface, and the prefix that it is on."""
 
     address: int

@@ -5,15 +5,15 @@ replaced.
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from greyheron.core.packet import Packet
 from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP
 
 
-@dataclass(frozen=True, slots=True)
-class Key:
+class Key(Struct, frozen=True):
     """The addresses and ports that tell a conversation from others, as one packet of it has them."""
 
     protocol: int
@@ -38,8 +38,7 @@ def key_of(packet: Packet) -> Key:
     )
 
 
-@dataclass(frozen=True, slots=True)
-class Session:
+class Session(Struct, frozen=True):
     """A conversation as one device knows it, by the first packet of it that the device let through.
 
     came, sent:  that packet as it came to the device and as it went on; they differ by translation
@@ -69,8 +68,7 @@ class Session:
         return answers and (packet.protocol != TCP or bool(packet.flags & (TcpFlags.SYN | TcpFlags.RST)))
 
 
-@dataclass(frozen=True, slots=True)
-class ConnectionState:
+class ConnectionState(Struct, frozen=True):
     """asked: keys of what each device began itself, and waits to be answered"""
 
     sessions: tuple[Session, ...] = ()

@@ -1,9 +1,11 @@
 """Conversations: every packet both ways, on every path, and the verdict (§8)."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
 from enum import StrEnum
 from ipaddress import ip_address, ip_interface
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.core.addresses import block_of, is_link_local
 from greyheron.core.connection import ConnectionState
@@ -49,8 +51,7 @@ VERDICTS = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Leg:
+class Leg(Struct, frozen=True):
     """One packet of a conversation and where it went. `name` is the trade's: SYN, reply, …"""
 
     name: str
@@ -58,8 +59,7 @@ class Leg:
     path: Path
 
 
-@dataclass(frozen=True, slots=True)
-class Exchange:
+class Exchange(Struct, frozen=True):
     """A whole conversation along one combination of equal-cost paths.
 
     legs:  its packets in order, up to the first that did not arrive
@@ -79,16 +79,14 @@ class Exchange:
         return self.legs[-1]
 
 
-@dataclass(frozen=True, slots=True)
-class Query:
+class Query(Struct, frozen=True):
     """A question for a name: to whom, and what became of it."""
 
     resolver: Resolver
     result: "Result"
 
 
-@dataclass(frozen=True, slots=True)
-class Resolution:
+class Resolution(Struct, frozen=True):
     """What came of a name before the conversation itself.
 
     queries:  in the order in which they were asked;  address:  what was answered, or None
@@ -101,8 +99,7 @@ class Resolution:
     why: Unresolved | None
 
 
-@dataclass(frozen=True, slots=True)
-class Result:
+class Result(Struct, frozen=True):
     """A conversation on all its paths.
 
     more:  whether there are more combinations of paths than were walked

@@ -1,9 +1,10 @@
 """Frames, and the lists that see them: MAC addresses and EtherTypes (§14)."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import lru_cache
 from hashlib import sha256
+
+from msgspec import Struct
 
 from greyheron.core.lists import FrameList
 from greyheron.core.matching import Decision, Mismatch
@@ -20,8 +21,7 @@ ARP = ETHER_TYPES["arp"]
 _LOCAL, _GROUP = 0x02 << 40, 0x01 << 40
 
 
-@dataclass(frozen=True, slots=True)
-class Frame:
+class Frame(Struct, frozen=True):
     """What a frame list sees: the EtherType, and MAC addresses as numbers."""
 
     ether_type: int

@@ -135,8 +135,7 @@ def _rule(entry: Entry, family: Family, names: Names) -> Rule:
         names.addresses(entry.destination, family),
         names.ports(entry.source_ports),
         names.ports(entry.destination_ports),
-        FIELDS,
-    )
+    ).among(FIELDS)
 
 
 class ResolvedLists:
@@ -201,4 +200,4 @@ class ResolvedLists:
 
 def permitting_all(resolved: ResolvedList) -> ResolvedList:
     """A list by the same name that permits everything."""
-    return replace(resolved, rules=(Rule(Entry(10, Action.PERMIT), None, None, None, None, ()),))
+    return replace(resolved, rules=(Rule(Entry(10, Action.PERMIT), None, None, None, None),))

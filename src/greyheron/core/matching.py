@@ -1,6 +1,6 @@
 """What a list does with a packet: the first entry that matches decides (§3)."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from greyheron.core.fields import Field
 from greyheron.core.lists import ResolvedList
@@ -11,16 +11,14 @@ from greyheron.model.values import Action, Family
 NEIGHBOUR_DISCOVERY = range(133, 137)
 
 
-@dataclass(frozen=True, slots=True)
-class Mismatch:
+class Mismatch(Struct, frozen=True):
     """The first field of an entry that did not match, by its label."""
 
     entry: int
     field: str
 
 
-@dataclass(frozen=True, slots=True)
-class Decision:
+class Decision(Struct, frozen=True):
     """What one list did with one packet.
 
     entry:  the deciding entry's number, or None for what stands unseen at the end

@@ -1,8 +1,9 @@
 """Names: what a sender asks its resolvers before it begins a conversation (§13, RFC 1034)."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from enum import StrEnum
+
+from msgspec import Struct
 
 from greyheron.core.addresses import is_link_local
 from greyheron.core.topology import Topology
@@ -20,8 +21,7 @@ class Unresolved(StrEnum):
     NOT_IN_FAMILY = "no address of this family"
 
 
-@dataclass(frozen=True, slots=True)
-class Resolver:
+class Resolver(Struct, frozen=True):
     """An address that a sender asks, and its family."""
 
     address: int

@@ -2,9 +2,10 @@
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from ipaddress import IPv4Address, IPv6Address
+
+from msgspec import Struct
 
 from greyheron.core.addresses import HeldAddress, held
 from greyheron.core.discovery import unfound
@@ -23,8 +24,7 @@ ALL_ROUTERS = {Family.IPV4: int(IPv4Address("224.0.0.5")), Family.IPV6: int(IPv6
 _MOST_KNOWN = 64
 
 
-@dataclass(frozen=True, slots=True)
-class Adjacency:
+class Adjacency(Struct, frozen=True):
     """A neighbour as one router has it: out of which interface, at which address, at what cost."""
 
     interface: str
@@ -33,8 +33,7 @@ class Adjacency:
     cost: int
 
 
-@dataclass(frozen=True, slots=True)
-class CutNeighbour:
+class CutNeighbour(Struct, frozen=True):
     """Two routers that would be neighbours, and the list that keeps them from it.
 
     unfound:  whether it lets them talk, and not find each other
@@ -46,8 +45,7 @@ class CutNeighbour:
     unfound: bool
 
 
-@dataclass(frozen=True, slots=True, order=True)
-class _Speaker:
+class _Speaker(Struct, frozen=True, order=True):
     """An interface that speaks OSPF in one family, with the address its neighbours know it by."""
 
     device: str

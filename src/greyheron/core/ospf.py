@@ -1,9 +1,9 @@
 """OSPF in one area, v2 for IPv4 and v3 for IPv6: shortest paths and routes (§9)."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 from rustworkx import PyDiGraph, digraph_all_pairs_dijkstra_path_lengths
 
@@ -17,8 +17,7 @@ from greyheron.model.values import Family
 EXTERNAL_COST = 20
 
 
-@dataclass(frozen=True, slots=True)
-class Announced:
+class Announced(Struct, frozen=True):
     """A prefix that a router tells of, and its cost beyond that router.
 
     external:  it is no part of the area: one inside the area beats it whatever it costs (RFC 2328 11, 16.4)
@@ -33,8 +32,7 @@ class Announced:
     through: tuple[str, int] | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class _Told:
+class _Told(Struct, frozen=True):
     """Every announcement of the area, those of one prefix behind each other, in arrays of the same length.
 
     by:  the index of the announcing router;  cost:  beyond that router;  external, through:  see `Announced`

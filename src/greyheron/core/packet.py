@@ -1,8 +1,10 @@
 """Packets, as far as lists, routes and translation can see them."""
 
-from dataclasses import dataclass, fields, replace
 from enum import StrEnum
 from operator import attrgetter
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.model.header import DSCP, TcpFlags
 from greyheron.model.names import TCP
@@ -21,8 +23,7 @@ class Way(StrEnum):
     RETURN = "home"
 
 
-@dataclass(frozen=True, slots=True)
-class Packet:
+class Packet(Struct, frozen=True):
     """A packet's header.
 
     source:  None while its sender has yet to choose (§4)
@@ -93,7 +94,7 @@ def kind_of(packet: Packet) -> Packet:
     )
 
 
-_FIELDS = [field.name for field in fields(Packet)]
+_FIELDS = Packet.__struct_fields__
 _BEHIND_THE_ENDS = attrgetter(*_FIELDS[_FIELDS.index("flags") :])
 _BEFORE_HOP_LIMIT = attrgetter(*_FIELDS[: _FIELDS.index("hop_limit")])
 _BEHIND_HOP_LIMIT = attrgetter(*_FIELDS[_FIELDS.index("hop_limit") + 1 :])

@@ -1,9 +1,10 @@
 """When which entries are there: borders of windows cut time into finitely many spans (§12)."""
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from itertools import pairwise
+
+from msgspec import Struct
 
 from greyheron.model.document import Network, Period
 from greyheron.model.period import DAYS, MINUTES, DatedWindow, Moment, WeeklyWindow
@@ -11,8 +12,7 @@ from greyheron.model.period import DAYS, MINUTES, DatedWindow, Moment, WeeklyWin
 WEEK = len(DAYS) * MINUTES
 
 
-@dataclass(frozen=True, slots=True)
-class Span:
+class Span(Struct, frozen=True):
     """All times at which the same periods are on.
 
     active:  those of them that some entry speaks of;  moment:  one such time

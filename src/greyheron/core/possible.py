@@ -5,7 +5,8 @@ the segment, sends by the gateway that its neighbours use, answers on every serv
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from greyheron.core.addresses import HeldAddress, is_link_local
 from greyheron.core.segments import InterfaceId, Segments
@@ -19,8 +20,7 @@ STAND_IN_PORT = "eth0"
 Holdings = Mapping[tuple[InterfaceId, Family], tuple[HeldAddress, ...]]
 
 
-@dataclass(frozen=True, slots=True)
-class StandIn:
+class StandIn(Struct, frozen=True):
     """Everyone who could be on one prefix of a segment; the device is called as the prefix is written."""
 
     device: Device

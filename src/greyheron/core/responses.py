@@ -1,7 +1,9 @@
 """What a device says of a packet that got no further, and who hears it (§4)."""
 
-from dataclasses import dataclass, replace
 from enum import StrEnum
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.core.addresses import is_link_local
 from greyheron.core.packet import Packet, icmp_error
@@ -48,8 +50,7 @@ _REPORTS = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Response:
+class Response(Struct, frozen=True):
     """A report about a packet, and its own way home.
 
     says:  what it tells

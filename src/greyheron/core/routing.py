@@ -2,9 +2,10 @@
 
 from collections import defaultdict
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 from typing import NamedTuple, Protocol
+
+from msgspec import Struct
 
 from greyheron.core.addresses import block_of, held, is_link_local
 from greyheron.core.segments import is_up
@@ -31,8 +32,7 @@ class Origin(StrEnum):
     OSPF = "OSPF"
 
 
-@dataclass(frozen=True, slots=True)
-class KnownRoute:
+class KnownRoute(Struct, frozen=True):
     """One line of a routing table.
 
     via:  next-hop address, or None where the destination itself is the neighbour
@@ -65,14 +65,12 @@ class Loss(StrEnum):
     DOWN = "its interface is disabled"
 
 
-@dataclass(frozen=True, slots=True)
-class LostRoute:
+class LostRoute(Struct, frozen=True):
     route: KnownRoute
     why: Loss
 
 
-@dataclass(frozen=True, slots=True)
-class Lookup:
+class Lookup(Struct, frozen=True):
     """What a table says of a destination.
 
     routes:  the routes in use, all equal; empty when there is none

@@ -1,8 +1,10 @@
 """Rules: entries with every name in them looked up."""
 
 from collections.abc import Iterable
-from dataclasses import InitVar, dataclass, field
 from typing import TYPE_CHECKING
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.model.entry import AddressBlock, Entry, NotPort, PortSpan
 
@@ -10,13 +12,12 @@ if TYPE_CHECKING:
     from greyheron.core.fields import Field
 
 
-@dataclass(frozen=True, slots=True)
-class Rule:
+class Rule(Struct, frozen=True):
     """An entry and what its names stand for.
 
     sources, destinations:  the blocks that match; None for any, empty for none at all
     source_ports, destination_ports:  likewise
-    fields:  all that an entry can match;  constraints:  those of them that the entry says something of
+    constraints:  those of the fields that an entry can match of which it says something; see `among`
     """
 
     entry: Entry
@@ -24,9 +25,9 @@ class Rule:
     destinations: tuple[AddressBlock, ...] | None
     source_ports: tuple[PortSpan | NotPort, ...] | None
     destination_ports: tuple[PortSpan | NotPort, ...] | None
-    fields: InitVar[Iterable["Field"]]
-    constraints: tuple["Field", ...] = field(init=False)
+    constraints: tuple["Field", ...] = ()
 
-    def __post_init__(self, fields: Iterable["Field"]) -> None:
+    def among(self, fields: Iterable["Field"]) -> "Rule":
+        """The rule with its constraints among all that an entry can match."""
         spoken_of = [each for each in fields if (said := each.says(self)) is not None and said is not False]
-        object.__setattr__(self, "constraints", tuple(spoken_of))
+        return replace(self, constraints=tuple(spoken_of))

@@ -1,11 +1,11 @@
 """Work in shares, so that several processes or machines do one each."""
 
-from dataclasses import dataclass
 from zlib import crc32
 
+from msgspec import Struct
 
-@dataclass(frozen=True, slots=True)
-class Share:
+
+class Share(Struct, frozen=True):
     """One of `of` shares of work. What belongs to it depends on names only, and stays the same."""
 
     number: int = 0

@@ -1,7 +1,8 @@
 """Steps: the decisions inside one device, in the order of §4."""
 
-from dataclasses import dataclass
 from enum import StrEnum
+
+from msgspec import Struct
 
 from greyheron.core.connection import ConnectionState, Key, key_of
 from greyheron.core.frames import Frame
@@ -31,20 +32,17 @@ class Outcome(StrEnum):
     REFUSED = "refused"
 
 
-@dataclass(frozen=True, slots=True)
-class Sends:
+class Sends(Struct, frozen=True):
     """The device makes the packet; `packet` has its source, unless there is no route."""
 
     packet: Packet
 
 
-@dataclass(frozen=True, slots=True)
-class Enters:
+class Enters(Struct, frozen=True):
     interface: str
 
 
-@dataclass(frozen=True, slots=True)
-class Filtered:
+class Filtered(Struct, frozen=True):
     """A list was met and decided. `frame`: what it saw, if it is a frame list (§14)."""
 
     point: AttachmentPoint
@@ -53,21 +51,18 @@ class Filtered:
     frame: Frame | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Unfiltered:
+class Unfiltered(Struct, frozen=True):
     """An attachment point with no list; `own` when lists are skipped for the device's own packets."""
 
     point: AttachmentPoint
     own: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Tracked:
+class Tracked(Struct, frozen=True):
     """The packet belongs to a session that the device admitted: no list or zone is asked."""
 
 
-@dataclass(frozen=True, slots=True)
-class Gathered:
+class Gathered(Struct, frozen=True):
     """A fragment for a device that follows conversations: its lists see the whole packet, and never this."""
 
 
@@ -80,36 +75,31 @@ class Saw(StrEnum):
     FRAGMENT = "a fragment without the first one"
 
 
-@dataclass(frozen=True, slots=True)
-class NoSession:
+class NoSession(Struct, frozen=True):
     """The device tracks this protocol, knows no such session, and the packet cannot begin one."""
 
     saw: Saw
 
 
-@dataclass(frozen=True, slots=True)
-class Translated:
+class Translated(Struct, frozen=True):
     """An address was rewritten; `before` and `after` are headers."""
 
     before: Packet
     after: Packet
 
 
-@dataclass(frozen=True, slots=True)
-class TranslatedAddressNeeded:
+class TranslatedAddressNeeded(Struct, frozen=True):
     """A new conversation for the inside address of a static translation."""
 
 
-@dataclass(frozen=True, slots=True)
-class ZonesDeny:
+class ZonesDeny(Struct, frozen=True):
     """No inbound list decides here, and the zones do not let this through."""
 
     from_zone: str | None
     to_zone: str | None
 
 
-@dataclass(frozen=True, slots=True)
-class DiscoveryStopped:
+class DiscoveryStopped(Struct, frozen=True):
     """The next hop is there, but a list keeps it from being found, by ARP or neighbour discovery."""
 
     interface: str
@@ -118,38 +108,32 @@ class DiscoveryStopped:
     by: Filtered
 
 
-@dataclass(frozen=True, slots=True)
-class Routed:
+class Routed(Struct, frozen=True):
     """A route was looked up; `chosen` is the next hop taken on this path."""
 
     lookup: Lookup
     chosen: NextHop
 
 
-@dataclass(frozen=True, slots=True)
-class Unrouted:
+class Unrouted(Struct, frozen=True):
     """No route, or one that discards."""
 
     lookup: Lookup
 
 
-@dataclass(frozen=True, slots=True)
-class NotForwarded:
+class NotForwarded(Struct, frozen=True):
     """A host got a packet that is not for it."""
 
 
-@dataclass(frozen=True, slots=True)
-class HopLimitReached:
+class HopLimitReached(Struct, frozen=True):
     pass
 
 
-@dataclass(frozen=True, slots=True)
-class LoopFound:
+class LoopFound(Struct, frozen=True):
     """The same packet came to this device by this interface before."""
 
 
-@dataclass(frozen=True, slots=True)
-class Leaves:
+class Leaves(Struct, frozen=True):
     """`to`: the interface at which it comes in next, if nothing stops it on the wire."""
 
     interface: str
@@ -157,24 +141,21 @@ class Leaves:
     to_address: int
 
 
-@dataclass(frozen=True, slots=True)
-class NobodyAnswers:
+class NobodyAnswers(Struct, frozen=True):
     """No enabled interface on the segment holds the next hop."""
 
     interface: str
     address: int
 
 
-@dataclass(frozen=True, slots=True)
-class Delivered:
+class Delivered(Struct, frozen=True):
     """The packet is for this device; `holder` is the interface that has the address."""
 
     holder: str | None
     service: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Refused:
+class Refused(Struct, frozen=True):
     """Nobody listens; `line` when it is a login port that no management line offers."""
 
     login: bool = False
@@ -204,8 +185,7 @@ Step = (
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Hop:
+class Hop(Struct, frozen=True):
     """One device on a packet's way.
 
     ingress, egress:  interfaces, where the packet entered and left
@@ -235,8 +215,7 @@ class Hop:
         return self.packet if point.at == self.ingress else self.received
 
 
-@dataclass(frozen=True, slots=True)
-class Path:
+class Path(Struct, frozen=True):
     """The whole way of one packet, and what devices remember after it."""
 
     hops: tuple[Hop, ...]

@@ -4,7 +4,7 @@ A rule speaks of conversations, by their first packet (RFC 3022 2.1); what becom
 device's session.
 """
 
-from dataclasses import replace
+from msgspec.structs import replace
 
 from greyheron.core.addresses import block_of, held
 from greyheron.core.connection import Key, Session, key_of

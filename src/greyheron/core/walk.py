@@ -4,7 +4,9 @@ Plain code that reads like the semantics. Equal-cost routes make several paths o
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.core.addresses import is_link_local
 from greyheron.core.connection import ConnectionState, Key, Session, key_of
@@ -51,8 +53,7 @@ from greyheron.model.values import Direction, Family
 MOST_PATHS = 64
 
 
-@dataclass(frozen=True, slots=True)
-class _Visit:
+class _Visit(Struct, frozen=True):
     """A packet at a device: where it came in (None: made here), and everything on its way so far.
 
     session:  what the device knows of its conversation, if it follows that

@@ -4,10 +4,11 @@ The same arguments give the same network. Addresses are drawn from 172.20.0.0/14
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from ipaddress import IPv4Address
 from random import Random
 from typing import Any
+
+from msgspec import Struct
 
 from greyheron.model.document import Network
 from greyheron.model.problems import DocumentError, Problem
@@ -23,8 +24,7 @@ PORTS = (443, 443, 443, 80, 80, 22, 53, 25, 23, 161, 389, 514, 587, 993, 1812, 5
 """Drawn from with this skew: most entries are about a few ports."""
 
 
-@dataclass(frozen=True, slots=True)
-class Plan:
+class Plan(Struct, frozen=True):
     """What to generate.
 
     routers:  how many, 2 to MOST_ROUTERS; one in SITES_OF_CORE belongs to the core
@@ -212,8 +212,7 @@ class _Generator:
 ROOMY_LENGTH, NARROW_LENGTH = 24, 28
 
 
-@dataclass(frozen=True, slots=True)
-class _Sites:
+class _Sites(Struct, frozen=True):
     """The IPv4 prefixes behind routers, by the routers' numbers; 16 of them are a nest.
 
     length:  of the prefixes, in bits

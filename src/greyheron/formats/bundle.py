@@ -7,9 +7,10 @@ import io
 import tarfile
 import zipfile
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import IO
+
+from msgspec import Struct
 
 from greyheron.model.problems import DocumentError, Problem
 
@@ -20,8 +21,7 @@ _PIECE = 1 << 20
 _GZIP = b"\x1f\x8b"
 
 
-@dataclass(frozen=True, slots=True)
-class Bundle:
+class Bundle(Struct, frozen=True):
     """Files by their path within the bundle, with forward slashes. `name` is what it was called."""
 
     name: str

@@ -5,14 +5,15 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Protocol
 
+from msgspec import Struct
+
 from greyheron.analysis.testing.sending import CountedAt
 from greyheron.core.progress import Progress
 from greyheron.formats.bundle import Bundle
 from greyheron.model.document import Network
 
 
-@dataclass(frozen=True, slots=True)
-class Notice:
+class Notice(Struct, frozen=True):
     """Something that was left out or guessed: where (file and place, or device), and what."""
 
     where: str
@@ -52,8 +53,7 @@ class Format(Protocol):
         """The network in a bundle. Raises DocumentError, each problem with its file, and Cancelled."""
 
 
-@dataclass(frozen=True, slots=True)
-class Taken:
+class Taken(Struct, frozen=True):
     """A network that was written: files by path, and what of the network they do not say."""
 
     files: Mapping[str, bytes]

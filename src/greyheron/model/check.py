@@ -4,6 +4,8 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from ipaddress import ip_address, ip_interface
 
+from msgspec import Struct
+
 from greyheron.model.check_device import device_problems, doubles, unknown
 from greyheron.model.document import AccessList, Address, Device, Network, Placement, Requirement, TestFlow
 from greyheron.model.entry import Entry, NamedAddresses, NamedPorts
@@ -58,8 +60,7 @@ def _changed(before: Network, after: Network) -> frozenset[str]:
     )
 
 
-@dataclass(frozen=True, slots=True)
-class _Rests:
+class _Rests(Struct, frozen=True):
     """What checks rest on; `lists` are those whose entries may name what is not there."""
 
     network: Network

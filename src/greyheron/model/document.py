@@ -3,6 +3,7 @@
 Reading outside data goes through `greyheron.model.read`, which reports every problem at once.
 """
 
+from collections.abc import Callable
 from ipaddress import IPv4Address, IPv4Interface, IPv4Network, IPv6Address, IPv6Interface, IPv6Network
 from typing import Annotated, Any, Final, Literal
 
@@ -65,6 +66,19 @@ def _mac(value: Any) -> Any:
 
 
 MacAddress = Annotated[str, BeforeValidator(_mac)]
+
+
+def _in_notation(kind: Any, read: Callable[[str], Any], example: str) -> PlainValidator:
+    """For values of a kind that documents hold as text."""
+
+    def value_of(value: Any) -> Any:
+        if isinstance(value, kind):
+            return value
+        if not isinstance(value, str):
+            raise ValueError(f"this is text in the notation: {example}, say")
+        return read(value)
+
+    return PlainValidator(value_of)
 
 
 def family_of(value: Address | Prefix | IPv4Interface | IPv6Interface) -> Family:
@@ -326,7 +340,7 @@ class Period(Item):
         tuple[
             Annotated[
                 Window,
-                BeforeValidator(lambda value: read_window(value) if isinstance(value, str) else value),
+                _in_notation(Window, read_window, "mon-fri 08:00-18:00"),
                 PlainSerializer(str),
                 WithJsonSchema({"type": "string", "title": "mon-fri 08:00-18:00"}),
             ],
@@ -354,7 +368,7 @@ class TestFlow(Item):
     id: Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9._-]{1,40}$")]
     flow: Annotated[
         ExpectedFlow,
-        BeforeValidator(lambda value: read_expected_flow(value) if isinstance(value, str) else value),
+        _in_notation(ExpectedFlow, read_expected_flow, "kiosk → ledger tcp/443 pass"),
         PlainSerializer(write_expected_flow),
         WithJsonSchema({"type": "string", "title": "kiosk → ledger tcp/443 pass"}),
     ]
@@ -368,7 +382,7 @@ class Requirement(Item):
     id: Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9._-]{1,40}$")]
     statement: Annotated[
         Statement,
-        BeforeValidator(lambda value: read_requirement(value) if isinstance(value, str) else value),
+        _in_notation(Statement, read_requirement, "only wardens-desk → routers remote"),
         PlainSerializer(write_requirement),
         WithJsonSchema({"type": "string", "title": "only wardens-desk → routers remote"}),
     ]

@@ -1,34 +1,18 @@
 """Entries of access lists, as values (§3)."""
 
-from dataclasses import dataclass, field, fields
-from operator import attrgetter
-from typing import Any, TypeVar
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from msgspec import Struct
 
 from greyheron.model.header import DscpTerms, FlagsMatch
 from greyheron.model.period import During
 from greyheron.model.values import Action, Family, ListKind
 
 EVERY_MAC_BIT = (1 << 48) - 1
-T = TypeVar("T")
 
 
-def sent_by_fields(frozen: type[T]) -> type[T]:
-    """A frozen class of several fields whose values are pickled by what they are made of.
-
-    That is several times as fast as by their state, and networks of many entries go to other processes.
-    """
-    made_of = attrgetter(*(each.name for each in fields(frozen)))  # type: ignore[arg-type]
-
-    def reduced(self: T) -> tuple[type[T], tuple[Any, ...]]:
-        return frozen, made_of(self)
-
-    frozen.__reduce__ = reduced  # type: ignore[method-assign, assignment]
-    return frozen
-
-
-@sent_by_fields
-@dataclass(frozen=True, slots=True)
-class AddressBlock:
+class AddressBlock(Struct, frozen=True):
     """The addresses that equal `value` in every bit that is set in `mask`.
 
     One address has every bit set in `mask`, a prefix its leading bits, a wildcard any bits.
@@ -72,8 +56,7 @@ class AddressBlock:
         return address if self.length == self.family.bits else f"{address}/{self.length}"
 
 
-@dataclass(frozen=True, slots=True)
-class NamedAddresses:
+class NamedAddresses(Struct, frozen=True):
     """`@name`: an address set, else every address of a device."""
 
     name: str
@@ -86,7 +69,6 @@ AddressTerm = AddressBlock | NamedAddresses
 """What an entry says of an address; None stands for any."""
 
 
-@sent_by_fields
 @dataclass(frozen=True, slots=True)
 class PortSpan:
     """Ports from `low` to `high`, both included; `word` is how the user named a single one."""
@@ -114,8 +96,7 @@ class NotPort:
         return f"!={self.word or self.port}"
 
 
-@dataclass(frozen=True, slots=True)
-class NamedPorts:
+class NamedPorts(Struct, frozen=True):
     """`@name`: a port set."""
 
     name: str
@@ -127,16 +108,14 @@ class NamedPorts:
 PortTerm = PortSpan | NotPort | NamedPorts
 
 
-@dataclass(frozen=True, slots=True)
-class IcmpMatch:
+class IcmpMatch(Struct, frozen=True):
     """An ICMP type, and a code unless any will do."""
 
     type: int
     code: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class MacBlock:
+class MacBlock(Struct, frozen=True):
     """The MAC addresses that equal `value` in every bit that is set in `mask`."""
 
     value: int
@@ -155,8 +134,7 @@ def mac_text(address: int) -> str:
     return address.to_bytes(6, "big").hex(":")
 
 
-@dataclass(frozen=True, slots=True)
-class FrameMatch:
+class FrameMatch(Struct, frozen=True):
     """What an entry of a frame list asks for; None for any (§14)."""
 
     ether_type: int | None = None
@@ -164,9 +142,7 @@ class FrameMatch:
     destination: MacBlock | None = None
 
 
-@sent_by_fields
-@dataclass(frozen=True, slots=True)
-class Entry:
+class Entry(Struct, frozen=True):
     """One numbered permit or deny.
 
     protocol:  IANA number, or None for any
@@ -219,3 +195,6 @@ class ListBody:
         said = (entry.during for entry in self.entries)
         periods = frozenset(during.period for during in said if during is not None)
         object.__setattr__(self, "periods", periods)
+
+    def with_entries(self, entries: Iterable[Entry]) -> "ListBody":
+        return ListBody(tuple(entries), self.closing_remarks)

@@ -1,14 +1,13 @@
 """Test flows, as values: who talks to whom, about what, and what should come of it."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from greyheron.model.header import DscpSpan, TcpFlags
 from greyheron.model.period import Moment
 from greyheron.model.values import Expectation, Family
 
 
-@dataclass(frozen=True, slots=True)
-class FlowEnd:
+class FlowEnd(Struct, frozen=True):
     """One end of a test flow.
 
     device:  a device's name, or None when only an address is given
@@ -28,8 +27,7 @@ class FlowEnd:
         return ":".join(part for part in (self.device, self.at) if part)
 
 
-@dataclass(frozen=True, slots=True)
-class Flow:
+class Flow(Struct, frozen=True):
     """One conversation to try.
 
     service:  as it was written: `tcp/443`, `ping`, `ssh`, or a service of the destination by name
@@ -51,7 +49,6 @@ class Flow:
     family: Family | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class ExpectedFlow:
+class ExpectedFlow(Struct, frozen=True):
     flow: Flow
     expect: Expectation

@@ -3,6 +3,8 @@
 from dataclasses import dataclass, field
 from enum import Flag
 
+from msgspec import Struct
+
 
 class TcpFlags(Flag):
     """The control bits of RFC 9293 3.1, with the numbers that they have there."""
@@ -37,8 +39,7 @@ DSCP: dict[str, int] = {
 """Differentiated services code points by name (IANA, RFC 2474)."""
 
 
-@dataclass(frozen=True, slots=True)
-class FlagsMatch:
+class FlagsMatch(Struct, frozen=True):
     """TCP flags that must be set, and such that must be clear; the others are not looked at."""
 
     on: TcpFlags
@@ -68,8 +69,7 @@ DscpTerms = tuple[DscpSpan, ...]
 """Alternatives."""
 
 
-@dataclass(frozen=True, slots=True)
-class HeaderTerms:
+class HeaderTerms(Struct, frozen=True):
     """What is said of a packet's header beside addresses and service; by itself nothing.
 
     flags:  of TCP packets, each of which stands by itself then;  fragment:  fragments that are not the first

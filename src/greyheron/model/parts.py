@@ -5,8 +5,9 @@ device is sound with it is for `greyheron.model.check`.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Any, Final, Literal, TypeVar
+
+from msgspec import Struct
 
 from greyheron.model.document import Address, Device, Interface, ManagementLine
 from greyheron.model.notation.line import LineError, NotationError, NotationLine, Option
@@ -57,8 +58,7 @@ KINDS: Final = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class PartKind:
+class PartKind(Struct, frozen=True):
     """How the lines of one section are read and written.
 
     read:  raises LineError;  of:  the parts that a device has;  put:  the device with other ones

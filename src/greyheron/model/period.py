@@ -1,15 +1,15 @@
 """Periods and moments, as values (§12): named sets of windows, and points in time to look at."""
 
-from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+
+from msgspec import Struct
 
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 MINUTES = 24 * 60
 """In a day."""
 
 
-@dataclass(frozen=True, slots=True)
-class Moment:
+class Moment(Struct, frozen=True):
     """A point in the network's own time: of a date, or of a day in any ordinary week.
 
     day:  0 for Monday;  minute:  of that day;  on:  its date; None in an ordinary week: no dated window is on
@@ -46,8 +46,7 @@ def clock(minute: int) -> str:
     return f"{minute // 60:02}:{minute % 60:02}"
 
 
-@dataclass(frozen=True, slots=True)
-class WeeklyWindow:
+class WeeklyWindow(Struct, frozen=True):
     """Some hours of some days; past midnight where it ends no later than it begins.
 
     days:  0 for Monday, rising;  first, end:  minutes of the day, the end not included
@@ -78,8 +77,7 @@ class WeeklyWindow:
         return _days_words(self.days) + ("" if whole else f" {clock(self.first)}-{clock(self.end)}")
 
 
-@dataclass(frozen=True, slots=True)
-class DatedWindow:
+class DatedWindow(Struct, frozen=True):
     """From one date and hour to another one, which is not included."""
 
     first: datetime
@@ -103,8 +101,7 @@ def _days_words(days: tuple[int, ...]) -> str:
     return ",".join(DAYS[day] for day in days)
 
 
-@dataclass(frozen=True, slots=True)
-class During:
+class During(Struct, frozen=True):
     """When an entry is there: in a period, or outside it."""
 
     period: str

@@ -1,13 +1,13 @@
 """What is wrong with a document: where, what, and what would be right."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from greyheron.model.notation.line import NotationError
 
 
-@dataclass(frozen=True, slots=True)
-class Problem:
+class Problem(Struct, frozen=True):
     """One thing that keeps a document from being accepted.
 
     where: the place in the trade's words: “device sluice, interface wan0”

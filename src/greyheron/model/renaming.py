@@ -1,7 +1,8 @@
 """Another name for a device, list or set, wherever it is spoken of."""
 
-from dataclasses import replace
 from typing import Any, Literal
+
+from msgspec.structs import replace
 
 from greyheron.model.changes import Change, difference
 from greyheron.model.document import AccessList, Link, Network, Requirement, TestFlow
@@ -105,7 +106,7 @@ class _Renamer:
         entries = tuple(map(self._entry, access_list.body.entries))
         if all(new is old for new, old in zip(entries, access_list.body.entries, strict=True)):
             return access_list
-        return access_list.model_copy(update={"body": replace(access_list.body, entries=entries)})
+        return access_list.model_copy(update={"body": access_list.body.with_entries(entries)})
 
     def _entry(self, entry: Entry) -> Entry:
         address, ports = NamedAddresses(self._old), NamedPorts(self._old)

@@ -1,7 +1,8 @@
 """Requirements, as values: a policy over sets of sources, destinations and services (§10)."""
 
-from dataclasses import dataclass
 from enum import StrEnum
+
+from msgspec import Struct
 
 from greyheron.model.header import NOTHING_SAID, HeaderTerms
 from greyheron.model.period import During
@@ -34,8 +35,7 @@ class TermKind(StrEnum):
     PREFIX = "prefix"
 
 
-@dataclass(frozen=True, slots=True)
-class Term:
+class Term(Struct, frozen=True):
     """One part of a side.
 
     name:  of a device, an address set or a kind of devices (`routers`), a prefix, or the device of an
@@ -63,16 +63,14 @@ Side = tuple[Term, ...]
 """Everyone whom some term speaks of."""
 
 
-@dataclass(frozen=True, slots=True)
-class Asks:
+class Asks(Struct, frozen=True):
     """Services by words, and what else is said of their packets."""
 
     services: tuple[str, ...]
     header: HeaderTerms
 
 
-@dataclass(frozen=True, slots=True)
-class Statement:
+class Statement(Struct, frozen=True):
     """A requirement.
 
     services:  words as they were written: `tcp/443`, `udp`, `ping`, `remote`, `any`, …

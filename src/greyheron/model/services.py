@@ -1,6 +1,6 @@
 """What a test flow asks for, from the word it uses."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from greyheron.model.document import Device
 from greyheron.model.header import TcpFlags
@@ -18,8 +18,7 @@ KNOWN_SERVICES = frozenset({"any", "ping", OWN_SERVICES, *WHOLE_PROTOCOLS, *LINE
 """The words that a requirement knows in every network."""
 
 
-@dataclass(frozen=True, slots=True)
-class Request:
+class Request(Struct, frozen=True):
     """Protocol, and the destination port or the ICMP type and code where the protocol has them.
 
     flags:  of a single TCP packet; None: a conversation

@@ -1,12 +1,12 @@
 """A collection as what differs from an earlier one: stretches of what is known, and of what is not."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+from msgspec import Struct
 
-@dataclass(frozen=True, slots=True)
-class Stretch:
+
+class Stretch(Struct, frozen=True):
     """Items that stand one after another.
 
     kept:  where they stand in the earlier collection: the first index, and the one behind the last, or None

@@ -3,9 +3,10 @@
 Everything else asks for a trait. Kinds by name are left to what draws or words them.
 """
 
-from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Final, Literal
+
+from msgspec import Struct
 
 from greyheron.model.values import DeviceKind
 
@@ -13,8 +14,7 @@ TrackedProtocols = Literal["tcp", "udp", "icmp"]
 _ALL: tuple[TrackedProtocols, ...] = ("tcp", "udp", "icmp")
 
 
-@dataclass(frozen=True, slots=True)
-class Traits:
+class Traits(Struct, frozen=True):
     """What a kind of device does, and which parts it may have.
 
     forwards:  passes on what is not for itself; has management lines, translation, OSPF, subinterfaces (§4)

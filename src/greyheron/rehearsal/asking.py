@@ -1,8 +1,9 @@
 """What a rehearsal is asked to try: flows, for test flows and for requirements."""
 
 from collections.abc import Collection, Iterator
-from dataclasses import dataclass
 from hashlib import sha256
+
+from msgspec import Struct
 
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.proof.witnesses import witnesses
@@ -13,8 +14,7 @@ from greyheron.model.document import Network
 from greyheron.model.flow import Flow
 
 
-@dataclass(frozen=True, slots=True)
-class Selection:
+class Selection(Struct, frozen=True):
     """The ids of the test flows and requirements to rehearse."""
 
     tests: Collection[str]
@@ -30,8 +30,7 @@ def ground_of(network: Network) -> str:
     return sha256(network.model_dump_json(include=set(OF_THE_NETWORK)).encode()).hexdigest()
 
 
-@dataclass(frozen=True, slots=True)
-class Asked:
+class Asked(Struct, frozen=True):
     """A flow to try, and for which test flow or requirement: one of the two is None."""
 
     flow: Flow

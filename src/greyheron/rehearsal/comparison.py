@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass
 
+from msgspec import Struct
+
 from greyheron.core.addresses import is_link_local
 from greyheron.core.responses import Seen
 from greyheron.model.values import Family
@@ -10,8 +12,7 @@ from greyheron.rehearsal.rulebook import Counted
 from greyheron.rehearsal.sendings import Predicted, Signature, Trying
 
 
-@dataclass(frozen=True, slots=True)
-class SeenFacts:
+class SeenFacts(Struct, frozen=True):
     """What a rehearsal saw of one conversation.
 
     addresses:  what a name server answered
@@ -36,8 +37,7 @@ class Discrepancy:
     seen: str
 
 
-@dataclass(frozen=True, slots=True)
-class Rehearsed:
+class Rehearsed(Struct, frozen=True):
     """One conversation as it was predicted and as it went.
 
     span:  the times for which it was tried;  rose:  the entries that counted packets meanwhile
@@ -51,8 +51,7 @@ class Rehearsed:
     captured: tuple[Captured, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Rehearsal:
+class Rehearsal(Struct, frozen=True):
     """What came of all of it.
 
     left_out:  what was not tried, and why;  seconds:  for building and for sending

@@ -1,7 +1,8 @@
 """What the routing daemons of a device are told: OSPF v2 and v3, in one area (§9)."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from greyheron.core.ospf import EXTERNAL_COST
 from greyheron.core.segments import InterfaceId
@@ -24,8 +25,7 @@ _HELLOS = """\
 """
 
 
-@dataclass(frozen=True, slots=True)
-class Daemons:
+class Daemons(Struct, frozen=True):
     """The families that are spoken, and one configuration for all daemons of the device."""
 
     families: tuple[Family, ...]

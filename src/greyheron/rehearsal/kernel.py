@@ -18,6 +18,7 @@ from ipaddress import ip_interface
 from pathlib import Path
 from typing import Any
 
+from msgspec import Struct
 from pyroute2 import IPRoute, NetlinkError, NFCTSocket
 
 from greyheron.model.values import Family
@@ -76,8 +77,7 @@ class KernelError(RuntimeError):
     """The kernel, or a program of the system, did not do what it was told; says what and where."""
 
 
-@dataclass(frozen=True, slots=True)
-class Namespace:
+class Namespace(Struct, frozen=True):
     """A network namespace that this process holds open."""
 
     device: str

@@ -2,8 +2,9 @@
 
 import socket
 import struct
-from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv6Address
+
+from msgspec import Struct
 
 from greyheron.core.packet import Packet
 from greyheron.model.names import PROTOCOLS, TCP, UDP, WITH_PORTS
@@ -17,8 +18,7 @@ _FRAGMENT_HEADER = 44
 _SECOND_FRAGMENT = 1  # in units of eight bytes
 
 
-@dataclass(frozen=True, slots=True)
-class Header:
+class Header(Struct, frozen=True):
     """What is known of a captured packet. `code` is the ICMP type and code, if it is ICMP."""
 
     family: Family
@@ -26,8 +26,7 @@ class Header:
     code: tuple[int, int] | None
 
 
-@dataclass(frozen=True, slots=True)
-class Captured:
+class Captured(Struct, frozen=True):
     """A frame as one device's port had it: `outgoing` when it left. `at`: nanoseconds since 1970."""
 
     device: str

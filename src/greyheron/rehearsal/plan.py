@@ -7,6 +7,8 @@ each VLAN of a switch a bridge, so that kernels without VLANs can rehearse them 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
+from msgspec import Struct
+
 from greyheron.core.frames import mac_of
 from greyheron.core.routing import NextHop, Origin
 from greyheron.core.segments import InterfaceId, LinkEnds, is_up
@@ -24,8 +26,7 @@ DISTANCE = 24
 LOOPBACK = "lo"
 
 
-@dataclass(frozen=True, slots=True)
-class Port:
+class Port(Struct, frozen=True):
     """A virtual port in a namespace.
 
     name:  as the kernel has it;  interface:  that of the device which it stands for
@@ -39,16 +40,14 @@ class Port:
     bridge: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Wire:
+class Wire(Struct, frozen=True):
     """Two ports that are joined; `far` is None for one that nobody is at the other end of."""
 
     near: InterfaceId
     far: InterfaceId | None
 
 
-@dataclass(frozen=True, slots=True)
-class RoutePlan:
+class RoutePlan(Struct, frozen=True):
     """A route: by next hops (port, address or None), or none at all as if there were no route."""
 
     prefix: str
@@ -56,8 +55,7 @@ class RoutePlan:
     metric: int
 
 
-@dataclass(frozen=True, slots=True)
-class DevicePlan:
+class DevicePlan(Struct, frozen=True):
     """A namespace, which stands for a device.
 
     local:  prefixes all of whose addresses are its own

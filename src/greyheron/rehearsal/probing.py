@@ -8,8 +8,11 @@ import struct
 import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from ipaddress import ip_address
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.core.conversation import expects_reply
 from greyheron.core.packet import Packet
@@ -56,8 +59,7 @@ _SAID = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Observed:
+class Observed(Struct, frozen=True):
     """What came of one sending: as in `Predicted`.
 
     captured:  every packet of it, in order;  counted:  the entries that they came to, with their signatures

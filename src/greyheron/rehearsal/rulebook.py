@@ -4,6 +4,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from msgspec import Struct
+
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Device
@@ -19,8 +21,7 @@ LOG_GROUP = 1
 ICMP = {Family.IPV4: 1, Family.IPV6: 58}
 
 
-@dataclass(frozen=True, slots=True)
-class Counted:
+class Counted(Struct, frozen=True):
     """What a counter counts: one entry of a list at one place; `entry` is None for its end."""
 
     point: AttachmentPoint

@@ -1,7 +1,9 @@
 """What is sent in a rehearsal, and what is predicted of it: pure values, made of conversations (§8)."""
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.core.connection import key_of
 from greyheron.core.conversation import (
@@ -26,8 +28,7 @@ Signature = tuple[int, int | None, int | None, int, int | None]
 """Protocol, source, its port, destination, its port, as a packet has them somewhere on its way."""
 
 
-@dataclass(frozen=True, slots=True)
-class Predicted:
+class Predicted(Struct, frozen=True):
     """What should come of a conversation, on one of its equal paths.
 
     sees, by:  what its sender sees, and from which address; None: it says so itself
@@ -43,8 +44,7 @@ class Predicted:
     decider: Counted | None
 
 
-@dataclass(frozen=True, slots=True)
-class AskedName:
+class AskedName(Struct, frozen=True):
     """A name that is asked for; `address` is what should be answered, None where there is none."""
 
     name: str
@@ -52,8 +52,7 @@ class AskedName:
     address: str | None
 
 
-@dataclass(frozen=True, slots=True)
-class Trying:
+class Trying(Struct, frozen=True):
     """One conversation to send.
 
     name:  the flow as it is written, or the query that comes before it

@@ -1,13 +1,13 @@
 """Errors as problem documents (RFC 9457)."""
 
 from collections.abc import Callable, Iterable
-from dataclasses import asdict
 from http import HTTPStatus
 from typing import Any
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
+from msgspec import to_builtins
 from pydantic import BaseModel
 from sqlalchemy.exc import DatabaseError, OperationalError
 from starlette.exceptions import HTTPException
@@ -81,7 +81,7 @@ def problem(status: int, detail: str, problems: list[Problem] | None = None, **e
         "title": HTTPStatus(status).phrase,
         "status": status,
         "detail": detail,
-        "problems": [asdict(found) for found in problems or []],
+        "problems": [to_builtins(found) for found in problems or []],
         **extra,
     }
     return JSONResponse(document, status, media_type=MEDIA_TYPE)

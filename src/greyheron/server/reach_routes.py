@@ -1,9 +1,9 @@
 """Reach: matrices worked out beside the requests, and the conversations behind one cell."""
 
-from dataclasses import replace
 from typing import Annotated
 
 from fastapi import APIRouter
+from msgspec.structs import replace
 from pydantic import BaseModel, Field, StringConstraints
 
 from greyheron.analysis.reach.axis import Group

@@ -1,11 +1,11 @@
 """The routes under /api."""
 
-from dataclasses import replace
 from itertools import pairwise
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Header, Response
 from fastapi.responses import PlainTextResponse
+from msgspec.structs import replace
 
 from greyheron.analysis.network.completion import (
     complete_device,

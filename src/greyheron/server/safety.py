@@ -1,10 +1,10 @@
 """What stands between the network and the routes: hosts, origins, tokens, sizes and headers."""
 
 import hmac
-from dataclasses import dataclass
 from http.cookies import SimpleCookie
 from urllib.parse import parse_qs, urlsplit
 
+from msgspec import Struct
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.responses import RedirectResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
@@ -37,8 +37,7 @@ def content_policy(nonce: str | None = None) -> str:
     )
 
 
-@dataclass(frozen=True, slots=True)
-class Access:
+class Access(Struct, frozen=True):
     """Who may ask. `hosts`: names in the Host header; `token`: needed when not None."""
 
     hosts: frozenset[str] = LOOPBACK

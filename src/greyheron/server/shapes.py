@@ -1,10 +1,10 @@
 """What goes over the wire that is not a document or a report already."""
 
 from collections.abc import Sequence
-from dataclasses import asdict
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
+from msgspec.structs import asdict
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from greyheron.analysis.testing.book import TestMarks

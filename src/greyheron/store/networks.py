@@ -9,6 +9,7 @@ from datetime import UTC, datetime, timedelta
 from threading import Condition, Lock
 
 from cachetools import LRUCache
+from msgspec import Struct
 from sqlalchemy import Engine, delete, func, select
 from sqlalchemy.orm import Session
 
@@ -58,8 +59,7 @@ class VersionConflict(Exception):
         super().__init__(f"based on version {based_on}, but the network is at version {current}")
 
 
-@dataclass(frozen=True, slots=True)
-class Summary:
+class Summary(Struct, frozen=True):
     """What is told of a network without reading it.
 
     surprises:  how many test flows of this version do not do what is expected; None where that is not known
@@ -76,8 +76,7 @@ class Summary:
     surprises: int | None
 
 
-@dataclass(frozen=True, slots=True)
-class Stored:
+class Stored(Struct, frozen=True):
     """A network as it is kept.
 
     undo, redo:  labels of the edits that would be undone and redone, or None
@@ -91,8 +90,7 @@ class Stored:
     redo: str | None
 
 
-@dataclass(frozen=True, slots=True)
-class Revision:
+class Revision(Struct, frozen=True):
     number: int
     note: str
     applied_at: datetime
@@ -369,8 +367,7 @@ class _Transaction:
         return self.made
 
 
-@dataclass(frozen=True, slots=True)
-class _AsWritten:
+class _AsWritten(Struct, frozen=True):
     """A network as it stands in the database.
 
     draft:  as it was written last;  since:  the changes that make of it what it is now, in order

@@ -1,8 +1,8 @@
 """The last rehearsal of each network: what was seen, and of which draft."""
 
-from dataclasses import dataclass
 from datetime import UTC, datetime
 
+from msgspec import Struct
 from sqlalchemy import Engine
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
@@ -12,8 +12,7 @@ from greyheron.store.networks import require_network
 from greyheron.store.tables import RehearsalRow
 
 
-@dataclass(frozen=True, slots=True)
-class KeptRehearsal:
+class KeptRehearsal(Struct, frozen=True):
     """A rehearsal of a draft.
 
     version:  the draft's then;  ground:  a digest of what its result rests on

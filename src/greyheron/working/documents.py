@@ -1,7 +1,8 @@
 """The two documents of a network."""
 
-from dataclasses import dataclass
 from typing import Protocol
+
+from msgspec import Struct
 
 from greyheron.model.document import Network
 
@@ -16,8 +17,7 @@ class Drafted(Protocol):
     def draft(self) -> Network: ...
 
 
-@dataclass(frozen=True, slots=True)
-class RunningAndDraft:
+class RunningAndDraft(Struct, frozen=True):
     running: Network
     draft: Network
 

@@ -2,7 +2,6 @@
 
 import pickle
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from functools import cache
 from threading import Lock
 from time import monotonic
@@ -10,6 +9,7 @@ from typing import Any
 
 from cachetools import LRUCache
 from distributed import get_worker
+from msgspec import Struct
 
 from greyheron.core.progress import Cancelled, Found, Progress
 from greyheron.model.document import Network
@@ -31,15 +31,13 @@ PackedPieces = tuple[Packed, ...]
 """The pieces of a document."""
 
 
-@dataclass(frozen=True, slots=True)
-class Named:
+class Named(Struct, frozen=True):
     """Stands in the arguments of an errand for a document."""
 
     chain: DocumentKeys
 
 
-@dataclass(frozen=True, slots=True)
-class Errand:
+class Errand(Struct, frozen=True):
     """A method of `DerivedState`, by its name, with its arguments.
 
     running, draft:  documents

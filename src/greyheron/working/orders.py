@@ -1,8 +1,9 @@
 """What is asked of whoever works something out elsewhere: processes of this machine, or of others."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any, Protocol
+
+from msgspec import Struct
 
 from greyheron.core.progress import Found, Progress, unheard
 from greyheron.working.documents import Drafted
@@ -12,8 +13,7 @@ class WorkersGone(Exception):
     """Nobody can work something out now: processes ended, a scheduler does not answer. Says what to do."""
 
 
-@dataclass(frozen=True, slots=True)
-class Order:
+class Order(Struct, frozen=True):
     """What one worker is to do: a method of `DerivedState`.
 
     worker:  which one, of those that there are

@@ -6,12 +6,13 @@ import signal
 from collections import defaultdict
 from collections.abc import Callable, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
 from functools import partial
 from multiprocessing.connection import Connection
 from threading import Event, Lock, Thread
 from time import monotonic
 from typing import Any
+
+from msgspec import Struct
 
 from greyheron.core.progress import Cancelled
 from greyheron.memory import GivingBack, settle_memory
@@ -25,23 +26,20 @@ _BETWEEN = 0.05
 """Seconds between two words about how far a piece of work is."""
 
 
-@dataclass(frozen=True, slots=True)
-class Hear:
+class Hear(Struct, frozen=True):
     """A piece of a document of a network."""
 
     network: str
     piece: Packed
 
 
-@dataclass(frozen=True, slots=True)
-class Forget:
+class Forget(Struct, frozen=True):
     """A network is spoken of no more, and nothing of it need be kept."""
 
     network: str
 
 
-@dataclass(frozen=True, slots=True)
-class Task:
+class Task(Struct, frozen=True):
     """Work to begin: a method of `DerivedState`, by its name.
 
     running, draft:  documents, by their tokens
@@ -58,29 +56,25 @@ class Task:
     tells: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Cancel:
+class Cancel(Struct, frozen=True):
     number: int
 
 
-@dataclass(frozen=True, slots=True)
-class SoFar:
+class SoFar(Struct, frozen=True):
     """How far a task is, 0 to 1."""
 
     number: int
     done: float
 
 
-@dataclass(frozen=True, slots=True)
-class FoundSoFar:
+class FoundSoFar(Struct, frozen=True):
     """What a task has found since it said so last."""
 
     number: int
     found: Sequence[Any]
 
 
-@dataclass(frozen=True, slots=True)
-class Ended:
+class Ended(Struct, frozen=True):
     """The end of a task: what came of it, or what was raised."""
 
     number: int
@@ -88,8 +82,7 @@ class Ended:
     error: BaseException | None
 
 
-@dataclass(frozen=True, slots=True)
-class Token:
+class Token(Struct, frozen=True):
     """Stands in the arguments of a task for a document, by its token."""
 
     token: int

@@ -8,6 +8,8 @@ from itertools import chain, count
 from threading import Lock
 from typing import Any
 
+from msgspec import Struct
+
 from greyheron.model.document import AccessList, Network
 from greyheron.model.stretches import stretches
 
@@ -17,8 +19,7 @@ _PIECE = 1000
 """A piece has items of so many entries at most: it is packed in a few milliseconds."""
 
 
-@dataclass(frozen=True, slots=True)
-class SomeItems:
+class SomeItems(Struct, frozen=True):
     """More items of a collection of a document that is being told.
 
     kept:  where a run of them stands in the same collection of the base: its first index, and behind its last
@@ -29,8 +30,7 @@ class SomeItems:
     fresh: tuple[Any, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Whole:
+class Whole(Struct, frozen=True):
     """The end of a document: its name, the one that it differs from, and all that is no collection.
 
     forget:  a document that is not spoken of any more

@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 
 import numpy as np
+from msgspec import structs
 
 from greyheron.analysis.advice.choices import Advice, Choice, Collateral, rank, sentence
 from greyheron.analysis.advice.proposals import Proposal, Proposer
@@ -162,7 +163,7 @@ class Advisor:
         tried = [
             (one, before, proposal)
             for family in ([statement.family] if statement.family else Family)
-            for one in (replace(statement, family=family),)
+            for one in (structs.replace(statement, family=family),)
             for before in (self._prover.prove(one, self._world, self._network),)
             if before.proof.answer is Answer.VIOLATED
             for proposal in self._proposer.proposals(one, before, family)

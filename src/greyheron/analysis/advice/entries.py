@@ -1,7 +1,6 @@
 """Entries that say what a requirement says: its sides and services in the notation of lists (§11)."""
 
 from collections.abc import Iterable, Iterator
-from dataclasses import replace
 
 from greyheron.analysis.proof.endpoints import Endpoint
 from greyheron.analysis.proof.services import ServiceSet, meant
@@ -101,7 +100,7 @@ def rewritten(access_list: AccessList, text: str) -> Change:
 
 def holding(access_list: AccessList, entries: Iterable[Entry]) -> Change:
     """The change that leaves a list just these entries."""
-    body = replace(access_list.body, entries=tuple(entries))
+    body = access_list.body.with_entries(entries)
     return rewritten(access_list, write_body(body, access_list.family, access_list.kind))
 
 

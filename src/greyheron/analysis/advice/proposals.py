@@ -1,9 +1,11 @@
 """Proposals: entries that would make a requirement hold, at every place where they could."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
 from enum import StrEnum
 from itertools import count
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.analysis.advice.entries import entry_lines, rewritten, service_terms, side_terms, with_entries
 from greyheron.analysis.proof.answers import Answer
@@ -35,8 +37,7 @@ class Measure(StrEnum):
     MOVED = "moved"
 
 
-@dataclass(frozen=True, slots=True)
-class Proposal:
+class Proposal(Struct, frozen=True):
     """What to do with one list, at attachment points; see `Choice`, which is a proposal that was tried."""
 
     points: tuple[AttachmentPoint, ...]

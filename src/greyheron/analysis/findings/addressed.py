@@ -2,9 +2,9 @@
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from greyheron.analysis.advice.entries import holding
 from greyheron.analysis.findings.finding import (

@@ -1,10 +1,10 @@
 """Lists whose entries look for addresses that never come by where they stand."""
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
+from msgspec import Struct
 
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
@@ -28,8 +28,7 @@ _ANY_PROTOCOL = 253
 _FEW = 8
 
 
-@dataclass(frozen=True, slots=True)
-class Passing:
+class Passing(Struct, frozen=True):
     """Who sends by a place and to whom, as indices among the endpoints.
 
     pairs:  which source to which goal, by their indices in those two; None: each to each

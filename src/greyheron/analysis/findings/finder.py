@@ -1,8 +1,10 @@
 """All findings of a draft, in the order of how much they matter."""
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, replace
 from functools import partial
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
 from greyheron.analysis.findings.kept import KeptFindings
@@ -28,8 +30,7 @@ _UNDIVIDED: tuple[Callable[[Ground], Iterable[Finding]], ...] = (
 _ORDER = list(Severity)
 
 
-@dataclass(frozen=True, slots=True)
-class Noted:
+class Noted(Struct, frozen=True):
     """A finding, and why it was accepted if it was, and nothing has changed since."""
 
     finding: Finding

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 from hashlib import sha256
 
+from msgspec import Struct
+
 from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.progress import Progress, unwatched
@@ -32,8 +34,7 @@ class Repair:
     changes: tuple[Change, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(Struct, frozen=True):
     """Something wrong or doubtful.
 
     kind:  a word for what it is;  subject:  what it is about, the same as long as it is the same matter
@@ -62,8 +63,7 @@ class Finding:
         return sha256("\n".join((self.text, *self.evidence)).encode()).hexdigest()[:16]
 
 
-@dataclass(frozen=True, slots=True)
-class Ground:
+class Ground(Struct, frozen=True):
     """What findings are looked for in: a draft, and its world at some time.
 
     timeline:  all times that are looked at

@@ -1,10 +1,11 @@
 """Holes for fragments: a deny with ports never meets them, and a permit below lets them by (RFC 1858)."""
 
 from collections.abc import Hashable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
 from itertools import chain, pairwise
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity, line_of
 from greyheron.core.bulk.conversations import Conversations
@@ -42,8 +43,7 @@ _Slot = tuple[Hashable, tuple[object, ...]]
 _NOTHING = np.zeros(0, dtype=np.int64)
 
 
-@dataclass(frozen=True, slots=True)
-class _Hole:
+class _Hole(Struct, frozen=True):
     """A fragment of what a rule denies that gets through by the list, and the entry that permits it."""
 
     found: ResolvedList
@@ -52,8 +52,7 @@ class _Hole:
     permit: int
 
 
-@dataclass(frozen=True, slots=True)
-class _Searched:
+class _Searched(Struct, frozen=True):
     """What was found at one place, in a world, and by which points and solicitations that was tried.
 
     codes:  see `ForwardingIndex`; None where all of them may have a say
@@ -69,8 +68,7 @@ class _Searched:
         return not (differs if self.codes is None else differs[self.codes]).any()
 
 
-@dataclass(frozen=True, slots=True)
-class _Fragments:
+class _Fragments(Struct, frozen=True):
     """Fragments that are tried at one place, in order: arrays of one length.
 
     rule:  index of the rule that denies packets with ports;  source, goal:  indices among the ends

@@ -5,13 +5,13 @@ An entry's packets are cut into classes by the entries that overlap it; one pack
 
 from bisect import bisect
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from itertools import product
 from math import prod
 from random import Random
 
 import numpy as np
+from msgspec import Struct
 
 from greyheron.core.bulk.headers import Ints
 from greyheron.core.fields import ADDRESS_FIELDS, FIELDS, KIND_FIELDS, PORT_FIELDS, RANGED_FIELDS
@@ -35,8 +35,7 @@ _AT_ONCE = 256
 """So many entries are compared with all of a list at once."""
 
 
-@dataclass(frozen=True, slots=True)
-class Ineffective:
+class Ineffective(Struct, frozen=True):
     """An entry that has nothing to do.
 
     number:  its own;  by:  the entries that leave it nothing, or that would do the same

@@ -1,12 +1,13 @@
 """Findings in lists by themselves: their entries, names and notes."""
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, fields, replace
 from functools import partial
 from operator import attrgetter
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.analysis.advice.entries import holding, rewritten
 from greyheron.analysis.findings.addressed import KnownAddresses, in_addresses
@@ -31,13 +32,12 @@ from greyheron.model.entry import Entry
 from greyheron.model.notation.entries import write_entry
 from greyheron.model.values import Action, ListKind
 
-_SAYS = attrgetter(*(each.name for each in fields(Entry) if each.name not in ("number", "note", "remarks")))
+_SAYS = attrgetter(*(name for name in Entry.__struct_fields__ if name not in ("number", "note", "remarks")))
 _LIKE = 0.6
 """Lists of which so much is the same are thought to be meant as one."""
 
 
-@dataclass(frozen=True, slots=True)
-class _Said:
+class _Said(Struct, frozen=True):
     """What a list says, whatever the numbers, the order and the notes of its entries.
 
     hashes:  one for each, to see quickly which lists have much in common

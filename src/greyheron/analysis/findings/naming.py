@@ -1,7 +1,8 @@
 """Names that cannot be asked for: a list stops the query, and what would follow it gets through (§13)."""
 
 from collections.abc import Iterator
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
 from greyheron.analysis.words.steps import ending_words

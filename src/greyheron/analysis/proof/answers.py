@@ -1,11 +1,12 @@
 """Answers to requirements: proved, violated by what, or inconclusive and why."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Generic, TypeVar
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.analysis.proof.services import ServiceSet
 from greyheron.core.bulk.headers import Ints
@@ -37,8 +38,7 @@ class Answer(StrEnum):
     INCONCLUSIVE = "inconclusive"
 
 
-@dataclass(frozen=True, slots=True)
-class Party:
+class Party(Struct, frozen=True):
     """Some addresses of one device, or of the hosts that could be on a segment.
 
     every:  whether these are all that it has
@@ -52,16 +52,14 @@ class Party:
     translated: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Asking:
+class Asking(Struct, frozen=True):
     """Services, and the source ports they are asked from; those are empty where there are none."""
 
     service: ServiceSet
     source_ports: Spans
 
 
-@dataclass(frozen=True, slots=True)
-class Box:
+class Box(Struct, frozen=True):
     """Conversations of one family: everyone in `sources` with everyone in `destinations` about `asking`.
 
     A conversation of an address with itself is none.
@@ -80,8 +78,7 @@ class Box:
         return sides[0] * sides[1] * sum(asked)
 
 
-@dataclass(frozen=True, slots=True)
-class Counterexample:
+class Counterexample(Struct, frozen=True):
     """One conversation that violates: as a test flow, what was expected of it, and what becomes of it."""
 
     flow: Flow
@@ -89,8 +86,7 @@ class Counterexample:
     verdict: Verdict
 
 
-@dataclass(frozen=True, slots=True)
-class Violation:
+class Violation(Struct, frozen=True):
     """Conversations that do what they should not, by what was expected of them, and when if not always."""
 
     expect: Expectation
@@ -98,8 +94,7 @@ class Violation:
     when: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Proof:
+class Proof(Struct, frozen=True):
     """The answer to a requirement, and what it covers.
 
     classes:  so many kinds of conversations were tried, which stand for `conversations`
@@ -123,8 +118,7 @@ class Proof:
     kinds: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class ClassRows:
+class ClassRows(Struct, frozen=True):
     """Conversations by classes that are alike: arrays of one length, and what their numbers stand for."""
 
     sources: Sequence[Party]

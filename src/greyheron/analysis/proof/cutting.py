@@ -6,11 +6,13 @@ back; neighbour discovery (RFC 4861) shows an IPv6 address too, and the group of
 
 from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from itertools import chain, islice
 from weakref import WeakKeyDictionary
 
 from cachetools import LRUCache
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.analysis.proof.services import (
     Matched,
@@ -40,8 +42,7 @@ _ROUNDS = 2
 """A packet is rewritten by so many devices at most before entries are expected to see it."""
 
 
-@dataclass(frozen=True, slots=True)
-class _TellingSpans:
+class _TellingSpans(Struct, frozen=True):
     """The sets of services, source ports and so on by which a list tells packets of one service apart."""
 
     services: frozenset[Spans]

@@ -1,9 +1,11 @@
 """Who a requirement speaks of: addresses of devices, of the outside, and of hosts that could be there."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
 from ipaddress import ip_network
 from weakref import WeakKeyDictionary
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.core.addresses import block_of, is_link_local
 from greyheron.core.lists import Names
@@ -19,8 +21,7 @@ from greyheron.model.requirement import KIND_WORDS, Side, Term, TermKind
 from greyheron.model.values import Family
 
 
-@dataclass(frozen=True, slots=True)
-class Endpoint:
+class Endpoint(Struct, frozen=True):
     """Addresses that packets leave from or go to, and the device that sends or answers there.
 
     drawn:  whether the device is in the network, and no stand-in for hosts that could be there
@@ -33,8 +34,7 @@ class Endpoint:
     translated: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class _Everyone:
+class _Everyone(Struct, frozen=True):
     """Everyone in a topology who has an address of one family, whatever lists there are.
 
     own:  the addresses of each drawn device;  translated:  outside addresses that lead inside

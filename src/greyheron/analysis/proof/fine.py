@@ -1,10 +1,12 @@
 """Coarse classes cut finer by the entries of the lists that their packets may meet, and decided."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.analysis.proof.answers import ClassRows, Party
 from greyheron.analysis.proof.grounds import CoarseClasses, Piece
@@ -24,8 +26,7 @@ from greyheron.model.values import Expectation
 _PASSES = VERDICT_ORDER.index(Verdict.PASSES)
 
 
-@dataclass(frozen=True, slots=True)
-class Fine:
+class Fine(Struct, frozen=True):
     """Fine classes: of each its coarse class, its indices in the tables, and what becomes of it."""
 
     coarse: Ints
@@ -94,8 +95,7 @@ def appended(first: ClassTables, second: ClassTables, rows: Fine) -> tuple[Class
     )
 
 
-@dataclass(frozen=True, slots=True)
-class Decided:
+class Decided(Struct, frozen=True):
     """What became of coarse classes: the fine ones that violate, and how many each was cut into.
 
     many:  for each coarse class 0, or so many kinds of addresses and more, of which only some were tried
@@ -107,16 +107,14 @@ class Decided:
     many: Ints
 
 
-@dataclass(frozen=True, slots=True)
-class _FieldParts:
+class _FieldParts(Struct, frozen=True):
     """The parts of one class in one field; `many` is not 0 where they are only some of so many and more."""
 
     numbers: range
     many: int
 
 
-@dataclass(frozen=True, slots=True)
-class _Dimension:
+class _Dimension(Struct, frozen=True):
     """For each class where its parts begin in `flat`, how many there are, and `many` as in `_FieldParts`."""
 
     starts: Ints

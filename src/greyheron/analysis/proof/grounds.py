@@ -1,9 +1,9 @@
 """What proofs rest on: who talks to whom, cut by what routes, owners and services tell apart."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from greyheron.analysis.proof.answers import EPHEMERAL, Party
 from greyheron.analysis.proof.cutting import Borders, Cutter, groups_of_frames
@@ -19,8 +19,7 @@ from greyheron.model.requirement import Asks
 from greyheron.model.values import Expectation, Family
 
 
-@dataclass(frozen=True, slots=True)
-class Half:
+class Half(Struct, frozen=True):
     """One part of a requirement: what is expected of everyone in `sources` towards `destinations`.
 
     pass: every conversation must get through; block: none may
@@ -32,8 +31,7 @@ class Half:
     asks: Asks
 
 
-@dataclass(frozen=True, slots=True)
-class Piece:
+class Piece(Struct, frozen=True):
     """Addresses of an endpoint that routes and owners do not tell apart."""
 
     device: str

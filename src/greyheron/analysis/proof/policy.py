@@ -3,6 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from msgspec import Struct
+
 from greyheron.analysis.proof.answers import Answer, Proof, asking_words, side_words
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.proof.times import Known, prove_in_time
@@ -59,8 +61,7 @@ class RequirementMarks:
     draft: ProofReport
 
 
-@dataclass(frozen=True, slots=True)
-class PolicyStates:
+class PolicyStates(Struct, frozen=True):
     """Where a policy is proved: what is running and the draft."""
 
     running: Timeline

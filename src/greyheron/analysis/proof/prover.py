@@ -2,10 +2,11 @@
 
 from collections import Counter
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, replace
 
 import numpy as np
 from cachetools import LRUCache
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.analysis.proof.answers import (
     Answer,
@@ -39,14 +40,12 @@ GROUND_BYTES = 128 << 20
 """So many worlds, and so many bytes of them, are held on to for what proofs in them rest on."""
 
 
-@dataclass(frozen=True, slots=True)
-class ProvenHalf:
+class ProvenHalf(Struct, frozen=True):
     classes: CoarseClasses
     parts: tuple[ProofPart, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Proven:
+class Proven(Struct, frozen=True):
     """A proof with what it rests on, so that it can be had again when lists have changed.
 
     network, world:  which it holds for;  tried:  what the baseline makes of a block that holds, by verdict

@@ -1,7 +1,9 @@
 """Services as sets: what a requirement's words mean, and where a device or a list tells them apart."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.core.bulk.forwarding import ForwardingIndex
 from greyheron.core.delivery import LOGIN_PORTS
@@ -39,8 +41,7 @@ from greyheron.model.services import LINE_PORTS, OWN_SERVICES, Request
 from greyheron.model.values import Family, LineKind
 
 
-@dataclass(frozen=True, slots=True)
-class ServiceSet:
+class ServiceSet(Struct, frozen=True):
     """Some services of one protocol, or some protocols.
 
     spans:  destination ports; for ICMP types and codes as `type * 256 + code`; else protocol numbers
@@ -184,8 +185,7 @@ def by_delivery(
     return [replace(service, spans=span_union(spans)) for spans in alike.values()]
 
 
-@dataclass(frozen=True, slots=True)
-class Matched:
+class Matched(Struct, frozen=True):
     """What of a protocol's services a rule can match, addresses and the sender's ports apart.
 
     out:  in packets on their way there;  returning:  in replies

@@ -1,7 +1,8 @@
 """Requirements answered at all times: one proof for each span in which other entries are there (§12)."""
 
 from collections.abc import Iterator, Mapping, MutableMapping, Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from greyheron.analysis.proof.answers import Answer, Proof, Violation
 from greyheron.analysis.proof.prover import Proven, Prover

@@ -1,8 +1,9 @@
 """A few conversations of which a requirement speaks, which come to as many entries as they can (§10)."""
 
 from collections.abc import Iterator
-from dataclasses import replace
 from itertools import chain, zip_longest
+
+from msgspec.structs import replace
 
 from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.core.conversation import FlowError, Result, converse

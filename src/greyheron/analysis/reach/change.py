@@ -1,8 +1,10 @@
 """Two matrices of one question, and how they differ."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.analysis.reach.axis import Axis
 from greyheron.analysis.reach.matrix import Cells
@@ -11,8 +13,7 @@ from greyheron.core.bulk.engine import VERDICT_ORDER
 from greyheron.core.conversation import Verdict
 
 
-@dataclass(frozen=True, slots=True)
-class ReachFound:
+class ReachFound(Struct, frozen=True):
     """A matrix as running and on the draft, whose devices may differ."""
 
     running_axis: Axis

@@ -2,9 +2,10 @@
 
 from collections.abc import Callable, Iterator
 from copy import copy
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from greyheron.analysis.reach.axis import Axis
@@ -29,8 +30,7 @@ Cells = NDArray[np.uint8]
 """(devices, devices) from row to column: a bit for each verdict that occurs, in VERDICT_ORDER; 0: none."""
 
 
-@dataclass(frozen=True, slots=True)
-class _MatrixPart:
+class _MatrixPart(Struct, frozen=True):
     """Some of the conversations behind a matrix: their courses, and for each row its cell and its verdict."""
 
     courses: Courses
@@ -39,8 +39,7 @@ class _MatrixPart:
     verdict: Ints
 
 
-@dataclass(frozen=True, slots=True)
-class Changed:
+class Changed(Struct, frozen=True):
     """A conversation of a matrix that ends otherwise: who, to which address, about what.
 
     address:  the sender's, or None where that depends on the path
@@ -55,8 +54,7 @@ class Changed:
     after: int
 
 
-@dataclass(frozen=True, slots=True)
-class Alike:
+class Alike(Struct, frozen=True):
     """Conversations of a matrix that end alike, at one place, by one entry: the first, and how many."""
 
     source: str

@@ -1,7 +1,8 @@
 """What a matrix asks: which services, of whom; and the conversations that this stands for."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from greyheron.core.addresses import is_link_local
 from greyheron.core.world import World
@@ -17,8 +18,7 @@ class ReachError(ValueError):
     """A question that cannot be asked; says why."""
 
 
-@dataclass(frozen=True, slots=True)
-class ReachQuestion:
+class ReachQuestion(Struct, frozen=True):
     """services:  words as in test flows, or OWN_SERVICES
 
     hosts_only:  leave routers and firewalls out

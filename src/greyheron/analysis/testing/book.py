@@ -5,6 +5,8 @@ from dataclasses import dataclass
 from threading import Lock
 from weakref import WeakKeyDictionary
 
+from msgspec import Struct
+
 from greyheron.analysis.testing.judge import Judgement, Standing, judge
 from greyheron.analysis.words.report import PlaceReport, TimeReport, deciding, place_of, times_words
 from greyheron.analysis.words.steps import ending_words, unresolved_words
@@ -66,8 +68,7 @@ Tried = Result | str
 """A conversation's result, or why it cannot be tried."""
 
 
-@dataclass(frozen=True, slots=True)
-class _Remembered:
+class _Remembered(Struct, frozen=True):
     """What came of a conversation, with what that rests on.
 
     points:  every attachment point that a packet, or an answer about one, came to
@@ -181,8 +182,7 @@ def _points_on(paths: Iterable[Path]) -> frozenset[AttachmentPoint]:
     )
 
 
-@dataclass(frozen=True, slots=True)
-class States:
+class States(Struct, frozen=True):
     """What a book is tried in."""
 
     running: Timeline

@@ -1,8 +1,9 @@
 """Test flows made of another one: the other way round, in the other family, for every host of a segment."""
 
-from dataclasses import replace
 from enum import StrEnum
 from ipaddress import ip_address
+
+from msgspec.structs import replace
 
 from greyheron.core.addresses import is_link_local
 from greyheron.core.conversation import FlowError, family_of_flow

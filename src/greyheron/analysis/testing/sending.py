@@ -4,6 +4,8 @@ from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from msgspec import Struct
+
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.analysis.words.steps import service_words
 from greyheron.core.conversation import FlowError, Result, converse
@@ -37,8 +39,7 @@ class LogLine:
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class Sending:
+class Sending(Struct, frozen=True):
     counts: Counter[CountedAt]
     lines: tuple[LogLine, ...]
 
@@ -66,8 +67,7 @@ def sending_of(result: Result, times: int) -> Sending:
     return Sending(counts, tuple(lines))
 
 
-@dataclass(frozen=True, slots=True)
-class TestRun:
+class TestRun(Struct, frozen=True):
     """What came of test flows that were sent once each.
 
     standings:  by the test's id;  untried:  those that cannot be tried in this network

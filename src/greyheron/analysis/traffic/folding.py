@@ -3,9 +3,8 @@
 Both ways of one conversation are one; who began it is known by a SYN or an echo request, else told by ports.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from greyheron.analysis.traffic.records import NO_TIME, Records
 from greyheron.core.bulk.headers import Bools, Ints
@@ -21,8 +20,7 @@ _ABOUT = {1: (3, 4, 5, 11, 12), 58: (1, 2, 3, 4, 137)}
 _KNOWN = np.array(sorted({*PORTS.values()}), dtype=np.int64)
 
 
-@dataclass(frozen=True, slots=True)
-class SeenTraffic:
+class SeenTraffic(Struct, frozen=True):
     """Conversations that were there, those of one source, destination and service together, in arrays.
 
     addresses:  each once, as (six, value);  source, destination:  indices in it
@@ -58,7 +56,7 @@ class SeenTraffic:
         """Some of the conversations; `errors` as of all."""
         arrays = {
             name: getattr(self, name)[rows]
-            for name in self.__dataclass_fields__
+            for name in self.__struct_fields__
             if name not in ("addresses", "errors")
         }
         return SeenTraffic(self.addresses, **arrays, errors=self.errors)
@@ -116,7 +114,7 @@ def _asked(records: Records, source: Ints, destination: Ints) -> tuple[Records, 
         turned |= which
     if not turned.any():
         return records, source, destination
-    every = {name: getattr(records, name) for name in Records.__dataclass_fields__}
+    every = {name: getattr(records, name) for name in Records.__struct_fields__}
     changed = Records(
         **every
         | {

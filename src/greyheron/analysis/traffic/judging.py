@@ -1,11 +1,11 @@
 """What a network would make of traffic that was there: verdicts for all of it at once (§8)."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 from itertools import product
 
 import numpy as np
+from msgspec import Struct
 
 from greyheron.analysis.traffic.folding import SeenTraffic
 from greyheron.analysis.traffic.times import Times
@@ -33,8 +33,7 @@ class Odd(StrEnum):
     ANSWERED = "it was answered, and would not get through"
 
 
-@dataclass(frozen=True, slots=True)
-class Judged:
+class Judged(Struct, frozen=True):
     """What becomes of each conversation in one state of the network, in arrays as long as `SeenTraffic`.
 
     verdict:  index in VERDICT_ORDER, or -1 where it cannot be tried
@@ -60,8 +59,7 @@ class Judged:
         return whole.judged()
 
 
-@dataclass(frozen=True, slots=True)
-class Between:
+class Between(Struct, frozen=True):
     """Who each conversation is between: devices, or None; `group`: whether there is no single receiver."""
 
     source: tuple[str | None, ...]

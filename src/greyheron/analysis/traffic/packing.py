@@ -1,13 +1,12 @@
 """Traffic that was seen as bytes, to be kept."""
 
-from dataclasses import fields
 from io import BytesIO
 
 import numpy as np
 
 from greyheron.analysis.traffic.folding import SeenTraffic
 
-_ARRAYS = tuple(each.name for each in fields(SeenTraffic) if each.name not in ("addresses", "errors"))
+_ARRAYS = tuple(name for name in SeenTraffic.__struct_fields__ if name not in ("addresses", "errors"))
 _LOW = (1 << 64) - 1
 
 

@@ -1,9 +1,9 @@
 """Records of traffic, in arrays: a packet each, or what somebody else counted of many."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, fields
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from greyheron.core.bulk.headers import Bools, Ints
@@ -14,8 +14,7 @@ LATEST, MOST_COUNTED = 1 << 62, 1 << 50
 """No time in nanoseconds, and no number of packets or bytes, is larger: whoever says so is not believed."""
 
 
-@dataclass(frozen=True, slots=True)
-class Records:
+class Records(Struct, frozen=True):
     """Many records; all arrays have one length.
 
     six:  whether the addresses are of IPv6
@@ -47,7 +46,7 @@ class Records:
         return len(self.protocol)
 
     def take(self, which: Ints | Bools) -> "Records":
-        return Records(*(getattr(self, each.name)[which] for each in fields(self)))
+        return Records(*(getattr(self, name)[which] for name in self.__struct_fields__))
 
 
 def joined(parts: Sequence[Records]) -> Records:
@@ -55,12 +54,11 @@ def joined(parts: Sequence[Records]) -> Records:
     if not parts:
         return _NONE
     return Records(
-        *(np.concatenate([getattr(part, each.name) for part in parts]) for each in fields(Records))
+        *(np.concatenate([getattr(part, name) for part in parts]) for name in Records.__struct_fields__)
     )
 
 
-@dataclass(frozen=True, slots=True)
-class RecordRow:
+class RecordRow(Struct, frozen=True):
     """One record as plain values, for readers that come to them one by one; see `Records`."""
 
     six: bool

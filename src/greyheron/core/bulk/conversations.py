@@ -1,9 +1,10 @@
 """Conversations and what became of them, in arrays."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.core.bulk.headers import NO_PORT, Addresses, Bools, Ints
 from greyheron.core.conversation import expects_reply, opener_of, reply_to
@@ -15,8 +16,7 @@ from greyheron.model.services import Request
 from greyheron.model.values import Family
 
 
-@dataclass(frozen=True, slots=True)
-class Conversations:
+class Conversations(Struct, frozen=True):
     """Many conversations of one family.
 
     senders:  devices, each with the address it sends from (None: its own choice, §4)
@@ -38,8 +38,7 @@ class Conversations:
         return len(self.sender)
 
 
-@dataclass(frozen=True, slots=True)
-class Verdicts:
+class Verdicts(Struct, frozen=True):
     """What became of each conversation, in arrays of one length. Where paths differ, of the first that fails.
 
     verdict:  index in VERDICT_ORDER;  outcome:  index in OUTCOMES
@@ -71,8 +70,7 @@ class Verdicts:
         )
 
 
-@dataclass(frozen=True, slots=True)
-class Prepared:
+class Prepared(Struct, frozen=True):
     """A request with what follows from it.
 
     opener:  the packet that opens it, between no addresses
@@ -96,8 +94,7 @@ class Prepared:
         return cls(request, opener, True, tuple(kinds))
 
 
-@dataclass(frozen=True, slots=True)
-class Rows:
+class Rows(Struct, frozen=True):
     """Conversations that can be told apart; arrays of one length, and what the indices in them stand for.
 
     device:  numbers of senders
@@ -127,8 +124,7 @@ class Rows:
         )
 
 
-@dataclass(frozen=True, slots=True)
-class Exchanges:
+class Exchanges(Struct, frozen=True):
     """How each exchange ends, where, and by which entry: sorted by row, then as the walk finds them."""
 
     row: Ints

@@ -5,10 +5,11 @@ or from `recorded` where packets are rewritten; then every list is asked once ab
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
 from itertools import islice
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.core.addresses import is_link_local
 from greyheron.core.bulk.conversations import Conversations, Exchanges, Prepared, Rows, Verdicts, joined
@@ -48,8 +49,7 @@ _DEVICE_CONVERSATIONS = 1 << 22
 """The larger a network, the longer each conversation takes."""
 
 
-@dataclass(frozen=True, slots=True)
-class Courses:
+class Courses(Struct, frozen=True):
     """Where conversations go, whatever lists say: what `BulkEngine.verdicts` can be asked about again.
 
     row_of:  which row each conversation is;  plain:  the rows of each part that was traced

@@ -1,10 +1,10 @@
 """Packet headers in arrays, as access lists see them."""
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from greyheron.core.packet import Packet
@@ -62,8 +62,7 @@ def split(numbers: list[int]) -> tuple[Words, Words]:
     return high, low
 
 
-@dataclass(frozen=True, slots=True)
-class Headers:
+class Headers(Struct, frozen=True):
     """Many packets of one family; all arrays have one length.
 
     source, destination:  indices in `addresses`

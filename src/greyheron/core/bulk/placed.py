@@ -1,11 +1,11 @@
 """The lists of one world at the points of its forwarding, and what they make of very many packets."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 from weakref import WeakKeyDictionary
 
 import numpy as np
+from msgspec import Struct
 
 from greyheron.core.bulk.forwarding import ForwardingIndex, Solicitation
 from greyheron.core.bulk.headers import NONE, Bools, Headers, Ints, first_of_each, grouped, joined_headers
@@ -29,8 +29,7 @@ _BY_ASKER = -2
 """Stands for the point of a solicitation that lists may stop or not, depending on who asks."""
 
 
-@dataclass(frozen=True, slots=True)
-class Denials:
+class Denials(Struct, frozen=True):
     """The first denial on each of many paths, in arrays of one length.
 
     point:  where, or NONE where nothing on the path denies
@@ -47,8 +46,7 @@ class Denials:
         return Denials(self.point[begin:end], self.entry[begin:end], self.outcome[begin:end])
 
 
-@dataclass(frozen=True, slots=True)
-class Meetings:
+class Meetings(Struct, frozen=True):
     """All that packets come to at codes that act, in arrays of one length, those of one path in their order.
 
     paths:  the numbers in `path` are below it

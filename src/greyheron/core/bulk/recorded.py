@@ -4,10 +4,10 @@ The walk goes through the permissive world, where no list decides. Ports that no
 are walked as numbers beyond all ports, and stand for the conversation's own when the lists are asked.
 """
 
-from dataclasses import dataclass, replace
-
 import numpy as np
 from cachetools import LRUCache
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.core.bulk.conversations import Exchanges, Rows
 from greyheron.core.bulk.forwarding import ForwardingIndex
@@ -26,8 +26,7 @@ SOME_SOURCE_PORT = 1 << 16
 SOME_PORT = SOME_SOURCE_PORT + 1
 
 
-@dataclass(frozen=True, slots=True)
-class _Meeting:
+class _Meeting(Struct, frozen=True):
     """A point or solicitation that a packet comes to, and its header there; ports may be of the class."""
 
     code: int
@@ -38,8 +37,7 @@ class _Meeting:
     destination_port: int
 
 
-@dataclass(frozen=True, slots=True)
-class _Course:
+class _Course(Struct, frozen=True):
     """One exchange: all that its packets come to, in order, and how and where it ends if nothing denies."""
 
     meetings: tuple[_Meeting, ...]

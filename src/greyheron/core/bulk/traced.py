@@ -1,9 +1,10 @@
 """Conversations whose packets stay as they are: all traced at once, then the lists are asked."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from greyheron.core.bulk.conversations import Exchanges, Rows
@@ -41,8 +42,7 @@ OUT, RETURN, OUT_AGAIN, RETURN_AGAIN = range(4)
 _HOME, _LATER = (RETURN, RETURN_AGAIN), (OUT_AGAIN, RETURN_AGAIN)
 
 
-@dataclass(frozen=True, slots=True)
-class Questions:
+class Questions(Struct, frozen=True):
     """What lists are asked about conversations, each way there with one way back; arrays of one length.
 
     there, back:  paths; NONE where nothing comes back

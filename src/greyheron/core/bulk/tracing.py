@@ -6,9 +6,9 @@ again when they have changed.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from greyheron.core.bulk.forwarding import ForwardingIndex
@@ -31,8 +31,7 @@ SPECIAL = -3
 """The packet came to a device that translates."""
 
 
-@dataclass(frozen=True, slots=True)
-class Batch:
+class Batch(Struct, frozen=True):
     """One packet for each row; all arrays have one length.
 
     device:  where it is made;  source, destination:  indices in the table of addresses
@@ -52,8 +51,7 @@ class Batch:
     known: tuple[Ints, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Paths:
+class Paths(Struct, frozen=True):
     """The paths of a leg, at most MOST_PATHS for each row, sorted by row and then as the walk finds them.
 
     row:  the leg's row;  outcome:  index in OUTCOMES, or SPECIAL;  end:  the last device

@@ -2,12 +2,12 @@
 
 from abc import abstractmethod
 from collections.abc import Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 from operator import attrgetter
 from typing import ClassVar
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from greyheron.core.bulk.headers import Headers, Ints, Words, occurring, split
@@ -116,8 +116,7 @@ class DestinationField(AddressField):
 Sortable = NDArray[np.uint64] | NDArray[np.bytes_]
 
 
-@dataclass(frozen=True, slots=True)
-class _Masked:
+class _Masked(Struct, frozen=True):
     """Blocks of one scattered mask: sorted `values`, a row of bits for each, then none."""
 
     mask: tuple[np.uint64, np.uint64]

@@ -1,9 +1,10 @@
 """`dscp`: the differentiated services code point of a packet (RFC 2474)."""
 
 from collections.abc import Iterable
-from dataclasses import replace
 from operator import attrgetter
 from typing import ClassVar
+
+from msgspec.structs import replace
 
 from greyheron.core.fields.field import KindField, NamedValues, Says
 from greyheron.core.fields.services import ALL_DSCP, HeaderPart, Tag

@@ -1,9 +1,10 @@
 """`established`: TCP packets with ACK or RST, which only a connection already made has (RFC 9293)."""
 
 from collections.abc import Iterable
-from dataclasses import replace
 from operator import attrgetter
 from typing import ClassVar
+
+from msgspec.structs import replace
 
 from greyheron.core.fields.field import KindField, NamedValues, Says
 from greyheron.core.fields.services import HeaderPart, Tag, spans_where

@@ -1,9 +1,10 @@
 """`flags`: TCP packets with some control bits set and others clear (RFC 9293 3.1)."""
 
 from collections.abc import Iterable
-from dataclasses import replace
 from operator import attrgetter
 from typing import ClassVar
+
+from msgspec.structs import replace
 
 from greyheron.core.fields.field import KindField, NamedValues, Says
 from greyheron.core.fields.services import HeaderPart, Tag, spans_where

@@ -1,9 +1,10 @@
 """`fragment`: a piece of a packet that is not the first: no ports, type or flags (RFC 791, RFC 8200 4.5)."""
 
 from collections.abc import Iterable
-from dataclasses import replace
 from operator import attrgetter
 from typing import ClassVar
+
+from msgspec.structs import replace
 
 from greyheron.core.fields.field import KindField, NamedValues, Says
 from greyheron.core.fields.services import HeaderPart, Tag

@@ -1,9 +1,10 @@
 """ICMP type and code (RFC 792, RFC 4443)."""
 
 from collections.abc import Iterable
-from dataclasses import replace
 from operator import attrgetter
 from typing import ClassVar
+
+from msgspec.structs import replace
 
 from greyheron.core.fields.field import KindField, NamedValues, Says
 from greyheron.core.fields.services import ALL_PORTS, HeaderPart, Tag, icmp_span

@@ -1,9 +1,10 @@
 """The protocol of a packet (IANA protocol numbers)."""
 
 from collections.abc import Iterable
-from dataclasses import replace
 from operator import attrgetter
 from typing import ClassVar
+
+from msgspec.structs import replace
 
 from greyheron.core.fields.field import KindField, NamedValues, Says
 from greyheron.core.fields.services import ALL_PROTOCOLS, HeaderPart, Tag

@@ -1,9 +1,10 @@
 """What a rule of a packet filter asks of a packet, as sets: so that two rules can be asked at once."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, fields
 from operator import attrgetter
 from typing import Any
+
+from msgspec import Struct
 
 from greyheron.core.regions import Spans, span_meet
 from greyheron.model.entry import IcmpMatch
@@ -11,8 +12,7 @@ from greyheron.model.header import FlagsMatch
 from greyheron.model.values import Family
 
 
-@dataclass(frozen=True, slots=True)
-class Conditions:
+class Conditions(Struct, frozen=True):
     """What a packet must be; None for anything.
 
     arrives, leaves:  the interfaces
@@ -63,7 +63,7 @@ _MEET: dict[str, Callable[[Any, Any], Any]] = {
     "flags": _flags,
     "icmp": _icmp,
 }
-_NAMES = tuple(each.name for each in fields(Conditions))
+_NAMES = Conditions.__struct_fields__
 _MEETING = tuple(_MEET.get(name, span_meet) for name in _NAMES)
 _values = attrgetter(*_NAMES)
 

@@ -1,8 +1,11 @@
 """Rules of a packet filter as access lists: an entry for each way to meet a rule, sets for many addresses."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from itertools import product
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.core.regions import Spans, prefixes_of, span_size
 from greyheron.formats.format import Notice
@@ -56,8 +59,7 @@ class AddressSets:
         return NamedAddresses(self._names[key])
 
 
-@dataclass(frozen=True, slots=True)
-class WrittenList:
+class WrittenList(Struct, frozen=True):
     """A list. `rules`: those that made just one entry, by its number."""
 
     access_list: AccessList

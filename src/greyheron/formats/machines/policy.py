@@ -7,8 +7,10 @@ routes lead. What cannot be said exactly is not said: the chain is named, and le
 """
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
 from ipaddress import ip_address
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.core.regions import Spans, span_union
 from greyheron.formats.format import Notice
@@ -28,8 +30,7 @@ class _CannotSay(Exception):
     """A chain that cannot be said here; says why."""
 
 
-@dataclass(frozen=True, slots=True)
-class FilterPolicy:
+class FilterPolicy(Struct, frozen=True):
     """What stands at a machine's interfaces.
 
     inbound, outbound:  the rules at each interface, for each family; none where everything passes

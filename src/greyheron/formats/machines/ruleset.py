@@ -4,9 +4,11 @@ What a rule says that is not known here is named; its chain is then not understo
 """
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.formats.format import Notice
 from greyheron.formats.machines.conditions import ANYTHING, Conditions, both
@@ -36,8 +38,7 @@ class FilterVerdict(StrEnum):
         return self in (FilterVerdict.DROP, FilterVerdict.REJECT)
 
 
-@dataclass(frozen=True, slots=True)
-class FilterRule:
+class FilterRule(Struct, frozen=True):
     """One decision of a chain.
 
     where:  the rule it came of;  packets:  how many it counted, None where it counts none
@@ -55,8 +56,7 @@ class FilterRule:
     answer: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Chain:
+class Chain(Struct, frozen=True):
     """A base chain.
 
     hook:  prerouting, input, forward, output, postrouting;  kind:  filter, nat, route; “filter of bridge”

@@ -5,6 +5,8 @@ from dataclasses import dataclass, field
 from ipaddress import IPv4Network, IPv6Network
 from typing import Any
 
+from msgspec import Struct
+
 from greyheron.formats.format import Notice
 
 End = tuple[str, str]
@@ -13,16 +15,14 @@ FIRST_OWN_VLAN = 3000
 """Segments without a tag that meet tagged ones at a switch get a VLAN of their own from here on."""
 
 
-@dataclass(frozen=True, slots=True)
-class Bridged:
+class Bridged(Struct, frozen=True):
     """The ports behind an interface that is a bridge: names, and the settings of those that carry VLANs."""
 
     ports: tuple[tuple[str, Mapping[str, Any]], ...]
     own: Mapping[str, Any]
 
 
-@dataclass(frozen=True, slots=True)
-class Plug:
+class Plug(Struct, frozen=True):
     """An interface with addresses.
 
     port:  what it is plugged in by, itself unless it is tagged

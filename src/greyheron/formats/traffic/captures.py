@@ -5,9 +5,9 @@ Where records lie is found one after another; what is in them is read of all at 
 
 import struct
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from greyheron.analysis.traffic.records import LATEST, Halves, Records, joined
@@ -36,8 +36,7 @@ _SECOND = 1_000_000_000
 Bytes = NDArray[np.uint8]
 
 
-@dataclass(frozen=True, slots=True)
-class _Packets:
+class _Packets(Struct, frozen=True):
     """Where captured packets lie: offset and length in the file, length on the wire, time, kind of link."""
 
     at: Sequence[int]

@@ -2,7 +2,8 @@
 
 import struct
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from greyheron.analysis.traffic.records import LATEST, MOST_COUNTED, NO_TIME, RecordRow, Records, gathered
 from greyheron.core.progress import Progress
@@ -23,8 +24,7 @@ _REVERSE = 29305
 """The enterprise of elements for the way back (RFC 5103)."""
 
 
-@dataclass(frozen=True, slots=True)
-class _Element:
+class _Element(Struct, frozen=True):
     number: int
     enterprise: int
     length: int

@@ -2,8 +2,9 @@
 
 import re
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from typing import Any, Final
+
+from msgspec import Struct
 
 from greyheron.model.entry import Entry, IcmpMatch, PortTerm
 from greyheron.model.names import ICMP_TYPES, PORTS, PROTOCOLS, TCP, WITH_PORTS, icmp_name, protocol_name
@@ -24,8 +25,7 @@ Given = dict[str, Any]
 """What has been read of an entry so far, by the names of its fields."""
 
 
-@dataclass(frozen=True, slots=True)
-class Clause:
+class Clause(Struct, frozen=True):
     """One field of an extended entry in the notation.
 
     read:  takes its words, offers what could stand there, and puts down what they mean. Raises LineError

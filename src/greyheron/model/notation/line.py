@@ -8,6 +8,8 @@ from difflib import get_close_matches
 from functools import cache
 from typing import TypeVar
 
+from msgspec import Struct
+
 _WORD = re.compile(r"\S+")
 MOST_SHOWN = 10
 """So many of the words that could stand there are named in an error."""
@@ -32,8 +34,7 @@ _option = cache(Option)
 """The same words are offered for every entry of every list."""
 
 
-@dataclass(frozen=True, slots=True)
-class Misreading:
+class Misreading(Struct, frozen=True):
     """A word that does not fit: where it stands and what could stand there.
 
     line, column, end: counted from 1; `end` is the column behind the word

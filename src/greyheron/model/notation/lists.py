@@ -1,9 +1,9 @@
 """Whole lists: numbering, remarks, and all misreadings at once (§3, §11)."""
 
-from dataclasses import replace
 from threading import Lock
 
 from cachetools import TTLCache, cached
+from msgspec.structs import replace
 
 from greyheron.model.entry import Entry, ListBody
 from greyheron.model.notation.entries import read_entry, write_entry
@@ -75,8 +75,9 @@ def _written(body: ListBody, family: Family | None, kind: ListKind) -> str:
 
 def renumbered(body: ListBody, step: int = STEP) -> ListBody:
     """`body` with its numbers in even steps and its order as it was."""
-    entries = tuple(replace(entry, number=step * index) for index, entry in enumerate(body.entries, 1))
-    return replace(body, entries=entries)
+    return body.with_entries(
+        replace(entry, number=step * index) for index, entry in enumerate(body.entries, 1)
+    )
 
 
 def _same_numbers(read: list[_EntryRead]) -> list[Misreading]:
