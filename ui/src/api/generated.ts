@@ -1292,19 +1292,6 @@ export interface components {
          */
         Action: "permit" | "deny";
         /**
-         * AddressBlock
-         * @description The addresses that equal `value` in every bit that is set in `mask`.
-         *
-         *     One address has every bit set in `mask`, a prefix its leading bits, a wildcard any bits.
-         */
-        AddressBlock: {
-            family: components["schemas"]["Family"];
-            /** Value */
-            value: number;
-            /** Mask */
-            mask: number;
-        };
-        /**
          * AddressSet
          * @description A named group of addresses, prefixes and wildcards.
          */
@@ -1898,31 +1885,6 @@ export interface components {
             seen: string;
         };
         /**
-         * DscpSpan
-         * @description Code points from `low` to `high`, both included; `word` is how the user named a single one.
-         */
-        DscpSpan: {
-            /** Low */
-            low: number;
-            /** High */
-            high: number;
-            /** Word */
-            word?: string | null;
-        };
-        /**
-         * During
-         * @description When an entry is there: in a period, or outside it.
-         */
-        During: {
-            /** Period */
-            period: string;
-            /**
-             * Outside
-             * @default false
-             */
-            outside: boolean;
-        };
-        /**
          * Edit
          * @description Changes that belong together; `label` is what undoing them is called.
          */
@@ -1931,74 +1893,6 @@ export interface components {
             label: string;
             /** Changes */
             changes: components["schemas"]["Change"][];
-        };
-        /**
-         * Entry
-         * @description One numbered permit or deny.
-         *
-         *     protocol:  IANA number, or None for any
-         *     source, destination:  None for any address
-         *     source_ports, destination_ports:  alternatives; empty for any port
-         *     fragment:  only fragments that are not the first
-         *     frame:  what it asks of a frame, in a frame list
-         *     during:  when the entry is there; None: always
-         *     silent:  a deny that is not answered
-         *     note:  what stands behind `#` on the entry's own line
-         *     remarks:  the remark lines above it
-         */
-        Entry: {
-            /** Number */
-            number: number;
-            action: components["schemas"]["Action"];
-            /** Protocol */
-            protocol?: number | null;
-            /** Source */
-            source?: components["schemas"]["AddressBlock"] | components["schemas"]["NamedAddresses"] | null;
-            /** Destination */
-            destination?: components["schemas"]["AddressBlock"] | components["schemas"]["NamedAddresses"] | null;
-            /**
-             * Source Ports
-             * @default []
-             */
-            source_ports: (components["schemas"]["PortSpan"] | components["schemas"]["NotPort"] | components["schemas"]["NamedPorts"])[];
-            /**
-             * Destination Ports
-             * @default []
-             */
-            destination_ports: (components["schemas"]["PortSpan"] | components["schemas"]["NotPort"] | components["schemas"]["NamedPorts"])[];
-            icmp?: components["schemas"]["IcmpMatch"] | null;
-            /**
-             * Established
-             * @default false
-             */
-            established: boolean;
-            flags?: components["schemas"]["FlagsMatch"] | null;
-            /**
-             * Fragment
-             * @default false
-             */
-            fragment: boolean;
-            /** Dscp */
-            dscp?: components["schemas"]["DscpSpan"][] | null;
-            frame?: components["schemas"]["FrameMatch"] | null;
-            during?: components["schemas"]["During"] | null;
-            /**
-             * Log
-             * @default false
-             */
-            log: boolean;
-            /**
-             * Silent
-             * @default false
-             */
-            silent: boolean;
-            /** Note */
-            note?: string | null;
-            /**
-             * Remarks
-             * @default []
-             */
-            remarks: string[];
         };
         /**
          * EntryCover
@@ -2101,28 +1995,6 @@ export interface components {
             findings: components["schemas"]["FindingItem"][];
         };
         /**
-         * FlagsMatch
-         * @description TCP flags that must be set, and such that must be clear; the others are not looked at.
-         */
-        FlagsMatch: {
-            on: components["schemas"]["TcpFlags"];
-            off: components["schemas"]["TcpFlags"];
-        };
-        /**
-         * FlowEnd
-         * @description One end of a test flow.
-         *
-         *     device:  a device's name, or None when only an address is given
-         *     at:  an interface name or an address of that device; with no device, the address itself, or that of a host
-         *         that could be there, with the prefix of its segment (§10)
-         */
-        FlowEnd: {
-            /** Device */
-            device: string | null;
-            /** At */
-            at?: string | null;
-        };
-        /**
          * FlowReading
          * @description A test flow's text: its problems, or its own writing.
          */
@@ -2150,16 +2022,6 @@ export interface components {
             placements: components["schemas"]["Placement"][];
             /** Lists */
             lists: components["schemas"]["AccessList"][];
-        };
-        /**
-         * FrameMatch
-         * @description What an entry of a frame list asks for; None for any (§14).
-         */
-        FrameMatch: {
-            /** Ether Type */
-            ether_type?: number | null;
-            source?: components["schemas"]["MacBlock"] | null;
-            destination?: components["schemas"]["MacBlock"] | null;
         };
         /**
          * Group
@@ -2207,16 +2069,6 @@ export interface components {
                 string,
                 string
             ][];
-        };
-        /**
-         * IcmpMatch
-         * @description An ICMP type, and a code unless any will do.
-         */
-        IcmpMatch: {
-            /** Type */
-            type: number;
-            /** Code */
-            code?: number | null;
         };
         /**
          * Interface
@@ -2376,29 +2228,6 @@ export interface components {
             enabled: boolean;
         };
         /**
-         * ListBody
-         * @description The entries of a list by rising number, and the remarks below the last of them.
-         *
-         *     periods:  those that some entry speaks of
-         *     texts:  how it is written, by family and kind, once it was: most lists are as before at every edit
-         */
-        ListBody: {
-            /**
-             * Entries
-             * @default []
-             */
-            entries: components["schemas"]["Entry"][];
-            /**
-             * Closing Remarks
-             * @default []
-             */
-            closing_remarks: string[];
-            /** Texts */
-            texts?: {
-                [key: string]: string;
-            };
-        };
-        /**
          * ListKind
          * @enum {string}
          */
@@ -2449,19 +2278,6 @@ export interface components {
             destination: string;
             /** Count */
             count: number;
-        };
-        /**
-         * MacBlock
-         * @description The MAC addresses that equal `value` in every bit that is set in `mask`.
-         */
-        MacBlock: {
-            /** Value */
-            value: number;
-            /**
-             * Mask
-             * @default 281474976710655
-             */
-            mask: number;
         };
         /**
          * MakeChanges
@@ -2559,22 +2375,6 @@ export interface components {
             items: components["schemas"]["MergeItem"][];
             /** Same */
             same: number;
-        };
-        /**
-         * NamedAddresses
-         * @description `@name`: an address set, else every address of a device.
-         */
-        NamedAddresses: {
-            /** Name */
-            name: string;
-        };
-        /**
-         * NamedPorts
-         * @description `@name`: a port set.
-         */
-        NamedPorts: {
-            /** Name */
-            name: string;
         };
         /**
          * Network
@@ -2778,16 +2578,6 @@ export interface components {
              * @default
              */
             group: string;
-        };
-        /**
-         * NotPort
-         * @description Every port but one.
-         */
-        NotPort: {
-            /** Port */
-            port: number;
-            /** Word */
-            word?: string | null;
         };
         /**
          * NoticeItem
@@ -3105,18 +2895,6 @@ export interface components {
              * @default
              */
             note: string;
-        };
-        /**
-         * PortSpan
-         * @description Ports from `low` to `high`, both included; `word` is how the user named a single one.
-         */
-        PortSpan: {
-            /** Low */
-            low: number;
-            /** High */
-            high: number;
-            /** Word */
-            word?: string | null;
         };
         /**
          * Position
@@ -3668,39 +3446,6 @@ export interface components {
             list: string;
             off: components["schemas"]["Point"];
         };
-        /**
-         * TcpFlags
-         * @description The control bits of RFC 9293 3.1, with the numbers that they have there.
-         * @enum {integer}
-         */
-        TcpFlags: 0 | 1 | 2 | 4 | 8 | 16 | 32 | 64 | 128;
-        /**
-         * Term
-         * @description One part of a side.
-         *
-         *     name:  of a device, an address set or a kind of devices (`routers`), a prefix, or the device of an
-         *         interface, segment or zone
-         *     at:  the interface, or the zone
-         */
-        Term: {
-            kind: components["schemas"]["TermKind"];
-            /**
-             * Name
-             * @default
-             */
-            name: string;
-            /**
-             * At
-             * @default
-             */
-            at: string;
-        };
-        /**
-         * TermKind
-         * @description What a term of a requirement's side speaks of.
-         * @enum {string}
-         */
-        TermKind: "any" | "named" | "interface" | "segment" | "zone" | "prefix";
         /**
          * TestFlow
          * @description One line of the book: a concrete conversation and what should come of it.
