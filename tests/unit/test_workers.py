@@ -256,3 +256,23 @@ def test_work_that_nobody_waits_for_ends(workers: Workers) -> None:
     assert seen == sorted(seen)
     stored = RunningAndDraft(saltmarsh(), saltmarsh())
     assert there.findings(stored, None, unwatched) == DerivedState().findings(stored, None, unwatched)
+
+
+def test_what_is_begun_beside_what_cannot_be_is_ended(
+    workers: Workers, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    begun, begin = [], workers._begin
+
+    def begin_only_the_first(network: str, asked: Order, packing: PackedOnce) -> Any:
+        if asked.worker != 0:
+            raise WorkersGone("No process can be started.")
+        begun.append(begin(network, asked, packing))
+        return begun[0]
+
+    monkeypatch.setattr(workers, "_begin", begin_only_the_first)
+    network = generate(Plan(routers=40, lists=40, entries=200, seed=5))
+    both = RunningAndDraft(network, network)
+    with pytest.raises(WorkersGone):
+        workers.results("alone", [Order(number, "findings", both, (None,)) for number in range(2)])
+    with pytest.raises(Cancelled):
+        begun[0].future.result(timeout=60)

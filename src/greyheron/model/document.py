@@ -5,6 +5,7 @@ Reading outside data goes through `greyheron.model.read`, which reports every pr
 
 from collections.abc import Callable
 from ipaddress import IPv4Address, IPv4Interface, IPv4Network, IPv6Address, IPv6Interface, IPv6Network
+from types import UnionType
 from typing import Annotated, Any, Final, Literal
 
 from pydantic import (
@@ -68,7 +69,7 @@ def _mac(value: Any) -> Any:
 MacAddress = Annotated[str, BeforeValidator(_mac)]
 
 
-def _in_notation(kind: Any, read: Callable[[str], Any], example: str) -> PlainValidator:
+def _in_notation(kind: type | UnionType, read: Callable[[str], object], example: str) -> PlainValidator:
     """For values of a kind that documents hold as text."""
 
     def value_of(value: Any) -> Any:

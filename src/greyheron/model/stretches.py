@@ -1,9 +1,11 @@
-"""A collection as what differs from an earlier one: stretches of what is known, and of what is not."""
+"""A network as what differs from an earlier one; collections in stretches of items that are known or not."""
 
 from collections.abc import Iterator, Sequence
 from typing import Any
 
 from msgspec import Struct
+
+from greyheron.model.document import Network
 
 
 class Stretch(Struct, frozen=True):
@@ -15,6 +17,26 @@ class Stretch(Struct, frozen=True):
 
     kept: tuple[int, int] | None
     fresh: Sequence[Any] = ()
+
+
+def collections_between(
+    before: Network | None, network: Network
+) -> Iterator[tuple[str, tuple[Any, ...], tuple[Any, ...]]]:
+    """Collections that are not the same object as before: their names, their items, and those before."""
+    for name in Network.model_fields:
+        items, known = getattr(network, name), () if before is None else getattr(before, name)
+        if isinstance(items, tuple) and (before is None or items is not known):
+            yield name, items, known
+
+
+def fields_between(before: Network | None, network: Network) -> dict[str, Any]:
+    """What is no collection and not as before."""
+    values = {name: getattr(network, name) for name in Network.model_fields}
+    return {
+        name: value
+        for name, value in values.items()
+        if not isinstance(value, tuple) and (before is None or value != getattr(before, name))
+    }
 
 
 def stretches(items: Sequence[Any], known: Sequence[Any]) -> Iterator[Stretch]:

@@ -17,7 +17,7 @@ from greyheron.model.notation.line import Option
 from greyheron.model.parts import Section
 from greyheron.model.read import edited
 from greyheron.model.renaming import NamedCollection
-from greyheron.model.stretches import stretches
+from greyheron.model.stretches import collections_between, fields_between, stretches
 from greyheron.model.values import Family, ListKind
 from greyheron.server.problems import ProblemItem
 from greyheron.store.networks import Revision, Stored, Summary
@@ -89,20 +89,15 @@ class Differing(BaseModel):
     def between(cls, held: Network, network: Network) -> "Differing":
         """What makes `network` of `held`."""
         collections: dict[str, list[tuple[int, int] | dict[str, Any]]] = {}
-        fields: dict[str, Any] = {}
-        for name in Network.model_fields:
-            old, new = getattr(held, name), getattr(network, name)
-            if isinstance(new, tuple) and new is not old:
-                told = [
-                    each
-                    for run in stretches(new, old)
-                    for each in ([run.kept] if run.kept is not None else map(_whole, run.fresh))
-                ]
-                if (new or old) and told != [(0, len(old))]:
-                    collections[name] = told
-            elif not isinstance(new, tuple) and new != old:
-                fields[name] = new
-        return cls(collections=collections, fields=fields)
+        for name, new, old in collections_between(held, network):
+            told = [
+                each
+                for run in stretches(new, old)
+                for each in ([run.kept] if run.kept is not None else map(_whole, run.fresh))
+            ]
+            if (new or old) and told != [(0, len(old))]:
+                collections[name] = told
+        return cls(collections=collections, fields=fields_between(held, network))
 
 
 class OpenNetwork(BaseModel):

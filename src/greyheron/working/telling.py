@@ -11,7 +11,7 @@ from typing import Any
 from msgspec import Struct
 
 from greyheron.model.document import AccessList, Network
-from greyheron.model.stretches import stretches
+from greyheron.model.stretches import collections_between, fields_between, stretches
 
 MOST_TOLD = 6
 """So many documents of a network are known to another process at once."""
@@ -107,32 +107,20 @@ class Teller:
         token = next(self._tokens)
         self._told[token] = network
         forget = self._told.popitem(last=False)[0] if len(self._told) > MOST_TOLD else None
-        ending = Whole(token, base, _rest(network, before), forget)
+        ending = Whole(token, base, fields_between(before, network), forget)
         return token, chain(items(network, before), [packed(ending)])
 
 
 def pieces_of(network: Network, before: Network | None, token: int, base: int | None) -> Iterator[Saying]:
     """What must be said of a document to somebody who knows `before`, which is `base` to them."""
     yield from _items(network, before)
-    yield Whole(token, base, _rest(network, before), forget=None)
+    yield Whole(token, base, fields_between(before, network), forget=None)
 
 
 def _items(network: Network, before: Network | None) -> Iterator[SomeItems]:
     """What is in collections that are not those of `before`."""
-    for name in type(network).model_fields:
-        value, known = getattr(network, name), () if before is None else getattr(before, name)
-        if isinstance(value, tuple) and (before is None or value is not known):
-            yield from _items_of(name, value, known)
-
-
-def _rest(network: Network, before: Network | None) -> dict[str, Any]:
-    """What differs from `before` and is no collection."""
-    values = {name: getattr(network, name) for name in type(network).model_fields}
-    return {
-        name: value
-        for name, value in values.items()
-        if not isinstance(value, tuple) and (before is None or value != getattr(before, name))
-    }
+    for name, items, known in collections_between(before, network):
+        yield from _items_of(name, items, known)
 
 
 def _items_of(collection: str, items: tuple[Any, ...], known: tuple[Any, ...]) -> Iterator[SomeItems]:

@@ -12,7 +12,6 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from concurrent.futures import TimeoutError as NotYet
 from contextlib import suppress
 from dataclasses import dataclass, field
-from functools import partial
 from itertools import count
 from multiprocessing.connection import Connection
 from threading import Lock, Thread
@@ -180,16 +179,20 @@ class Workers:
         progress: Progress = unwatched,
         told: Found = unheard,
     ) -> list[Any]:
+        packing = PackedOnce()
         with ThreadPoolExecutor(len(asked)) as at_once:
-            begun = list(at_once.map(partial(self._begin, network, packing=PackedOnce()), asked))
+            beginning = [at_once.submit(self._begin, network, each, packing) for each in asked]
+        begun = [each.result() for each in beginning if each.exception() is None]
         try:
+            for each in beginning:
+                each.result()  # one that cannot be begun is no reason for the others to go on
             return [
                 self._result(network, each, begun, number, progress, told)
                 for number, each in enumerate(asked)
             ]
         except BaseException:
-            for each in begun:
-                each.worker.cancel(each)
+            for one in begun:
+                one.worker.cancel(one)
             raise
 
     def forget(self, network: str) -> None:

@@ -259,7 +259,7 @@ class TracedCourses:
 
         return trace(self._forwarding, leg, rows.addresses, deliver)
 
-    def questions(self, placed: PlacedLists, only: Bools | None = None) -> "Questions":
+    def questions(self, placed: PlacedLists, only: Bools | None = None) -> Questions:
         """What is asked of the lists in `placed` about the packets of every row, or of those in `only`."""
         there, back = self._there_path, self._back_path
         stray_step, stray_device = self._stray_step, self._stray_device
@@ -281,7 +281,7 @@ class TracedCourses:
         )
         return Questions(there, back, stray_step, stray_device, acknowledged, meetings)
 
-    def decided(self, placed: PlacedLists, asked: "Questions", answers: Sequence[Denials]) -> Exchanges:
+    def decided(self, placed: PlacedLists, asked: Questions, answers: Sequence[Denials]) -> Exchanges:
         """The exchanges of the rows that were `asked` about, as the lists in `placed` leave them.
 
         answers:  to each of `asked.meetings`
