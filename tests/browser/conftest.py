@@ -12,7 +12,15 @@ from pathlib import Path
 
 import httpx2
 import pytest
-from playwright.sync_api import Browser, ConsoleMessage, Page, Response, expect, sync_playwright
+from playwright.sync_api import (
+    Browser,
+    BrowserContext,
+    ConsoleMessage,
+    Page,
+    Response,
+    expect,
+    sync_playwright,
+)
 
 ROOT = Path(__file__).parents[2]
 BUILT = ROOT / "src" / "greyheron" / "workbench"
@@ -114,6 +122,13 @@ def browser() -> Iterator[Browser]:
         browser.close()
 
 
+def window_of(browser: Browser, width: int = 1280, height: int = 800) -> BrowserContext:
+    """A window of its own, with the patience that everything here has."""
+    context = browser.new_context(viewport={"width": width, "height": height})
+    context.set_default_timeout(PATIENCE)
+    return context
+
+
 def tell_refusal(answer: Response) -> None:
     if answer.status >= 400:
         print(answer.status, answer.url)
@@ -125,8 +140,7 @@ def page(browser: Browser, server: Server) -> Iterator[Page]:
 
     What a failed test leaves on screen is told last, where a shortened report still has it.
     """
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
-    context.set_default_timeout(PATIENCE)
+    context = window_of(browser)
     page = context.new_page()
     complaints: list[str] = []
     page.on("response", tell_refusal)

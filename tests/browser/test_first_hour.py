@@ -10,7 +10,7 @@ from playwright.sync_api import Browser, Page, Route, expect
 
 from greyheron.demo.generator import Plan, generate
 from greyheron.formats.workspace import write_workspace
-from tests.browser.conftest import Server, make_of, open_demo
+from tests.browser.conftest import Server, make_of, open_demo, window_of
 from tests.browser.test_journey import editor, mark, row
 
 pytestmark = pytest.mark.browser
@@ -52,7 +52,7 @@ MOST_PLATES = """
 @pytest.fixture
 def wide(browser: Browser, server: Server, request: pytest.FixtureRequest) -> Iterator[Page]:
     width, height = request.param
-    context = browser.new_context(viewport={"width": width, "height": height})
+    context = window_of(browser, width, height)
     page = context.new_page()
     open_demo(page, server)
     yield page

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Locator, Page, expect
 
-from tests.browser.conftest import Server, open_demo
+from tests.browser.conftest import Server, open_demo, window_of
 from tests.command_line import run
 
 pytestmark = pytest.mark.browser
@@ -136,7 +136,7 @@ def tab_to(page: Page, goal: Locator) -> None:
 
 
 def test_two_windows_on_one_draft(page: Page, browser: Browser, server: Server) -> None:
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    context = window_of(browser)
     other = context.new_page()
     # The other window does not look for changes by itself here, so that it is surely behind.
     other.add_init_script("window.setInterval = () => 0")

@@ -22,7 +22,7 @@ def test_the_draft_is_rehearsed_and_its_marks_grow_stale(page: Page) -> None:
         re.compile("beginning|namespaces|wires|addresses and routes|lists|routing daemons|sending")
     )
     told = page.get_by_test_id("rehearsed")
-    expect(told).to_contain_text("75 conversations, all went as predicted", timeout=90_000)
+    expect(told).to_contain_text("75 conversations, all went as predicted")
     press(page, page.get_by_role("button", name="show all of them"))
     rehearsal = page.get_by_role("region", name="Rehearsal")
     press(page, rehearsal.get_by_role("button", name="ringing-desk → camhub web").first)

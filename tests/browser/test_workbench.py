@@ -370,7 +370,7 @@ def test_no_serious_axe_violation_in_light_or_dark(page: Page, view: str, server
     elif view == "policy":
         page.locator("[data-requirement=r2]").click()
         page.get_by_role("button", name="Where should it go?").click()
-        expect(page.get_by_role("region", name="Where it could go")).to_be_visible(timeout=30_000)
+        expect(page.get_by_role("region", name="Where it could go")).to_be_visible()
     elif view == "findings":
         page.keyboard.press("4")
         expect(page.locator("[data-finding]").first).to_be_visible()
