@@ -146,7 +146,7 @@ def main() -> int:
         lambda _stage, _done: None,
         MEDDLERS[sys.argv[1]],
     )
-    print(json.dumps([to_builtins(each) for each in report_of(found).tried]))
+    print(json.dumps(to_builtins(report_of(found).tried)))
     return 0
 
 

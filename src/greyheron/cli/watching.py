@@ -49,7 +49,7 @@ def traffic(
     for notice in notices:
         typer.echo(f"left out: {notice}", err=True)
     if as_json:
-        print(json.dumps([to_builtins(row) for row in rows], ensure_ascii=False, indent=2))
+        print(json.dumps(to_builtins(rows), ensure_ascii=False, indent=2))
     else:
         _print(rows)
     if any(row.odd or row.draft != "passes" for row in rows):

@@ -81,7 +81,7 @@ def problem(status: int, detail: str, problems: list[Problem] | None = None, **e
         "title": HTTPStatus(status).phrase,
         "status": status,
         "detail": detail,
-        "problems": [to_builtins(found) for found in problems or []],
+        "problems": to_builtins(problems or []),
         **extra,
     }
     return JSONResponse(document, status, media_type=MEDIA_TYPE)

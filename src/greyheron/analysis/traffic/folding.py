@@ -54,12 +54,11 @@ class SeenTraffic(Struct, frozen=True):
 
     def take(self, rows: Ints) -> "SeenTraffic":
         """Some of the conversations; `errors` as of all."""
-        arrays = {
-            name: getattr(self, name)[rows]
-            for name in self.__struct_fields__
-            if name not in ("addresses", "errors")
-        }
+        arrays = {name: getattr(self, name)[rows] for name in SEEN_ARRAYS}
         return SeenTraffic(self.addresses, **arrays, errors=self.errors)
+
+
+SEEN_ARRAYS = tuple(name for name in SeenTraffic.__struct_fields__ if name not in ("addresses", "errors"))
 
 
 def fold(records: Records) -> SeenTraffic:

@@ -4,9 +4,8 @@ from io import BytesIO
 
 import numpy as np
 
-from greyheron.analysis.traffic.folding import SeenTraffic
+from greyheron.analysis.traffic.folding import SEEN_ARRAYS, SeenTraffic
 
-_ARRAYS = tuple(name for name in SeenTraffic.__struct_fields__ if name not in ("addresses", "errors"))
 _LOW = (1 << 64) - 1
 
 
@@ -19,7 +18,7 @@ def packed(seen: SeenTraffic) -> bytes:
         high=np.array([value >> 64 for _, value in seen.addresses], dtype=np.uint64),
         low=np.array([value & _LOW for _, value in seen.addresses], dtype=np.uint64),
         errors=np.array([seen.errors], dtype=np.int64),
-        **{name: getattr(seen, name) for name in _ARRAYS},
+        **{name: getattr(seen, name) for name in SEEN_ARRAYS},
     )
     return buffer.getvalue()
 
@@ -28,5 +27,5 @@ def unpacked(content: bytes) -> SeenTraffic:
     with np.load(BytesIO(content), allow_pickle=False) as held:
         values = zip(held["six"].tolist(), held["high"].tolist(), held["low"].tolist(), strict=True)
         addresses = tuple((six, high << 64 | low) for six, high, low in values)
-        arrays = {name: held[name] for name in _ARRAYS}
+        arrays = {name: held[name] for name in SEEN_ARRAYS}
         return SeenTraffic(addresses=addresses, errors=int(held["errors"][0]), **arrays)

@@ -324,7 +324,7 @@ class _FamilyEngine:
             if only is None or only[indices].any()
         ]
         meetings = [each for _, _, asked in parts for each in asked.meetings]
-        answers = iter(self._placed.first_denials(meetings) if meetings else ())
+        answers = iter(self._placed.first_denials_of_each(meetings) if meetings else ())
         for indices, part, asked in parts:
             exchanges = part.decided(self._placed, asked, [*islice(answers, len(asked.meetings))])
             yield replace(exchanges, row=indices[exchanges.row])

@@ -189,8 +189,8 @@ class PlacedLists:
         listed = self._list_at[asked]
         return index[listed != NONE], listed[listed != NONE]
 
-    def first_denials(self, asked: Sequence[Meetings]) -> list[Denials]:
-        """The first denial on each path of each of `asked`; every list is asked once about all of them.
+    def first_denials_of_each(self, asked: Sequence[Meetings]) -> list[Denials]:
+        """The first denials of each of `asked`; every list is asked once about all of them.
 
         The headers share their addresses and kinds.
         """
@@ -198,10 +198,11 @@ class PlacedLists:
         path = np.concatenate([each.path + begin for each, begin in zip(asked, ends[:-1], strict=True)])
         code = np.concatenate([each.code for each in asked])
         headers = joined_headers([each.headers for each in asked])
-        found = self._first_denials(Meetings(path, code, headers, ends[-1]))
+        found = self.first_denials(Meetings(path, code, headers, ends[-1]))
         return [found.between(begin, end) for begin, end in pairwise(ends)]
 
-    def _first_denials(self, asked: Meetings) -> Denials:
+    def first_denials(self, asked: Meetings) -> Denials:
+        """The first denial on each path."""
         path, code, headers, paths = asked.path, asked.code, asked.headers, asked.paths
         points = len(self.lists)
         solicits = code >= points

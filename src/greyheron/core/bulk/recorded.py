@@ -199,7 +199,7 @@ class RecordedCourses:
         acting_indices = np.flatnonzero(acting)
         path, code = self._path[acting_indices], self._code[acting_indices]
         meetings = Meetings(path, code, self._headers.take(acting_indices), len(self._courses))
-        (denials,) = placed.first_denials([meetings])
+        denials = placed.first_denials(meetings)
         known = [(course.outcome, course.end) for course in self._courses]
         outcome, end = np.array(known, dtype=np.int64).reshape(-1, 2).T
         denied = denials.point != NONE

@@ -343,7 +343,7 @@ class TracedCourses:
         early = step < steps[index]
         index, code = index[early], code[early]
         meetings = Meetings(index, code, self.headers(OUT_AGAIN, paths[index]), len(paths))
-        return placed.first_denials([meetings])[0]
+        return placed.first_denials(meetings)
 
     def met(self, packet: int, paths: Ints, acts: Bools) -> tuple[Ints, Ints]:
         """What acts on the conversation's `packet` along `paths`: the path and the code of each, in order."""
