@@ -29,7 +29,7 @@ Data = dict[str, Any]
 Conversation = tuple[int, int, int, str, int | None]
 """IP version, source, destination, service, source port."""
 Tried = Callable[[Network, Packet, str], tuple[bool, bool]]
-"""In a network, the first packet of a conversation and its sender: does it pass on every path, and on any?"""
+"""In a network, an opening packet and its sender: does it pass on every path, and arrive on any?"""
 
 
 def tiny_network(seed: int) -> Network:
@@ -97,7 +97,8 @@ def tiny_network(seed: int) -> Network:
         _outside(routers[0], devices, links, chance)
     data: Data = {"format": "grey-heron/1", "name": "tiny", "devices": devices, "links": links}
     data["address_sets"] = [
-        {"name": "some", "members": ["172.20.1.2", "172.20.2.4/30", "172.20.1.1~0.0.0.6"]}
+        {"name": "some", "members": ["172.20.1.2", "172.20.2.4/30", "172.20.1.1~0.0.0.6"]},
+        {"name": "gates", "members": ["172.20.1.1", "172.20.2.0/29"]},
     ]
     twist = Random(-1 - seed)
     _lists(data, chance, six, twist)
@@ -240,6 +241,19 @@ def _address(chance: Random, family: str) -> str:
 
 
 SIDES = ("any", "h1", "h2", "g1", "g2", "some", "172.20.1.0/29", "segment:g2:e0", "172.20.2.4/31", "g1:e0")
+SIDES_WITH_DEVICES = (
+    "any+devices",
+    "172.20.1.0/29+devices",
+    "segment:g2:e0",
+    "some+devices",
+    "gates",
+    "172.21.1.0/30",
+    "172.20.1.1/32",
+    "172.20.0.0/14",
+    "segment:g2:e0+devices",
+    "any",
+)
+"""With routers and firewalls inside, which some of them mean, and others only cover."""
 ASKED = ("tcp/22", "tcp/80", "ping", "udp/53", "protocol/47", "icmp/3/1", "tcp/80-81,22", "ssh,ping")
 
 
@@ -252,10 +266,16 @@ FLAGS_ASKED = (
 
 
 def random_requirement(seed: int) -> str:
-    chance = Random(seed)
+    chance, twist = Random(seed), Random(-1 - seed)
     kind = chance.choice(["allow", "block", "block", "only"])
-    text = f"{kind} {chance.choice(SIDES)} → {chance.choice(SIDES)} {chance.choice(ASKED)}"
-    twist = Random(-1 - seed)
+    sides = [chance.choice(SIDES), chance.choice(SIDES)]
+    devices = Random(f"devices {seed}")
+    if kind != "only":
+        sides = [devices.choice(SIDES_WITH_DEVICES) if devices.random() < 0.4 else side for side in sides]
+    text = f"{kind} {' → '.join(sides)} {chance.choice(ASKED)}"
+    if devices.random() < 0.3 and kind == "allow":
+        goal = devices.choice(["h1", "h2", "g1", "172.20.1.0/29", "segment:g2:e0"])
+        return f"{kind} {sides[0]} → {goal} {devices.choice(['any', 'tcp', 'udp'])}"
     if twist.random() < 0.2:
         return " ".join([*text.split()[:4], twist.choice(FRAGMENTS_ASKED), "fragment"])
     if text.split()[4] in ("tcp/22", "tcp/80") and twist.random() < 0.6:
@@ -265,12 +285,16 @@ def random_requirement(seed: int) -> str:
 
 @dataclass(frozen=True)
 class Someone:
-    """An address, the device that has it in the crowded network, and whether it is drawn in the first one."""
+    """An address, the device that has it in the crowded network, and whether it is drawn in the first one.
+
+    passes_on:  whether that is a router or firewall
+    """
 
     address: Any
     device: str
     drawn: bool
     via: str | None = None
+    passes_on: bool = False
 
 
 def crowded(network: Network) -> tuple[Network, list[Someone]]:
@@ -292,7 +316,10 @@ def crowded(network: Network) -> tuple[Network, list[Someone]]:
     ports: dict[str, list[str]] = {}
     for device in network.devices:
         for interface in device.interfaces:
-            people += [Someone(address.ip, device.name, True) for address in interface.addresses]
+            passes_on = device.kind in ("router", "firewall")
+            people += [
+                Someone(address.ip, device.name, True, passes_on=passes_on) for address in interface.addresses
+            ]
         for prefix in device.prefixes:
             people += [Someone(each, device.name, True) for each in prefix if each not in held | answered]
     for gate in [device for device in network.devices if device.name.startswith("g")]:
@@ -339,12 +366,25 @@ def translated(network: Network, people: list[Someone]) -> list[Someone]:
             if rule.kind == "static" and rule.to is not None:
                 owner = next((each for each in people if each.address in rule.source and each.drawn), None)
                 if owner is not None:
-                    found.append(Someone(rule.to.network_address, owner.device, True))
+                    there = Someone(rule.to.network_address, owner.device, True, passes_on=owner.passes_on)
+                    found.append(there)
     return found
+
+
+def only_covered(who: Someone, side: str, network: Network, people: list[Someone]) -> bool:
+    """Whether someone is a router or firewall that a side which speaks of hosts has inside."""
+    names = {device.name for device in network.devices}
+    if not who.passes_on or side.endswith("+devices") or side.partition(":")[0] in names:
+        return False
+    family = [each for each in people if each.address.version == who.address.version]
+    if not any(belongs(each, side, network) for each in family if not each.passes_on):
+        return False
+    return not (side.endswith("/32") or (side == "gates" and str(who.address) == "172.20.1.1"))
 
 
 def belongs(who: Someone, side: str, network: Network) -> bool:
     """Whether a side speaks of someone, read as plainly as can be."""
+    side = side.removesuffix("+devices")
     devices = {device.name: device for device in network.devices}
     if side == "any":
         return True
@@ -353,6 +393,8 @@ def belongs(who: Someone, side: str, network: Network) -> bool:
             *map(ip_address, ("172.20.1.2", "172.20.2.4", "172.20.2.5", "172.20.2.6", "172.20.2.7")),
             *map(ip_address, ("172.20.1.1", "172.20.1.3", "172.20.1.5", "172.20.1.7")),
         }
+    if side == "gates":
+        return who.address == ip_address("172.20.1.1") or who.address in ip_network("172.20.2.0/29")
     if "/" in side:
         return who.address in ip_network(side)
     if side.startswith("segment:"):
@@ -362,6 +404,16 @@ def belongs(who: Someone, side: str, network: Network) -> bool:
     if interface:
         return any(who.address == address.ip for address in devices[name].interfaces[0].addresses)
     return who.device == name
+
+
+def _own_services(network: Network) -> dict[str, list[str]]:
+    """What every device has, and ping."""
+    found = {}
+    for device in network.devices:
+        has = [f"{service.protocol}/{service.port}" for service in device.services]
+        has += [f"tcp/{port}" for line in device.lines for port in sorted(line.ports)]
+        found[device.name] = [*dict.fromkeys(has), "ping"]
+    return found
 
 
 def packets(asked: str, version: int, ports: Any, rest: list[str]) -> Iterator[tuple[str, Packet]]:
@@ -412,8 +464,14 @@ def _whole(asked: str, version: int, ports: Any) -> Iterator[tuple[str, Packet]]
             yield word, Packet(family, 0, 0, family.icmp, icmp_type=kind, icmp_code=code)
 
 
+WRONG = ("pass", "block", "pass of devices", "block of devices")
+
+
 def violating(network: Network, requirement: str, tried: Tried) -> dict[str, set[Conversation]]:
-    """Every conversation that does not do what `requirement` wants of it, by what is expected."""
+    """Every conversation that does not do what `requirement` wants of it, by what is expected.
+
+    Those of devices themselves are apart, where it speaks of hosts.
+    """
     kind, source, _, goal, asked, *rest = requirement.split()
     crowd, people = crowded(network)
     others = translated(network, people)
@@ -427,7 +485,8 @@ def violating(network: Network, requirement: str, tried: Tried) -> dict[str, set
             known[key] = tried(crowd, *key)
         return known[key]
 
-    found: dict[str, set[Conversation]] = {"pass": set(), "block": set()}
+    found: dict[str, set[Conversation]] = {what: set() for what in WRONG}
+    own = _own_services(crowd)
     for expect in ("pass", "block"):
         if (expect, kind) in (("pass", "block"), ("block", "allow")):
             continue
@@ -440,11 +499,19 @@ def violating(network: Network, requirement: str, tried: Tried) -> dict[str, set
                 if not belongs(other, goal, network) or (expect == "pass" and not other.drawn):
                     continue
                 ports = ALLOW_PORTS if expect == "pass" else BLOCK_PORTS
-                for word, packet in packets(asked, one.address.version, ports, rest):
+                covered = kind != "only" and (
+                    only_covered(one, source, network, people) or only_covered(other, goal, network, people)
+                )
+                had = [asked]
+                if asked in ("any", "tcp", "udp") and not rest:
+                    had = [each for each in own[other.device] if asked in ("any", each.split("/")[0])]
+                for word, packet in (
+                    each for service in had for each in packets(service, one.address.version, ports, rest)
+                ):
                     first = replace(packet, source=int(one.address), destination=int(other.address))
                     every, some = once(first, one.device)
                     if (not every) if expect == "pass" else some:
-                        found[expect].add(
+                        found[expect + " of devices" * covered].add(
                             (
                                 one.address.version,
                                 int(one.address),

@@ -51,7 +51,11 @@ def advise(
         print(json.dumps({"text": found.text, "choices": choices}, ensure_ascii=False, indent=2))
     else:
         out.print(found.text, markup=False)
+        apart = False
         for choice in found.choices:
+            if choice.on_hosts and not apart:
+                apart = True
+                out.print("\nFilters of hosts themselves:", markup=False)
             out.print(f"\n{'✓' if choice.holds else '·'} {choice.text}", markup=False)
             out.print(
                 f"    {choice.kind} list {choice.list} ({choice.measure})" + ":" * bool(choice.entries),

@@ -111,14 +111,16 @@ def prove(
 
 def _print_proof(statement: str, answer: ProofReport) -> None:
     sign = {Answer.PROVED: "✓", Answer.VIOLATED: "✗"}.get(answer.answer, "?")
+    sign = "◇" if answer.answer is Answer.PROVED and answer.remains else sign
     colour = {Answer.PROVED: "green", Answer.VIOLATED: "red"}.get(answer.answer, "yellow")
     out.print(f"[{colour}]{sign} {answer.answer:<12}[/] {statement}")
-    if answer.answer is not Answer.PROVED:
-        out.print(f"      {answer.text}", markup=False)
-    for box in answer.boxes:
-        sides = " → ".join(", ".join(side) for side in (box.sources, box.destinations))
-        when = f", {box.when}" if box.when else ""
-        out.print(f"      {sides}: {'; '.join(box.services)} ({box.family}{when})", markup=False)
+    out.print(f"      {answer.text}", markup=False)
+    for title, boxes in (("", answer.boxes), ("themselves: ", answer.remaining)):
+        for box in boxes:
+            sides = " → ".join(", ".join(side) for side in (box.sources, box.destinations))
+            when = f", {box.when}" if box.when else ""
+            services = "; ".join(box.services)
+            out.print(f"      {title}{sides}: {services} ({box.family}{when})", markup=False)
     out.print(f"      {answer.covered}", markup=False)
 
 

@@ -49,6 +49,8 @@ VERDICTS = {
     Outcome.LOST: Verdict.UNREACHABLE,
     Outcome.REFUSED: Verdict.REFUSED,
 }
+ARRIVING = frozenset({Verdict.PASSES, Verdict.REFUSED})
+"""The verdicts of what gets where it is going, be it that nobody listens there."""
 
 
 class Leg(Struct, frozen=True):
@@ -77,6 +79,11 @@ class Exchange(Struct, frozen=True):
     def decider(self) -> Leg:
         """The leg that settled the verdict."""
         return self.legs[-1]
+
+    @property
+    def reached(self) -> bool:
+        """Whether the first packet got where it was going, whatever became of the answer."""
+        return VERDICTS[self.legs[0].path.outcome] in ARRIVING
 
 
 class Query(Struct, frozen=True):

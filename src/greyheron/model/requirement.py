@@ -24,6 +24,10 @@ KIND_WORDS = {
 """Words for all devices of a kind, where no device or set is called so."""
 
 
+WITH_DEVICES = "+devices"
+"""Behind a term: it speaks of the routers and firewalls themselves that are in it, too."""
+
+
 class TermKind(StrEnum):
     """What a term of a requirement's side speaks of."""
 
@@ -41,13 +45,19 @@ class Term(Struct, frozen=True):
     name:  of a device, an address set or a kind of devices (`routers`), a prefix, or the device of an
         interface, segment or zone
     at:  the interface, or the zone
+    devices:  whether it speaks of the routers and firewalls in it too, not only of hosts
     """
 
     kind: TermKind
     name: str = ""
     at: str = ""
+    devices: bool = False
 
     def __str__(self) -> str:
+        return self._bare + WITH_DEVICES * self.devices
+
+    @property
+    def _bare(self) -> str:
         match self.kind:
             case TermKind.ANY:
                 return "any"

@@ -1535,9 +1535,12 @@ export interface components {
          *
          *     points:  where;  list:  which list;  measure:  what is done with it;  entries:  what is written into it
          *     holds:  whether the requirement holds then;  left:  how many classes of conversations still violate it
-         *     hops:  devices that an unwanted packet still passes before it is stopped
+         *     hops:  devices that an unwanted packet still passes before it is stopped;  stopped_at:  where it is
          *     cut:  routing neighbours it would part;  locked:  devices that nobody could log in to any more
-         *     text:  why, in a sentence;  changes:  what taking it does to the draft
+         *     on_hosts:  whether some of it is a host's own filter
+         *     exact:  whether a source-only list says just what is asked, as one on a line may
+         *     remains:  what routers and firewalls themselves still do, where hosts are spoken of
+         *     text:  which rule speaks for it, and what against the next;  changes:  what taking it does to the draft
          */
         Choice: {
             /** Points */
@@ -1556,10 +1559,18 @@ export interface components {
             collateral: components["schemas"]["Collateral"];
             /** Hops */
             hops: number | null;
+            /** Stopped At */
+            stopped_at: string | null;
             /** Cut */
             cut: string[];
             /** Locked */
             locked: string[];
+            /** On Hosts */
+            on_hosts: boolean;
+            /** Exact */
+            exact: boolean;
+            /** Remains */
+            remains: string;
             /** Text */
             text: string;
             /** Changes */
@@ -1592,7 +1603,7 @@ export interface components {
          *
          *     conversations:  how many end otherwise, of those in the matrix of services and ping that hosts and outside
          *         networks begin;  examples:  some of them, in words
-         *     requirements, tests:  the ids of those that hold now and would not
+         *     requirements, tests:  the ids of those that hold now and would not;  broken:  what these say
          */
         Collateral: {
             /** Conversations */
@@ -1603,6 +1614,11 @@ export interface components {
             requirements: string[];
             /** Tests */
             tests: string[];
+            /**
+             * Broken
+             * @default []
+             */
+            broken: string[];
         };
         /**
          * Completion
@@ -2335,7 +2351,7 @@ export interface components {
          * @description What is done with the list of a proposal.
          * @enum {string}
          */
-        Measure: "new" | "extended" | "moved";
+        Measure: "new" | "extended" | "moved" | "opened";
         /**
          * MergeChoice
          * @description The items to put into the draft.
@@ -2959,6 +2975,8 @@ export interface components {
          *     text:  the answer in a sentence;  covered:  what it covers
          *     boxes:  what violates, the most first;  more:  how many boxes are left out
          *     flow, verdict:  a counterexample as a test flow with what was expected of it, and what becomes of it
+         *     remaining:  what routers and firewalls themselves do otherwise, where hosts are spoken of
+         *     remains:  that in a sentence; empty where there is none
          */
         ProofReport: {
             answer: components["schemas"]["Answer"];
@@ -2976,6 +2994,16 @@ export interface components {
             flow: string | null;
             /** Verdict */
             verdict: string | null;
+            /**
+             * Remaining
+             * @default []
+             */
+            remaining: components["schemas"]["BoxReport"][];
+            /**
+             * Remains
+             * @default
+             */
+            remains: string;
         };
         /**
          * Put

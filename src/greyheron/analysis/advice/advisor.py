@@ -4,17 +4,20 @@ Every choice is tried for real: the changes are made to a copy of the draft, and
 the test flows and the matrix of who reaches whom are looked at again.
 """
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
-from msgspec import structs
+from msgspec import Struct, structs
 
-from greyheron.analysis.advice.choices import Advice, Choice, Collateral, rank, sentence
-from greyheron.analysis.advice.proposals import Proposal, Proposer
+from greyheron.analysis.advice.choices import Advice, Choice, Collateral, rank
+from greyheron.analysis.advice.proposal import Measure, Proposal
+from greyheron.analysis.advice.proposals import Proposer
+from greyheron.analysis.advice.reasons import doing, sentence
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.analysis.proof.prover import Proven, Prover
+from greyheron.analysis.proof.sentences import remains
 from greyheron.analysis.proof.services import ServiceSet, meant
 from greyheron.analysis.reach.kept import KeptReaches
 from greyheron.analysis.reach.matrix import Changed, Reach
@@ -33,12 +36,12 @@ from greyheron.core.steps import Path
 from greyheron.core.timeline import Timeline
 from greyheron.core.world import World, build_world
 from greyheron.model.changes import Change, apply
-from greyheron.model.document import Network
+from greyheron.model.document import Network, TestFlow
 from greyheron.model.entry import AddressBlock
 from greyheron.model.flow import ExpectedFlow, FlowEnd
 from greyheron.model.header import FlagsMatch, HeaderTerms
 from greyheron.model.names import TCP, UDP
-from greyheron.model.notation.flows import read_expected_flow
+from greyheron.model.notation.flows import read_expected_flow, write_expected_flow
 from greyheron.model.notation.requirements import KINDS, read_requirement, write_requirement
 from greyheron.model.read import edited
 from greyheron.model.requirement import RequirementKind, Statement, Term, TermKind
@@ -168,31 +171,31 @@ class Advisor:
             if before.proof.answer is Answer.VIOLATED
             for proposal in self._proposer.proposals(one, before, family)
         ]
-        choices: list[Choice] = []
+        tried_choices: list[_Tried] = []
         for number, (one, before, proposal) in enumerate(tried):
             progress(1 / FIRST + (1 - 1 / FIRST) * number / len(tried))
-            choice = self._tried(one, before, proposal)
-            if choice is not None:
-                choices.append(choice)
-                told(choices[-1:])
-        choices.sort(key=lambda choice: rank(choice, self._world))
+            found = self._tried(one, before, proposal)
+            if found is not None:
+                tried_choices.append(found)
+                told([found.choice])
+        choices = tuple(_with_reasons(_best_of_each(tried_choices)))
         holding = sum(choice.holds for choice in choices)
         if not choices:
             return Advice("No list changes it: look at the routes and services first.", ())
         if holding == 0:
-            return Advice("None of these is enough alone; each of them stops a part.", tuple(choices))
+            return Advice("None of these is enough alone; each of them stops a part.", choices)
         each = " IPv4 and IPv6 need a list each." if len({choice.family for choice in choices}) > 1 else ""
-        text = f"{holding} of {len(choices)} ways make it hold; the first changes least else.{each}"
-        return Advice(text, tuple(choices))
+        text = f"{holding} of {len(choices)} ways make it hold, the usual place first.{each}"
+        return Advice(text, choices)
 
-    def _tried(self, statement: Statement, before: Proven, proposal: Proposal) -> Choice | None:
+    def _tried(self, statement: Statement, before: Proven, proposal: Proposal) -> "_Tried | None":
         network = apply(self._network, proposal.changes)
         world = build_world(network, self._world)
         if statement not in self._examples:
             self._examples[statement] = _Examples(before, self._engines(self._world.with_possible_hosts))
         if self._examples[statement].all_the_same(self._engines(world.with_possible_hosts)):
             return None
-        left = self._prover.violating(before, world, network)
+        left, remaining = self._prover.left(before, world, network)
         if left >= before.violating:
             return None
         parted = _parted(world) - _parted(self._world)
@@ -209,12 +212,17 @@ class Advisor:
             left,
             collateral,
             None if stopped_in is None else len(stopped_in.hops) - 1,
+            None if stopped_in is None else stopped_in.last.device,
             tuple(sorted(parted)),
             locked,
+            any(not world.topology.devices[point.device].traits.forwards for point in proposal.points),
+            proposal.exact,
+            remains(remaining),
             "",
             proposal.changes,
         )
-        return replace(choice, text=sentence(choice, stopped_in, world))
+        does = doing(choice, stopped_in, world)
+        return _Tried(replace(choice, text=sentence(choice, does, None)), does)
 
     def _stopped_in(self, before: Proven, world: World) -> Path | None:
         """How far an unwanted packet comes before a list stops it on its way out."""
@@ -256,13 +264,24 @@ class Advisor:
             known = self._others[requirement.id]
             proved = known.proof.answer is Answer.PROVED
             if proved and not self._prover.holds_still(known, world, network):
-                broken.append(requirement.id)
+                broken.append(requirement)
+        failing = list(self._failing(world))
+        said = (
+            *(write_requirement(requirement.statement) for requirement in broken),
+            *(write_expected_flow(test.flow) for test in failing),
+        )
         return (
-            Collateral(len(beyond), examples, tuple(broken), tuple(self._failing(world))),
+            Collateral(
+                len(beyond),
+                examples,
+                tuple(requirement.id for requirement in broken),
+                tuple(test.id for test in failing),
+                said,
+            ),
             tuple(sorted(after.locked(world) - reach.locked(self._world))),
         )
 
-    def _failing(self, world: World) -> Iterator[str]:
+    def _failing(self, world: World) -> Iterator[TestFlow]:
         """The test flows that hold on the draft and would not."""
         would = self._flows.verdicts(world)
         for test in self._network.tests:
@@ -274,13 +293,37 @@ class Advisor:
                 for each in (self._were, would)
             ]
             if standings[0] is Standing.HOLDS and standings[1] is not Standing.HOLDS:
-                yield test.id
+                yield test
 
     def _reach(self, family: Family) -> Reach:
         if family not in self._reaches:
             question = ReachQuestion((OWN_SERVICES, "ping"), family, from_hosts=True)
             self._reaches[family] = self._kept_reaches.of(self._world, self._network, self._engines, question)
         return self._reaches[family]
+
+
+class _Tried(Struct, frozen=True):
+    """A choice, and what it does to what is unwanted."""
+
+    choice: Choice
+    does: str
+
+
+def _best_of_each(tried: Iterable[_Tried]) -> list[_Tried]:
+    """The best first; of several that do alike at one place in other words only the best."""
+    found: dict[object, _Tried] = {}
+    for one in sorted(tried, key=lambda one: rank(one.choice)):
+        choice = one.choice
+        lists = choice.list if choice.measure is Measure.MOVED else ""
+        found.setdefault((choice.points, choice.kind, choice.family, lists), one)
+    return list(found.values())
+
+
+def _with_reasons(tried: Sequence[_Tried]) -> Iterator[Choice]:
+    """Choices that are in their order, each with what speaks against the next of its family."""
+    for number, one in enumerate(tried):
+        after = (other.choice for other in tried[number + 1 :] if other.choice.family is one.choice.family)
+        yield replace(one.choice, text=sentence(one.choice, one.does, next(after, None)))
 
 
 class _Examples:
@@ -305,7 +348,7 @@ class _Examples:
         if not engine.fits(courses) or len(np.unique(ports[ports != NO_PORT])) > 1:
             return False
         _, found = engine.changed_rows(courses, self._engine)
-        wrong = found.some if expect is Expectation.BLOCK else found.verdict != _PASSES
+        wrong = found.arrives if expect is Expectation.BLOCK else found.verdict != _PASSES
         return bool(wrong.all())
 
 

@@ -1,13 +1,14 @@
-"""Choices of where a list could go: what each would do, which are better, and why in one sentence."""
+"""Choices of where a list could go: what each would do, and which the trade would make first."""
 
 from dataclasses import dataclass
 
-from greyheron.analysis.advice.proposals import Measure
-from greyheron.core.steps import Path
-from greyheron.core.world import World
+from greyheron.analysis.advice.proposal import Measure
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import Change
-from greyheron.model.values import Family, ListKind
+from greyheron.model.values import Direction, Family, ListKind
+
+_FAR = 99
+_MEASURES = (Measure.EXTENDED, Measure.MOVED, Measure.NEW, Measure.OPENED)
 
 
 @dataclass(frozen=True, slots=True)
@@ -16,13 +17,14 @@ class Collateral:
 
     conversations:  how many end otherwise, of those in the matrix of services and ping that hosts and outside
         networks begin;  examples:  some of them, in words
-    requirements, tests:  the ids of those that hold now and would not
+    requirements, tests:  the ids of those that hold now and would not;  broken:  what these say
     """
 
     conversations: int
     examples: tuple[str, ...]
     requirements: tuple[str, ...]
     tests: tuple[str, ...]
+    broken: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,9 +33,12 @@ class Choice:
 
     points:  where;  list:  which list;  measure:  what is done with it;  entries:  what is written into it
     holds:  whether the requirement holds then;  left:  how many classes of conversations still violate it
-    hops:  devices that an unwanted packet still passes before it is stopped
+    hops:  devices that an unwanted packet still passes before it is stopped;  stopped_at:  where it is
     cut:  routing neighbours it would part;  locked:  devices that nobody could log in to any more
-    text:  why, in a sentence;  changes:  what taking it does to the draft
+    on_hosts:  whether some of it is a host's own filter
+    exact:  whether a source-only list says just what is asked, as one on a line may
+    remains:  what routers and firewalls themselves still do, where hosts are spoken of
+    text:  which rule speaks for it, and what against the next;  changes:  what taking it does to the draft
     """
 
     points: tuple[AttachmentPoint, ...]
@@ -46,10 +51,19 @@ class Choice:
     left: int
     collateral: Collateral
     hops: int | None
+    stopped_at: str | None
     cut: tuple[str, ...]
     locked: tuple[str, ...]
+    on_hosts: bool
+    exact: bool
+    remains: str
     text: str
     changes: tuple[Change, ...]
+
+    @property
+    def on_lines(self) -> bool:
+        """Whether all of it stands on management lines."""
+        return all(point.is_line for point in self.points)
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,95 +74,40 @@ class Advice:
     choices: tuple[Choice, ...]
 
 
-def rank(choice: Choice, world: World) -> tuple[object, ...]:
-    """The best first: it holds, breaks nothing, changes little else, and stands on the network's own devices.
+def rank(choice: Choice) -> tuple[object, ...]:
+    """The best first, as the trade has it.
 
-    Then it takes few places, keeps to what stands there, and stops early.
+    It is enough, and no host's own filter; it breaks nothing and changes nothing else; logins are stopped
+    at the line; few places; a full list near the source as packets enter, a source-only one near the
+    destination as they leave; what stands there rather than a list more.
     """
     return (
         not choice.holds,
+        choice.on_hosts,
         len(choice.cut) + len(choice.locked),
         len(choice.collateral.requirements) + len(choice.collateral.tests),
         choice.collateral.conversations,
-        _on_hosts(choice, world),
+        not choice.on_lines,
         len(choice.points),
-        choice.measure is Measure.NEW,
+        source_only(choice),
+        distance(choice),
+        _MEASURES.index(choice.measure),
+        choice.kind is not ListKind.STANDARD if choice.exact else choice.kind is ListKind.STANDARD,
         choice.left,
-        99 if choice.hops is None else choice.hops,
-        choice.measure is Measure.MOVED,
-        choice.kind is ListKind.STANDARD,
+        len(choice.entries),
         choice.points,
         choice.list,
     )
 
 
-def _on_hosts(choice: Choice, world: World) -> bool:
-    """Whether some of it is a filter on a host, which is not the network's."""
-    return any(not world.topology.devices[point.device].traits.forwards for point in choice.points)
+def source_only(choice: Choice) -> bool:
+    """Whether it looks at the source alone where more was asked for."""
+    return choice.kind is ListKind.STANDARD and not choice.exact
 
 
-def sentence(choice: Choice, stopped: Path | None, world: World) -> str:
-    """Why a choice stands where it does.
-
-    stopped:  how far an unwanted packet comes with it, if a list stops one on its way
-    """
-    several = len(choice.points) > 1
-    place = f"{len(choice.points)} places together" if several else str(choice.points[0])
-    does = "let them through" if _permits(choice) else "stop them"
-    if not several:
-        does = "lets them through" if _permits(choice) else _does(choice, stopped, world)
-    if not choice.holds:
-        does = does.replace("them", "a part of them", 1)
-    beyond = choice.collateral.conversations
-    others = f"{beyond} other conversation{'s' * (beyond != 1)} change{'s' * (beyond == 1)}"
-    parts = [
-        f"{place[0].upper()}{place[1:]}: {does}{_with(choice)}",
-        others if beyond else "nothing else changes",
-    ]
-    broken = [*choice.collateral.requirements, *choice.collateral.tests]
-    if broken:
-        parts.append(f"{', '.join(broken)} would fail")
-    if choice.cut:
-        parts.append(f"it parts the routing neighbours {'; '.join(choice.cut)}")
-    if choice.locked:
-        parts.append(f"nobody could log in to {', '.join(choice.locked)} any more")
-    return "; ".join(parts) + "."
-
-
-def _permits(choice: Choice) -> bool:
-    """Whether all that it does is to permit."""
-    return bool(choice.entries) and all(
-        line.startswith("permit") for entry in choice.entries for line in entry.splitlines()
-    )
-
-
-def _does(choice: Choice, stopped: Path | None, world: World) -> str:
-    """What becomes of unwanted packets, and how early."""
-    point = choice.points[0]
-    if point.is_line:
-        return "stops them as they log in"
-    if stopped is None:
-        return "stops them"
-    passed = [hop.device for hop in stopped.hops]
-    devices = world.with_possible_hosts.topology.devices
-    routers = [name for name in passed if devices[name].traits.forwards]
-    if not routers:
-        return "stops them before they leave their sender"
-    if passed[-1] not in routers:
-        return f"stops them only at {passed[-1]} itself"
-    if len(routers) == 1:
-        return "stops them at the first router"
-    return f"stops them at {routers[-1]}, {len(routers) - 1} router{'s' * (len(routers) > 2)} further on"
-
-
-def _with(choice: Choice) -> str:
-    match choice.measure:
-        case Measure.EXTENDED:
-            many = sum(len(entry.splitlines()) for entry in choice.entries)
-            return (
-                f", with {many} more entr{'y' if many == 1 else 'ies'} in {choice.list}, which stands there"
-            )
-        case Measure.MOVED:
-            return f", by moving {choice.list} there"
-        case Measure.NEW:
-            return ""
+def distance(choice: Choice) -> tuple[int, bool]:
+    """How far from where the trade would put such a list: the source's gateway, or the destination's."""
+    leaving = any(point.direction is Direction.OUT for point in choice.points)
+    if choice.hops is None:
+        return _FAR, leaving
+    return (-choice.hops, not leaving) if source_only(choice) else (choice.hops, leaving)

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Iterator
 
-from greyheron.analysis.proof.endpoints import Endpoint
+from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.analysis.proof.services import ServiceSet, meant
 from greyheron.core.fields.services import ALL_PORTS, ALL_PROTOCOLS, Tag, whole
 from greyheron.core.lists import Names
@@ -20,8 +20,12 @@ from greyheron.model.requirement import Asks, Side, TermKind
 from greyheron.model.values import Action, Family, ListKind
 
 
-def side_terms(side: Side, endpoints: Iterable[Endpoint], network: Network, family: Family) -> list[str]:
-    """A side as the addresses of entries: by the names it is written with where lists know them."""
+def side_terms(side: Side, spoken: Iterable[Endpoint], network: Network, endpoints: Endpoints) -> list[str]:
+    """A side as the addresses of entries: by the names it is written with where lists know them.
+
+    spoken:  whom of everyone in `endpoints` it speaks of
+    """
+    family = endpoints.family
     sets = {group.name for group in network.address_sets}
     devices = {device.name for device in network.devices}
     if any(term.kind is TermKind.ANY for term in side):
@@ -30,9 +34,9 @@ def side_terms(side: Side, endpoints: Iterable[Endpoint], network: Network, fami
         words = [f"@{term.name}" if term.kind is TermKind.NAMED else term.name for term in side]
         return [word for word in words if word.startswith("@") or (":" in word) is (family is Family.IPV6)]
     region: Region = ()
-    for endpoint in endpoints:
+    for endpoint in spoken:
         region = (*region, *minus(endpoint.region, region))
-    return [str(block) for block in tidied(region)]
+    return [str(block) for block in tidied(endpoints.filled(region))]
 
 
 def service_terms(
@@ -96,6 +100,13 @@ def rewritten(access_list: AccessList, text: str) -> Change:
     """The change that gives a list other entries, as they are written."""
     item = {**to_data(access_list), "entries": text}
     return Change(collection="lists", key=access_list.name, item=item)
+
+
+def as_extended(access_list: AccessList) -> AccessList:
+    """A source-only list as a full one that decides alike."""
+    text = write_body(access_list.body, access_list.family, ListKind.EXTENDED)
+    body = read_body(text, access_list.family, ListKind.EXTENDED)
+    return access_list.model_copy(update={"kind": ListKind.EXTENDED, "body": body})
 
 
 def holding(access_list: AccessList, entries: Iterable[Entry]) -> Change:

@@ -1,24 +1,33 @@
-"""Proposals: entries that would make a requirement hold, at every place where they could."""
+"""Entries that would make a requirement hold, proposed at every place where they could stand."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from enum import StrEnum
-from itertools import count
 
-from msgspec import Struct
 from msgspec.structs import replace
 
-from greyheron.analysis.advice.entries import entry_lines, rewritten, service_terms, side_terms, with_entries
-from greyheron.analysis.proof.answers import Answer
-from greyheron.analysis.proof.endpoints import Endpoints
+from greyheron.analysis.advice.entries import (
+    as_extended,
+    entry_lines,
+    rewritten,
+    service_terms,
+    side_terms,
+    with_entries,
+)
+from greyheron.analysis.advice.opening import Opener
+from greyheron.analysis.advice.proposal import Measure, Proposal, free_name
+from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.analysis.proof.prover import Proven, Prover
-from greyheron.core.conversation import converse, first_packet
-from greyheron.core.lists import ResolvedList
+from greyheron.analysis.proof.services import meant
+from greyheron.core.conversation import first_packet
+from greyheron.core.fields.services import Tag
+from greyheron.core.lists import Names, ResolvedList
 from greyheron.core.matching import decide
-from greyheron.core.packet import Way
-from greyheron.core.world import World, build_world
+from greyheron.core.regions import span_minus, span_union
+from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.changes import Change, apply, key_of, putting
+from greyheron.model.changes import Change, key_of, putting
 from greyheron.model.document import AccessList, Network, Placement
+from greyheron.model.header import NOTHING_SAID
 from greyheron.model.requirement import RequirementKind, Statement
 from greyheron.model.values import Action, Direction, Expectation, Family, ListKind
 
@@ -26,27 +35,6 @@ MOST_POINTS = 24
 """So many places are tried; those that most of the unwanted conversations come to first."""
 MOST_MOVED = 8
 """A list that is there is tried at so many of them."""
-_ROUNDS = 6
-
-
-class Measure(StrEnum):
-    """What is done with the list of a proposal."""
-
-    NEW = "new"
-    EXTENDED = "extended"
-    MOVED = "moved"
-
-
-class Proposal(Struct, frozen=True):
-    """What to do with one list, at attachment points; see `Choice`, which is a proposal that was tried."""
-
-    points: tuple[AttachmentPoint, ...]
-    list: str
-    kind: ListKind
-    family: Family
-    measure: Measure
-    entries: tuple[str, ...]
-    changes: tuple[Change, ...]
 
 
 class Proposer:
@@ -55,7 +43,8 @@ class Proposer:
     def __init__(self, prover: Prover, world: World, network: Network) -> None:
         self._prover, self._world, self._network = prover, world, network
         self._endpoints: dict[Family, Endpoints] = {}
-        self._lines: dict[tuple[Statement, ListKind, Family, bool], list[str]] = {}
+        self._opener = Opener(prover, world, network)
+        self._lines: dict[tuple[Statement, ListKind, Family, bool, _Addressed], list[str]] = {}
         lists = {found.name: found for found in network.lists}
         self._placed = {
             (AttachmentPoint(each.device, each.at, each.direction), lists[each.list].family): lists[each.list]
@@ -69,13 +58,12 @@ class Proposer:
         return self._endpoints[family]
 
     def proposals(self, statement: Statement, proven: Proven, family: Family) -> Iterator[Proposal]:
+        """Entries that deny what is unwanted, at the places it comes to, and that open what is wanted."""
         wrong = {half.classes.half.expect for half in proven.halves for part in half.parts if len(part.wrong)}
         if Expectation.PASS in wrong:
-            yield from self._permits(statement, proven, family)
+            yield from self._opener.openings(statement, proven, family, self.endpoints(family))
         if Expectation.BLOCK in wrong:
             yield from self._denials(statement, proven, family)
-
-    # Unwanted conversations: entries that deny them, at the places they come to.
 
     def _denials(self, statement: Statement, proven: Proven, family: Family) -> Iterator[Proposal]:
         counts: dict[AttachmentPoint, int] = {}
@@ -86,49 +74,56 @@ class Proposer:
                         counts[point] = counts.get(point, 0) + count
         everyone = self._world.with_possible_hosts.topology.devices
         points = [point for point in counts if everyone[point.device].traits.takes_lists]
-        points.sort(key=lambda point: (-counts[point], point))
+        entering = _nearest(self._world, points, proven, family, Direction.IN)
+        leaving = _nearest(self._world, points, proven, family, Direction.OUT)
+        near = {*entering, *leaving}
+        points.sort(key=lambda point: (point not in near, -counts[point], point))
         kinds = [ListKind.EXTENDED, *([ListKind.STANDARD] if family is Family.IPV4 else [])]
         yield from self._moved(points, proven, family)
+        goals = self.endpoints(family).of(statement.destinations, translated=True)
+        addressed = list(_Addressed) if any(goal.translated for goal in goals) else [_Addressed.INSIDE]
         for point in points[:MOST_POINTS]:
             for kind in kinds:
-                yield from self._denial(statement, (point,), kind, family)
+                for each in addressed if kind is ListKind.EXTENDED and not point.is_line else addressed[:1]:
+                    yield from self._denial(statement, (point,), kind, family, each)
         lines = [point for point in points if point.at in _line_names(self._network, point.device)]
-        sets = {
-            tuple(sorted(lines)),
-            tuple(sorted(_nearest(self._world, points, proven, family, Direction.IN))),
-            tuple(sorted(_nearest(self._world, points, proven, family, Direction.OUT))),
-        }
+        sets = {tuple(sorted(each)) for each in (lines, entering, leaving)}
         for together in sorted(sets, key=len):
             if len(together) > 1:
                 for kind in kinds:
-                    yield from self._denial(statement, together, kind, family)
+                    yield from self._denial(statement, together, kind, family, addressed[-1])
 
     def _denial(
-        self, statement: Statement, points: tuple[AttachmentPoint, ...], kind: ListKind, family: Family
+        self,
+        statement: Statement,
+        points: tuple[AttachmentPoint, ...],
+        kind: ListKind,
+        family: Family,
+        addressed: "_Addressed",
     ) -> Iterator[Proposal]:
         at_lines = all(point.at in _line_names(self._network, point.device) for point in points)
-        key = statement, kind, family, at_lines
+        key = statement, kind, family, at_lines, addressed
         if key not in self._lines:
             self._lines[key] = self._denying(*key)
         lines = self._lines[key]
         if not lines:
             return
         changes: list[Change] = []
-        name = _free_name(statement, self._network)
+        name = free_name(statement, self._network)
         grown: dict[str, AccessList] = {}
         fresh: list[AttachmentPoint] = []
         for point in points:
             there = self._placed.get((point, family))
             if there is None:
                 fresh.append(point)
-            elif there.kind is not kind:
-                return
+            elif there.kind is not kind and kind is ListKind.STANDARD:
+                return  # it stands there already, and tells more apart
             else:
                 grown[there.name] = there
         for there in grown.values():
             first = there.body.entries[0].number if there.body.entries else None
-            text = with_entries(there, lines, first)
-            changes.append(rewritten(there, text))
+            full = there if there.kind is kind else as_extended(there)
+            changes.append(rewritten(full, with_entries(full, lines, first)))
         if fresh:
             everything = "permit from any" if kind is ListKind.STANDARD else "permit any from any to any"
             if not lines[-1].startswith(("deny from any", "deny any from any to any")):
@@ -145,7 +140,33 @@ class Proposer:
             ]
         which = name if fresh else next(iter(grown))
         measure = Measure.NEW if fresh else Measure.EXTENDED
-        yield Proposal(points, which, kind, family, measure, tuple(lines), tuple(changes))
+        exact = at_lines and self._whole_lines(statement, points, family)
+        yield Proposal(points, which, kind, family, measure, tuple(lines), tuple(changes), exact)
+
+    def _towards(
+        self, statement: Statement, goals: tuple[Endpoint, ...], endpoints: Endpoints, addressed: "_Addressed"
+    ) -> list[str]:
+        """Destinations as the addresses of entries."""
+        inside = tuple(goal for goal in goals if not goal.translated)
+        outside = [str(block) for goal in goals if goal.translated for block in goal.region]
+        if addressed is _Addressed.OUTSIDE:
+            return outside
+        own = side_terms(statement.destinations, inside, self._network, endpoints)
+        return own if addressed is _Addressed.INSIDE else [*own, *outside]
+
+    def _whole_lines(self, statement: Statement, points: Iterable[AttachmentPoint], family: Family) -> bool:
+        """Whether all that can come to lines is asked for, so that the source alone decides."""
+        if statement.header != NOTHING_SAID:
+            return False
+        topology, names = self._world.topology, Names(self._network)
+        for point in points:
+            device = topology.devices[point.device]
+            line = next(line for line in device.lines if line.name == point.at)
+            asked = (each for each in meant(statement.asks, device, names, family) if each.tag is Tag.TCP)
+            spans = span_union(span for service in asked for span in service.spans)
+            if span_minus(tuple((port, port) for port in sorted(line.ports)), spans):
+                return False
+        return True
 
     def _moved(self, points: Sequence[AttachmentPoint], proven: Proven, family: Family) -> Iterator[Proposal]:
         """Lists that deny what is unwanted and stand where it does not come by, or nowhere."""
@@ -178,7 +199,9 @@ class Proposer:
                 )
                 yield Proposal((point,), found.name, found.kind, family, Measure.MOVED, (), changes)
 
-    def _denying(self, statement: Statement, kind: ListKind, family: Family, at_lines: bool) -> list[str]:
+    def _denying(
+        self, statement: Statement, kind: ListKind, family: Family, at_lines: bool, addressed: "_Addressed"
+    ) -> list[str]:
         """Entries that deny what is unwanted; for `only` those come first that permit what is wanted."""
         endpoints = self.endpoints(family)
         sources, goals = (
@@ -187,8 +210,8 @@ class Proposer:
         )
         if not goals or (not sources and statement.kind is not RequirementKind.ONLY):
             return []
-        from_ = side_terms(statement.sources, sources, self._network, family) if sources else []
-        to = ["any"] if at_lines else side_terms(statement.destinations, goals, self._network, family)
+        from_ = side_terms(statement.sources, sources, self._network, endpoints) if sources else []
+        to = ["any"] if at_lines else self._towards(statement, goals, endpoints, addressed)
         services = service_terms(
             statement.asks, goals, self._world.with_possible_hosts, self._network, family
         )
@@ -199,74 +222,13 @@ class Proposer:
             *entry_lines(Action.DENY, kind, ["any"], to, services, statement.header),
         ]
 
-    # Wanted conversations that are stopped: entries that permit them, before the ones that deny.
 
-    def _permits(self, statement: Statement, proven: Proven, family: Family) -> Iterator[Proposal]:
-        """One proposal: permits wherever what is wanted is denied, found one after another."""
-        network, world = self._network, self._world
-        now, entries, points, names = proven, list[str](), dict[AttachmentPoint, None](), dict[str, None]()
-        for _ in range(_ROUNDS):
-            denial = self._denial_of_wanted(now, world, family)
-            if denial is None:
-                break
-            point, line, number, name = denial
-            found = next(each for each in network.lists if each.name == name)
-            network = apply(network, [rewritten(found, with_entries(found, [line], number))])
-            world = build_world(network, world)
-            entries.append(line)
-            points[point], names[name] = None, None
-            now = self._prover.prove(statement, world, network, now)
-            if now.proof.answer is Answer.PROVED:
-                break
-        if entries:
-            lists = {each.name: each for each in network.lists}
-            changes = tuple(putting("lists", lists[name]) for name in names)
-            kind = lists[next(iter(names))].kind
-            measure = Measure.EXTENDED
-            yield Proposal(tuple(points), ", ".join(names), kind, family, measure, tuple(entries), changes)
+class _Addressed(StrEnum):
+    """By which addresses entries name what translation rules publish: where they stand decides."""
 
-    def _denial_of_wanted(
-        self, proven: Proven, world: World, family: Family
-    ) -> tuple[AttachmentPoint, str, int | None, str] | None:
-        """Where a wanted conversation is denied, and the entry that would permit it there."""
-        for half in proven.halves:
-            if half.classes.half.expect is not Expectation.PASS or half.classes.grounds.family is not family:
-                continue
-            for part in half.parts:
-                for flow in part.flows(3):
-                    for exchange in converse(world, flow).exchanges:
-                        path = exchange.decider.path
-                        if path.denial is None or path.denial.frame is not None:
-                            continue  # frames are known by other things than what is wanted
-                        name = path.denial.list_name
-                        found = next(each for each in self._network.lists if each.name == name)
-                        line = self._permit(
-                            proven.statement, found, exchange.decider.way is Way.RETURN, family
-                        )
-                        return path.denial.point, line, path.denial.decision.entry, name
-        return None
-
-    def _permit(self, statement: Statement, found: AccessList, returning: bool, family: Family) -> str:
-        endpoints = self.endpoints(family)
-        sources = endpoints.of(statement.sources)
-        goals = tuple(endpoint for endpoint in endpoints.of(statement.destinations) if endpoint.drawn)
-        from_ = side_terms(statement.sources, sources, self._network, family)
-        to = side_terms(statement.destinations, goals, self._network, family)
-        if returning:
-            from_, to = to, from_
-        if found.kind is ListKind.STANDARD:
-            return "\n".join(entry_lines(Action.PERMIT, found.kind, from_, to, []))
-        services = service_terms(
-            statement.asks, goals, self._world.with_possible_hosts, self._network, family
-        )
-        if not returning:
-            return "\n".join(entry_lines(Action.PERMIT, found.kind, from_, to, services, statement.header))
-        lines = []
-        for protocol, ports in services:
-            what = protocol.replace("echo-request", "echo-reply")
-            back = " established" if protocol == "tcp" else ""
-            lines += [f"permit {what} from {one}{ports} to {other}{back}" for one in from_ for other in to]
-        return "\n".join(lines)
+    INSIDE = "inside"
+    OUTSIDE = "outside"
+    BOTH = "both"
 
 
 def _line_names(network: Network, device: str) -> set[str]:
@@ -296,13 +258,3 @@ def _nearest(
         and world.topology.devices[point.device].traits.forwards
         and (way is Direction.IN or point.device not in ends)
     ]
-
-
-def _free_name(statement: Statement, network: Network) -> str:
-    """A name for a new list that says what it is for."""
-    words = [str(term) for term in (*statement.sources, *statement.destinations)[:2]]
-    plain = ["".join(sign if sign.isalnum() else "-" for sign in word) for word in words]
-    base = "-".join([statement.kind, *plain])[:50].rstrip("-")
-    taken = {taken_by.name for taken_by in network.lists}
-    names = (base if number == 1 else f"{base}-{number}" for number in count(1))
-    return next(name for name in names if name not in taken)

@@ -43,6 +43,7 @@ class Party(Struct, frozen=True):
 
     every:  whether these are all that it has
     translated:  whether another device has them, and it is reached by them
+    itself:  whether they are a router's or firewall's own, where hosts are spoken of
     """
 
     device: str
@@ -50,6 +51,7 @@ class Party(Struct, frozen=True):
     drawn: bool
     every: bool
     translated: bool = False
+    itself: bool = False
 
 
 class Asking(Struct, frozen=True):
@@ -103,6 +105,9 @@ class Proof(Struct, frozen=True):
     reason:  why it is inconclusive, or what else is to be said
     decided, undecided:  coarse classes that were decided for all of them, and of which only some were tried
     kinds:  so many kinds of address, and more, are in one of the latter
+    remaining:  what devices themselves do that is not wanted of the hosts it speaks of; it holds all the same
+    answers:  an unwanted conversation that arrives, and of which only the answers are stopped
+    offered:  devices, and what each of them has, where any service of theirs is to be let through
     """
 
     answer: Answer
@@ -116,6 +121,9 @@ class Proof(Struct, frozen=True):
     decided: int = 0
     undecided: int = 0
     kinds: int = 0
+    remaining: tuple[Violation, ...] = ()
+    answers: Counterexample | None = None
+    offered: tuple[tuple[str, tuple[str, ...]], ...] = ()
 
 
 class ClassRows(Struct, frozen=True):
@@ -246,7 +254,7 @@ class _Merging:
 
     def __init__(self, parties: Sequence[Party], wholes: "Wholes") -> None:
         self._parties, self._wholes = parties, wholes
-        self._whose = [(party.device, party.drawn) for party in parties]
+        self._whose = [(party.device, party.drawn, party.itself) for party in parties]
         self._ranges: dict[int, Spans | None] = {}
         self._sides: dict[tuple[int, ...], Parties] = {}
         self._joined: dict[tuple[int, ...], Party] = {}
@@ -267,7 +275,7 @@ class _Merging:
     def _side(self, numbers: tuple[int, ...]) -> Parties:
         """Parties with all that is theirs in one, in the order of their names."""
         if numbers not in self._sides:
-            own: dict[tuple[str, bool], list[int]] = {}
+            own: dict[tuple[str, bool, bool], list[int]] = {}
             for number in numbers:
                 own.setdefault(self._whose[number], []).append(number)
             self._sides[numbers] = tuple(self._one(tuple(own[whose])) for whose in sorted(own))
@@ -278,7 +286,7 @@ class _Merging:
             first = self._parties[numbers[0]]
             region = self._region(numbers)
             every = size(region) == self._wholes.size(first.device, first.drawn)
-            self._joined[numbers] = Party(first.device, region, first.drawn, every)
+            self._joined[numbers] = Party(first.device, region, first.drawn, every, itself=first.itself)
         return self._joined[numbers]
 
     def _region(self, numbers: tuple[int, ...]) -> Region:
@@ -343,12 +351,14 @@ def side_words(side: Parties, most: int = MOST_NAMED) -> list[str]:
 
 
 def party_words(party: Party) -> str:
-    if party.every:
+    if party.every and not party.itself:
         return party.device if party.drawn else f"any other host on {party.device}"
     blocks = [str(block) for block in party.region]
     shown = ", ".join(blocks[:MOST_NAMED]) + (
         f" and {len(blocks) - MOST_NAMED} more" * (len(blocks) > MOST_NAMED)
     )
+    if party.itself:
+        return f"{party.device} itself ({shown})"
     return f"{party.device} ({shown})" if party.drawn else f"a host at {shown}"
 
 

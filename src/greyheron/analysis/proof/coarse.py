@@ -15,7 +15,7 @@ from greyheron.analysis.proof.fine import FIELDS, Cut, Decided, Fine, apart, app
 from greyheron.analysis.proof.grounds import CoarseClasses
 from greyheron.core.bulk.conversations import Conversations, Verdicts
 from greyheron.core.bulk.engine import BulkEngine, Courses
-from greyheron.core.bulk.headers import Ints
+from greyheron.core.bulk.headers import Bools, Ints
 from greyheron.core.progress import Progress
 from greyheron.core.progress import part as part_of
 from greyheron.model.attachment import AttachmentPoint
@@ -42,6 +42,8 @@ class ProofPart:
 
     counts:  how many fine classes each coarse one has
     many:  for each coarse class 0, or so many kinds of addresses and more, of which only some were tried
+    answers:  how many fine classes of each arrive, unwanted, and have only their answers stopped
+    wrong, remaining:  the fine classes that violate it: of those it speaks of, and of devices themselves
     """
 
     def __init__(
@@ -53,12 +55,11 @@ class ProofPart:
         decided: Decided,
     ) -> None:
         self._classes, self._source, self._goal, self._courses = classes, source, goal, courses
-        self._tables, self.wrong, self.counts, self.many = (
-            decided.tables,
-            decided.wrong,
-            decided.counts,
-            decided.many,
-        )
+        self._tables, self._found = decided.tables, decided.wrong
+        self.counts, self.many, self.answers = decided.counts, decided.many, decided.answers
+        itself = self._of_devices()
+        self.wrong, self.remaining = self._found.take(~itself), self._found.take(itself)
+        self.of_hosts = ~(classes.source_itself[source] | classes.goal_itself[goal])
 
     @classmethod
     def of(cls, classes: CoarseClasses, source: Ints, goal: Ints, progress: Progress) -> "ProofPart":
@@ -78,7 +79,19 @@ class ProofPart:
         """About how much memory it takes."""
         tables = self._tables
         parties = len(tables.sources) + len(tables.destinations)
-        return self._courses.nbytes + 57 * len(self.wrong) + 500 * parties
+        return self._courses.nbytes + 57 * len(self._found) + 500 * parties
+
+    def _of_devices(self) -> Bools:
+        """Which of the classes found are of devices themselves, where hosts are spoken of."""
+        sides = (
+            (self._tables.sources, self._found.source),
+            (self._tables.destinations, self._found.destination),
+        )
+        source, goal = (
+            np.array([party.itself for party in parties], dtype=np.bool_)[index] for parties, index in sides
+        )
+        found: Bools = source | goal
+        return found
 
     def fits(self, engine: BulkEngine) -> bool:
         return engine.fits(self._courses)
@@ -113,6 +126,12 @@ class ProofPart:
         cells = self.cells()
         return [self._flow(cells, index) for index in told_apart.tolist()]
 
+    def answered(self, engine: BulkEngine) -> Flow:
+        """One of the unwanted conversations that arrive, and have only their answers stopped."""
+        rows = np.flatnonzero(self.answers * self.of_hosts)[:1]
+        cut = Cut(self._classes, self._source[rows], self._goal[rows], engine, self._courses, rows)
+        return self._flow(cut.only_answers_stopped(), 0)
+
     def any_flows(self, most: int) -> list[Flow]:
         """Some conversations, whatever becomes of them, from all over the fine classes, as test flows."""
         engine = self._classes.grounds.engine
@@ -132,13 +151,13 @@ class ProofPart:
         rows = np.flatnonzero(differs)
         cut = Cut(self._classes, self._source[rows], self._goal[rows], engine, self._courses, rows)
         fresh = cut.wrong(rows)
-        tables, kept = compacted(self._tables, self.wrong.take(~differs[self.wrong.coarse]))
+        tables, kept = compacted(self._tables, self._found.take(~differs[self._found.coarse]))
         tables, moved = appended(tables, fresh.tables, fresh.wrong)
         joined = Fine(*(np.concatenate([getattr(kept, name), getattr(moved, name)]) for name in FIELDS))
-        counts, many = self.counts.copy(), self.many.copy()
-        counts[rows], many[rows] = fresh.counts, fresh.many
+        counts, many, answers = self.counts.copy(), self.many.copy(), self.answers.copy()
+        counts[rows], many[rows], answers[rows] = fresh.counts, fresh.many, fresh.answers
         in_order = joined.take(np.argsort(joined.coarse, kind="stable"))  # as if all were decided at once
-        decided = Decided(tables, in_order, counts, many)
+        decided = Decided(tables, in_order, counts, many, answers)
         return ProofPart(self._classes, self._source, self._goal, self._courses, decided)
 
     def holds_still(self, engine: BulkEngine, before: BulkEngine) -> bool | None:
@@ -156,7 +175,8 @@ class ProofPart:
         codes = engine.changed_codes(before, self.family)
         source, goal = self._source[rows], self._goal[rows]
         decided = Cut(self._classes, source, goal, engine, self._courses, rows, codes).wrong(rows)
-        return None if decided.many.any() else len(decided.wrong) == 0
+        part = ProofPart(self._classes, self._source, self._goal, self._courses, decided)
+        return None if decided.many.any() else len(part.wrong) == 0
 
     def examples(self) -> Conversations:
         """A conversation of each fine class that violates, in their order."""
@@ -164,13 +184,24 @@ class ProofPart:
         return cut.asked_about(self._tables, self.wrong)
 
     def verdicts(self, engine: BulkEngine) -> Verdicts:
-        """What becomes of one conversation of each coarse class: of all, where there are no lists."""
-        cut = Cut(self._classes, self._source, self._goal, self._classes.grounds.engine, None)
+        """What becomes of one conversation of each coarse class: of all, where there are no lists.
+
+        Of those it speaks of; devices themselves are left out where it speaks of hosts.
+        """
+        source, goal = self._source[self.of_hosts], self._goal[self.of_hosts]
+        cut = Cut(self._classes, source, goal, self._classes.grounds.engine, None)
         return engine.verdicts(cut.conversations()[0])
 
     def cells(self) -> ClassRows:
         """The fine classes that violate the half."""
-        tables, wrong = self._tables, self.wrong
+        return self._cells(self.wrong)
+
+    def remaining_cells(self) -> ClassRows:
+        """Those of devices themselves."""
+        return self._cells(self.remaining)
+
+    def _cells(self, wrong: Fine) -> ClassRows:
+        tables = self._tables
         return ClassRows(
             tables.sources,
             tables.destinations,

@@ -26,23 +26,28 @@ class Endpoint(Struct, frozen=True):
 
     drawn:  whether the device is in the network, and no stand-in for hosts that could be there
     translated:  whether they are outside addresses by which another device is reached: only sent to
+    itself:  whether they are the own addresses of a router or firewall where hosts are spoken of
     """
 
     device: str
     region: Region
     drawn: bool = True
     translated: bool = False
+    itself: bool = False
 
 
 class _Everyone(Struct, frozen=True):
     """Everyone in a topology who has an address of one family, whatever lists there are.
 
     own:  the addresses of each drawn device;  translated:  outside addresses that lead inside
+    prefixes:  those of segments;  answered:  addresses that translation rules answer for
     """
 
     own: Mapping[str, Region]
     every: tuple[Endpoint, ...]
     translated: tuple[Endpoint, ...]
+    prefixes: Region
+    answered: Region
 
 
 class _Search:
@@ -60,7 +65,8 @@ class _Search:
     def everyone(self) -> _Everyone:
         held = [block for region in self._own.values() for block in region]
         every = (*self._drawn(), *self._possible(held), *self._outside(held))
-        return _Everyone(self._own, every, tuple(self._translated()))
+        translated, prefixes = tuple(self._translated()), tuple(self._segment_prefixes())
+        return _Everyone(self._own, every, translated, prefixes, tuple(self._answered))
 
     def _addresses(self, name: str) -> Region:
         return tuple(
@@ -146,27 +152,74 @@ class Endpoints:
     def __init__(self, world: World, network: Network, family: Family) -> None:
         self._world, self._names, self.family = world, Names(network), family
         self._sets = {group.name for group in network.address_sets}
+        self._with_hosts: dict[Term, bool] = {}
         known = _everyone.setdefault(world.topology, {})
         if family not in known:
             known[family] = _Search(world.topology, network.devices, family).everyone()
         found = known[family]
         self._own, self.every, self.translated = found.own, found.every, found.translated
+        self._prefixes, self._answered = found.prefixes, found.answered
 
-    def of(self, side: Side, translated: bool = False) -> tuple[Endpoint, ...]:
-        """Everyone whom `side` speaks of, each address once.
+    def of(self, side: Side, translated: bool = False, strict: bool = False) -> tuple[Endpoint, ...]:
+        """Everyone whom `side` speaks of, each address once; devices themselves told apart.
 
         translated:  with the outside addresses by which they are reached
+        strict:  devices are not told apart from hosts
         """
         every = (*self.every, *self.translated) if translated else self.every
         found: list[Endpoint] = []
         for endpoint in every:
             named: Region = ()
+            meant: Region = ()
             for term in side:
                 left = replace(endpoint, region=minus(endpoint.region, named)) if named else endpoint
                 named = (*named, *(self._within(term, left) if left.region else ()))
+                if not strict and self._is_device(endpoint):
+                    meant = (*meant, *self._meant(term, endpoint))
+            itself = minus(named, meant) if not strict and self._is_device(endpoint) else ()
+            if itself:
+                found.append(replace(endpoint, region=itself, itself=True))
+                named = minus(named, itself)
             if named:
                 found.append(replace(endpoint, region=named))
         return tuple(found)
+
+    def _is_device(self, endpoint: Endpoint) -> bool:
+        """Whether it is a router or firewall, which passes on what hosts send."""
+        return self._world.topology.devices[endpoint.device].traits.forwards
+
+    def _meant(self, term: Term, endpoint: Endpoint) -> Region:
+        """What of a device itself a term means, and does not only cover: what it names, or all by its word.
+
+        A term that covers no host speaks of the devices that it covers.
+        """
+        if term.devices or term.kind is TermKind.INTERFACE or not self._covers_hosts(term):
+            return endpoint.region
+        if term.kind is TermKind.PREFIX:
+            return self._single(self._blocks(term.name))
+        if term.kind is TermKind.NAMED:
+            if term.name not in self._sets:
+                return endpoint.region
+            return self._single(self._names.addresses(NamedAddresses(term.name), self.family) or ())
+        return ()
+
+    def _single(self, blocks: Iterable[AddressBlock]) -> Region:
+        return tuple(block for block in blocks if block.size == 1)
+
+    def _covers_hosts(self, term: Term) -> bool:
+        if term not in self._with_hosts:
+            hosts = (endpoint for endpoint in self.every if not self._is_device(endpoint))
+            self._with_hosts[term] = any(self._within(term, host) for host in hosts)
+        return self._with_hosts[term]
+
+    def filled(self, region: Region) -> Region:
+        """`region` in whole prefixes of segments where all else that is in them is nobody's."""
+        for prefix in self._prefixes:
+            left = minus((prefix,), region) if common(region, (prefix,)) else ()
+            taken = (endpoint.region for endpoint in (*self.every, *self.translated))
+            if left and not any(common(left, each) for each in (*taken, self._answered)):
+                region = (*minus(region, (prefix,)), prefix)
+        return region
 
     def others(self, side: Side) -> tuple[Endpoint, ...]:
         """Everyone else."""

@@ -35,7 +35,6 @@ class Fine(Struct, frozen=True):
     service: Ints
     ports: Ints
     verdict: Ints
-    some: Bools
 
     def __len__(self) -> int:
         return len(self.coarse)
@@ -49,11 +48,11 @@ SOME = 64
 MOST_OF_ONE = 1 << 18
 MOST_AT_ALL = 1 << 21
 """A coarse class, and all of those that are looked at together, may be cut into so many finer ones."""
-FIELDS = ("coarse", "source", "destination", "service", "ports", "verdict", "some")
+FIELDS = ("coarse", "source", "destination", "service", "ports", "verdict")
 
 
 _NONE = np.zeros(0, dtype=np.int64)
-NO_CLASSES = Fine(_NONE, _NONE, _NONE, _NONE, _NONE, _NONE, _NONE.astype(np.bool_))
+NO_CLASSES = Fine(_NONE, _NONE, _NONE, _NONE, _NONE, _NONE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,7 +75,7 @@ def compacted(tables: ClassTables, fine: Fine) -> tuple[ClassTables, Fine]:
         kept.append([held[number] for number in used.tolist()])
         indices.append(index)
     source, destination, service, ports = indices
-    return ClassTables(*kept), Fine(fine.coarse, source, destination, service, ports, fine.verdict, fine.some)
+    return ClassTables(*kept), Fine(fine.coarse, source, destination, service, ports, fine.verdict)
 
 
 def appended(first: ClassTables, second: ClassTables, rows: Fine) -> tuple[ClassTables, Fine]:
@@ -91,7 +90,6 @@ def appended(first: ClassTables, second: ClassTables, rows: Fine) -> tuple[Class
         rows.service + offsets[2],
         rows.ports + offsets[3],
         rows.verdict,
-        rows.some,
     )
 
 
@@ -99,12 +97,14 @@ class Decided(Struct, frozen=True):
     """What became of coarse classes: the fine ones that violate, and how many each was cut into.
 
     many:  for each coarse class 0, or so many kinds of addresses and more, of which only some were tried
+    answers:  how many of each, unwanted ones, arrive and have only their answers stopped
     """
 
     tables: ClassTables
     wrong: Fine
     counts: Ints
     many: Ints
+    answers: Ints
 
 
 class _FieldParts(Struct, frozen=True):
@@ -271,7 +271,7 @@ class Cut:
         dimensions = self._dimensions()
         many = np.max([dimension.many for dimension in dimensions], axis=0)
         total = _within_bounds(dimensions, many)
-        counts = np.zeros(len(total), dtype=np.int64)
+        counts, answers = np.zeros((2, len(total)), dtype=np.int64)
         found = [NO_CLASSES]
         blocks = self._classes.half.expect is Expectation.BLOCK
         ends = np.cumsum(total)
@@ -284,23 +284,38 @@ class Cut:
             asked, kept = self._asked(*fine)
             verdicts = self._engine.verdicts(asked)
             coarse, source, destination, service, ports = (part[kept] for part in fine)
-            bad = verdicts.some if blocks else verdicts.verdict != _PASSES
+            bad = verdicts.arrives if blocks else verdicts.verdict != _PASSES
             counts += np.bincount(coarse, minlength=len(total))
-            part = Fine(rows[coarse], source, destination, service, ports, verdicts.verdict, verdicts.some)
+            if blocks:
+                answers += np.bincount(coarse[verdicts.reached & ~bad], minlength=len(total))
+            part = Fine(rows[coarse], source, destination, service, ports, verdicts.verdict)
             found.append(part.take(bad))
             first = end
         joined = Fine(*(np.concatenate([getattr(decided, name) for decided in found]) for name in FIELDS))
         tables, joined = compacted(self.tables, joined)
-        return Decided(tables, joined, counts, many)
+        return Decided(tables, joined, counts, many, answers)
 
     def some(self, most: int) -> ClassRows:
         """Up to `most` of the fine classes, from all over them."""
-        dimensions = self._dimensions()
-        total = _within_bounds(dimensions, np.zeros(len(self._source), dtype=np.int64))
-        fine = _expanded(dimensions, total, 0, len(total))
+        fine = self._every()
         _, kept = self._asked(*fine)
         there = np.flatnonzero(kept)
         chosen = there[np.unique(np.linspace(0, len(there) - 1, min(most, len(there))).astype(np.int64))]
+        return self._rows(fine, chosen)
+
+    def only_answers_stopped(self) -> ClassRows:
+        """The first of the fine classes that arrive and have only their answers stopped."""
+        fine = self._every()
+        asked, kept = self._asked(*fine)
+        verdicts = self._engine.verdicts(asked)
+        return self._rows(fine, np.flatnonzero(kept)[verdicts.reached & ~verdicts.arrives][:1])
+
+    def _every(self) -> tuple[Ints, ...]:
+        dimensions = self._dimensions()
+        total = _within_bounds(dimensions, np.zeros(len(self._source), dtype=np.int64))
+        return _expanded(dimensions, total, 0, len(total))
+
+    def _rows(self, fine: tuple[Ints, ...], chosen: Ints) -> ClassRows:
         tables, (_, source, destination, service, ports) = self.tables, fine
         return ClassRows(
             tables.sources,
@@ -333,6 +348,8 @@ class Cut:
         to_itself = (
             self._classes.source_device[self._source[coarse]] == self._classes.goal_device[self._goal[coarse]]
         )
+        translated = np.array([party.translated for party in tables.destinations], dtype=np.bool_)
+        to_itself |= translated[destination]  # by an outside address that is its own
         other_source: dict[int, int] = {}
         other_goal: dict[int, int] = {}
         for index in np.flatnonzero(to_itself).tolist():

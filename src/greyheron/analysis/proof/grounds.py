@@ -38,9 +38,10 @@ class Piece(Struct, frozen=True):
     region: Region
     drawn: bool
     translated: bool = False
+    itself: bool = False
 
     def party(self, region: Region) -> Party:
-        return Party(self.device, region, self.drawn, every=False, translated=self.translated)
+        return Party(self.device, region, self.drawn, False, self.translated, self.itself)
 
 
 class Grounds:
@@ -62,7 +63,7 @@ class Grounds:
             for port in (rule.port, rule.to_port)
             if port is not None
         )
-        self._services: dict[tuple[str, Asks], list[ServiceSet]] = {}
+        self._services: dict[tuple[str, Asks, Expectation], list[ServiceSet]] = {}
 
     def pieces(self, endpoints: Iterable[Endpoint]) -> list[Piece]:
         found: list[Piece] = []
@@ -72,17 +73,20 @@ class Grounds:
                 low = min(block.first for block in endpoint.region)
                 high = max(block.last for block in endpoint.region)
                 parts = parts_by(endpoint.region, self._borders.between(low, high))
-            found += [Piece(endpoint.device, part, endpoint.drawn, endpoint.translated) for part in parts]
+            found += [
+                Piece(endpoint.device, part, endpoint.drawn, endpoint.translated, endpoint.itself)
+                for part in parts
+            ]
         return found
 
-    def services(self, device: str, asks: Asks) -> list[ServiceSet]:
+    def services(self, device: str, asks: Asks, expect: Expectation) -> list[ServiceSet]:
         """What is asked of a device, in parts that are delivered alike."""
-        key = device, asks
+        key = device, asks, expect
         if key not in self._services:
             goal = self.world.topology.devices[device]
             self._services[key] = [
                 part
-                for service in meant(asks, goal, self.names, self.family)
+                for service in meant(asks, goal, self.names, self.family, expect)
                 for part in by_delivery(service, goal, self.forwarding, self.translated_ports)
             ]
         return self._services[key]
@@ -106,7 +110,7 @@ class CoarseClasses:
         self.ports: dict[Spans, int] = {}
         goals: list[tuple[int, int, int]] = []
         for number, piece in enumerate(self.destinations):
-            for service in grounds.services(piece.device, half.asks):
+            for service in grounds.services(piece.device, half.asks, half.expect):
                 asked = self.services.setdefault(service, len(self.services))
                 for ports in grounds.source_ports(service, half.expect):
                     goals.append((number, asked, self.ports.setdefault(ports, len(self.ports))))
@@ -116,6 +120,10 @@ class CoarseClasses:
         self.goal_device = np.array(
             [devices[self.destinations[number].device] for number in self.goals[:, 0].tolist()],
             dtype=np.int64,
+        )
+        self.source_itself = np.array([piece.itself for piece in self.sources], dtype=np.bool_)
+        self.goal_itself = np.array(
+            [self.destinations[number].itself for number in self.goals[:, 0].tolist()], dtype=np.bool_
         )
         # Hosts that could be on one segment talk to each other; what is drawn, or outside, not to itself.
         self.alone = np.array([piece.drawn for piece in self.sources], dtype=np.bool_)

@@ -1,18 +1,19 @@
 """The policy: every requirement with its three answers (baseline, running, draft), in words."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from msgspec import Struct
 
-from greyheron.analysis.proof.answers import Answer, Proof, asking_words, side_words
+from greyheron.analysis.proof.answers import Answer, Proof, Violation, asking_words, side_words
 from greyheron.analysis.proof.prover import Prover
+from greyheron.analysis.proof.sentences import covered, remains, sentence
 from greyheron.analysis.proof.times import Known, prove_in_time
 from greyheron.core.progress import Found, Progress, part, unheard
 from greyheron.core.timeline import Timeline
 from greyheron.model.document import Requirement
 from greyheron.model.flow import ExpectedFlow
-from greyheron.model.notation.flows import write_expected_flow, write_flow
+from greyheron.model.notation.flows import write_expected_flow
 from greyheron.model.notation.requirements import write_requirement
 from greyheron.model.values import Expectation, Family
 
@@ -38,6 +39,8 @@ class ProofReport:
     text:  the answer in a sentence;  covered:  what it covers
     boxes:  what violates, the most first;  more:  how many boxes are left out
     flow, verdict:  a counterexample as a test flow with what was expected of it, and what becomes of it
+    remaining:  what routers and firewalls themselves do otherwise, where hosts are spoken of
+    remains:  that in a sentence; empty where there is none
     """
 
     answer: Answer
@@ -48,6 +51,8 @@ class ProofReport:
     more: int
     flow: str | None
     verdict: str | None
+    remaining: tuple[BoxReport, ...] = ()
+    remains: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,8 +123,24 @@ def prove_in_state(
 
 
 def proof_report(proof: Proof) -> ProofReport:
-    boxes = [(violation, box) for violation in proof.violations for box in violation.boxes]
-    shown = tuple(
+    boxes = _boxes(proof.violations)
+    example = proof.counterexample
+    return ProofReport(
+        proof.answer,
+        sentence(proof),
+        covered(proof),
+        proof.lists,
+        boxes[:MOST_BOXES],
+        max(0, len(boxes) - MOST_BOXES),
+        None if example is None else write_expected_flow(ExpectedFlow(example.flow, example.expect)),
+        None if example is None else example.verdict.value,
+        _boxes(proof.remaining)[:MOST_BOXES],
+        remains(proof.remaining),
+    )
+
+
+def _boxes(violations: Iterable[Violation]) -> tuple[BoxReport, ...]:
+    return tuple(
         BoxReport(
             violation.expect,
             box.family,
@@ -128,45 +149,6 @@ def proof_report(proof: Proof) -> ProofReport:
             tuple(asking_words(asking, box.family) for asking in box.asking),
             violation.when,
         )
-        for violation, box in boxes[:MOST_BOXES]
+        for violation in violations
+        for box in violation.boxes
     )
-    example = proof.counterexample
-    return ProofReport(
-        proof.answer,
-        _sentence(proof),
-        _covered(proof),
-        proof.lists,
-        shown,
-        max(0, len(boxes) - MOST_BOXES),
-        None if example is None else write_expected_flow(ExpectedFlow(example.flow, example.expect)),
-        None if example is None else example.verdict.value,
-    )
-
-
-def _sentence(proof: Proof) -> str:
-    if proof.answer is Answer.PROVED:
-        return "Proved, for every packet it speaks of."
-    if proof.answer is Answer.INCONCLUSIVE:
-        return f"Inconclusive. {proof.reason}"
-    example = proof.counterexample
-    assert example is not None
-    what = "does not get through" if example.expect is Expectation.PASS else "gets through, and should not"
-    ending = f": it is {example.verdict}" if example.expect is Expectation.PASS else ""
-    more = " There are too many kinds of address to list all that violates it." if proof.undecided else ""
-    return f"Violated. {write_flow(example.flow)} {what}{ending}.{more}"
-
-
-def _covered(proof: Proof) -> str:
-    met = f"meeting {', '.join(proof.lists)}" if proof.lists else "meeting no list"
-    return (
-        f"{proof.classes:,} classes of packets stand for {_many(proof.conversations)} conversations, "
-        f"over {proof.paths:,} different ways through the network, {met}."
-    )
-
-
-def _many(count: int) -> str:
-    """A number in digits, or as a power of ten where there would be too many."""
-    if count < 10**9:
-        return f"{count:,}"
-    power = len(str(count)) - 1
-    return f"{count / 10**power:.1f}·10^{power}"

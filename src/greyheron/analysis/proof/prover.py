@@ -1,7 +1,7 @@
 """Requirements answered, and answered again after an edit of lists (§10)."""
 
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 import numpy as np
 from cachetools import LRUCache
@@ -18,11 +18,13 @@ from greyheron.analysis.proof.answers import (
     Wholes,
     boxes_of,
     flow_between,
+    service_words,
 )
 from greyheron.analysis.proof.coarse import ProofPart, parts_of
 from greyheron.analysis.proof.cutting import groups_of_frames
 from greyheron.analysis.proof.fine import apart, usual_port
 from greyheron.analysis.proof.grounds import CoarseClasses, Grounds, Half
+from greyheron.analysis.proof.services import OPEN_WORDS
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.bulk.headers import Ints
@@ -124,13 +126,22 @@ class Prover:
                 return all(found)
         return self.prove(known.statement, world, network, known).proof.answer is Answer.PROVED
 
-    def violating(self, known: Proven, world: World, network: Network) -> int:
-        """How many classes violate a statement with other lists, where that is all that is wanted."""
+    def left(self, known: Proven, world: World, network: Network) -> tuple[int, tuple[Violation, ...]]:
+        """How many classes violate a statement with other lists, where that is all that is wanted.
+
+        Where none does: also what devices themselves do otherwise.
+        """
         engine = self._engines(world.with_possible_hosts)
         before = self._fitting(known, engine, network)
-        if before is not None:
-            return sum(len(part.again(engine, before).wrong) for part in known.parts)
-        return self.prove(known.statement, world, network, known).violating
+        if before is None:
+            proven = self.prove(known.statement, world, network, known)
+            return proven.violating, proven.proof.remaining
+        halves = [
+            ProvenHalf(half.classes, tuple(part.again(engine, before) for part in half.parts))
+            for half in known.halves
+        ]
+        violating = sum(len(part.wrong) for half in halves for part in half.parts)
+        return violating, () if violating else tuple(_violations(halves, ProofPart.remaining_cells))
 
     def _fitting(self, known: Proven, engine: BulkEngine, network: Network) -> BulkEngine | None:
         """The engine of what is known, if what is known can be brought up to date for another one."""
@@ -204,12 +215,15 @@ class Prover:
             conversations=sum(half.classes.conversations() for half in halves),
             paths=sum(part.paths() for part in parts),
             lists=_lists_met(parts, engine),
-            violations=tuple(_violations(halves)),
+            violations=tuple(_violations(halves, ProofPart.cells)),
             counterexample=_counterexample(halves),
             reason="",
             undecided=sum(int((part.many > 0).sum()) for part in parts),
             decided=sum(int((part.many == 0).sum()) for part in parts),
             kinds=max((int(part.many.max(initial=0)) for part in parts), default=0),
+            remaining=tuple(_violations(halves, ProofPart.remaining_cells)),
+            answers=_only_answers_stopped(halves, engine),
+            offered=tuple(_offered(statement, halves)),
         )
         if proof.counterexample is not None:
             return replace(proof, answer=Answer.VIOLATED), tried
@@ -225,8 +239,11 @@ class Prover:
                 baseline = self._engines(world.with_possible_hosts.baseline)
                 verdicts = (part.verdicts(baseline).verdict.tolist() for part in parts)
                 tried = Counter(VERDICT_ORDER[each] for found in verdicts for each in found)
-            if tried.keys() <= {Verdict.UNREACHABLE, Verdict.REFUSED}:
-                reason = "With no lists none of it gets through either: " + _tried_words(tried)
+            if tried.keys() <= {Verdict.UNREACHABLE}:
+                reason = (
+                    "With no lists none of it gets there either: "
+                    f"{tried.total()} kinds of conversations cannot be reached."
+                )
                 return replace(proof, answer=Answer.INCONCLUSIVE, reason=reason), tried
         return proof, tried
 
@@ -260,23 +277,27 @@ def _same_ground(one: Network, other: Network) -> bool:
 
 def _halves(statement: Statement, grounds: Grounds) -> Iterator[Half]:
     indices, asks = grounds.endpoints, statement.asks
-    sources = indices.of(statement.sources)
+    strict = statement.kind is RequirementKind.ONLY
+    sources = indices.of(statement.sources, strict=strict)
     if statement.kind is not RequirementKind.BLOCK:
-        drawn = tuple(index for index in indices.of(statement.destinations) if index.drawn)
-        yield Half(Expectation.PASS, sources, drawn, asks)
+        goals = indices.of(statement.destinations, strict=strict)
+        yield Half(Expectation.PASS, sources, tuple(index for index in goals if index.drawn), asks)
     if statement.kind is not RequirementKind.ALLOW:
         denied = sources if statement.kind is RequirementKind.BLOCK else indices.others(statement.sources)
-        yield Half(Expectation.BLOCK, denied, indices.of(statement.destinations, translated=True), asks)
+        goals = indices.of(statement.destinations, translated=True, strict=strict)
+        yield Half(Expectation.BLOCK, denied, goals, asks)
 
 
-def _violations(halves: Iterable[ProvenHalf]) -> Iterator[Violation]:
+def _violations(
+    halves: Iterable[ProvenHalf], cells_of: Callable[[ProofPart], ClassRows]
+) -> Iterator[Violation]:
     for expect in Expectation:
         boxes: list[Box] = []
         for half in halves:
             if half.classes.half.expect is expect:
                 pieces = (*half.classes.sources, *half.classes.destinations)
                 every = {(piece.device, piece.drawn, piece.region): None for piece in pieces}
-                cells = (part.cells() for part in half.parts)
+                cells = map(cells_of, half.parts)
                 boxes += boxes_of(half.classes.grounds.family, cells, Wholes(every))
         if boxes:
             yield Violation(expect, tuple(boxes))
@@ -316,9 +337,27 @@ def _oddness(cells: ClassRows) -> Ints:
     return ranks
 
 
-def _tried_words(tried: Counter[Verdict]) -> str:
-    words = {Verdict.UNREACHABLE: "cannot be reached", Verdict.REFUSED: "find nobody listening"}
-    return (
-        " and ".join(f"{count} kinds of conversations {words[verdict]}" for verdict, count in tried.items())
-        + "."
-    )
+def _only_answers_stopped(halves: Iterable[ProvenHalf], engine: BulkEngine) -> Counterexample | None:
+    """An unwanted conversation whose packets arrive, if only its answers are stopped."""
+    for half in halves:
+        for part in half.parts:
+            if part.answers[part.of_hosts].any():
+                return Counterexample(part.answered(engine), half.classes.half.expect, Verdict.BLOCKED)
+    return None
+
+
+def _offered(statement: Statement, halves: Iterable[ProvenHalf]) -> Iterator[tuple[str, tuple[str, ...]]]:
+    """Devices, and what each has of services that a word asks for as a whole, to be let through."""
+    if statement.header.fragment or not set(OPEN_WORDS) & set(statement.services):
+        return
+    found: dict[str, dict[str, None]] = {}
+    for half in halves:
+        classes = half.classes
+        if classes.half.expect is Expectation.PASS:
+            services = list(classes.services)
+            for number, asked, _ in classes.goals.tolist():
+                device = classes.destinations[number].device
+                words = service_words(services[asked], classes.grounds.family)
+                found.setdefault(device, {})[words] = None
+    for device, has in found.items():
+        yield device, tuple(has)

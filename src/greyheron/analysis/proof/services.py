@@ -38,7 +38,7 @@ from greyheron.model.names import PORTS, TCP, UDP, UDP_SERVICES
 from greyheron.model.notation.terms import read_ports
 from greyheron.model.requirement import Asks
 from greyheron.model.services import LINE_PORTS, OWN_SERVICES, Request
-from greyheron.model.values import Family, LineKind
+from greyheron.model.values import Expectation, Family, LineKind
 
 
 class ServiceSet(Struct, frozen=True):
@@ -80,13 +80,23 @@ class ServiceSet(Struct, frozen=True):
         return Request(number, fragment=self.tag is Tag.FRAGMENT, dscp=dscp)
 
 
-def meant(asks: Asks, device: Device, names: Names, family: Family) -> tuple[ServiceSet, ...]:
-    """What is asked of `device`; stand-ins and outside networks offer every service."""
+def meant(
+    asks: Asks, device: Device, names: Names, family: Family, expect: Expectation = Expectation.BLOCK
+) -> tuple[ServiceSet, ...]:
+    """What is asked of `device`; stand-ins and outside networks offer every service.
+
+    expect:  to be let through, `any`, `tcp` and `udp` mean what the device has (§10)
+    """
     found: dict[Tag, list[tuple[int, int]]] = {tag: [] for tag in Tag}
-    for word in asks.services:
-        for service in _meant(word, device, names, family):
-            found[service.tag] += service.spans
     header = asks.header
+    opened = expect is Expectation.PASS and not header.fragment and not device.traits.open_ended
+    for word in asks.services:
+        for service in (
+            _opened(word, device, names, family)
+            if opened and word in OPEN_WORDS
+            else _meant(word, device, names, family)
+        ):
+            found[service.tag] += service.spans
     dscp = ALL_DSCP if header.dscp is None else spans_of_terms(header.dscp)
     services = {tag: span_union(spans) for tag, spans in found.items() if spans}
     if header.fragment:
@@ -130,6 +140,18 @@ def _meant(word: str, device: Device, names: Names, family: Family) -> list[Serv
         if tag is None
         else ServiceSet(tag, whole(family)[tag])
     ]
+
+
+OPEN_WORDS = ("any", Tag.TCP.value, Tag.UDP.value)
+"""The words for whole protocols of which a device has some services and refuses the rest."""
+
+
+def _opened(word: str, device: Device, names: Names, family: Family) -> list[ServiceSet]:
+    """What `device` has of the services that one of OPEN_WORDS asks for."""
+    own = _meant(OWN_SERVICES, device, names, family)
+    if word == "any":
+        return [*own, *_by_name("ping", device, family)]
+    return [service for service in own if service.tag.value == word]
 
 
 def _by_name(word: str, device: Device, family: Family) -> list[ServiceSet]:

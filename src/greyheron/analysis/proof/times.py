@@ -59,18 +59,19 @@ def _together(timeline: Timeline, proofs: Sequence[tuple[Span, Proof]]) -> Proof
         conversations=max(proof.conversations for _, proof in proofs),
         paths=max(proof.paths for _, proof in proofs),
         lists=tuple(sorted({name for _, proof in proofs for name in proof.lists})),
-        violations=tuple(_violations(proofs)),
+        violations=tuple(_violations([(span, proof.violations) for span, proof in proofs])),
+        remaining=tuple(_violations([(span, proof.remaining) for span, proof in proofs])),
         counterexample=example,
         undecided=sum(proof.undecided for _, proof in proofs),
         decided=sum(proof.decided for _, proof in proofs),
     )
 
 
-def _violations(proofs: Sequence[tuple[Span, Proof]]) -> Iterator[Violation]:
+def _violations(found: Sequence[tuple[Span, tuple[Violation, ...]]]) -> Iterator[Violation]:
     """What violates at all times, and what at some, with these."""
     times: dict[Violation, list[str]] = {}
-    for span, proof in proofs:
-        for violation in proof.violations:
+    for span, violations in found:
+        for violation in violations:
             times.setdefault(violation, []).append(span.words)
     for violation, words in times.items():
-        yield violation if len(words) == len(proofs) else replace(violation, when=" and ".join(words))
+        yield violation if len(words) == len(found) else replace(violation, when=" and ".join(words))

@@ -6,8 +6,6 @@ from enum import StrEnum
 from greyheron.core.conversation import Verdict
 from greyheron.model.values import Expectation
 
-_WOULD_FAIL_ANYWAY = (Verdict.UNREACHABLE, Verdict.REFUSED)
-
 
 class Standing(StrEnum):
     HOLDS = "holds"
@@ -29,9 +27,11 @@ def judge(expect: Expectation, verdict: Verdict, baseline: Verdict) -> Judgement
         if verdict is Verdict.PASSES:
             return Judgement(Standing.HOLDS)
         return Judgement(Standing.FAILS, _blame(baseline))
+    if verdict is Verdict.REFUSED:
+        return Judgement(Standing.FAILS, "It arrives: nobody listens there today, and no list stops it.")
     if verdict in (Verdict.PASSES, Verdict.MIXED):
         return Judgement(Standing.FAILS)
-    if baseline in _WOULD_FAIL_ANYWAY:
+    if baseline is Verdict.UNREACHABLE:
         return Judgement(
             Standing.INCONCLUSIVE,
             f"It proves nothing: with no lists it is {baseline}, so it would have failed anyway.",

@@ -42,7 +42,8 @@ class Verdicts(Struct, frozen=True):
     """What became of each conversation, in arrays of one length. Where paths differ, of the first that fails.
 
     verdict:  index in VERDICT_ORDER;  outcome:  index in OUTCOMES
-    some:  whether it gets through on one path at least
+    arrives:  whether on one path at least it gets through, or is refused where it was going
+    reached:  whether its first packet gets there on one path at least, whatever becomes of the answer
     point:  index in `points` and `names` of the list that decided, or NONE where none did
     entry:  its entry's number, or NONE for the implicit end of the list
     device:  index in `devices` of the device where the deciding packet ended
@@ -52,7 +53,8 @@ class Verdicts(Struct, frozen=True):
     names: Sequence[str | None]
     devices: Sequence[str]
     verdict: Ints
-    some: Bools
+    arrives: Bools
+    reached: Bools
     outcome: Ints
     point: Ints
     entry: Ints
@@ -62,7 +64,8 @@ class Verdicts(Struct, frozen=True):
         return replace(
             self,
             verdict=self.verdict[indices],
-            some=self.some[indices],
+            arrives=self.arrives[indices],
+            reached=self.reached[indices],
             outcome=self.outcome[indices],
             point=self.point[indices],
             entry=self.entry[indices],
@@ -125,13 +128,17 @@ class Rows(Struct, frozen=True):
 
 
 class Exchanges(Struct, frozen=True):
-    """How each exchange ends, where, and by which entry: sorted by row, then as the walk finds them."""
+    """How each exchange ends, where, and by which entry: sorted by row, then as the walk finds them.
+
+    reached:  whether its first packet got where it was going
+    """
 
     row: Ints
     outcome: Ints
     end: Ints
     point: Ints
     entry: Ints
+    reached: Bools
 
     def take(self, indices: Ints) -> "Exchanges":
         return Exchanges(
@@ -140,13 +147,14 @@ class Exchanges(Struct, frozen=True):
             self.end[indices],
             self.point[indices],
             self.entry[indices],
+            self.reached[indices],
         )
 
 
 def joined(parts: Sequence[Exchanges]) -> Exchanges:
     """All of `parts`, sorted by row."""
-    row, outcome, end, point, entry = (
+    row, outcome, end, point, entry, reached = (
         np.concatenate([getattr(part, name) for part in parts])
-        for name in ("row", "outcome", "end", "point", "entry")
+        for name in ("row", "outcome", "end", "point", "entry", "reached")
     )
-    return Exchanges(row, outcome, end, point, entry).take(np.argsort(row, kind="stable"))
+    return Exchanges(row, outcome, end, point, entry, reached).take(np.argsort(row, kind="stable"))

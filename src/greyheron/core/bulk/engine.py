@@ -30,7 +30,7 @@ from greyheron.core.bulk.recorded import RecordedCourses, walked_exchanges
 from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.bulk.traced import TracedCourses
 from greyheron.core.bulk.tracing import OUTCOMES
-from greyheron.core.conversation import VERDICTS, Verdict
+from greyheron.core.conversation import ARRIVING, VERDICTS, Verdict
 from greyheron.core.lists import ResolvedList
 from greyheron.core.world import World
 from greyheron.model.values import Family
@@ -38,6 +38,7 @@ from greyheron.model.values import Family
 VERDICT_ORDER = tuple(Verdict)
 _PASSES, _MIXED = VERDICT_ORDER.index(Verdict.PASSES), VERDICT_ORDER.index(Verdict.MIXED)
 _VERDICT_OF = np.array([VERDICT_ORDER.index(VERDICTS[outcome]) for outcome in OUTCOMES])
+_ARRIVES = np.array([verdict in ARRIVING for verdict in VERDICT_ORDER])
 _AT_ONCE = 1 << 16
 """So many different conversations are traced at once: it bounds the memory that their paths take."""
 _DECIDED_TOGETHER = 4
@@ -335,6 +336,9 @@ class _FamilyEngine:
         low, high = np.full(count, len(VERDICT_ORDER)), np.full(count, NONE)
         np.minimum.at(low, exchanges.row, verdict)
         np.maximum.at(high, exchanges.row, verdict)
+        arrives, reached = np.zeros((2, count), dtype=np.bool_)
+        arrives[exchanges.row[_ARRIVES[verdict]]] = True
+        reached[exchanges.row[exchanges.reached]] = True
         deciding = np.flatnonzero(first_of_each(exchanges.row))
         failing = np.flatnonzero(verdict != _PASSES)
         failing = failing[first_of_each(exchanges.row[failing])]
@@ -344,7 +348,8 @@ class _FamilyEngine:
             self._placed.names,
             self.forwarding.devices,
             np.where(low == high, low, _MIXED),
-            low == _PASSES,
+            arrives,
+            reached,
             exchanges.outcome[deciding],
             exchanges.point[deciding],
             exchanges.entry[deciding],

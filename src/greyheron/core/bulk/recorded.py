@@ -38,11 +38,16 @@ class _Meeting(Struct, frozen=True):
 
 
 class _Course(Struct, frozen=True):
-    """One exchange: all that its packets come to, in order, and how and where it ends if nothing denies."""
+    """One exchange: all that its packets come to, in order, and how and where it ends if nothing denies.
+
+    first:  so many of the meetings are of its first packet;  reached:  whether that gets where it is going
+    """
 
     meetings: tuple[_Meeting, ...]
     outcome: int
     end: int
+    first: int
+    reached: bool
 
 
 MOST_RECORDED = 8_000
@@ -84,14 +89,22 @@ class Recorder:
 
     def _course(self, exchange: Exchange) -> _Course:
         path = exchange.decider.path
-        meetings = tuple(
-            meeting
+        met = [
+            [
+                meeting
+                for hop in leg.path.hops
+                for step in hop.steps
+                if (meeting := self._meeting(step, hop)) is not None
+            ]
             for leg in exchange.legs
-            for hop in leg.path.hops
-            for step in hop.steps
-            if (meeting := self._meeting(step, hop)) is not None
+        ]
+        return _Course(
+            tuple(meeting for of_leg in met for meeting in of_leg),
+            OUTCOMES.index(path.outcome),
+            self._forwarding.number[path.last.device],
+            len(met[0]),
+            exchange.reached,
         )
-        return _Course(meetings, OUTCOMES.index(path.outcome), self._forwarding.number[path.last.device])
 
     def _meeting(self, step: Step, hop: Hop) -> _Meeting | None:
         if isinstance(step, Filtered | Unfiltered):
@@ -162,6 +175,10 @@ class RecordedCourses:
         )
         from_, to = (self._own_ports(self._row[self._path], port) for port in ports)
         self._headers = Headers(rows.addresses, tuple(kinds), source, destination, kind, from_, to)
+        firsts = np.array([course.first for course in self._courses], dtype=np.int64)
+        lengths = np.array([len(course.meetings) for course in self._courses], dtype=np.int64)
+        place = np.arange(len(self._path)) - (np.cumsum(lengths) - lengths)[self._path]
+        self._of_first = place < firsts[self._path]
 
     def _own_ports(self, row: Ints, port: Ints) -> Ints:
         rows = self._rows
@@ -198,8 +215,15 @@ class RecordedCourses:
             acting &= only[self._row[self._path]]
         acting_indices = np.flatnonzero(acting)
         path, code = self._path[acting_indices], self._code[acting_indices]
-        meetings = Meetings(path, code, self._headers.take(acting_indices), len(self._courses))
-        denials = placed.first_denials(meetings)
+        headers = self._headers.take(acting_indices)
+        first = np.flatnonzero(self._of_first[acting_indices])
+        denials, of_first = placed.first_denials_of_each(
+            [
+                Meetings(path, code, headers, len(self._courses)),
+                Meetings(path[first], code[first], headers.take(first), len(self._courses)),
+            ]
+        )
+        reached = np.array([course.reached for course in self._courses], dtype=np.bool_)
         known = [(course.outcome, course.end) for course in self._courses]
         outcome, end = np.array(known, dtype=np.int64).reshape(-1, 2).T
         denied = denials.point != NONE
@@ -209,6 +233,7 @@ class RecordedCourses:
             np.where(denied, self._forwarding.point_device[np.maximum(denials.point, 0)], end),
             denials.point,
             denials.entry,
+            reached & (of_first.point == NONE),
         )
         return found if only is None else found.take(np.flatnonzero(only[self._row]))
 
@@ -228,7 +253,7 @@ def opener_of(forwarding: ForwardingIndex, rows: Rows, index: int) -> tuple[str,
 
 def walked_exchanges(world: World, forwarding: ForwardingIndex, rows: Rows, indices: Ints) -> Exchanges:
     """The exchanges of the rows at `indices`, each walked by itself."""
-    found: list[tuple[int, int, int, int, int]] = []
+    found: list[tuple[int, int, int, int, int, int]] = []
     for index in indices.tolist():
         device, packet = opener_of(forwarding, rows, index)
         for exchange in converse_from(world, packet, device).exchanges:
@@ -237,5 +262,7 @@ def walked_exchanges(world: World, forwarding: ForwardingIndex, rows: Rows, indi
             point = NONE if denial is None else point_of(forwarding, denial)
             entry = NONE if denial is None or denial.decision.entry is None else denial.decision.entry
             end = forwarding.number[path.last.device]
-            found.append((index, OUTCOMES.index(path.outcome), end, point, entry))
-    return Exchanges(*np.array(found, dtype=np.int64).reshape(-1, 5).T)
+            found.append((index, OUTCOMES.index(path.outcome), end, point, entry, exchange.reached))
+    columns = np.array(found, dtype=np.int64).reshape(-1, 6).T
+    row, outcome, end_, point_, entry_ = columns[:5]
+    return Exchanges(row, outcome, end_, point_, entry_, columns[5].astype(np.bool_))

@@ -314,7 +314,10 @@ class TracedCourses:
             end[denied] = self._forwarding.point_device[point[denied]]
         # Where the first packet is denied nothing comes back, whatever ways home there would be.
         no_reply = (first.point[there] != NONE) & ~first_of_each(there)
-        found = Exchanges(out.row[there], outcome, end, point, entry).take(np.flatnonzero(~no_reply))
+        got_there = (out.outcome[there] == ARRIVED) | (out.outcome[there] == REFUSED)
+        got_there &= first.point[there] == NONE
+        found = Exchanges(out.row[there], outcome, end, point, entry, got_there)
+        found = found.take(np.flatnonzero(~no_reply))
         return found.take(np.flatnonzero(rank_within(found.row) < MOST_PATHS))
 
     def _meetings(self, *asked: tuple[int, Ints, Bools]) -> list[Meetings]:

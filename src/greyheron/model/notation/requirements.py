@@ -3,13 +3,15 @@
 from collections.abc import Iterable
 from ipaddress import ip_network
 
+from msgspec import structs
+
 from greyheron.model.names import PORTS, PROTOCOLS, TCP
 from greyheron.model.notation.flows import INTERFACE, is_address
 from greyheron.model.notation.header import read_header_terms, write_header_terms
 from greyheron.model.notation.line import LineError, NotationError, NotationLine, Option
 from greyheron.model.notation.periods import take_during
 from greyheron.model.notation.terms import NAME, read_ports
-from greyheron.model.requirement import RequirementKind, Side, Statement, Term, TermKind
+from greyheron.model.requirement import WITH_DEVICES, RequirementKind, Side, Statement, Term, TermKind
 from greyheron.model.values import Family
 
 KINDS = {
@@ -33,6 +35,9 @@ def read_statement(line: NotationLine, names: Iterable[Option] = ()) -> Statemen
         Option("zone:device:inner", "everyone in a firewall’s zone", literal=False),
         Option("routers", "every address of every router"),
         Option("hosts", "every address of every host that is drawn"),
+        Option(
+            f"visitors{WITH_DEVICES}", "hosts, and the routers and firewalls among them too", literal=False
+        ),
     ]
     sources = line.value(_read_side, *sides)
     if not (line.take("→", "to") or line.take("->", "to")):
@@ -89,6 +94,12 @@ def _read_side(word: str) -> Side:
 
 
 def _read_term(word: str) -> Term:
+    bare = word.removesuffix(WITH_DEVICES)
+    if bare != word:
+        term = _read_term(bare)
+        if term.kind is TermKind.INTERFACE:
+            raise ValueError(f"“{bare}” is a device’s own already: leave out {WITH_DEVICES}")
+        return structs.replace(term, devices=True)
     if word.lower() == "any":
         return Term(TermKind.ANY)
     if is_address(word.partition("/")[0]):
