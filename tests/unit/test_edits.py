@@ -50,7 +50,7 @@ def test_a_counterexample_to_an_outside_address_can_be_traced() -> None:
     """It goes to the address by which a translated host is reached, which that host does not have."""
     network, found = random_network(7), engines()
     world, prover = build_world(network), Prover(found)
-    statement = read_requirement("block any → h10 ping")
+    statement = read_requirement("block any+devices → h10 ping")
     counterexample = prover.prove(statement, world, network).proof.counterexample
     assert counterexample is not None
     assert counterexample.flow.destination.device is None

@@ -18,9 +18,10 @@ CASES = [
     ("block", "passes", "passes", "fails", ""),
     ("block", "mixed", "passes", "fails", ""),
     ("block", "unreachable", "unreachable", "inconclusive", "would have failed anyway"),
-    ("block", "refused", "refused", "inconclusive", "would have failed anyway"),
+    ("block", "refused", "refused", "fails", "nobody listens there today"),
+    ("block", "refused", "passes", "fails", "nobody listens there today"),
     ("block", "blocked", "unreachable", "inconclusive", "would have failed anyway"),
-    ("block", "blocked", "refused", "inconclusive", "would have failed anyway"),
+    ("block", "blocked", "refused", "holds", ""),
     ("block", "unreachable", "passes", "inconclusive", "no list did that"),
 ]
 

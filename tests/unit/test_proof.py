@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from greyheron.analysis.proof import grounds, services
 from greyheron.analysis.proof.answers import Answer, Asking, Box, Proof, asking_words, side_words
 from greyheron.analysis.proof.prover import Prover
+from greyheron.analysis.proof.sentences import sentence
 from greyheron.analysis.proof.times import prove_in_time
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.bulk.engines import MOST_ENGINES, engines
@@ -45,6 +46,7 @@ from tests.brute import (
 from tests.edits import edited_at_random
 from tests.random_networks import random_network
 from tests.reference import Reference
+from tests.sites import site
 from tests.unit.test_reference import as_reference
 
 
@@ -281,21 +283,79 @@ def test_the_demo_is_proved_and_its_hole_described() -> None:
     (box,) = violation.boxes
     assert side_words(box.sources) == [
         "any other host on 172.20.16.0/24",
-        "centre-gw",
         "guest",
         "kiosk",
         "till",
     ]
     assert side_words(box.destinations) == ["ledger"]
     assert [asking_words(each, box.family) for each in box.asking] == ["tcp/23 (telnet)"]
-    assert box.size == 254 * 65536
+    assert box.size == 253 * 65536
+    ((remaining,),) = (violation.boxes for violation in proof.remaining)
+    assert side_words(remaining.sources) == ["centre-gw itself (172.20.16.1)"]
+    assert remaining.size == 65536
 
 
-def test_a_block_that_would_fail_anyway_proves_nothing() -> None:
+def test_what_nobody_listens_for_arrives_all_the_same() -> None:
     world, proof = proved(saltmarsh(), "block kiosk → ledger tcp/9")
-    assert proof.answer is Answer.INCONCLUSIVE
-    assert "find nobody listening" in proof.reason
+    assert proof.answer is Answer.VIOLATED
+    assert sentence(proof).endswith("nobody listens there today, and no list stops it.")
     assert converse(world, read_bare_flow("kiosk → ledger tcp/9")).verdict is Verdict.REFUSED
+
+
+TWO_ROUTERS = (
+    "router r1 a=172.20.1.1/24 w=172.21.0.1/30",
+    "router r2 w=172.21.0.2/30 b=172.20.2.1/24",
+    "host pc 172.20.1.10/24",
+    "host server 172.20.2.10/24 tcp/80,udp/53",
+)
+GUARDED = (*TWO_ROUTERS, "list guard at r1:a:in deny tcp from any to @server; permit any from any to any")
+ANSWERS = (*TWO_ROUTERS, "list back at r2:b:in deny tcp from any to any; permit any from any to any")
+
+
+@pytest.mark.parametrize(
+    ("network", "text", "answer", "says"),
+    [
+        (
+            GUARDED,
+            "block segment:r1:a → server tcp/80",
+            "proved",
+            "Proved for every host; r1 itself (172.20.1.1)",
+        ),
+        (GUARDED, "block segment:r1:a+devices → server tcp/80", "violated", "r1:172.20.1.1 → server"),
+        (GUARDED, "block 172.20.1.0/24 → server tcp/80", "proved", "r1 itself (172.20.1.1) gets through."),
+        (GUARDED, "block any → server tcp/80", "violated", "gets through, and should not"),
+        (GUARDED, "block r1 → server tcp/80", "violated", "r1:"),
+        (GUARDED, "block r1:a → server tcp/80", "violated", "r1:172.20.1.1"),
+        (GUARDED, "block 172.20.1.1 → server tcp/80", "violated", "r1:172.20.1.1"),
+        (GUARDED, "block 172.21.0.0/30 → server tcp/80", "violated", "r1:172.21.0.1"),
+        (GUARDED, "only server → 172.20.1.0/24 ssh", "violated", "does not get through"),
+        (GUARDED, "block pc → 172.20.2.0/24 tcp/80", "violated", "172.20.2.128/24 tcp/80"),
+        (GUARDED, "allow segment:r1:a → server tcp/80", "violated", "does not get through"),
+        (TWO_ROUTERS, "block pc → server telnet", "violated", "nobody listens there today"),
+        (TWO_ROUTERS, "block pc → 172.20.9.9/32 telnet", "inconclusive", "It speaks of no conversation"),
+        (ANSWERS, "block pc → server tcp/80", "proved", "only the answer is stopped"),
+        (
+            TWO_ROUTERS,
+            "allow pc → server any",
+            "proved",
+            "server has tcp/80 (http), udp/53 (domain) and ping",
+        ),
+        (TWO_ROUTERS, "allow pc → server tcp", "proved", "server has tcp/80 (http)."),
+        (
+            TWO_ROUTERS,
+            "only 172.20.1.0/24,172.20.2.0/24,r2 → server any",
+            "violated",
+            "gets through, and should not",
+        ),
+        (GUARDED, "allow pc → server any", "violated", "does not get through"),
+        (GUARDED, "allow pc → server udp", "proved", "server has udp/53 (domain)."),
+    ],
+)
+def test_hosts_and_devices_themselves_and_what_arrives(
+    network: tuple[str, ...], text: str, answer: str, says: str
+) -> None:
+    _, proof = proved(site(*network), text)
+    assert (proof.answer, says in sentence(proof)) == (Answer(answer), True), sentence(proof)
 
 
 def test_a_source_port_that_a_list_forgets_is_found() -> None:

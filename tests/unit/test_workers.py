@@ -170,7 +170,7 @@ def test_what_is_found_is_told_as_it_comes(workers: Workers) -> None:
         assert found
         assert {each.key for each in found} <= {each.key for each in every}
         assert choices
-        assert all(each in advice.choices for each in choices)
+        assert all(each.changes in [choice.changes for choice in advice.choices] for each in choices)
 
 
 def test_requirements_that_are_looked_at_are_proved_first(workers: Workers) -> None:

@@ -171,7 +171,7 @@ class Advisor:
             if before.proof.answer is Answer.VIOLATED
             for proposal in self._proposer.proposals(one, before, family)
         ]
-        tried_choices: list[_Tried] = []
+        tried_choices: list[_Weighed] = []
         for number, (one, before, proposal) in enumerate(tried):
             progress(1 / FIRST + (1 - 1 / FIRST) * number / len(tried))
             found = self._tried(one, before, proposal)
@@ -188,7 +188,7 @@ class Advisor:
         text = f"{holding} of {len(choices)} ways make it hold, the usual place first.{each}"
         return Advice(text, choices)
 
-    def _tried(self, statement: Statement, before: Proven, proposal: Proposal) -> "_Tried | None":
+    def _tried(self, statement: Statement, before: Proven, proposal: Proposal) -> "_Weighed | None":
         network = apply(self._network, proposal.changes)
         world = build_world(network, self._world)
         if statement not in self._examples:
@@ -222,7 +222,7 @@ class Advisor:
             proposal.changes,
         )
         does = doing(choice, stopped_in, world)
-        return _Tried(replace(choice, text=sentence(choice, does, None)), does)
+        return _Weighed(replace(choice, text=sentence(choice, does, None)), does)
 
     def _stopped_in(self, before: Proven, world: World) -> Path | None:
         """How far an unwanted packet comes before a list stops it on its way out."""
@@ -302,16 +302,16 @@ class Advisor:
         return self._reaches[family]
 
 
-class _Tried(Struct, frozen=True):
+class _Weighed(Struct, frozen=True):
     """A choice, and what it does to what is unwanted."""
 
     choice: Choice
     does: str
 
 
-def _best_of_each(tried: Iterable[_Tried]) -> list[_Tried]:
+def _best_of_each(tried: Iterable[_Weighed]) -> list[_Weighed]:
     """The best first; of several that do alike at one place in other words only the best."""
-    found: dict[object, _Tried] = {}
+    found: dict[object, _Weighed] = {}
     for one in sorted(tried, key=lambda one: rank(one.choice)):
         choice = one.choice
         lists = choice.list if choice.measure is Measure.MOVED else ""
@@ -319,7 +319,7 @@ def _best_of_each(tried: Iterable[_Tried]) -> list[_Tried]:
     return list(found.values())
 
 
-def _with_reasons(tried: Sequence[_Tried]) -> Iterator[Choice]:
+def _with_reasons(tried: Sequence[_Weighed]) -> Iterator[Choice]:
     """Choices that are in their order, each with what speaks against the next of its family."""
     for number, one in enumerate(tried):
         after = (other.choice for other in tried[number + 1 :] if other.choice.family is one.choice.family)

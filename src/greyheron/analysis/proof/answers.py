@@ -409,6 +409,8 @@ def _icmp_words(low: int, high: int, family: Family) -> str:
     kind = low >> 8
     if high >> 8 != kind:
         return f"icmp types {kind}–{high >> 8}"
+    if (kind, low & 255, high & 255) == (family.echo[0], 0, 0):
+        return "ping"
     whole = low & 255 == 0 and high & 255 == 255
     name = icmp_name(family, kind, None if whole else low & 255) or f"icmp/{kind}"
     return name if whole or name != f"icmp/{kind}" else f"icmp/{kind}/{low & 255}"

@@ -50,7 +50,7 @@ def _notes(proof: Proof) -> Iterator[str]:
     if proof.offered:
         each = [f"{device} has {joined(list(has))}" for device, has in proof.offered[:MOST_DEVICES]]
         more = len(proof.offered) - MOST_DEVICES
-        yield f"What it speaks of: {'; '.join(each)}" + f"; and {more} more devices" * (more > 0) + "."
+        yield "; ".join(each) + f"; and {more} more devices" * (more > 0) + "."
 
 
 def _answer(proof: Proof) -> str:
