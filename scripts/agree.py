@@ -3,6 +3,7 @@
 python scripts/agree.py walks FIRST COUNT   the walk, the bulk engine and the naive reference
 python scripts/agree.py kernel FIRST COUNT  the prediction, and real packets in a real kernel
 python scripts/agree.py proofs FIRST COUNT  proofs, and every conversation tried by the naive reference
+python scripts/agree.py advice FIRST COUNT  every choice of advice, made for real
 python scripts/agree.py edits FIRST COUNT [EDITS]   what is kept from edit to edit, and worked out afresh
 python scripts/agree.py elsewhere FIRST COUNT [EDITS]   this process, two workers, two of a scheduler
 """
@@ -12,6 +13,7 @@ from contextlib import ExitStack
 from functools import cache
 from unittest.mock import patch
 
+from tests.advised import advised_otherwise
 from tests.brute import ALLOW_PORTS, BLOCK_PORTS, FEW_DSCP, random_requirement, tiny_network
 from tests.dask import machines
 from tests.edits import answered_otherwise, disagreeing
@@ -47,6 +49,10 @@ def walks(seed: int, _edits: int) -> tuple[int, list[str]]:
 def proofs(seed: int, _edits: int) -> tuple[int, list[str]]:
     network, text = tiny_network(seed), random_requirement(seed)
     return 1, agrees(network, text, violating_in_time(network, text))
+
+
+def advice(seed: int, _edits: int) -> tuple[int, list[str]]:
+    return 1, list(advised_otherwise(seed))
 
 
 def edits(seed: int, edits: int) -> tuple[int, list[str]]:
@@ -89,7 +95,14 @@ def kernel(seed: int, _edits: int) -> tuple[int, list[str]]:
 
 
 def main() -> int:
-    known = {"walks": walks, "proofs": proofs, "kernel": kernel, "edits": edits, "elsewhere": elsewhere}
+    known = {
+        "walks": walks,
+        "proofs": proofs,
+        "advice": advice,
+        "kernel": kernel,
+        "edits": edits,
+        "elsewhere": elsewhere,
+    }
     run = known[sys.argv[1]]
     first, count = int(sys.argv[2]), int(sys.argv[3])
     edited = int(sys.argv[4]) if len(sys.argv) > 4 else EDITS
@@ -100,7 +113,7 @@ def main() -> int:
         (services, "ALL_DSCP", FEW_DSCP),
     )
     with running:
-        for module, name, value in few if run in (walks, proofs, kernel, edits) else ():
+        for module, name, value in few if run in (walks, proofs, advice, kernel, edits) else ():
             running.enter_context(patch.object(module, name, value))
         for seed in range(first, first + count):
             tried, found = run(seed, edited)

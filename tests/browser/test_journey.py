@@ -105,7 +105,7 @@ def test_by_keyboard_alone(page: Page) -> None:
     expect(placing).to_contain_text("is picked up")
     press("c")
     for _ in range(20):
-        if "entering centre-gw by eth1" in placing.inner_text():
+        if "visitors-in entering centre-gw by eth1" in placing.inner_text():
             break
         press("ArrowRight")
     expect(placing).to_contain_text("kiosk → ledger telnet passes → blocked")

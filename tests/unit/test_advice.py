@@ -7,7 +7,7 @@ import pytest
 from greyheron.analysis.advice.advisor import Advisor, statement_of
 from greyheron.analysis.advice.choices import Advice
 from greyheron.analysis.advice.proposal import Measure
-from greyheron.analysis.proof import grounds
+from greyheron.analysis.proof import grounds, services
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.reach.axis import axis_of
 from greyheron.analysis.reach.question import ReachQuestion, flows_between
@@ -24,7 +24,8 @@ from greyheron.model.notation.flows import read_bare_flow, read_expected_flow
 from greyheron.model.notation.requirements import read_requirement
 from greyheron.model.services import OWN_SERVICES
 from greyheron.model.values import DeviceKind, Direction, Family
-from tests.brute import ALLOW_PORTS, BLOCK_PORTS, tiny_network, violating
+from tests.advised import advised_otherwise
+from tests.brute import ALLOW_PORTS, BLOCK_PORTS, FEW_DSCP, tiny_network, violating
 from tests.sites import site
 
 
@@ -245,3 +246,11 @@ def test_the_sentence_says_how_early() -> None:
     assert further.startswith(
         "Leaving sluice by wan2: stops them at sluice, 1 router further on, one router earlier than lagoon; "
     )
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_every_choice_does_what_it_says(seed: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(grounds, "ALL_PORTS", BLOCK_PORTS)
+    monkeypatch.setattr(grounds, "EPHEMERAL", ALLOW_PORTS)
+    monkeypatch.setattr(services, "ALL_DSCP", FEW_DSCP)
+    assert list(advised_otherwise(seed)) == []

@@ -3,6 +3,7 @@ import { act, type ReactNode } from "react";
 import { createRoot } from "react-dom/client";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { PointReport } from "../src/api/client";
+import { NoticesProvider } from "../src/kit/notices";
 import { CarryingProvider, useCarrying, useHover } from "../src/workbench/carrying";
 import { ForeseenProvider, useForeseen } from "../src/workbench/foreseen";
 import { TrialProvider, useTrial } from "../src/workbench/trial";
@@ -19,7 +20,7 @@ const OPENED = {
 };
 const FORESEEN = { data: undefined, isPlaceholderData: false, error: null };
 vi.mock("../src/workbench/opened", () => ({ useOpened: () => OPENED }));
-vi.mock("../src/api/queries", () => ({ useForeseenOf: () => FORESEEN }));
+vi.mock("../src/api/queries", () => ({ useForeseenOf: () => FORESEEN, useCustomary: () => FORESEEN }));
 
 const drawn = { book: 0, inspector: 0, map: 0 };
 let hovering: ReturnType<typeof useHover>;
@@ -51,9 +52,11 @@ async function shown(children: ReactNode): Promise<void> {
   await act(async () =>
     root.render(
       <TrialProvider>
-        <CarryingProvider>
-          <ForeseenProvider>{children}</ForeseenProvider>
-        </CarryingProvider>
+        <NoticesProvider>
+          <CarryingProvider>
+            <ForeseenProvider>{children}</ForeseenProvider>
+          </CarryingProvider>
+        </NoticesProvider>
       </TrialProvider>,
     ),
   );

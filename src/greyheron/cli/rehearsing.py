@@ -91,7 +91,7 @@ def rehearse(
 
 def _cases(report: RehearsalReport) -> Sequence[Case]:
     return [
-        (
+        Case(
             each.flow,
             each.when,
             None

@@ -1,6 +1,7 @@
 """Reports of test flows and requirements as JUnit XML, the form that build servers read."""
 
 from collections.abc import Iterable, Mapping, Sequence
+from typing import NamedTuple
 from xml.etree.ElementTree import Element, SubElement, indent, tostring
 
 from greyheron.analysis.proof.answers import Answer
@@ -9,8 +10,14 @@ from greyheron.analysis.testing.book import TestMarks
 from greyheron.model.document import Network, Requirement
 from greyheron.model.notation.requirements import write_requirement
 
-Case = tuple[str, str, str | None]
-"""What is tried, its group, and why it failed, if it did."""
+
+class Case(NamedTuple):
+    """What is tried, its group, why it failed, if it did, and what else is to be said."""
+
+    name: str
+    group: str
+    failure: str | None
+    note: str = ""
 
 
 def write_junit(
@@ -18,14 +25,15 @@ def write_junit(
 ) -> str:
     """One suite of test flows and one of requirements; each that is not as expected is a failure."""
     flows = [
-        (mark.flow, test.group or "test flows", None if not mark.surprises else _why(mark))
+        Case(mark.flow, test.group or "test flows", None if not mark.surprises else _why(mark))
         for test, mark in zip(network.tests, marks, strict=True)
     ]
     answers = [
-        (
+        Case(
             write_requirement(requirement.statement),
             requirement.group or "requirements",
             None if answer.answer is Answer.PROVED else answer.text,
+            answer.text if answer.answer is Answer.PROVED and answer.remains else "",
         )
         for requirement, answer in proofs
     ]
@@ -36,12 +44,14 @@ def write_suites(title: str, suites: Mapping[str, Sequence[Case]]) -> str:
     """Suites of cases by their names."""
     root = Element("testsuites", name=title)
     for name, cases in suites.items():
-        failures = sum(why is not None for _, _, why in cases)
+        failures = sum(case.failure is not None for case in cases)
         suite = SubElement(root, "testsuite", name=name, tests=str(len(cases)), failures=str(failures))
-        for case, group, why in cases:
-            element = SubElement(suite, "testcase", name=case, classname=group)
-            if why is not None:
-                SubElement(element, "failure", message=why)
+        for case in cases:
+            element = SubElement(suite, "testcase", name=case.name, classname=case.group)
+            if case.failure is not None:
+                SubElement(element, "failure", message=case.failure)
+            if case.note:
+                SubElement(element, "system-out").text = case.note
     indent(root)
     return '<?xml version="1.0" encoding="UTF-8"?>\n' + tostring(root, encoding="unicode") + "\n"
 

@@ -14,6 +14,7 @@ from greyheron.analysis.network.completion import (
     complete_part,
     complete_requirement,
 )
+from greyheron.analysis.network.customary import Customary, customary_places
 from greyheron.analysis.network.differences import Difference, differences
 from greyheron.analysis.network.places import Places, places_of
 from greyheron.analysis.words.compare import Parting, parting
@@ -207,6 +208,16 @@ def changes(network_id: str, store: Store) -> list[Difference]:
 def places(network_id: str, store: Store) -> Places:
     """The draft's segments and attachment points, in words."""
     return places_of(store.get(network_id).draft)
+
+
+@router.get("/networks/{network_id}/lists/{name}/places")
+def places_for_list(network_id: str, name: str, store: Store) -> Customary:
+    """Where the trade would put a list of the draft, and what is different elsewhere."""
+    draft = store.get(network_id).draft
+    found = next((each for each in draft.lists if each.name == name), None)
+    if found is None:
+        raise Refusal(404, f"There is no list “{name}” in this network.")
+    return customary_places(draft, found)
 
 
 @router.get("/networks/{network_id}/items/{collection}")

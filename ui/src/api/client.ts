@@ -27,6 +27,7 @@ export type HopReport = Schemas["HopReport"];
 export type StepReport = Schemas["StepReport"];
 export type Places = Schemas["Places"];
 export type PointReport = Schemas["PointReport"];
+export type Customary = Schemas["Customary"];
 export type NetworkSummary = Schemas["NetworkSummary"];
 export type ListReading = Schemas["ListReading"];
 export type ReachChange = Schemas["ReachChange"];

@@ -276,6 +276,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/lists/{name}/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Places For List
+         * @description Where the trade would put a list of the draft, and what is different elsewhere.
+         */
+        get: operations["places_for_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/items/{collection}": {
         parameters: {
             query?: never;
@@ -1672,6 +1692,21 @@ export interface components {
             entry: number | null;
         };
         /**
+         * Customary
+         * @description The places for one list.
+         *
+         *     rule:  the trade's, in a sentence; empty where it says nothing of such a list
+         *     points:  the places that it means;  elsewhere:  every other place, with what is different there
+         */
+        Customary: {
+            /** Rule */
+            rule: string;
+            /** Points */
+            points: components["schemas"]["AttachmentPoint"][];
+            /** Elsewhere */
+            elsewhere: components["schemas"]["Elsewhere"][];
+        };
+        /**
          * DecisionReport
          * @description What a list did: the deciding entry (null: the implicit one) and every earlier one's mismatch.
          *
@@ -1909,6 +1944,15 @@ export interface components {
             label: string;
             /** Changes */
             changes: components["schemas"]["Change"][];
+        };
+        /**
+         * Elsewhere
+         * @description What is different where the trade would not put the list.
+         */
+        Elsewhere: {
+            point: components["schemas"]["AttachmentPoint"];
+            /** Words */
+            words: string;
         };
         /**
          * EntryCover
@@ -2976,7 +3020,7 @@ export interface components {
          *     boxes:  what violates, the most first;  more:  how many boxes are left out
          *     flow, verdict:  a counterexample as a test flow with what was expected of it, and what becomes of it
          *     remaining:  what routers and firewalls themselves do otherwise, where hosts are spoken of
-         *     remains:  that in a sentence; empty where there is none
+         *     remains:  that in a sentence; empty where there is none;  themselves:  these devices
          */
         ProofReport: {
             answer: components["schemas"]["Answer"];
@@ -3004,6 +3048,11 @@ export interface components {
              * @default
              */
             remains: string;
+            /**
+             * Themselves
+             * @default []
+             */
+            themselves: string[];
         };
         /**
          * Put
@@ -5108,6 +5157,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Places"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    places_for_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Customary"];
                 };
             };
             /** @description Not Found */

@@ -75,6 +75,19 @@ export const usePlaces = (id: string, version: number) =>
     placeholderData: keepPreviousData,
   });
 
+/** Where the trade would put a list of the draft, once one is picked up. */
+export const useCustomary = (id: string, version: number, list: string | null) =>
+  useQuery({
+    queryKey: ["customary", id, version, list],
+    queryFn: () =>
+      answer(
+        api.GET("/api/networks/{network_id}/lists/{name}/places", {
+          params: { path: { network_id: id, name: list ?? "" } },
+        }),
+      ),
+    enabled: list !== null,
+  });
+
 /** The trace of a flow in one state; of a trial, as the draft would be. */
 export const useTrace = (
   id: string,

@@ -43,21 +43,25 @@ interface ChangesProps {
 /** What putting the carried list down here would do. */
 function Placing({ carried, changes, error }: ChangesProps & { carried: Carried }) {
   const { id, network, at } = useOpened();
-  const { putDown } = useCarrying();
+  const { putDown, usual } = useCarrying();
   const { over } = useHover();
   const hovered = useHovered();
   // A list that is picked up will be hovered somewhere: what reach is like now is asked for at once.
   const rested = useSettled(hovered, RESTED);
   const { data, error: unknown } = useReachForeseen(id, network.version, at, true, rested);
+  const there = over && usual(over);
   const reach = hovered !== null && hovered === rested ? data?.change : null;
   return (
     <div
       role="status"
-      className="h-[2.9rem] overflow-y-auto border-t border-ochre bg-ochrewash px-4 py-1 leading-[1.15rem]"
+      className="h-[4rem] overflow-y-auto border-t border-ochre bg-ochrewash px-4 py-1 leading-[1.15rem]"
       data-testid="placing"
     >
       <span className="font-semibold">{carried.list.name}</span>{" "}
       {over ? over.words : "is picked up: choose a place, with the arrows or the pointer"}
+      {there?.words && (
+        <span className={there.here ? "font-semibold" : ""}>. {there.words.replace(/\.$/, "")}</span>
+      )}
       {over && (changes || error) && (
         <span>
           . {outcome(changes, error)}

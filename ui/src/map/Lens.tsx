@@ -3,6 +3,7 @@ import { useCarrying } from "../workbench/carrying";
 import { useLens } from "../workbench/lens";
 import { useOpened } from "../workbench/opened";
 import { contains, type Scene } from "./geometry";
+import { diamond } from "./plane";
 import { padCentre } from "./Targets";
 import type { Viewed } from "./useViewport";
 
@@ -43,7 +44,7 @@ export function Lens({ scene, view }: { scene: Scene; view: Viewed }) {
           >
             <title>{choice?.text ?? point.words}</title>
             <path
-              d={`M${x} ${y - RADIUS} ${x + RADIUS} ${y} ${x} ${y + RADIUS} ${x - RADIUS} ${y}Z`}
+              d={diamond(x, y, RADIUS)}
               strokeWidth={shown ? 2.6 : 1.5}
               className={`${choice?.holds || (shown && lens.shown?.holds) ? "fill-tide" : "fill-plate"} ${shown ? "stroke-ink" : choice?.holds ? "stroke-tide" : "stroke-ochre"}`}
             />

@@ -25,6 +25,7 @@ import { Lens } from "./Lens";
 import { NoDevices } from "./NoDevices";
 import { Plates } from "./Plates";
 import { along, type Box, lengthOf, type Point } from "./plane";
+import { Remaining } from "./Remaining";
 import { Endings, Ribbons } from "./Ribbons";
 import { SiteFolds } from "./SiteFolds";
 import { Tags } from "./Tags";
@@ -188,6 +189,7 @@ export function MapView() {
                 {view.level !== "far" && <Tags scene={scene} view={view} focus={focus} />}
                 <Endings ribbons={ribbons} />
               </g>
+              <Remaining scene={scene} view={view} />
               <Lens scene={scene} view={view} />
               <Targets scene={scene} view={view} />
             </>

@@ -11,7 +11,7 @@ const SHORT = 2 * (13 + WIDTH);
 
 /** The places that could take the list being carried. */
 export function Targets({ scene, view }: { scene: Scene; view: Viewed }) {
-  const { carried, drop } = useCarrying();
+  const { carried, usual, drop } = useCarrying();
   const { over, hover } = useHover();
   if (!carried) return null;
   return (
@@ -21,12 +21,13 @@ export function Targets({ scene, view }: { scene: Scene; view: Viewed }) {
         if (!centre || !contains(view.box, centre)) return null;
         const under = over !== null && pointKey(over) === pointKey(point);
         const taken = !point.takes.includes(takenAs(carried.list));
+        const belongs = usual(point)?.here ?? false;
         return (
           <g
             key={pointKey(point)}
             data-target={pointKey(point)}
             role="button"
-            aria-label={`${point.words}${taken ? ", taken already" : ""}`}
+            aria-label={`${point.words}${taken ? ", taken already" : ""}${belongs ? ", the usual place" : ""}`}
             tabIndex={-1}
             className="cursor-copy"
             onPointerMove={(move) => {
@@ -51,6 +52,14 @@ export function Targets({ scene, view }: { scene: Scene; view: Viewed }) {
                     : "fill-tidewash stroke-tide"
               }
             />
+            {belongs && (
+              <path
+                data-usual
+                d={`M${centre.x - WIDTH / 2} ${centre.y + HEIGHT / 2 + 3}h${WIDTH}`}
+                strokeWidth="2.4"
+                className="stroke-ink"
+              />
+            )}
             <text
               x={centre.x}
               y={centre.y + 4}

@@ -18,3 +18,7 @@ export function along(from: Point, to: Point, distance: number, aside: number): 
 }
 
 export const lengthOf = (from: Point, to: Point) => Math.hypot(to.x - from.x, to.y - from.y);
+
+/** The path of a diamond about a point. */
+export const diamond = (x: number, y: number, radius: number) =>
+  `M${x} ${y - radius} ${x + radius} ${y} ${x} ${y + radius} ${x - radius} ${y}Z`;

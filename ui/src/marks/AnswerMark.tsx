@@ -2,11 +2,31 @@ import type { ProofReport } from "../api/client";
 
 type Answer = ProofReport["answer"];
 
-/** An answer as a shape first, then a colour: a full diamond, one that is struck through, or a ring with a gap. */
-export function AnswerShape({ answer, size = 14 }: { answer: Answer | "unknown"; size?: number }) {
+/** What an answer is called; one that holds for every host says so where devices themselves do otherwise. */
+export const answerWords = ({ answer, remains }: Pick<ProofReport, "answer" | "remains">) =>
+  answer === "proved" && remains ? "proved for every host" : answer;
+
+interface ShapeProps {
+  answer: Answer | "unknown";
+  /** Whether devices themselves do otherwise than the hosts that are spoken of. */
+  remains?: boolean;
+  size?: number;
+}
+
+/**
+ * An answer as a shape first, then a colour: a full diamond, one that is struck through, or a ring with a gap.
+ * The diamond has a hole where devices themselves remain.
+ */
+export function AnswerShape({ answer, remains = false, size = 14 }: ShapeProps) {
   return (
     <svg viewBox="0 0 14 14" width={size} height={size} aria-hidden="true" className="shrink-0">
-      {answer === "proved" && <path d="M7 1.6 12.4 7 7 12.4 1.6 7Z" className="fill-tide" />}
+      {answer === "proved" && (
+        <path
+          d={`M7 1.6 12.4 7 7 12.4 1.6 7Z${remains ? "M7 4.6 4.6 7 7 9.4 9.4 7Z" : ""}`}
+          fillRule="evenodd"
+          className="fill-tide"
+        />
+      )}
       {answer === "violated" && (
         <>
           <path d="M7 2.4 11.6 7 7 11.6 2.4 7Z" className="fill-none stroke-clay" strokeWidth="1.5" />
@@ -35,11 +55,11 @@ export function AnswerMark({
   return (
     <span
       role="img"
-      aria-label={`${label}: ${report.answer}`}
+      aria-label={`${label}: ${answerWords(report)}`}
       title={`${label}: ${report.text}`}
       className={`flex h-[19px] w-[27px] items-center justify-center rounded-full ${surprise ? "border border-ochre" : ""}`}
     >
-      <AnswerShape answer={report.answer} />
+      <AnswerShape answer={report.answer} remains={report.remains !== ""} />
     </span>
   );
 }

@@ -4,7 +4,7 @@ import { usePolicy } from "../api/computed";
 import { NotationField } from "../editor/NotationField";
 import { REQUIREMENT } from "../editor/notation";
 import { Failed } from "../kit/Failed";
-import { AnswerShape } from "../marks/AnswerMark";
+import { AnswerShape, answerWords } from "../marks/AnswerMark";
 import { go } from "../state/location";
 import { requirementsOnScreen } from "../state/onScreen";
 import { useOpened } from "../workbench/opened";
@@ -97,11 +97,35 @@ function Answer({ label, report }: { label: string; report: ProofReport }) {
     <>
       <dt className="quiet flex items-start gap-1.5">
         <span className="pt-[3px]">
-          <AnswerShape answer={report.answer} size={12} />
+          <AnswerShape answer={report.answer} remains={report.remains !== ""} size={12} />
         </span>
         {label}
       </dt>
-      <dd>{report.answer}</dd>
+      <dd>{answerWords(report)}</dd>
+    </>
+  );
+}
+
+/** Conversations in groups, under a title. */
+function Boxes({ title, boxes }: { title: string; boxes: ProofReport["boxes"] }) {
+  if (boxes.length === 0) return null;
+  return (
+    <>
+      <h3 className="quiet mt-3">{title}</h3>
+      <ul>
+        {boxes.map((box) => (
+          <li
+            key={`${box.expect}${box.family}${box.sources}${box.destinations}${box.services}`}
+            className="border-b border-rule py-1"
+          >
+            {box.sources.join(", ")} <span className="quiet">→</span> {box.destinations.join(", ")}
+            <div className="quiet text-fine">
+              {box.services.join("; ")}, {box.family === "ipv4" ? "IPv4" : "IPv6"},{" "}
+              {box.expect === "pass" ? "should get through" : "should not"}
+            </div>
+          </li>
+        ))}
+      </ul>
     </>
   );
 }
@@ -118,25 +142,14 @@ function Details({ report }: { report: ProofReport }) {
           Trace it as a test flow
         </button>
       )}
-      {report.boxes.length > 0 && (
-        <>
-          <h3 className="quiet mt-3">All that violates it</h3>
-          <ul>
-            {report.boxes.map((box) => (
-              <li
-                key={`${box.expect}${box.family}${box.sources}${box.destinations}${box.services}`}
-                className="border-b border-rule py-1"
-              >
-                {box.sources.join(", ")} <span className="quiet">→</span> {box.destinations.join(", ")}
-                <div className="quiet text-fine">
-                  {box.services.join("; ")}, {box.family === "ipv4" ? "IPv4" : "IPv6"},{" "}
-                  {box.expect === "pass" ? "should get through" : "should not"}
-                </div>
-              </li>
-            ))}
-          </ul>
-          {report.more > 0 && <p className="quiet">and {report.more} more groups like these</p>}
-        </>
+      <Boxes title="All that violates it" boxes={report.boxes} />
+      {report.more > 0 && <p className="quiet">and {report.more} more groups like these</p>}
+      <Boxes title="Devices themselves" boxes={report.remaining} />
+      {report.remaining.length > 0 && (
+        <p className="quiet text-fine">
+          A router’s own packets meet no list where hosts enter it. To speak of them too, write +devices
+          behind the side.
+        </p>
       )}
       <p className="quiet mt-2 text-fine">{report.covered}</p>
     </div>

@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useRef, useState } from "react";
+import { Fragment, useEffect, useMemo, useRef, useState } from "react";
 import { ActionButton } from "../actions/ActionButton";
 import type { Choice, Intent } from "../api/client";
 import { useAdvice } from "../api/computed";
@@ -67,8 +67,13 @@ export function WhereItGoes({ text }: { text: string }) {
     >
       {advice.data ? <p>{advice.data.text}</p> : trying}
       <ol className="mt-1">
-        {shown.map((choice) => (
-          <ChoiceItem key={nameOf(choice)} choice={choice} />
+        {shown.map((choice, index) => (
+          <Fragment key={nameOf(choice)}>
+            {choice.on_hosts && !shown[index - 1]?.on_hosts && (
+              <li className="quiet border-b border-rule pt-2 pb-1 text-fine">Filters of hosts themselves</li>
+            )}
+            <ChoiceItem choice={choice} />
+          </Fragment>
         ))}
       </ol>
       {found.choices.length > shown.length && (
@@ -80,10 +85,21 @@ export function WhereItGoes({ text }: { text: string }) {
   );
 }
 
-const nameOf = (choice: Choice) => `${choice.kind}${choice.family}${choice.text}`;
+const nameOf = ({ kind, family, measure, list, points }: Choice) =>
+  [kind, family, measure, list, ...points.map(pointKey)].join(" ");
 
-const DOES: Record<Choice["measure"], string> = { new: "place", extended: "add to", moved: "move" };
-const SAYS: Record<Choice["measure"], string> = { new: "list", extended: "into", moved: "move" };
+const DOES: Record<Choice["measure"], string> = {
+  new: "place",
+  extended: "add to",
+  moved: "move",
+  opened: "place",
+};
+const SAYS: Record<Choice["measure"], string> = {
+  new: "list",
+  extended: "into",
+  moved: "move",
+  opened: "list",
+};
 
 function ChoiceItem({ choice }: { choice: Choice }) {
   const { make } = useOpened();

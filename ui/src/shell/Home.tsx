@@ -92,7 +92,7 @@ export function Home() {
         </p>
         <div className="mb-8 grid gap-x-8 gap-y-3 border-y border-rule py-4 sm:grid-cols-2">
           <Beginning
-            title="A walk of five steps"
+            title="A walk of six steps"
             words="The demo, in the real workbench: a blocked flow, its cause, its repair. Leave at any time."
             label={
               walk && kept(walk.network) && walk.step > 0 && walk.step < STEPS.length

@@ -9,7 +9,7 @@ export interface Seen extends Pick<Opened, "book" | "trying" | "network"> {
   viewing: Viewing;
 }
 
-/** The walk through the demo: five steps in the real workbench, each done when it was really done. */
+/** The walk through the demo: six steps in the real workbench, each done when it was really done. */
 export interface Step {
   title: string;
   /** What to do, with its key. */
@@ -45,6 +45,15 @@ export const STEPS: Step[] = [
     words:
       "In the editor on the right, above the entry that denies, write: 25 permit tcp from @camhub to any established. While you write, map, trace and book show it as a trial. Ctrl+S saves it to the draft.",
     done: (seen) => verdictOf(seen, "draft") === "passes",
+  },
+  {
+    title: "The right place for a new list",
+    words:
+      "Press Esc. Above the book, choose the requirement “block visitors → ledger telnet”: it is violated. Press w to ask where a list should go. The first place is where the visitors enter, centre-gw by eth1; press a to take it.",
+    done: ({ network }) =>
+      network.draft.placements.some(
+        ({ device, at, direction }) => device === "centre-gw" && at === "eth1" && direction === "in",
+      ),
   },
   {
     title: "Put it in force, with a way back",

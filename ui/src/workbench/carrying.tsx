@@ -1,5 +1,7 @@
 import { createContext, type ReactNode, useCallback, useContext, useMemo, useState } from "react";
-import type { AccessList, Network, Placement, Places, PointReport } from "../api/client";
+import type { AccessList, Customary, Network, Placement, Places, PointReport } from "../api/client";
+import { useCustomary } from "../api/queries";
+import { useNotices } from "../kit/notices";
 import { giveFocus } from "../state/focus";
 import { go } from "../state/location";
 import { pointKey, pointOf } from "../state/points";
@@ -15,6 +17,8 @@ export interface Carried {
 
 interface Carrying {
   carried: Carried | null;
+  /** What the trade would say of putting the carried list there; null while it is not known, or says nothing. */
+  usual: (point: PointReport) => Usual | null;
   pickUp: (list: AccessList, from: Placement | null) => void;
   putDown: () => void;
   drop: (point: PointReport) => void;
@@ -24,6 +28,13 @@ export interface Hovering {
   /** The place that the carried list hovers over. */
   over: PointReport | null;
   hover: (point: PointReport | null) => void;
+}
+
+export interface Usual {
+  /** Whether the trade would choose this place for such a list. */
+  here: boolean;
+  /** The trade's rule, or what is different here. */
+  words: string;
 }
 
 const CarryingContext = createContext<Carrying | null>(null);
@@ -43,7 +54,8 @@ export function useHover(): Hovering {
 }
 
 export function CarryingProvider({ children }: { children: ReactNode }) {
-  const { network, places, make } = useOpened();
+  const { id, network, places, make } = useOpened();
+  const { say } = useNotices();
   const [picked, setPicked] = useState<Omit<Carried, "targets"> | null>(null);
   const [over, hover] = useState<PointReport | null>(null);
   const [occupied, setOccupied] = useState<PointReport | null>(null);
@@ -51,6 +63,8 @@ export function CarryingProvider({ children }: { children: ReactNode }) {
     () => picked && { ...picked, targets: targetsOf(network.draft, places, picked.list) },
     [picked, places, network.draft],
   );
+  const { data: customary } = useCustomary(id, network.version, picked?.list.name ?? null);
+  const usual = useMemo(() => usualIn(picked ? customary : undefined), [picked, customary]);
   const putDown = useCallback(() => {
     setPicked(null);
     hover(null);
@@ -67,11 +81,14 @@ export function CarryingProvider({ children }: { children: ReactNode }) {
       putDown();
       const { list, from } = picked;
       const moved_from = from && pointOf(from);
-      if (await make({ do: "place", list: list.name, to: pointOf(point), moved_from, instead }))
+      const there = usual(point);
+      if (await make({ do: "place", list: list.name, to: pointOf(point), moved_from, instead })) {
+        if (there && !there.here && there.words) say(`${list.name} stands ${point.words}. ${there.words}`);
         go({ chosen: `point:${pointKey(point)}` });
+      }
       giveFocus("map");
     },
-    [picked, putDown, make],
+    [picked, putDown, make, usual, say],
   );
   const drop = useCallback(
     (point: PointReport) => {
@@ -80,7 +97,10 @@ export function CarryingProvider({ children }: { children: ReactNode }) {
     },
     [picked, network.draft, place],
   );
-  const carrying = useMemo(() => ({ carried, pickUp, putDown, drop }), [carried, pickUp, putDown, drop]);
+  const carrying = useMemo(
+    () => ({ carried, usual, pickUp, putDown, drop }),
+    [carried, usual, pickUp, putDown, drop],
+  );
   const hovering = useMemo(() => ({ over, hover }), [over]);
   const other = picked && occupied ? occupant(network.draft, picked.list, occupied) : null;
   return (
@@ -99,6 +119,17 @@ export function CarryingProvider({ children }: { children: ReactNode }) {
       </HoverContext>
     </CarryingContext>
   );
+}
+
+/** What the trade says of each place. */
+function usualIn(customary: Customary | undefined): Carrying["usual"] {
+  const here = new Set(customary?.points.map(pointKey));
+  const words = new Map(customary?.elsewhere.map((each) => [pointKey(each.point), each.words]));
+  return (point) => {
+    if (!customary?.rule) return null;
+    const there = here.has(pointKey(point));
+    return { here: there, words: there ? customary.rule : (words.get(pointKey(point)) ?? "") };
+  };
 }
 
 /** The places that could take a list: lines, and what is linked, where it does not stand already. */

@@ -40,7 +40,7 @@ class ProofReport:
     boxes:  what violates, the most first;  more:  how many boxes are left out
     flow, verdict:  a counterexample as a test flow with what was expected of it, and what becomes of it
     remaining:  what routers and firewalls themselves do otherwise, where hosts are spoken of
-    remains:  that in a sentence; empty where there is none
+    remains:  that in a sentence; empty where there is none;  themselves:  these devices
     """
 
     answer: Answer
@@ -53,6 +53,7 @@ class ProofReport:
     verdict: str | None
     remaining: tuple[BoxReport, ...] = ()
     remains: str = ""
+    themselves: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,7 +137,19 @@ def proof_report(proof: Proof) -> ProofReport:
         None if example is None else example.verdict.value,
         _boxes(proof.remaining)[:MOST_BOXES],
         remains(proof.remaining),
+        tuple(sorted(_devices_in(proof.remaining))),
     )
+
+
+def _devices_in(violations: Iterable[Violation]) -> set[str]:
+    """The devices that do otherwise than the hosts spoken of."""
+    return {
+        party.device
+        for violation in violations
+        for box in violation.boxes
+        for party in (*box.sources, *box.destinations)
+        if party.itself
+    }
 
 
 def _boxes(violations: Iterable[Violation]) -> tuple[BoxReport, ...]:

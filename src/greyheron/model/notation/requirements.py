@@ -35,9 +35,7 @@ def read_statement(line: NotationLine, names: Iterable[Option] = ()) -> Statemen
         Option("zone:device:inner", "everyone in a firewall’s zone", literal=False),
         Option("routers", "every address of every router"),
         Option("hosts", "every address of every host that is drawn"),
-        Option(
-            f"visitors{WITH_DEVICES}", "hosts, and the routers and firewalls among them too", literal=False
-        ),
+        Option(f"any{WITH_DEVICES}", "everyone, and the routers and firewalls among them too"),
     ]
     sources = line.value(_read_side, *sides)
     if not (line.take("→", "to") or line.take("->", "to")):
