@@ -77,10 +77,13 @@ def placing(page: Page) -> None:
 
 
 def blocked(page: Page) -> None:
-    """The login blocked at the entry, on the draft only."""
+    """The login blocked at the entry, and the requirement proved for every host; the router itself remains."""
     page.locator("[data-target='centre-gw:eth1:in']").click()
     expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 2 edits")
     page.locator("[data-test=t1]").click()
+    expect(page.get_by_role("complementary", name="Evidence")).to_contain_text("visitors-in")
+    page.goto(page.url.replace("show=test%3At1", "show=requirement%3Ar2"))
+    expect(page.get_by_test_id("proof")).to_contain_text("Proved for every host")
     expect(page.get_by_role("complementary", name="Evidence")).to_contain_text("visitors-in")
 
 
@@ -99,6 +102,7 @@ def changes(page: Page) -> None:
     page.get_by_role("button", name="Undo typing").click()
     page.get_by_role("button", name="Changes").click()
     expect(page.get_by_text("What it does to the book")).to_be_visible()
+    expect(page.get_by_text("being worked out")).to_have_count(0, timeout=60_000)
 
 
 def rehearsal(page: Page) -> None:

@@ -192,6 +192,17 @@ def test_completion_knows_the_network(client: TestClient, demo: dict[str, Any]) 
     assert "lab-sw" not in complete(of="flow", text="")
 
 
+def test_where_the_trade_would_put_a_list_is_said(client: TestClient, demo: dict[str, Any]) -> None:
+    path = f"/api/networks/{demo['id']}/lists"
+    found = client.get(f"{path}/hides-in/places").json()
+    assert found["rule"] == "A full list belongs where its sources enter."
+    assert {"device": "hide-gw", "at": "eth1", "direction": "in"} in found["points"]
+    assert all(each["words"] for each in found["elsewhere"] if each["point"]["device"] == "hide-gw")
+    assert client.get(f"{path}/cam-ports/places").json() == {"rule": "", "points": [], "elsewhere": []}
+    missing = client.get(f"{path}/nothing/places")
+    assert (missing.status_code, "There is no list “nothing”" in missing.json()["detail"]) == (404, True)
+
+
 def test_places_are_described_from_the_device(client: TestClient, demo: dict[str, Any]) -> None:
     places = client.get(f"/api/networks/{demo['id']}/places").json()
     words = {f"{each['device']}:{each['at']}:{each['direction']}": each for each in places["points"]}

@@ -14,8 +14,9 @@ from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.cli.serving import listening_at
 from greyheron.core.timeline import Timeline
 from greyheron.demo.networks import saltmarsh
-from greyheron.formats.workspace import read_workspace
+from greyheron.formats.workspace import read_workspace, write_workspace
 from tests.command_line import run
+from tests.sites import site
 
 DEMO = str(files("greyheron.demo").joinpath("saltmarsh.yaml"))
 
@@ -146,6 +147,45 @@ def test_prove_advise_and_findings_end_as_a_pipeline_wants(tmp_path: Path) -> No
     suites = {each.get("name"): each for each in ElementTree.parse(report).getroot()}
     assert suites["requirements"].get("failures") == "1"
     assert suites["test flows"].get("tests") == "26"
+
+
+def test_what_only_devices_themselves_do_is_said_and_is_no_failure(tmp_path: Path) -> None:
+    file, report = tmp_path / "site.yaml", tmp_path / "report.xml"
+    network = site(
+        "router r1 a=172.20.1.1/24 w=172.21.0.1/30",
+        "router r2 w=172.21.0.2/30 b=172.20.2.1/24",
+        "host pc 172.20.1.10/24",
+        "host server 172.20.2.10/24 tcp/80",
+        "list guard at r1:a:in deny tcp from any to @server port 80; permit any from any to any",
+        "requirement block segment:r1:a → server tcp/80",
+    )
+    file.write_text(write_workspace(network))
+    words = "Proved for every host; r1 itself (172.20.1.1) gets through."
+    said = run(["prove", str(file)])
+    assert (said.exit_code, words in said.output) == (0, True)
+    assert "themselves: r1 itself (172.20.1.1) → server: tcp/80 (http) (ipv4)" in said.output
+    answer = json.loads(run(["prove", str(file), "--json"]).output)["requirements"][0]
+    assert (answer["answer"], answer["themselves"]) == ("proved", ["r1"])
+    assert answer["remains"] == "r1 itself (172.20.1.1) gets through"
+    assert run(["check", str(file), "--junit", str(report)]).exit_code == 0
+    (case,) = ElementTree.parse(report).getroot().iter("testcase")
+    assert [(each.tag, each.text) for each in case] == [("system-out", words)]
+    strict = run(["prove", str(file), "block segment:r1:a+devices → server tcp/80"])
+    assert (strict.exit_code, "r1:172.20.1.1 → server" in strict.output) == (1, True)
+
+
+def test_advice_calls_things_by_what_they_say() -> None:
+    said = run(["advise", DEMO, "block visitors → ledger telnet"])
+    assert said.output.index("Entering centre-gw by eth1") < said.output.index("Leaving centre-gw by wan0")
+    plain = " ".join(said.output.split())
+    assert "“allow visitors → ledger https”, “kiosk → ledger web pass” and 3 more would fail" in plain
+    assert not re.search(r"\b[rt][0-9]+\b", plain)
+    assert plain.index("Filters of hosts themselves:") < plain.index(
+        "Entering ledger by eth0: stops them only"
+    )
+    few = run(["advise", DEMO, "block visitors → ledger telnet", "--kind", "standard"])
+    assert "extended list" not in few.output
+    assert few.output.index("Leaving lagoon by eth2") < few.output.index("Entering lagoon by wan0")
 
 
 COLLECTED = Path(__file__).parents[1] / "machines"

@@ -248,8 +248,8 @@ CASES = (
         (*TWO, "source-only list crowd at r1:a:in deny 172.20.1.66; permit any"),
         f"block {A} → server tcp/80",
         "r1:a:in",
-        "in crowd, which stands there",
-        measure="extended",
+        "in crowd, which stands there and becomes a full list",
+        measure="widened",
     ),
     Placed(
         "a list stands further on",

@@ -26,6 +26,7 @@ from greyheron.cli.scheduling import Scheduler, derived_state
 from greyheron.core.progress import unwatched
 from greyheron.formats.sarif import write_sarif
 from greyheron.model.document import to_data
+from greyheron.model.values import ListKind
 from greyheron.working.documents import RunningAndDraft
 
 
@@ -33,6 +34,9 @@ def advise(
     file: File,
     asked: Annotated[str, typer.Argument(help="A requirement, or a test flow with pass or block.")],
     as_json: AsJson = False,
+    kind: Annotated[
+        ListKind | None, typer.Option("--kind", help="Only such lists: full ones, or source-only ones.")
+    ] = None,
     scheduler: Scheduler = None,
 ) -> None:
     """Say where lists would make it hold. Exit status: 0 there is a way, or it holds; 1 not; 2 a bad file."""
@@ -40,19 +44,20 @@ def advise(
     statement = wanted(asked, network)
     with derived_state(network, scheduler) as state:
         found = state.advice(RunningAndDraft.same(network), statement, None, unwatched)
+    chosen = [choice for choice in found.choices if kind is None or choice.kind is kind]
     if as_json:
         choices = [
             {
                 **to_builtins(replace(each, changes=())),
                 "changes": [to_data(change) for change in each.changes],
             }
-            for each in found.choices
+            for each in chosen
         ]
         print(json.dumps({"text": found.text, "choices": choices}, ensure_ascii=False, indent=2))
     else:
         out.print(found.text, markup=False)
         apart = False
-        for choice in found.choices:
+        for choice in chosen:
             if choice.on_hosts and not apart:
                 apart = True
                 out.print("\nFilters of hosts themselves:", markup=False)
@@ -63,7 +68,7 @@ def advise(
             )
             for line in "\n".join(choice.entries).splitlines():
                 out.print(f"      {line}", markup=False)
-    if found.choices and not any(choice.holds for choice in found.choices):
+    if found.choices and not any(choice.holds for choice in chosen):
         raise typer.Exit(UNEXPECTED)
 
 

@@ -1704,7 +1704,7 @@ export interface components {
             /** Points */
             points: components["schemas"]["AttachmentPoint"][];
             /** Elsewhere */
-            elsewhere: components["schemas"]["Elsewhere"][];
+            elsewhere: components["schemas"]["OtherPlace"][];
         };
         /**
          * DecisionReport
@@ -1944,15 +1944,6 @@ export interface components {
             label: string;
             /** Changes */
             changes: components["schemas"]["Change"][];
-        };
-        /**
-         * Elsewhere
-         * @description What is different where the trade would not put the list.
-         */
-        Elsewhere: {
-            point: components["schemas"]["AttachmentPoint"];
-            /** Words */
-            words: string;
         };
         /**
          * EntryCover
@@ -2395,7 +2386,7 @@ export interface components {
          * @description What is done with the list of a proposal.
          * @enum {string}
          */
-        Measure: "new" | "extended" | "moved" | "opened";
+        Measure: "new" | "extended" | "widened" | "moved" | "opened";
         /**
          * MergeChoice
          * @description The items to put into the draft.
@@ -2722,6 +2713,15 @@ export interface components {
              * @default false
              */
             passive: boolean;
+        };
+        /**
+         * OtherPlace
+         * @description What is different where the trade would not put the list.
+         */
+        OtherPlace: {
+            point: components["schemas"]["AttachmentPoint"];
+            /** Words */
+            words: string;
         };
         /**
          * Outcome

@@ -11,6 +11,11 @@ import { useOpened } from "../workbench/opened";
 import { useTrial } from "../workbench/trial";
 
 const FIRST = 6;
+const KINDS: [string, Choice["kind"] | null][] = [
+  ["Every kind", null],
+  ["Extended", "extended"],
+  ["Standard", "standard"],
+];
 
 /** Where should it go? Every place that was tried, as a list here and as a lens over the map. */
 export function WhereItGoes({ text }: { text: string }) {
@@ -18,10 +23,14 @@ export function WhereItGoes({ text }: { text: string }) {
   const lens = useLens();
   const [asked, setAsked] = useState(false);
   const [all, setAll] = useState(false);
+  const [kind, setKind] = useState<Choice["kind"] | null>(null);
   const advice = useAdvice(id, network.version, at, text, asked);
   const { open, show } = lens;
   const found = advice.data ?? advice.early;
-  const choices = asked ? found?.choices : undefined;
+  const choices = useMemo(
+    () => (asked ? found?.choices.filter((choice) => kind === null || choice.kind === kind) : undefined),
+    [asked, found, kind],
+  );
   const whole = asked && advice.data !== undefined;
   // What was looked at while the others were tried stays looked at.
   const looked = useRef<string | null>(null);
@@ -57,8 +66,8 @@ export function WhereItGoes({ text }: { text: string }) {
       </button>
     </p>
   );
-  if (!found) return trying;
-  const shown = all ? found.choices : found.choices.slice(0, FIRST);
+  if (!found || !choices) return trying;
+  const shown = all ? choices : choices.slice(0, FIRST);
   return (
     <section
       aria-label="Where it could go"
@@ -66,6 +75,22 @@ export function WhereItGoes({ text }: { text: string }) {
       className="mt-3 border-t border-rule pt-2"
     >
       {advice.data ? <p>{advice.data.text}</p> : trying}
+      {new Set(found.choices.map((choice) => choice.kind)).size > 1 && (
+        <fieldset className="mt-1.5 flex gap-1.5">
+          <legend className="sr-only">Kinds of lists</legend>
+          {KINDS.map(([label, which]) => (
+            <button
+              key={label}
+              type="button"
+              className="button aria-pressed:border-ink aria-pressed:font-semibold"
+              aria-pressed={kind === which}
+              onClick={() => setKind(which)}
+            >
+              {label}
+            </button>
+          ))}
+        </fieldset>
+      )}
       <ol className="mt-1">
         {shown.map((choice, index) => (
           <Fragment key={nameOf(choice)}>
@@ -76,9 +101,9 @@ export function WhereItGoes({ text }: { text: string }) {
           </Fragment>
         ))}
       </ol>
-      {found.choices.length > shown.length && (
+      {choices.length > shown.length && (
         <button type="button" className="mt-1 underline" onClick={() => setAll(true)}>
-          {found.choices.length - shown.length} more
+          {choices.length - shown.length} more
         </button>
       )}
     </section>
@@ -91,12 +116,14 @@ const nameOf = ({ kind, family, measure, list, points }: Choice) =>
 const DOES: Record<Choice["measure"], string> = {
   new: "place",
   extended: "add to",
+  widened: "add to",
   moved: "move",
   opened: "place",
 };
 const SAYS: Record<Choice["measure"], string> = {
   new: "list",
   extended: "into",
+  widened: "into",
   moved: "move",
   opened: "list",
 };

@@ -4,6 +4,7 @@ import { useFindings, usePolicy, useReach } from "../api/computed";
 import { useDifferences, useRevisions } from "../api/queries";
 import { Failed } from "../kit/Failed";
 import { useNotices } from "../kit/notices";
+import { answerWords } from "../marks/AnswerMark";
 import { go } from "../state/location";
 import { requirementsOnScreen } from "../state/onScreen";
 import { useOpened } from "../workbench/opened";
@@ -224,7 +225,7 @@ function Beyond() {
   const findings = useFindings(id, network.version, at);
   const reach = useReach(id, network.version, at, REACH, null);
   const turned = policy.data?.requirements.filter(
-    (each) => each.running.answer !== each.draft.answer && !policy.isPlaceholderData,
+    (each) => answerWords(each.running) !== answerWords(each.draft) && !policy.isPlaceholderData,
   );
   const cells = reach.isPlaceholderData
     ? undefined
@@ -251,7 +252,7 @@ function Beyond() {
             className="block text-left hover:underline"
             onClick={() => go({ view: "map", test: null, chosen: `requirement:${each.id}` })}
           >
-            {each.statement}: {each.running.answer} → {each.draft.answer}
+            {each.statement}: {answerWords(each.running)} → {answerWords(each.draft)}
           </button>
         ))}
       </dd>

@@ -8,7 +8,7 @@ from greyheron.model.changes import Change
 from greyheron.model.values import Direction, Family, ListKind
 
 _FAR = 99
-_MEASURES = (Measure.EXTENDED, Measure.MOVED, Measure.NEW, Measure.OPENED)
+_MEASURES = (Measure.EXTENDED, Measure.WIDENED, Measure.MOVED, Measure.NEW, Measure.OPENED)
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,6 +17,8 @@ class Measure(StrEnum):
 
     NEW = "new"
     EXTENDED = "extended"
+    WIDENED = "widened"
+    """Extended, and made a full list of a source-only one."""
     MOVED = "moved"
     OPENED = "opened"
     """A new list that overrules zones, and keeps what else they say."""

@@ -139,7 +139,8 @@ class Proposer:
                 for point in fresh
             ]
         which = name if fresh else next(iter(grown))
-        measure = Measure.NEW if fresh else Measure.EXTENDED
+        widened = any(there.kind is not kind for there in grown.values())
+        measure = Measure.NEW if fresh else Measure.WIDENED if widened else Measure.EXTENDED
         exact = at_lines and self._whole_lines(statement, points, family)
         yield Proposal(points, which, kind, family, measure, tuple(lines), tuple(changes), exact)
 

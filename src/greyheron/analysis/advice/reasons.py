@@ -98,11 +98,12 @@ def _stops(choice: Choice, stopped: Path | None, world: World) -> str:
 
 def _with(choice: Choice) -> str:
     match choice.measure:
-        case Measure.EXTENDED:
+        case Measure.EXTENDED | Measure.WIDENED:
             many = sum(len(entry.splitlines()) for entry in choice.entries)
             stands = "stand" if "," in choice.list else "stands"
             more = f"{many} more entr{'y' if many == 1 else 'ies'}"
-            return f", with {more} in {choice.list}, which {stands} there"
+            full = " and becomes a full list" * (choice.measure is Measure.WIDENED)
+            return f", with {more} in {choice.list}, which {stands} there{full}"
         case Measure.MOVED:
             return f", by moving {choice.list} there"
         case Measure.OPENED:

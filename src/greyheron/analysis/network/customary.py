@@ -19,7 +19,7 @@ from greyheron.model.values import Direction, Family, ListKind
 
 
 @dataclass(frozen=True, slots=True)
-class Elsewhere:
+class OtherPlace:
     """What is different where the trade would not put the list."""
 
     point: AttachmentPoint
@@ -36,7 +36,7 @@ class Customary:
 
     rule: str
     points: tuple[AttachmentPoint, ...]
-    elsewhere: tuple[Elsewhere, ...]
+    elsewhere: tuple[OtherPlace, ...]
 
 
 NOTHING = Customary("", (), ())
@@ -80,7 +80,7 @@ class _ListInNetwork:
         near = set(points)
         away = self._away({point.device for point in points if not point.is_line})
         elsewhere = tuple(
-            Elsewhere(point, self._difference(point, points, senders, away))
+            OtherPlace(point, self._difference(point, points, senders, away))
             for point in self._every_point()
             if point not in near
         )
