@@ -298,7 +298,7 @@ def test_the_demo_is_proved_and_its_hole_described() -> None:
 def test_what_nobody_listens_for_arrives_all_the_same() -> None:
     world, proof = proved(saltmarsh(), "block kiosk → ledger tcp/9")
     assert proof.answer is Answer.VIOLATED
-    assert sentence(proof).endswith("nobody listens there today, and no list stops it.")
+    assert sentence(proof).endswith("tcp/9 reaches ledger, where nobody listens today, and should not.")
     assert converse(world, read_bare_flow("kiosk → ledger tcp/9")).verdict is Verdict.REFUSED
 
 
@@ -331,7 +331,7 @@ ANSWERS = (*TWO_ROUTERS, "list back at r2:b:in deny tcp from any to any; permit 
         (GUARDED, "only server → 172.20.1.0/24 ssh", "violated", "does not get through"),
         (GUARDED, "block pc → 172.20.2.0/24 tcp/80", "violated", "172.20.2.128/24 tcp/80"),
         (GUARDED, "allow segment:r1:a → server tcp/80", "violated", "does not get through"),
-        (TWO_ROUTERS, "block pc → server telnet", "violated", "nobody listens there today"),
+        (TWO_ROUTERS, "block pc → server telnet", "violated", "reaches server, where nobody listens today"),
         (TWO_ROUTERS, "block pc → 172.20.9.9/32 telnet", "inconclusive", "It speaks of no conversation"),
         (ANSWERS, "block pc → server tcp/80", "proved", "only the answer is stopped"),
         (

@@ -376,3 +376,13 @@ def test_the_first_choice_is_the_one_of_the_trade(case: Placed) -> None:
 def test_there_are_enough_cases() -> None:
     assert len(CASES) >= 40
     assert len({case.name for case in CASES}) == len(CASES)
+
+
+def test_each_gateway_and_the_place_that_all_pass_are_both_offered() -> None:
+    found = asked(site(*BRANCHES), "block segment:r1:a,segment:r2:b → server tcp/80").choices
+    said = {
+        " ".join(f"{each.device}:{each.at}:{each.direction}" for each in one.points): one for one in found
+    }
+    assert "at one place instead of 2" in said["core:c:out"].text
+    both = said["r1:a:in r2:b:in"]
+    assert (both.holds, both.text.startswith("2 places together: stop them where they enter")) == (True, True)

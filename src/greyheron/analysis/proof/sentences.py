@@ -62,7 +62,8 @@ def _answer(proof: Proof) -> str:
     example = proof.counterexample
     assert example is not None
     if example.verdict is Verdict.REFUSED and example.expect is Expectation.BLOCK:
-        what = "arrives, and should not: nobody listens there today, and no list stops it"
+        goal = example.flow.destination
+        what = f"reaches {goal.device or goal.at}, where nobody listens today, and should not"
     else:
         wanted = example.expect is Expectation.PASS
         what = "does not get through" if wanted else "gets through, and should not"
