@@ -77,7 +77,7 @@ def placing(page: Page) -> None:
 
 
 def blocked(page: Page) -> None:
-    """The login blocked at the entry, and the requirement proved for every host; the router itself remains."""
+    """The login blocked at the entry, and the requirement proved for every host: the router remains."""
     page.locator("[data-target='centre-gw:eth1:in']").click()
     expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 2 edits")
     page.locator("[data-test=t1]").click()
