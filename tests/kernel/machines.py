@@ -3,23 +3,12 @@
 Run as a process that is first in namespaces of its own; prints what was collected and what was seen as JSON.
 """
 
-import errno
 import json
-import os
-import socket
-import struct
-import subprocess
-import threading
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
-from pathlib import Path
 
-from greyheron.formats.machines import collecting_script
-from greyheron.rehearsal.kernel import Namespace
 from greyheron.rehearsal.stage import own_files
+from tests.kernel.wires import attempt, carry_out, collected_in, listen, make_space, run_in, switch_on
 
 NAMES = ("desk", "till", "gate", "shed", "ledger", "air")
-PATIENCE = 0.6
 SETUP = """
 link desk eth0 air a1
 link till eth0 air a2
@@ -135,130 +124,26 @@ CONVERSATIONS = [
 
 def main() -> None:
     own_files()
-    spaces = {name: _space(name) for name in NAMES}
+    spaces = {name: make_space(name) for name in NAMES}
     for line in SETUP.strip().splitlines():
-        _do(spaces, line.split())
+        carry_out(spaces, line.split())
     for name in ("gate", "shed"):
-        _write(spaces[name], "net/ipv4/ip_forward", "net/ipv6/conf/all/forwarding")
+        switch_on(spaces[name], "net/ipv4/ip_forward", "net/ipv6/conf/all/forwarding")
     for name, rules in FILTERS.items():
-        _run(spaces[name], "nft", "-f", "-", given=rules)
+        run_in(spaces[name], "nft", "-f", "-", given=rules)
     for name, ports in LISTENING.items():
         for protocol, port in ports:
-            _listen(spaces[name], protocol, port)
-    files = {f"{name}.json": _collected(spaces[name], name) for name in NAMES if name != "air"}
+            listen(spaces[name], protocol, port)
+    files = {f"{name}.json": collected_in(spaces[name], name) for name in NAMES if name != "air"}
     seen = []
     for who, whom, service in CONVERSATIONS:
         for number, family in enumerate(("ipv4", "ipv6")):
             flow = f"{who}:{ADDRESSES[who][number]} → {whom}:{ADDRESSES[whom][number]} {service}"
-            seen.append((flow, _try(spaces[who], ADDRESSES[who][number], ADDRESSES[whom][number], service)))
+            seen.append(
+                (flow, attempt(spaces[who], ADDRESSES[who][number], ADDRESSES[whom][number], service))
+            )
             del family
     print(json.dumps({"files": files, "seen": seen}))
-
-
-def _space(name: str) -> Namespace:
-    subprocess.run(["ip", "netns", "add", name], check=True)
-    space = Namespace(name, os.open(f"/run/netns/{name}", os.O_RDONLY))
-    _run(space, "ip", "link", "set", "lo", "up")
-    with space.entered():
-        for where in ("all", "default"):
-            Path(f"/proc/sys/net/ipv6/conf/{where}/accept_dad").write_text("0")
-        Path("/proc/sys/net/ipv4/ping_group_range").write_text("0 0")
-        for each in ("net/ipv4/icmp_ratelimit", "net/ipv6/icmp/ratelimit"):
-            Path("/proc/sys", each).write_text("0")
-    return space
-
-
-def _do(spaces: dict[str, Namespace], words: list[str]) -> None:
-    verb, *rest = words
-    if verb == "link":
-        one, port, other, far = rest
-        _run(spaces[one], "ip", *f"link add name {port} type veth peer name {far} netns {other}".split())
-        for name, each in ((one, port), (other, far)):
-            _run(spaces[name], "ip", "link", "set", "dev", each, "up")
-    elif verb == "address":
-        for address in rest[2:]:
-            nodad = ["nodad"] if ":" in address else []
-            _run(spaces[rest[0]], "ip", "addr", "add", address, "dev", rest[1], *nodad)
-    else:
-        _run(spaces[rest[0]], *rest[1:])
-
-
-def _run(space: Namespace, *command: str, given: str = "") -> str:
-    with space.entered():
-        return subprocess.run(command, input=given, capture_output=True, text=True, check=True).stdout
-
-
-def _write(space: Namespace, *settings: str) -> None:
-    with space.entered():
-        for each in settings:
-            Path("/proc/sys", each).write_text("1")
-
-
-def _collected(space: Namespace, name: str) -> str:
-    """As the script prints it; all of them share one host name here."""
-    found = json.loads(_run(space, "sh", given=collecting_script()))
-    return json.dumps(found | {"machine": name}, separators=(",", ":"))
-
-
-def _listen(space: Namespace, protocol: str, port: int) -> None:
-    for family, whole in ((socket.AF_INET, "0.0.0.0"), (socket.AF_INET6, "::")):
-        with space.entered():
-            it = socket.socket(family, socket.SOCK_STREAM if protocol == "tcp" else socket.SOCK_DGRAM)
-        if family == socket.AF_INET6:
-            it.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_V6ONLY, 1)
-        it.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        it.bind((whole, port))
-        if protocol == "tcp":
-            it.listen()
-        answer: Callable[[socket.socket], None] = _accept if protocol == "tcp" else _echo
-        threading.Thread(target=answer, args=(it,), daemon=True).start()
-
-
-def _accept(it: socket.socket) -> None:
-    while True:
-        it.accept()[0].close()
-
-
-def _echo(it: socket.socket) -> None:
-    while True:
-        said, whom = it.recvfrom(2048)
-        it.sendto(said, whom)
-
-
-@contextmanager
-def _socket(space: Namespace, address: str, kind: int, protocol: int = 0) -> Iterator[socket.socket]:
-    family = socket.AF_INET6 if ":" in address else socket.AF_INET
-    with space.entered():
-        it = socket.socket(family, kind, protocol)
-    it.settimeout(PATIENCE)
-    it.bind((address, 0))
-    with it:
-        yield it
-
-
-def _try(space: Namespace, source: str, destination: str, service: str) -> str:
-    """What the sender sees: reply, refused, prohibited, nothing."""
-    protocol, _, port = service.partition("/")
-    try:
-        if protocol == "ping":
-            six = ":" in destination
-            with _socket(space, source, socket.SOCK_DGRAM, 58 if six else 1) as it:
-                it.connect((destination, 0))
-                it.send(struct.pack("!BBHHH", 128 if six else 8, 0, 0, 0, 1) + b"heron")
-                it.recv(2048)
-            return "reply"
-        with _socket(space, source, socket.SOCK_STREAM if protocol == "tcp" else socket.SOCK_DGRAM) as it:
-            it.connect((destination, int(port)))
-            if protocol == "udp":
-                it.send(b"heron")
-                it.recv(2048)
-            return "reply"
-    except TimeoutError:
-        return "nothing"
-    except OSError as error:
-        return {errno.ECONNREFUSED: "refused", errno.EHOSTUNREACH: "prohibited", errno.EACCES: "prohibited"}[
-            error.errno or 0
-        ]
 
 
 if __name__ == "__main__":

@@ -121,11 +121,7 @@ def resolve(access_list: AccessList, names: Names, active: frozenset[str] | None
 
 
 def _there(access_list: AccessList, active: frozenset[str] | None) -> Iterator[Entry]:
-    return (
-        entry
-        for entry in access_list.body.entries
-        if entry.during is None or active is None or entry.during.holds(active)
-    )
+    return (entry for entry in access_list.body.entries if active is None or entry.there(active))
 
 
 def _rule(entry: Entry, family: Family, names: Names) -> Rule:
@@ -165,9 +161,7 @@ class ResolvedLists:
         if known is None or known.active == self.active or not access_list.body.periods:
             return False
         return any(
-            entry.during is not None
-            and entry.during.holds(self.active) is not entry.during.holds(known.active)
-            for entry in access_list.body.entries
+            entry.there(self.active) is not entry.there(known.active) for entry in access_list.body.entries
         )
 
     def __getitem__(self, name: str) -> ResolvedList | FrameList:

@@ -7,7 +7,7 @@ from itertools import pairwise
 from msgspec import Struct
 
 from greyheron.model.document import Network, Period
-from greyheron.model.period import DAYS, MINUTES, DatedWindow, Moment, WeeklyWindow
+from greyheron.model.period import DAYS, MINUTES, SUPPOSITIONS, DatedWindow, Moment, WeeklyWindow
 
 WEEK = len(DAYS) * MINUTES
 
@@ -31,7 +31,7 @@ def active_at(network: Network, moment: Moment) -> frozenset[str]:
 
 
 def used_periods(network: Network) -> frozenset[str]:
-    """The periods that some entry or requirement speaks of."""
+    """The periods that some entry or requirement speaks of, with SUPPOSITIONS where lists rest on some."""
     said = (requirement.statement.during for requirement in network.requirements)
     asked = frozenset(during.period for during in said if during is not None)
     return asked.union(*(access_list.body.periods for access_list in network.lists))
@@ -44,11 +44,22 @@ def spans_of(network: Network) -> tuple[Span, ...]:
     found: dict[frozenset[str], Moment] = {}
     for moment in _moments(periods):
         found.setdefault(active_at(network, moment) & used, moment)
-    return tuple(Span(active, moment, span_words(active, used)) for active, moment in found.items())
+    return tuple(span for active, moment in found.items() for span in supposed(active, moment, used))
+
+
+def supposed(active: frozenset[str], moment: Moment, used: frozenset[str]) -> Iterator[Span]:
+    """The times while those periods are on: where something is not known, whatever may be so."""
+    for supposition in [frozenset({each}) for each in SUPPOSITIONS if each in used] or [frozenset[str]()]:
+        on = active | supposition
+        yield Span(on, moment, span_words(on, used))
 
 
 def span_words(active: frozenset[str], used: frozenset[str]) -> str:
-    """“during open-hours”, “outside open-hours”."""
+    """“during open-hours”, “outside open-hours”, “if what is not known denies”."""
+    supposition = next(iter(active & frozenset(SUPPOSITIONS)), None)
+    if supposition is not None:
+        known = used - frozenset(SUPPOSITIONS)
+        return f"{span_words(active - {supposition}, known)} {supposition}" if known else supposition
     if not used:
         return "at all times"
     if active:

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from greyheron.core.periods import Span, active_at, span_words, spans_of, used_periods
+from greyheron.core.periods import Span, active_at, spans_of, supposed, used_periods
 from greyheron.core.world import World, build_world
 from greyheron.model.document import Network
 from greyheron.model.flow import Flow
@@ -31,7 +31,7 @@ class Timeline:
         """moment:  the one that is looked at; None for all times"""
         spans = spans_of(network)
         timeline = cls(network, spans, spans, world_at)
-        return timeline if moment is None else cls(network, spans, (timeline.span(moment),), world_at)
+        return timeline if moment is None else cls(network, spans, timeline.at(moment), world_at)
 
     @classmethod
     def build(cls, network: Network, moment: Moment | None = None) -> "Timeline":
@@ -65,15 +65,18 @@ class Timeline:
     def world(self, span: Span) -> World:
         return self.world_at(span.active)
 
-    def span(self, moment: Moment) -> Span:
-        """The one that a moment is in."""
+    def at(self, moment: Moment) -> tuple[Span, ...]:
+        """What a moment is in: one, or one for each supposition where something is not known."""
         used = used_periods(self.network)
-        active = active_at(self.network, moment) & used
-        return Span(active, moment, span_words(active, used))
+        return tuple(supposed(active_at(self.network, moment) & used, moment, used))
+
+    def span(self, moment: Moment) -> Span:
+        """The first of those."""
+        return self.at(moment)[0]
 
     def for_flow(self, flow: Flow) -> tuple[Span, ...]:
         """When a flow is judged."""
-        return self.shown if flow.at is None else (self.span(flow.at),)
+        return self.shown if flow.at is None else self.at(flow.at)
 
     def for_statement(self, statement: Statement) -> tuple[Span, ...]:
         """When a requirement must hold; none where it speaks of no time at all."""

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from msgspec import Struct
 
 from greyheron.model.header import DscpTerms, FlagsMatch
-from greyheron.model.period import During
+from greyheron.model.period import IF_DENIED, IF_PERMITTED, SUPPOSITIONS, During
 from greyheron.model.values import Action, Family, ListKind
 
 EVERY_MAC_BIT = (1 << 48) - 1
@@ -151,6 +151,7 @@ class Entry(Struct, frozen=True):
     fragment:  only fragments that are not the first
     frame:  what it asks of a frame, in a frame list
     during:  when the entry is there; None: always
+    maybe:  whether nobody knows that it is there: it stands for what could not be read (§3)
     silent:  a deny that is not answered
     note:  what stands behind `#` on the entry's own line
     remarks:  the remark lines above it
@@ -174,13 +175,21 @@ class Entry(Struct, frozen=True):
     silent: bool = False
     note: str | None = None
     remarks: tuple[str, ...] = ()
+    maybe: bool = False
+
+    def there(self, active: frozenset[str]) -> bool:
+        """Whether it is there while those periods are on, and what is not known is as it says among them."""
+        if self.during is not None and not self.during.holds(active):
+            return False
+        supposed = IF_PERMITTED if self.action is Action.PERMIT else IF_DENIED
+        return not self.maybe or supposed in active
 
 
 @dataclass(frozen=True, slots=True)
 class ListBody:
     """The entries of a list by rising number, and the remarks below the last of them.
 
-    periods:  those that some entry speaks of
+    periods:  those that some entry speaks of, and SUPPOSITIONS where it may not be there
     texts:  how it is written, by family and kind, once it was: most lists are as before at every edit
     """
 
@@ -194,6 +203,8 @@ class ListBody:
     def __post_init__(self) -> None:
         said = (entry.during for entry in self.entries)
         periods = frozenset(during.period for during in said if during is not None)
+        if any(entry.maybe for entry in self.entries):
+            periods |= frozenset(SUPPOSITIONS)
         object.__setattr__(self, "periods", periods)
 
     def with_entries(self, entries: Iterable[Entry]) -> "ListBody":

@@ -101,6 +101,12 @@ def _days_words(days: tuple[int, ...]) -> str:
     return ",".join(DAYS[day] for day in days)
 
 
+IF_PERMITTED = "if what is not known permits"
+IF_DENIED = "if what is not known denies"
+"""What stands among the periods that are on for entries of which nobody knows whether they are there (§3)."""
+SUPPOSITIONS = (IF_DENIED, IF_PERMITTED)
+
+
 class During(Struct, frozen=True):
     """When an entry is there: in a period, or outside it."""
 

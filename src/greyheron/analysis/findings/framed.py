@@ -18,7 +18,7 @@ def in_frame_list(access_list: AccessList) -> Iterator[Finding]:
 
 
 def _hidden(access_list: AccessList) -> Iterator[Finding]:
-    always = [entry for entry in access_list.body.entries if entry.during is None]
+    always = [entry for entry in access_list.body.entries if entry.during is None and not entry.maybe]
     for index, entry in enumerate(access_list.body.entries):
         earlier = (each for each in access_list.body.entries[:index] if each in always)
         by = next((each for each in earlier if _covers(each, entry)), None)

@@ -120,9 +120,7 @@ def _at_all_times(ground: Ground, access_list: AccessList, names: Names) -> tupl
     every: list[Ineffective] = []
     for entry in access_list.body.entries:
         there = [
-            at.get(entry.number)
-            for span, at in zip(spans, found, strict=True)
-            if entry.during is None or entry.during.holds(span.active)
+            at.get(entry.number) for span, at in zip(spans, found, strict=True) if entry.there(span.active)
         ]
         if there and None not in there:
             every += [each for each in there[:1] if each is not None]

@@ -10,6 +10,7 @@ from greyheron.core.periods import Span
 from greyheron.core.progress import Progress, part, unwatched
 from greyheron.core.timeline import Timeline
 from greyheron.model.requirement import Statement
+from greyheron.model.values import Expectation
 
 Known = MutableMapping[tuple[str, str, frozenset[str]], Proven]
 """Answers had before, by requirement, state, and the periods that were on."""
@@ -45,6 +46,13 @@ def _together(timeline: Timeline, proofs: Sequence[tuple[Span, Proof]]) -> Proof
         return Proof(Answer.INCONCLUSIVE, 0, 0, 0, (), (), None, reason)
     if len(timeline.spans) == 1:
         return proofs[0][1]
+    moments = dict.fromkeys(span.moment for span, _ in proofs)
+    if len(moments) < len(proofs):
+        # Where something is not known a moment has a proof for each supposition (§3).
+        together = [[each for each in proofs if each[0].moment == moment] for moment in moments]
+        proofs = [(each[0][0], _supposing([proof for _, proof in each])) for each in together]
+        if len(proofs) == 1:
+            return proofs[0][1]
     answers = [proof.answer for _, proof in proofs]
     order = (Answer.VIOLATED, Answer.INCONCLUSIVE, Answer.PROVED)
     answer = next(each for each in order if each in answers)
@@ -64,6 +72,39 @@ def _together(timeline: Timeline, proofs: Sequence[tuple[Span, Proof]]) -> Proof
         counterexample=example,
         undecided=sum(proof.undecided for _, proof in proofs),
         decided=sum(proof.decided for _, proof in proofs),
+    )
+
+
+def _supposing(proofs: Sequence[Proof]) -> Proof:
+    """The answer at a moment at which something is not known: what is certain whatever is so.
+
+    proofs:  the answer if what is not known denies, and if it permits
+    """
+    denied, permitted = proofs
+    if denied.answer is permitted.answer is Answer.PROVED:
+        return denied
+    stopped = [each for each in permitted.violations if each.expect is Expectation.PASS]
+    through = [each for each in denied.violations if each.expect is Expectation.BLOCK]
+    examples = (
+        (permitted.counterexample, Expectation.PASS),
+        (denied.counterexample, Expectation.BLOCK),
+    )
+    certain = [each for each, expect in examples if each is not None and each.expect is expect]
+    if certain:
+        return replace(
+            denied,
+            answer=Answer.VIOLATED,
+            violations=(*stopped, *through),
+            counterexample=certain[0],
+            reason="",
+            undecided=denied.undecided + permitted.undecided,
+        )
+    reason = (
+        f"It rests on entries that may not be there: {denied.answer} if what is not known denies, "
+        f"{permitted.answer} if it permits."
+    )
+    return replace(
+        denied, answer=Answer.INCONCLUSIVE, violations=(), counterexample=None, reason=reason, answers=None
     )
 
 

@@ -228,8 +228,18 @@ def _mark_test(test: TestFlow, states: States, tries: Tries) -> TestMarks:
     )
 
 
+NOT_KNOWN = Judgement(Standing.INCONCLUSIVE, "It is not known: it rests on entries that may not be there.")
+
+
 def _mark_in_time(marks: Sequence[tuple[Span, Mark]]) -> Mark:
     """One mark of several times: the one they share, else mixed, with the times named."""
+    moments = {span.moment for span, _ in marks}
+    if len(moments) < len(marks):
+        # Where something is not known a moment has a mark for each supposition (§3).
+        together = [[each for each in marks if each[0].moment == moment] for moment in dict.fromkeys(moments)]
+        marks = [(each[0][0], _mark_supposing(each)) for each in together]
+        if len(marks) == 1:
+            return marks[0][1]
     first = marks[0][1]
     if len({mark.verdict for _, mark in marks}) == 1:
         return first
@@ -242,6 +252,16 @@ def _mark_in_time(marks: Sequence[tuple[Span, Mark]]) -> Mark:
     other = next((each for each in judgements if each.standing is not Standing.HOLDS), None)
     judgement = failing or other or first.judgement
     return Mark(Verdict.MIXED, times_words(times), worst.place, judgement, times)
+
+
+def _mark_supposing(marks: Sequence[tuple[Span, Mark]]) -> Mark:
+    """One mark where something is not known: the one that all suppositions share, else mixed."""
+    first = marks[0][1]
+    if len({mark.verdict for _, mark in marks}) == 1:
+        return first
+    times = tuple(TimeReport(span.words, str(span.moment), mark.verdict, mark.text) for span, mark in marks)
+    judgement = None if first.judgement is None else NOT_KNOWN
+    return Mark(Verdict.MIXED, times_words(times), first.place, judgement, times)
 
 
 def _mark(found: Tried, expect: Expectation | None, baseline: Tried) -> Mark:

@@ -34,6 +34,7 @@ from greyheron.core.steps import (
     Step,
     Unrouted,
 )
+from greyheron.model.period import SUPPOSITIONS
 from greyheron.model.values import Action, Direction, Family
 
 
@@ -154,7 +155,10 @@ class TimeReport:
 
 def times_words(times: Sequence[TimeReport]) -> str:
     """“mixed: passes during open-hours, blocked outside open-hours”."""
-    return "mixed: " + ", ".join(f"{each.verdict or 'cannot be tried'} {each.when}" for each in times)
+    unknown = all(each.when.endswith(SUPPOSITIONS) for each in times)
+    return ("not known: " if unknown else "mixed: ") + ", ".join(
+        f"{each.verdict or 'cannot be tried'} {each.when}" for each in times
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -60,7 +60,11 @@ def _forwarding(rule: Rule) -> str:
 
 def _matches(rule: Rule, family: Family) -> Iterator[dict[str, Any]]:
     entry = rule.entry
-    for what, said in (("fragment", entry.fragment), ("during", entry.during is not None)):
+    for what, said in (
+        ("fragment", entry.fragment),
+        ("during", entry.during is not None),
+        ("maybe", entry.maybe),
+    ):
         if said:
             raise CannotExpand(f"entry {entry.number} asks for “{what}”")
     protocols = [entry.protocol]

@@ -22,6 +22,7 @@ def read_entry(line: NotationLine, family: Family | None, kind: ListKind) -> Ent
     """
     number = _read_number(line)
     what = "frame" if family is None else "packet"
+    maybe = line.take("maybe", "an entry of which nobody knows whether it is there")
     action = Action(line.choose({"permit": f"let matching {what}s pass", "deny": f"stop matching {what}s"}))
     silent = action is Action.DENY and line.take("silently", "stop them without telling the sender")
     given: Given = {}
@@ -36,12 +37,12 @@ def read_entry(line: NotationLine, family: Family | None, kind: ListKind) -> Ent
     during = take_during(line)
     log = line.take("log", f"write a log line for each {what} that matches")
     line.end()
-    return Entry(number, action, during=during, log=log, silent=silent, note=line.note, **given)
+    return Entry(number, action, during=during, log=log, silent=silent, note=line.note, maybe=maybe, **given)
 
 
 def write_entry(entry: Entry, family: Family | None, kind: ListKind) -> str:
     """`entry` on one line, without its remarks."""
-    words = [str(entry.number), entry.action.value]
+    words = [str(entry.number), *(["maybe"] if entry.maybe else []), entry.action.value]
     if entry.silent:
         words.append("silently")
     if family is None:

@@ -1,0 +1,270 @@
+"""The smallest machine sets of kinds that are met everywhere: made in namespaces, collected, talked between.
+
+Each is a client, a gate between two segments, and a server, with what the set is about. Run as a process
+that is first in namespaces of its own; prints what was collected and seen of each set as JSON.
+"""
+
+import json
+import os
+import subprocess
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+from greyheron.rehearsal.kernel import Namespace
+from greyheron.rehearsal.stage import own_files
+from tests.kernel.wires import attempt, carry_out, collected_in, listen, make_space, run_in, switch_on
+
+BASE = """
+link pc eth0 gate lan
+link gate up server eth0
+address pc eth0 172.20.1.10/24 2001:db8:1::10/64
+address gate lan 172.20.1.1/24 2001:db8:1::1/64
+address gate up 172.20.2.1/24 2001:db8:2::1/64
+address server eth0 172.20.2.10/24 2001:db8:2::10/64
+on pc ip route add default via 172.20.1.1
+on pc ip route add default via 2001:db8:1::1
+on server ip route add default via 172.20.2.1
+on server ip route add default via 2001:db8:2::1
+"""
+FORWARDS = ("net/ipv4/ip_forward", "net/ipv6/conf/all/forwarding")
+PORTS = (("tcp", 22), ("tcp", 80), ("tcp", 443), ("udp", 53))
+TALK = (
+    *(("pc", "server", service) for service in ("tcp/22", "tcp/80", "tcp/81", "tcp/443", "udp/53", "ping")),
+    *(("server", "pc", service) for service in ("tcp/80", "udp/53", "ping")),
+    *(("pc", "gate", service) for service in ("tcp/22", "tcp/80", "ping")),
+    ("gate", "server", "tcp/80"),
+)
+ADDRESSES = {
+    "pc": ("172.20.1.10", "2001:db8:1::10"),
+    "gate": ("172.20.1.1", "2001:db8:1::1"),
+    "server": ("172.20.2.10", "2001:db8:2::10"),
+}
+KNOWN = "ct state established,related accept"
+
+
+@dataclass(frozen=True)
+class Set:
+    """A set of machines.
+
+    filter:  the gate's rules;  more:  further lines of set-up;  forwards:  what is switched on at the gate
+    talk:  who asks whom for what;  addresses:  by which addresses, where they are not the usual ones
+    """
+
+    name: str
+    filter: str = ""
+    more: str = ""
+    forwards: tuple[str, ...] = FORWARDS
+    talk: tuple[tuple[str, str, str], ...] = TALK
+
+
+SETS = (
+    Set("nothing filters"),
+    Set(
+        "bans before the main filter",
+        f"""
+table inet bans {{ chain early {{ type filter hook forward priority -10; policy accept;
+  ip saddr 172.20.1.66 drop
+  tcp dport 443 drop
+}} }}
+table inet main {{ chain forward {{ type filter hook forward priority 0; policy drop;
+  {KNOWN}
+  tcp dport {{ 22, 443 }} accept
+  icmp type echo-request accept
+}} }}""",
+    ),
+    Set(
+        "two filters that permit",
+        f"""
+table inet one {{ chain forward {{ type filter hook forward priority -5; policy drop;
+  {KNOWN}
+  tcp dport {{ 22, 80, 443 }} accept
+  udp dport 53 accept
+}} }}
+table inet two {{ chain forward {{ type filter hook forward priority 5; policy accept;
+  tcp dport 80 drop
+  ip saddr 172.20.1.0/24 udp dport 53 accept
+  udp dport 53 drop
+}} }}""",
+    ),
+    Set(
+        "states of everything usual",
+        """
+table inet f { chain forward { type filter hook forward priority 0; policy drop;
+  ct state { established, related, untracked } accept
+  tcp dport 22 accept
+} }""",
+    ),
+    Set(
+        "established alone",
+        """
+table inet f { chain forward { type filter hook forward priority 0; policy drop;
+  ct state established accept
+  tcp dport { 22, 81 } accept
+  udp dport 53 accept
+} }""",
+    ),
+    Set(
+        "related alone",
+        """
+table inet f { chain forward { type filter hook forward priority 0; policy drop;
+  ct state related accept
+  ip saddr 172.20.1.0/24 accept
+  ip6 saddr 2001:db8:1::/64 accept
+} }""",
+    ),
+    Set(
+        "a default in a verdict map",
+        """
+table inet f { chain forward { type filter hook forward priority 0; policy accept;
+  ct state established,related accept
+  iifname "lan" tcp dport vmap { 22 : accept, 80 : accept, * : drop }
+} }""",
+    ),
+    Set(
+        "a dormant table",
+        """
+table inet off { flags dormant; chain forward { type filter hook forward priority 0; policy drop; } }""",
+    ),
+    Set("forwarding of IPv4 alone", forwards=FORWARDS[:1]),
+    Set("forwarding of IPv6 alone", forwards=FORWARDS[1:]),
+    Set(
+        "a limit",
+        """
+table inet f { chain forward { type filter hook forward priority 0; policy drop;
+  ct state established,related accept
+  tcp dport 22 limit rate 100/second accept
+  tcp dport 80 accept
+} }""",
+    ),
+    Set(
+        "clamping",
+        """
+table inet f { chain forward { type filter hook forward priority 0; policy drop;
+  tcp flags syn tcp option maxseg size set rt mtu
+  ct state established,related accept
+  tcp dport 80 accept
+} }""",
+    ),
+    Set(
+        "a mark that nobody asks for",
+        """
+table inet f { chain early { type filter hook prerouting priority -150; policy accept; meta mark set 0x1
+}
+chain forward { type filter hook forward priority 0; policy drop;
+  ct state established,related accept
+  tcp dport 80 meta mark set 0x2 accept
+} }""",
+    ),
+    Set(
+        "empty base chains",
+        """
+table inet f { chain input { type filter hook input priority 0; policy accept; }
+chain post { type filter hook postrouting priority 0; policy accept; }
+chain forward { type filter hook forward priority 0; policy drop;
+  ct state established,related accept
+  tcp dport 80 accept
+} }""",
+    ),
+    Set(
+        "goto and return",
+        """
+table inet f {
+  chain web { tcp dport 443 return; tcp dport 80 accept
+}
+  chain rest { tcp dport 22 accept; drop
+}
+  chain forward { type filter hook forward priority 0; policy drop;
+    ct state established,related accept
+    iifname "lan" jump web
+    tcp dport 443 accept
+    iifname "lan" goto rest
+    ip protocol icmp accept
+} }""",
+    ),
+    Set(
+        "logging that goes on",
+        """
+table inet f { chain forward { type filter hook forward priority 0; policy drop;
+  ct state established,related accept
+  log prefix "seen "
+  tcp dport 80 accept
+} }""",
+    ),
+    Set(
+        "a rule of a routing policy",
+        more="""
+on gate ip route add blackhole 172.20.2.0/24 table 100
+on gate ip rule add from 172.20.1.10 table 100 priority 100""",
+    ),
+    Set(
+        "a link of two addresses",
+        """
+table ip f { chain input { type filter hook input priority 0; policy accept; tcp dport 22 drop
+}
+chain forward { type filter hook forward priority 0; policy accept; tcp dport 80 drop
+} }""",
+        more="""
+on gate ip addr del 172.20.2.1/24 dev up
+on server ip addr del 172.20.2.10/24 dev eth0
+on gate ip addr add 172.20.2.11/31 dev up
+on server ip addr add 172.20.2.10/31 dev eth0
+on server ip route add default via 172.20.2.11""",
+    ),
+    Set(
+        "strict reverse paths",
+        more="""
+on gate sysctl -qw net.ipv4.conf.all.rp_filter=1
+on gate ip route add blackhole 172.20.1.0/25""",
+    ),
+    Set("echo ignored", more="on server sysctl -qw net.ipv4.icmp_echo_ignore_all=1"),
+    Set("a silent discard", more="on gate ip route add blackhole 172.20.2.10/32"),
+)
+
+
+def main() -> None:
+    own_files()
+    print(json.dumps({each.name: _tried(each) for each in SETS}))
+
+
+def _tried(asked: Set) -> dict[str, object]:
+    spaces = {name: make_space(name) for name in ADDRESSES}
+    try:
+        for line in (*BASE.strip().splitlines(), *asked.more.strip().splitlines()):
+            carry_out(spaces, line.split())
+        switch_on(spaces["gate"], *asked.forwards)
+        if asked.filter:
+            run_in(
+                spaces["gate"],
+                "nft",
+                "-f",
+                "-",
+                given=asked.filter.replace("} }", "}\n}").replace("; }", ";\n}"),
+            )
+        for name in ADDRESSES:
+            for protocol, port in PORTS:
+                listen(spaces[name], protocol, port)
+        files = {f"{name}.json": collected_in(spaces[name], name) for name in spaces}
+        flows = [
+            (who, whom, service, ADDRESSES[who][number], ADDRESSES[whom][number])
+            for who, whom, service in asked.talk
+            for number in (0, 1)
+        ]
+        with ThreadPoolExecutor(8) as pool:
+            sees = pool.map(lambda flow: attempt(spaces[flow[0]], flow[3], flow[4], flow[2]), flows)
+        seen = [
+            (f"{who}:{source} → {whom}:{goal} {service}", what)
+            for (who, whom, service, source, goal), what in zip(flows, sees, strict=True)
+        ]
+        return {"files": files, "seen": seen}
+    finally:
+        _unmake(spaces)
+
+
+def _unmake(spaces: dict[str, Namespace]) -> None:
+    for name, space in spaces.items():
+        subprocess.run(["ip", "netns", "del", name], check=True)
+        os.close(space.descriptor)
+
+
+if __name__ == "__main__":
+    main()
