@@ -126,5 +126,5 @@ def attempt(space: Namespace, source: str, destination: str, service: str) -> st
             errno.EHOSTUNREACH: "prohibited",
             errno.EACCES: "prohibited",
             errno.ENETUNREACH: "unreachable",
-            errno.EINVAL: "nothing",  # its own route discards it
+            errno.EINVAL: "unreachable",  # its own route discards it
         }[error.errno or 0]

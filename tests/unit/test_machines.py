@@ -141,26 +141,76 @@ def led(address: int) -> str:
     return "lan" if text.startswith("172.20.16.") else "lab" if text.startswith("172.20.40.") else "up"
 
 
+MAYBE = "20 maybe deny silently any from any to any"
+
+
 @pytest.mark.parametrize(
-    ("expressions", "why"),
+    ("expressions", "why", "entry"),
     [
-        ([{"limit": {"rate": 3, "per": "second"}}, DROP], "“limit” is not known here"),
-        ([match({"meta": {"key": "mark"}}, 5), DROP], "“meta mark” is not known here"),
-        ([match({"fib": {"result": "type", "flags": ["daddr"]}}, "local"), DROP], "“fib"),
-        ([match({"payload": {"protocol": "ip", "field": "length"}}, 40), DROP], "“ip length” is not known"),
-        ([dport("@nobody"), DROP], "there is no set @nobody"),
-        ([{"log": {"prefix": "x"}}], "it logs and goes on"),
-        ([{"goto": {"target": "further"}}], "goto"),
-        ([match({"payload": {"protocol": "ip", "field": "saddr"}}, "2001:db8::1"), DROP], "the address"),
-        ([state("new"), dport(22), DROP], "nothing lets known conversations pass"),
+        ([{"limit": {"rate": 3, "per": "second"}}, DROP], "“limit”: it decides so for some packets", MAYBE),
+        ([match({"meta": {"key": "mark"}}, 5), DROP], "“meta mark” is not known here", MAYBE),
+        ([match({"fib": {"result": "type", "flags": ["daddr"]}}, "local"), DROP], "“fib", MAYBE),
+        ([match({"payload": {"protocol": "ip", "field": "length"}}, 40), DROP], "“ip length” is not", MAYBE),
+        ([dport("@nobody"), DROP], "there is no set @nobody", MAYBE),
+        (
+            [match({"payload": {"protocol": "ip", "field": "saddr"}}, "2001:db8::1"), DROP],
+            "the address",
+            MAYBE,
+        ),
+        (
+            [state("new"), dport(22), DROP],
+            "nothing lets known conversations pass",
+            "20 maybe deny silently tcp from any to any port 22",
+        ),
+        ([{"queue": None}], "“queue”: what becomes of a packet", "20 maybe permit any from any to any"),
+        ([{"xt": {"type": "match", "name": "owner"}}, DROP], "“xt” is not known here", MAYBE),
     ],
+    ids=range(9),
 )
-def test_what_cannot_be_said_is_named_and_its_chain_left_out(expressions: list[Any], why: str) -> None:
-    found = brought(gate(listing({"forward": [[dport(23), DROP], expressions], "further": []})))
-    assert found.network.lists == ()
+def test_what_is_not_known_is_named_and_may_be_so(expressions: list[Any], why: str, entry: str) -> None:
+    """The rest of the chain stays."""
+    refusing = [dport(25), {"reject": None}]
+    found = brought(gate(listing({"forward": [[dport(23), DROP], expressions, refusing]})))
+    own, first, *others, refused, end = texts(found.network)["gate-in"]
+    assert own == "10 permit any from any to @gate-own4"
+    assert first == "20 deny silently tcp from any to any port 23"
+    assert [line.partition(" ")[2] for line in others][:1] == [entry.partition(" ")[2]]
+    assert "deny tcp from any to any port 25" in refused
+    assert end.endswith("permit any from any to any")
     assert why in " ".join(map(str, found.left_out))
-    assert "gate, table ip t, chain forward: not understood" in " ".join(map(str, found.left_out))
-    assert found.network.devices[0].note.startswith("Not all of its filter is here.")
+    assert found.network.devices[0].note.startswith("Not all of its filter is known here.")
+
+
+@pytest.mark.parametrize(
+    ("expressions", "entries"),
+    [
+        (
+            [{"log": {"prefix": "x"}}],
+            ["deny tcp from any to any port 23", "deny tcp from any to any port 25"],
+        ),
+        (
+            [{"mangle": {"key": {"meta": {"key": "mark"}}, "value": 5}}],
+            ["deny tcp from any to any port 23", "deny tcp from any to any port 25"],
+        ),
+        ([{"goto": {"target": "further"}}], ["deny tcp from any to any port 23"]),
+        (
+            [dport(25), {"return": None}],
+            [
+                "deny tcp from any to any port 23",
+                "permit tcp from any to any port 25",
+                "deny tcp from any to any port 25",
+            ],
+        ),
+    ],
+    ids=["logging", "marks", "goto", "return"],
+)
+def test_what_decides_nothing_or_leads_back_is_said(expressions: list[Any], entries: list[str]) -> None:
+    found = brought(
+        gate(listing({"forward": [[dport(23), DROP], expressions, [dport(25), DROP]], "further": []}))
+    )
+    lines = [line.partition(" ")[2] for line in texts(found.network)["gate-in"]]
+    assert lines == ["permit any from any to @gate-own4", *entries, f"permit any {WHOEVER}"]
+    assert found.left_out == ()
 
 
 def test_what_lets_known_conversations_pass_becomes_tracking() -> None:
@@ -176,9 +226,11 @@ def test_what_lets_known_conversations_pass_becomes_tracking() -> None:
     ]  # fmt: skip
     assert not any("its sessions" in notice.where for notice in found.guessed)
     late = brought(gate(listing({"forward": [[dport(23), DROP], rules[0]]}, {"forward": "drop"})))
-    assert "lets what is known pass behind rules that deny" in str(late.left_out[0])
+    assert "it denies packets of known conversations too: here they pass" in str(late.left_out[0])
     half = brought(gate(listing({"forward": rules, "input": [[dport(23), DROP]]}, {"forward": "drop"})))
-    assert "others of what opens a conversation only" in " ".join(map(str, half.left_out))
+    assert "it denies packets of known conversations too" in " ".join(map(str, half.left_out))
+    none = brought(gate(listing({"forward": rules, "input": [[dport(22), ACCEPT]]}, {"input": "drop"})))
+    assert "it lets no known conversations pass: here they do" in " ".join(map(str, none.left_out))
 
 
 def test_counters_come_along_where_a_rule_is_one_entry_at_one_place() -> None:
@@ -546,7 +598,7 @@ def test_what_a_rule_asks_is_what_an_entry_asks(expressions: list[Any], entries:
 )
 def test_what_a_rule_asks_that_no_entry_can_is_named(expressions: list[Any], why: str) -> None:
     found = brought(gate(listing({"forward": [[*expressions, DROP]]})))
-    assert found.network.lists == ()
+    assert "maybe" in texts(found.network)["gate-in"][1]
     assert why in " ".join(map(str, found.left_out))
 
 
@@ -560,25 +612,20 @@ def test_named_sets_counters_and_tables_of_other_kinds() -> None:
     told["nftables"] += [
         {"set": {"family": "ip", "table": "t", "name": "ports", "elem": [23, 25]}},
         {"counter": {"family": "ip", "table": "t", "name": "hits", "packets": 5}},
-        base("bridge", "filter", "forward"),
-        base("ip", "route", "output"),
+        base("bridge", "filter", "forward", policy="drop"),
         base("ip", "filter", "postrouting", policy="drop"),
     ]
     found = brought(gate(told))
-    assert texts(found.network)["gate-in"][1] == f"20 deny tcp {WHOEVER} port 23,25"
-    left_out = " ".join(map(str, found.left_out))
-    for why in (
-        "chains of the kind filter of bridge are not read",
-        "chains of the kind route",
-        "what is denied at postrouting",
-    ):
-        assert why in left_out
+    assert texts(found.network)["gate-in"][0] == f"10 maybe deny any {WHOEVER}"
+    assert texts(found.network)["gate-in"][2] == f"30 deny tcp {WHOEVER} port 23,25"
+    assert texts(found.network)["gate-out"] == [f"10 deny any {WHOEVER}"]
+    assert "chains of the kind filter of bridge are not read" in " ".join(map(str, found.left_out))
     deep = {f"c{number}": [[{"jump": {"target": f"c{number + 1}"}}]] for number in range(20)}
     circle = brought(gate(listing({"forward": [[{"jump": {"target": "c0"}}]], **deep})))
     assert "jumps lead deeper than 16 chains" in " ".join(map(str, circle.left_out))
 
 
-def test_chains_asked_one_behind_another_are_said_when_the_first_only_denies() -> None:
+def test_what_one_chain_lets_pass_the_next_one_is_asked_about() -> None:
     told = listing({"prerouting": [[dport(23), DROP]], "forward": [[dport(25), DROP]]})
     assert [line[3:] for line in texts(brought(gate(told)).network)["gate-in"]] == [
         f"deny tcp {WHOEVER} port 23",
@@ -587,7 +634,10 @@ def test_chains_asked_one_behind_another_are_said_when_the_first_only_denies() -
         f"permit any {WHOEVER}",
     ]
     told = listing({"prerouting": [[dport(22), ACCEPT], [DROP]]})
-    assert "it permits, and other chains are asked behind it" in str(brought(gate(told)).left_out[0])
+    assert [line[3:] for line in texts(brought(gate(told)).network)["gate-in"]] == [
+        f"permit tcp {WHOEVER} port 22",
+        f"deny any {WHOEVER}",
+    ]
 
 
 def test_translations_that_cannot_be_said_are_named() -> None:

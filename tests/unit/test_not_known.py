@@ -24,7 +24,8 @@ TWO = (
 )
 GUARD = (
     "list guard at r1:a:in permit tcp from any to any port 443; maybe permit tcp from any to any port 80; "
-    "maybe deny tcp from any to any port 80,443; maybe deny tcp from any to any port 22; deny any from any to any"
+    "maybe deny tcp from any to any port 80,443; maybe deny tcp from any to any port 22; "
+    "deny any from any to any"
 )
 TESTS = tuple(
     f"test pc → server tcp/{port} {expect}" for port in (443, 80, 22) for expect in ("pass", "block")

@@ -7,6 +7,14 @@ say() { printf '%s' "$1"; }
 json() { found=$("$@" 2>/dev/null) && [ -n "$found" ] && say "$found" || say null; }
 word() { found=$(cat "$1" 2>/dev/null) && say "\"$found\"" || say null; }
 lines() { "$@" 2>/dev/null | sed 's/[\\"]//g; s/[[:space:]]\{1,\}/ /g; s/^/"/; s/$/"/' | paste -s -d , -; }
+flagged() { nft -t list ruleset | grep -E '^table|^[[:space:]]*flags.*(dormant|owner|persist)'; }
+settings() {
+  for each in /proc/sys/net/ipv4/icmp_echo_ignore_all /proc/sys/net/ipv6/icmp/echo_ignore_all \
+    /proc/sys/net/ipv4/conf/*/rp_filter /proc/sys/net/ipv[46]/conf/*/forwarding \
+    /proc/sys/net/bridge/bridge-nf-call-iptables /proc/sys/net/bridge/bridge-nf-call-ip6tables; do
+    [ -r "$each" ] && printf '%s=%s\n' "$(echo "${each#/proc/sys/}" | tr / .)" "$(cat "$each")"
+  done | sed 's/[\\"]//g; s/^/"/; s/$/"/' | paste -s -d , -
+}
 say '{"format":"grey-heron/machine-1","machine":'
 say "\"$(hostname 2>/dev/null || uname -n)\""
 say ',"forwards4":'
@@ -19,11 +27,21 @@ say ',"route":'
 json ip -j -4 route show
 say ',"route6":'
 json ip -j -6 route show
+say ',"rule":'
+json ip -j -4 rule show
+say ',"rule6":'
+json ip -j -6 rule show
 say ',"vlan":'
 json bridge -j vlan show
 say ',"ruleset":'
 json nft -j list ruleset
-say ',"listening":['
+say ',"flagged":['
+lines flagged
+say '],"settings":['
+settings
+say '],"legacy":['
+lines cat /proc/net/ip_tables_names /proc/net/ip6_tables_names
+say '],"listening":['
 lines ss -H -l -n -t -u
 say ']}'
 echo

@@ -11,7 +11,7 @@ from greyheron.analysis.testing.sending import CountedAt
 from greyheron.core.delivery import LOGIN_PORTS
 from greyheron.core.regions import Spans
 from greyheron.formats.format import Notice
-from greyheron.formats.machines.lists import AddressSets, CannotWrite, WrittenList, list_of, unwritten
+from greyheron.formats.machines.lists import AddressSets, WrittenList, list_of
 from greyheron.formats.machines.machine import EVERYWHERE, LOOPBACK, Machine, PortLine, RouteLine, kept_names
 from greyheron.formats.machines.policy import FilterPolicy, policy_of
 from greyheron.formats.machines.ruleset import Chain, FilterRule, FilterVerdict, chains_of
@@ -81,7 +81,9 @@ class MadeDevice:
     def add(self) -> None:
         machine, made = self._machine, self._made
         self._name_what_is_left()
-        chains = chains_of(machine.collected.ruleset or {"nftables": []}, machine.name, list(machine.ports))
+        chains = chains_of(
+            machine.collected.ruleset or {"nftables": []}, machine.name, list(machine.ports), machine.dormant
+        )
         policy = policy_of(machine, chains, [name for name, port in self._shown.items() if port.addresses])
         answers = any(rule.verdict is FilterVerdict.REJECT for chain in chains for rule in chain.rules)
         device: dict[str, Any] = {
@@ -100,7 +102,7 @@ class MadeDevice:
         made.left_out += policy.left_out
         if policy.left_out:
             missing = "; ".join(map(str, policy.left_out))
-            device["note"] = f"Not all of its filter is here. {missing}"[:MOST_NOTE]
+            device["note"] = f"Not all of its filter is known here. {missing}"[:MOST_NOTE]
         self._warn(policy, chains, answers)
         made.devices.append(device)
         self._place(policy, answers)
@@ -261,7 +263,7 @@ class MadeDevice:
             for direction, rules_at in (("in", policy.inbound), ("out", policy.outbound))
             for (_, family), rules in rules_at.items()
         )
-        found: dict[tuple[Family, tuple[FilterRule, ...]], WrittenList | None] = {}
+        found: dict[tuple[Family, tuple[FilterRule, ...]], WrittenList] = {}
         placed: list[tuple[WrittenList, str, str]] = []
         named: set[str] = set()
         for direction, rules_at in (("in", policy.inbound), ("out", policy.outbound)):
@@ -274,16 +276,13 @@ class MadeDevice:
                         name = f"{machine.name}-{self._names[port].replace('/', '-')}-{direction}{six}"
                     named.add(name)
                     origins = sorted({rule.where.rpartition(",")[0] for rule in rules if rule.where})
-                    try:
-                        found[family, rules] = list_of(
-                            name[:63], family, rules, sets, answers, f"From {'; '.join(origins)}."[:MOST_NOTE]
-                        )
-                    except CannotWrite as error:
-                        found[family, rules] = None
-                        made.left_out.append(unwritten(machine.name, place, error))
-                written = found[family, rules]
-                if written is not None:
-                    placed.append((written, self._names[port], direction))
+                    written = found[family, rules] = list_of(
+                        name[:63], family, rules, sets, answers, f"From {'; '.join(origins)}."[:MOST_NOTE]
+                    )
+                    made.left_out += [
+                        Notice(f"{machine.name}, {place}", why) for why in dict.fromkeys(written.not_said)
+                    ]
+                placed.append((found[family, rules], self._names[port], direction))
         made.sets += [to_data(each) for each in sets.made.values()]
         made.lists += [
             to_data(each.access_list.model_copy(update={"body": ListBody()}))

@@ -8,7 +8,6 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from greyheron.core.regions import Spans, prefixes_of, span_size
-from greyheron.formats.format import Notice
 from greyheron.formats.machines.conditions import Conditions
 from greyheron.formats.machines.ruleset import FilterRule, FilterVerdict
 from greyheron.model.document import AccessList, AddressSet
@@ -60,34 +59,56 @@ class AddressSets:
 
 
 class WrittenList(Struct, frozen=True):
-    """A list. `rules`: those that made just one entry, by its number."""
+    """A list.
+
+    rules:  those that made just one entry, by its number
+    not_said:  what entries do not say exactly, and why
+    """
 
     access_list: AccessList
     rules: Mapping[int, FilterRule]
+    not_said: tuple[str, ...] = ()
 
 
 def list_of(
     name: str, family: Family, rules: Sequence[FilterRule], sets: AddressSets, answers: bool, note: str
 ) -> WrittenList:
-    """The list that decides as `rules` do. Raises CannotWrite.
+    """The list that decides as `rules` do; where no entry can say a rule, one that may not be there.
 
     answers:  whether the device answers what its lists deny, so that other denials are silent
     """
     entries: list[Entry] = []
     of: dict[int, FilterRule] = {}
+    not_said: list[str] = []
     for rule in rules:
-        made = list(_entries(rule, family, sets, answers))
+        try:
+            made = list(_entries(rule, family, sets, answers))
+        except CannotWrite as error:
+            not_said.append(f"{error}: whether it decides is not known")
+            made = list(_entries(_weaker(rule), family, sets, answers))
         for each in made:
             number = (len(entries) + 1) * STEP
             entries.append(replace(each, number=number))
             if len(made) == 1:
                 of[number] = rule
         if len(entries) > MOST_ENTRIES:
-            raise CannotWrite(f"its rules come to more than {MOST_ENTRIES} entries at one place")
+            not_said.append(
+                f"its rules come to more than {MOST_ENTRIES} entries: what the rest decides is not known"
+            )
+            for action in Action:
+                entries.append(Entry((len(entries) + 1) * STEP, action, maybe=True))
+            break
     access_list = AccessList(
         name=name, family=family, kind=ListKind.EXTENDED, note=note, body=ListBody(tuple(entries))
     )
-    return WrittenList(access_list, of)
+    return WrittenList(access_list, of, tuple(not_said))
+
+
+def _weaker(rule: FilterRule) -> FilterRule:
+    """A rule that may decide about all that the given one does, by addresses alone."""
+    asked = rule.conditions
+    plain = Conditions(family=asked.family, source=asked.source, destination=asked.destination)
+    return replace(rule, conditions=plain, maybe=True)
 
 
 def _entries(rule: FilterRule, family: Family, sets: AddressSets, answers: bool) -> Iterator[Entry]:
@@ -109,6 +130,7 @@ def _entries(rule: FilterRule, family: Family, sets: AddressSets, answers: bool)
             log=rule.log,
             silent=answers and rule.verdict is FilterVerdict.DROP,
             note=rule.note,
+            maybe=rule.maybe,
         )
 
 
@@ -139,7 +161,3 @@ def _ports(spans: Spans | None) -> tuple[PortTerm, ...]:
     if spans is None or spans == _EVERY_PORT:
         return ()
     return tuple(PortSpan(low, high) for low, high in spans)
-
-
-def unwritten(machine: str, place: str, error: CannotWrite) -> Notice:
-    return Notice(f"{machine}, {place}", f"no list was made: {error}")

@@ -140,6 +140,53 @@ class _PortVlans(_Printed):
     vlans: tuple[_VlanLine, ...] = ()
 
 
+class PolicyLine(_Printed):
+    """A rule of the routing policy as `ip -j rule` prints it."""
+
+    priority: int = 0
+    src: str | None = None
+    srclen: int | None = None
+    dst: str | None = None
+    dstlen: int | None = None
+    iif: str | None = None
+    oif: str | None = None
+    table: str | int | None = None
+    action: str | None = None
+    fwmark: str | None = None
+    not_: bool | None = Field(default=None, alias="not")
+
+    @staticmethod
+    def block(text: str, length: int | None, family: Family) -> tuple[int, int]:
+        """The first and last address of a selector; everything where it cannot be read."""
+        try:
+            network = ip_network(text if length is None else f"{text}/{length}", strict=False)
+        except ValueError:
+            return 0, family.every_bit
+        if family_of(network) is not family:
+            return 0, family.every_bit
+        return int(network[0]), int(network[-1])
+
+    @property
+    def usual(self) -> bool:
+        """Whether it is one that every machine has, or is for packets of the machine's own."""
+        selects = any((self.fwmark, self.iif, self.oif, self.not_)) or self.src not in (None, "all")
+        selects |= self.dst not in (None, "all")
+        return str(self.table) in ("local", "main", "default", "255", "254", "253") and not selects
+
+    @property
+    def words(self) -> str:
+        """What it selects."""
+        said = (
+            ("from", self.src),
+            ("to", self.dst),
+            ("in by", self.iif),
+            ("out of", self.oif),
+            ("marked", self.fwmark),
+        )
+        found = [f"{word} {value}" for word, value in said if value not in (None, "all")]
+        return "what is " + ", ".join(found) if found else "everything"
+
+
 class Collected(_Printed):
     """A file of the script `grey-heron collect` prints."""
 
@@ -152,6 +199,11 @@ class Collected(_Printed):
     vlan: tuple[_PortVlans, ...] | None = None
     ruleset: dict[str, Any] | None = None
     listening: tuple[str, ...] = ()
+    rule: tuple[PolicyLine, ...] | None = None
+    rule6: tuple[PolicyLine, ...] | None = None
+    flagged: tuple[str, ...] = ()
+    settings: tuple[str, ...] = ()
+    legacy: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -181,7 +233,57 @@ class Machine:
 
     @property
     def forwards(self) -> bool:
-        return "1" in (self.collected.forwards4, self.collected.forwards6)
+        return any(map(self.forwards_family, Family))
+
+    def forwards_family(self, family: Family) -> bool:
+        """Whether it passes on what is not for itself; what was not collected of one is as with the other."""
+        told = self.collected.forwards4, self.collected.forwards6
+        own, other = told if family is Family.IPV4 else told[::-1]
+        return (other if own is None else own) == "1"
+
+    @property
+    def dormant(self) -> frozenset[tuple[str, str]]:
+        """The tables of its packet filter that are asleep, by family and name."""
+        found: set[tuple[str, str]] = set()
+        table = "", ""
+        for line in self.collected.flagged:
+            words = line.split()
+            if words[:1] == ["table"] and len(words) > 2:
+                table = words[1], words[2]
+            elif "dormant" in line:
+                found.add(table)
+        return frozenset(found)
+
+    @cached_property
+    def _settings(self) -> Mapping[str, int]:
+        split = (line.partition("=") for line in self.collected.settings)
+        return {name.strip(): int(value) for name, _, value in split if value.strip().lstrip("-").isdigit()}
+
+    def setting(self, name: str) -> int:
+        """A setting of the kernel; 0 where it was not collected."""
+        return self._settings.get(name, 0)
+
+    def policies(self, family: Family) -> tuple[PolicyLine, ...]:
+        """The rules that lead to other routing tables than the usual ones."""
+        told = self.collected.rule if family is Family.IPV4 else self.collected.rule6
+        return tuple(each for each in told or () if not each.usual)
+
+    def own_table(self, port: str) -> bool:
+        """Whether an interface belongs to a device that has a routing table of its own (a VRF)."""
+        master = self.ports.get(self.ports[port].master or "")
+        return master is not None and master.linkinfo.info_kind == "vrf"
+
+    def discarded(self, family: Family, kind: str) -> Spans:
+        """The destinations that routes of a kind lead to, as far as no longer prefix is known."""
+        found: list[tuple[int, int]] = []
+        taken: Spans = ()
+        for line in sorted(self.routes(family), key=lambda each: (-_length(each, family), each.metric)):
+            network = ip_network(line.prefix(family))
+            mine = span_minus(((int(network[0]), int(network[-1])),), taken)
+            taken = span_union((*taken, *mine))
+            if line.type == kind:
+                found += mine
+        return span_union(found)
 
     def routes(self, family: Family) -> tuple[RouteLine, ...]:
         told = (self.collected.route if family is Family.IPV4 else self.collected.route6) or ()
@@ -215,8 +317,10 @@ class Machine:
         for port in self.ports.values():
             for held in port.addresses:
                 if held.version == 4 and family is Family.IPV4:
-                    last = int(held.network.broadcast_address)
-                    spans += [(int(held.ip), int(held.ip)), (last, last)]
+                    spans.append((int(held.ip), int(held.ip)))
+                    if held.network.prefixlen < 31:  # RFC 3021
+                        last = int(held.network.broadcast_address)
+                        spans.append((last, last))
                 elif held.version == 6 and family is Family.IPV6:
                     spans.append((int(held.ip), int(held.ip)))
         if family is Family.IPV4:

@@ -3,10 +3,11 @@
 The kernel asks other chains of what is for the machine itself, what it passes on and what it sends. Here a
 list stands at an interface and a direction. So the rules for what is its own are asked for its own addresses,
 those for what is passed on for all others; and an interface that a packet will leave by is told by where its
-routes lead. What cannot be said exactly is not said: the chain is named, and left out.
+routes lead. What one chain lets pass the next one is asked about. What is not known is kept as rules that may
+not be there, and named.
 """
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from ipaddress import ip_address
 
 from msgspec import Struct
@@ -16,18 +17,18 @@ from greyheron.core.regions import Spans, span_union
 from greyheron.formats.format import Notice
 from greyheron.formats.machines.conditions import ANYTHING, Conditions, both
 from greyheron.formats.machines.machine import LOOPBACK, Machine
-from greyheron.formats.machines.ruleset import Chain, FilterRule, FilterVerdict
+from greyheron.formats.machines.ruleset import MOST_RULES, Chain, FilterRule, FilterVerdict
+from greyheron.formats.machines.settings import settings_rules
 from greyheron.model.document import family_of
+from greyheron.model.entry import IcmpMatch
 from greyheron.model.values import Family
 
-_BELONGS = frozenset({"established", "related"})
-_OPENS = frozenset({"new", "untracked"})
+_DST_NAT = -100
+"""The priority at which destinations are rewritten: chains behind it see them as they become."""
+_ERRORS = {Family.IPV4: (3, 11, 12), Family.IPV6: (1, 2, 3, 4)}
 _INSIDE = frozenset({LOOPBACK})
 _EVERYTHING = FilterRule("", ANYTHING, FilterVerdict.ACCEPT)
-
-
-class _CannotSay(Exception):
-    """A chain that cannot be said here; says why."""
+_EITHER = (FilterVerdict.ACCEPT, FilterVerdict.DROP)
 
 
 class FilterPolicy(Struct, frozen=True):
@@ -53,146 +54,164 @@ def policy_of(machine: Machine, chains: Sequence[Chain], ports: Iterable[str]) -
 class _Reader:
     def __init__(self, machine: Machine, chains: Sequence[Chain], ports: Sequence[str]) -> None:
         self._machine, self._ports = machine, ports
-        self._filters = [chain for chain in chains if chain.kind == "filter"]
-        self._left_out: list[Notice] = []
+        self._filters = [chain for chain in chains if chain.kind in ("filter", "route")]
+        self._left_out: list[Notice] = [notice for chain in chains for notice in chain.unknown]
         self._rewrites = tuple(
-            (chain.hook, rule) for chain in chains if chain.kind == "nat" for rule in chain.rules
+            (chain.hook, rule)
+            for chain in chains
+            if chain.kind == "nat"
+            for rule in chain.rules
+            if _rewrites(rule)
         )
-        for chain in chains:
-            if chain.kind == "nat":
-                self._left_out += chain.unknown
-            elif chain.kind != "filter":
-                self._leave_out(chain, f"chains of the kind {chain.kind} are not read")
-        self._tracks = any(
-            _passes_known(rule) for chain in self._filters for rule in chain.rules if not chain.unknown
-        )
+        self._elsewhere = [
+            chain
+            for chain in chains
+            if chain.kind not in ("filter", "route", "nat")
+            and (chain.filters or chain.rules or not chain.accepts)
+        ]
+        for chain in self._elsewhere:
+            told = f"chains of the kind {chain.kind} are not read: what they deny is not known"
+            self._left_out.append(Notice(f"{machine.name}, {chain.where}", told))
+        self._tracks = any(_passes_known(rule) for chain in self._filters for rule in chain.rules)
 
     def policy(self) -> FilterPolicy:
         inbound: dict[tuple[str, Family], tuple[FilterRule, ...]] = {}
         outbound: dict[tuple[str, Family], tuple[FilterRule, ...]] = {}
+        published = any(rule.verdict is FilterVerdict.DNAT for _, rule in self._rewrites)
         for family in Family:
-            before = self._said("prerouting", family, only_denies=True)
-            own = self._said("input", family)
-            through = self._said("forward", family) if self._machine.forwards else None
-            sent = self._said("output", family)
-            self._said("postrouting", family, nothing=True)
+            first = _composed(
+                self._asked("ingress", family),
+                self._asked("prerouting", family, lambda each: each <= _DST_NAT or not published),
+            )
+            second = self._asked("prerouting", family, lambda each: each > _DST_NAT and published)
+            own = _composed(second, self._asked("input", family))
+            if self._machine.forwards_family(family):
+                through = _composed(second, self._asked("forward", family))
+            else:
+                through = (FilterRule("forwarding", ANYTHING, FilterVerdict.DROP),)
+            sent, last = self._asked("output", family), self._asked("postrouting", family)
             for port in self._ports:
-                rules = self._coming(port, family, before, own, through)
-                if rules:
+                rules = self._coming(port, family, first, own, through)
+                if any(rule.verdict.denies for rule in rules):
                     inbound[port, family] = rules
-                rules = self._leaving(port, family, sent)
-                if rules:
+                rules = self._leaving(port, family, sent, last)
+                if any(rule.verdict.denies for rule in rules):
                     outbound[port, family] = rules
         return FilterPolicy(
             inbound, outbound, self._tracks, self._rewrites, tuple(dict.fromkeys(self._left_out))
         )
 
-    def _leave_out(self, chain: Chain, why: str) -> None:
-        self._left_out.append(Notice(f"{self._machine.name}, {chain.where}", f"not understood: {why}"))
+    def _notice(self, where: str, message: str) -> None:
+        self._left_out.append(Notice(f"{self._machine.name}, {where}", message))
 
-    def _said(
-        self, hook: str, family: Family, only_denies: bool = False, nothing: bool = False
-    ) -> tuple[FilterRule, ...] | None:
-        """The rules of a hook for one family, its end too; None where all passes, or nothing can be said.
-
-        only_denies, nothing:  what its chains may do, since others are asked behind them
-        """
+    def _asked(
+        self, hook: str, family: Family, at: Callable[[int], bool] = lambda _priority: True
+    ) -> tuple[FilterRule, ...]:
+        """What the chains of a hook decide of what opens a conversation, up to the last packet."""
+        found: tuple[FilterRule, ...] = (_EVERYTHING,)
         chains = [
             chain
             for chain in self._filters
-            if chain.hook == hook and chain.family in (None, family) and chain.filters
+            if chain.hook == hook and chain.family in (None, family) and at(chain.priority)
         ]
-        found: list[FilterRule] = []
-        for number, chain in enumerate(chains):
-            try:
-                if nothing:
-                    raise _CannotSay(f"what is denied at {hook} has no place here")
-                rules = self._asked(chain, family)
-                last = number == len(chains) - 1 and not only_denies
-                if not last and any(not rule.verdict.denies for rule in rules):
-                    raise _CannotSay("it permits, and other chains are asked behind it")
-                found += rules
-                if last:
-                    end = FilterVerdict.ACCEPT if chain.accepts else FilterVerdict.DROP
-                    found.append(FilterRule(f"{chain.where}, policy", ANYTHING, end))
-            except _CannotSay as error:
-                self._leave_out(chain, str(error))
-                return None
-        return tuple(found) if any(rule.verdict.denies for rule in found) else None
+        for chain in reversed(chains):
+            end = FilterVerdict.ACCEPT if chain.accepts else FilterVerdict.DROP
+            policy = FilterRule(f"{chain.where}, policy", ANYTHING, end)
+            found = _composed((*self._opening(chain, family), policy), found)
+        return found
 
-    def _asked(self, chain: Chain, family: Family) -> list[FilterRule]:
-        """The rules of a chain that are asked of what opens a conversation. Raises _CannotSay."""
-        if chain.unknown:
-            self._left_out += chain.unknown
-            raise _CannotSay(f"{len(chain.unknown)} of its rules")
-        found: list[FilterRule] = []
-        known_pass, denies = False, False
+    def _opening(self, chain: Chain, family: Family) -> Iterator[FilterRule]:
+        """The rules of a chain that are asked of what opens a conversation, without states."""
+        known_pass = not self._tracks
         for rule in chain.rules:
             conditions = both(rule.conditions, Conditions(family=family))
             if conditions is None or _INSIDE in (conditions.arrives, conditions.leaves):
                 continue
-            states = conditions.states
-            if _passes_known(rule):
-                if denies:
-                    raise _CannotSay(f"{rule.where} lets what is known pass behind rules that deny")
-                known_pass = True
-                states = (states or frozenset()) - _BELONGS
-                if not states:
+            if chain.device is not None:
+                conditions = both(conditions, Conditions(arrives=frozenset({chain.device})))
+                if conditions is None:
                     continue
-            if states is not None and not self._tracks:
-                raise _CannotSay(f"{rule.where} asks for states, and nothing lets known conversations pass")
-            if states is not None and not states & _OPENS:
-                if rule.verdict.denies and states == {"invalid"}:
-                    continue  # so does whoever tracks
-                raise _CannotSay(f"{rule.where} asks for {', '.join(sorted(states))} alone")
-            denies |= rule.verdict.denies and (states is None or bool(states & _BELONGS))
-            if conditions.states is not None:
-                conditions = replace(conditions, states=None)
-            found.append(rule if conditions == rule.conditions else replace(rule, conditions=conditions))
-        if self._tracks and not known_pass and (denies or not chain.accepts):
-            raise _CannotSay("it asks of every packet, others of what opens a conversation only")
-        return found
+            known_pass |= _passes_known(rule) or _passes_all(rule)
+            states = conditions.states
+            if states is None:
+                if rule.verdict.denies and not known_pass:
+                    self._notice(rule.where, "it denies packets of known conversations too: here they pass")
+                yield replace(rule, conditions=conditions)
+                continue
+            plain = replace(conditions, states=None)
+            if self._tracks:
+                if "new" in states:
+                    yield replace(rule, conditions=plain)
+            elif states >= {"new", "established"}:
+                yield replace(rule, conditions=plain)
+            elif states == {"related"} and not rule.verdict.denies:
+                yield from self._errors(rule, plain, family)
+            elif states != {"invalid"} and states != {"untracked"}:
+                told = f"it asks for {', '.join(sorted(states))}, and nothing lets known conversations pass"
+                self._notice(rule.where, f"{told}: whether it decides is not known")
+                yield replace(rule, conditions=plain, maybe=True)
+        if self._tracks and not known_pass and not chain.accepts:
+            told = "it lets no known conversations pass: here they do"
+            self._notice(chain.where, told)
+
+    def _errors(self, rule: FilterRule, plain: Conditions, family: Family) -> Iterator[FilterRule]:
+        """`related` alone lets errors about conversations home, of which nobody here knows."""
+        kinds = frozenset(IcmpMatch(kind) for kind in _ERRORS[family])
+        met = both(plain, Conditions(protocol=((family.icmp, family.icmp),), icmp=kinds))
+        if met is not None:
+            yield replace(rule, conditions=met, maybe=True)
 
     def _coming(
         self,
         port: str,
         family: Family,
-        before: tuple[FilterRule, ...] | None,
-        own: tuple[FilterRule, ...] | None,
-        through: tuple[FilterRule, ...] | None,
+        first: tuple[FilterRule, ...],
+        own: tuple[FilterRule, ...],
+        through: tuple[FilterRule, ...],
     ) -> tuple[FilterRule, ...]:
-        if before is None and own is None and through is None:
-            return ()
-        found = list(_at(before or (), port))
         if not self._machine.forwards:
-            found += _at(own or (_EVERYTHING,), port)
-            return tuple(found)
-        led = self._machine.led_by(family)
-        passed = self._through(family, through, led)
-        found += self._rewritten(port, family, passed)
-        mine = Conditions(destination=self._machine.own(family))
-        found += _among(_at(own or (_EVERYTHING,), port), mine)
-        found += _at(passed, port)
-        return tuple(found)
+            found = tuple(_at(own, port))
+        else:
+            passed = self._through(family, through, self._machine.led_by(family))
+            mine = Conditions(destination=self._machine.own(family))
+            found = (
+                *self._rewritten(port, family, passed),
+                *_among(_at(own, port), mine),
+                *_at(passed, port),
+            )
+        if not any(rule.verdict.denies for rule in found):
+            found = (_EVERYTHING,)
+        found = _composed(tuple(_at(first, port)), found)
+        return _up_to_the_end((*self._before_rules(port, family), *found))
+
+    def _before_rules(self, port: str, family: Family) -> Iterator[FilterRule]:
+        """What a machine decides about packets that come in without asking a rule, as far as it is known."""
+        for chain in self._elsewhere:
+            if chain.device in (None, port):
+                yield FilterRule(chain.where, ANYTHING, FilterVerdict.DROP, maybe=True)
+        yield from self._machine_rules(port, family)
+
+    def _machine_rules(self, port: str, family: Family) -> Iterator[FilterRule]:
+        for told in settings_rules(self._machine, port, family):
+            yield FilterRule(told.where, told.conditions, FilterVerdict.DROP, maybe=told.maybe)
+            if told.notice:
+                self._notice(told.where, told.notice)
 
     def _through(
-        self, family: Family, through: tuple[FilterRule, ...] | None, led: Mapping[str, Spans] | None
+        self, family: Family, through: tuple[FilterRule, ...], led: Mapping[str, Spans] | None
     ) -> tuple[FilterRule, ...]:
         """The rules for what is passed on, where it leaves told by where it goes."""
         found: list[FilterRule] = []
-        for rule in through or (_EVERYTHING,):
+        for rule in through:
             leaves = rule.conditions.leaves
             if leaves is None:
                 found.append(rule)
                 continue
             if led is None:
-                self._left_out.append(
-                    Notice(
-                        f"{self._machine.name}, {rule.where}",
-                        "not understood: it asks where packets leave, and equal routes part",
-                    )
-                )
-                return (_EVERYTHING,)
+                why = "it asks where packets leave, and equal routes part: whether it decides is not known"
+                self._notice(rule.where, why)
+                found.append(replace(rule, conditions=replace(rule.conditions, leaves=None), maybe=True))
+                continue
             there = span_union(span for name in leaves for span in led.get(name, ()))
             told = Conditions(family=family, destination=there)
             met = both(replace(rule.conditions, leaves=None), told) if there else None
@@ -219,14 +238,66 @@ class _Reader:
                     yield replace(each, conditions=met)
 
     def _leaving(
-        self, port: str, family: Family, sent: tuple[FilterRule, ...] | None
+        self, port: str, family: Family, sent: tuple[FilterRule, ...], last: tuple[FilterRule, ...]
     ) -> tuple[FilterRule, ...]:
-        if sent is None:
-            return ()
-        if not self._machine.forwards:
-            return tuple(_at(sent, port, leaving=True))
+        """`sent`: what is decided of what the machine sends itself;  last:  of all that leaves"""
+        leaving = tuple(_at(last, port, leaving=True))
+        if self._rewrites:  # a list sees what sources have become, and these rules what they were
+            leaving = tuple(
+                replace(rule, conditions=replace(rule.conditions, source=None), maybe=True)
+                if rule.conditions.source is not None
+                else rule
+                for rule in leaving
+            )
+        own = _composed(tuple(_at(sent, port, leaving=True)), leaving)
+        if not self._machine.forwards or own == leaving:
+            return _up_to_the_end(own)
         mine = Conditions(source=self._machine.own(family))
-        return (*_among(_at(sent, port, leaving=True), mine), _EVERYTHING)
+        return _up_to_the_end((*_among(own, mine), *leaving))
+
+
+def _composed(first: tuple[FilterRule, ...], then: tuple[FilterRule, ...]) -> tuple[FilterRule, ...]:
+    """What two chains decide together: what the first lets pass the second is asked about."""
+    if then == (_EVERYTHING,):
+        return first
+    if first == (_EVERYTHING,):
+        return then
+    found: list[FilterRule] = []
+    for rule in first:
+        if rule.verdict is not FilterVerdict.ACCEPT:
+            found.append(rule)
+            continue
+        for each in then:
+            met = both(each.conditions, rule.conditions)
+            if met is not None:
+                maybe, log = rule.maybe or each.maybe, rule.log or each.log
+                found.append(replace(each, conditions=met, maybe=maybe, log=log, packets=None))
+        if len(found) > MOST_RULES:
+            where = rule.where
+            return (
+                *found[:MOST_RULES],
+                *(FilterRule(where, ANYTHING, verdict, maybe=True) for verdict in _EITHER),
+                _EVERYTHING,
+            )
+    return tuple(found)
+
+
+def _up_to_the_end(rules: Iterable[FilterRule]) -> tuple[FilterRule, ...]:
+    """`rules` up to the first that decides about every packet."""
+    found: list[FilterRule] = []
+    for rule in rules:
+        found.append(rule)
+        if _unconditional(rule) and not rule.maybe:
+            break
+    return tuple(found)
+
+
+def _unconditional(rule: FilterRule) -> bool:
+    return rule.conditions == Conditions(family=rule.conditions.family)
+
+
+def _rewrites(rule: FilterRule) -> bool:
+    return rule.verdict in (FilterVerdict.MASQUERADE, FilterVerdict.SNAT, FilterVerdict.DNAT)
 
 
 def rewritten(rule: FilterRule, family: Family) -> tuple[Conditions | None, Conditions | None]:
@@ -248,13 +319,19 @@ def rewritten(rule: FilterRule, family: Family) -> tuple[Conditions | None, Cond
 def _passes_known(rule: FilterRule) -> bool:
     """Whether it lets what belongs to a known conversation pass, whatever else it is."""
     states = rule.conditions.states
+    if rule.maybe:
+        return False
     only = Conditions(family=rule.conditions.family, states=states)
     return (
         rule.verdict is FilterVerdict.ACCEPT
         and states is not None
-        and bool(states & _BELONGS)
+        and "established" in states
         and rule.conditions == only
     )
+
+
+def _passes_all(rule: FilterRule) -> bool:
+    return rule.verdict is FilterVerdict.ACCEPT and _unconditional(rule) and not rule.maybe
 
 
 def _at(rules: Iterable[FilterRule], port: str, leaving: bool = False) -> Iterator[FilterRule]:

@@ -1,9 +1,10 @@
 """A packet filter's rules as its JSON interface lists them: base chains, jumps followed, maps spread out.
 
-What a rule says that is not known here is named; its chain is then not understood, and nothing is guessed.
+What a rule says that is not known here is named. Such a rule may decide as it says, or not: it is kept as one
+that may not be there, and the rest of its chain as it is.
 """
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from enum import StrEnum
 from typing import Any
 
@@ -17,9 +18,35 @@ from greyheron.model.values import Family
 
 MOST_RULES = 50_000
 """So many rules are spread out of one base chain."""
+MOST_READ = 500_000
+"""So many rules are read on the way, those of a chain as often as something leads there."""
 DEEPEST = 16
 FAMILIES = {"inet": None, "ip": Family.IPV4, "ip6": Family.IPV6}
-_QUIET = frozenset({"counter", "comment"})
+_QUIET = frozenset(
+    {
+        "comment",
+        "last",
+        "log",
+        "nftrace",
+        "secmark",
+        "ct helper",
+        "ct timeout",
+        "ct expectation",
+        "flow",
+        "dup",
+        "set",
+        "map",
+    }
+)
+"""Statements that decide nothing about a packet."""
+_WITHIN = frozenset({"limit", "quota", "ct count"})
+"""Statements that let a rule go on for some packets and not for others."""
+_MARKS = frozenset({"meta", "ct", "tcp option"})
+"""What is set without an effect on what rules here ask for: marks, priorities, segment sizes."""
+_TAKEN_AWAY = frozenset({"queue", "tproxy", "synproxy", "fwd"})
+_QUIET_EXTENSIONS = frozenset(
+    {"comment", "LOG", "TCPMSS", "MARK", "CONNMARK", "CLASSIFY", "CHECKSUM", "NFLOG"}
+)
 
 
 class FilterVerdict(StrEnum):
@@ -28,7 +55,6 @@ class FilterVerdict(StrEnum):
     ACCEPT = "accept"
     DROP = "drop"
     REJECT = "reject"
-    RETURN = "return"
     MASQUERADE = "masquerade"
     SNAT = "snat"
     DNAT = "dnat"
@@ -43,6 +69,7 @@ class FilterRule(Struct, frozen=True):
 
     where:  the rule it came of;  packets:  how many it counted, None where it counts none
     to, to_port:  what SNAT and DNAT rewrite to;  answer:  what REJECT says, as the filter calls it
+    maybe:  whether it is not known that it decides so
     """
 
     where: str
@@ -54,6 +81,7 @@ class FilterRule(Struct, frozen=True):
     to: str | None = None
     to_port: int | None = None
     answer: str | None = None
+    maybe: bool = False
 
 
 class Chain(Struct, frozen=True):
@@ -61,7 +89,8 @@ class Chain(Struct, frozen=True):
 
     hook:  prerouting, input, forward, output, postrouting;  kind:  filter, nat, route; “filter of bridge”
     accepts:  what becomes of a packet that no rule decides
-    unknown:  what was not understood, rule by rule: nothing can be said of the chain if there is any
+    unknown:  what was not understood, rule by rule
+    device:  the interface that a chain at `ingress` is for
     """
 
     where: str
@@ -72,23 +101,53 @@ class Chain(Struct, frozen=True):
     family: Family | None
     rules: tuple[FilterRule, ...]
     unknown: tuple[Notice, ...] = ()
+    device: str | None = None
 
     @property
     def filters(self) -> bool:
         """Whether it denies anything."""
-        return bool(self.unknown) or not self.accepts or any(rule.verdict.denies for rule in self.rules)
+        return not self.accepts or any(rule.verdict.denies for rule in self.rules)
 
 
-def chains_of(listed: Any, machine: str, interfaces: Sequence[str]) -> list[Chain]:
+class _Outcome(Struct, frozen=True):
+    """What a rule does with packets that meet `conditions`.
+
+    certain:  whether it is known that it does so
+    total:  whether what a jump leaves undecided must not meet what stands behind it in the same rule
+    """
+
+    conditions: Conditions
+    kind: str
+    told: Any
+    log: bool
+    packets: int | None
+    certain: bool
+    total: bool = False
+
+
+class _TooMany(Exception):
+    """Rules lead to more rules than are read."""
+
+
+Decisions = Iterator[FilterRule]
+Return = Callable[[Conditions, bool], Decisions]
+"""What is decided of packets that come back from a chain: what they are, and whether that is certain."""
+
+
+def chains_of(
+    listed: Any, machine: str, interfaces: Sequence[str], dormant: Collection[tuple[str, str]] = ()
+) -> list[Chain]:
     """The base chains in a listing, in the order in which packets come to them at each hook.
 
     machine:  the name that notices begin with;  interfaces:  all that the machine has
+    dormant:  tables that are asleep, by family and name: some versions do not list that
     Raises ValueError where it is no listing.
     """
     if not isinstance(listed, dict) or not isinstance(listed.get("nftables"), list):
         raise ValueError("expected what `nft -j list ruleset` prints")
     ruleset = _Ruleset(listed["nftables"], machine, interfaces)
-    found = [ruleset.chain(each) for each in ruleset.bases]
+    awake = (base for base in ruleset.bases if (base.get("family"), base.get("table")) not in dormant)
+    found = [ruleset.chain(each) for each in awake]
     return sorted(found, key=lambda chain: chain.priority)
 
 
@@ -99,6 +158,8 @@ class _Ruleset:
         self._rules: dict[tuple[str, str, str], list[dict[str, Any]]] = {}
         self._sets: dict[tuple[str, str, str], list[Any]] = {}
         self._counted: dict[tuple[str, str, str], int] = {}
+        self._left = MOST_READ
+        self._unknown: list[Notice] = []
         for each in objects:
             if not isinstance(each, dict) or len(each) != 1:
                 raise ValueError("expected an object with one field in each place of the listing")
@@ -106,6 +167,15 @@ class _Ruleset:
             if not isinstance(told, dict):
                 raise ValueError(f"expected fields in “{kind}”")
             self._take(kind, told)
+        asleep = {
+            (str(told.get("family")), str(told.get("name")))
+            for each in objects
+            for kind, told in each.items()
+            if kind == "table" and "dormant" in _words(told.get("flags"))
+        }
+        self.bases = [
+            base for base in self.bases if (str(base.get("family")), str(base.get("table"))) not in asleep
+        ]
 
     def _take(self, kind: str, told: dict[str, Any]) -> None:
         table = str(told.get("family")), str(told.get("table"))
@@ -123,100 +193,206 @@ class _Ruleset:
     def chain(self, base: dict[str, Any]) -> Chain:
         family, table, name = str(base.get("family")), str(base.get("table")), str(base.get("name"))
         where = f"table {family} {table}, chain {name}"
-        unknown: list[Notice] = []
+        self._unknown, self._left = [], MOST_READ
+        accepts = base.get("policy", "accept") == "accept"
         rules: list[FilterRule] = []
+
+        def policy(conditions: Conditions, certain: bool) -> Decisions:
+            verdict = FilterVerdict.ACCEPT if accepts else FilterVerdict.DROP
+            yield FilterRule(f"{where}, policy", conditions, verdict, maybe=not certain)
+
         if family in FAMILIES:
             start = replace(ANYTHING, family=FAMILIES[family])
-            for rule in self._followed((family, table, name), start, where, unknown, 0):
-                rules.append(rule)
-                if len(rules) > MOST_RULES:
-                    unknown.append(self._notice(where, f"its rules come to more than {MOST_RULES}"))
-                    break
+            try:
+                for rule in self._from((family, table, name), 0, start, True, 0, policy):
+                    rules.append(rule)
+                    if len(rules) > MOST_RULES:
+                        raise _TooMany
+            except _TooMany:
+                self._notice(
+                    where, f"its rules come to more than {MOST_RULES}: the rest may decide otherwise"
+                )
+                rules += _anything(where, start)
         return Chain(
             where,
             str(base.get("hook")),
             str(base.get("type")) if family in FAMILIES else f"{base.get('type')} of {family}",
             _number(base.get("prio")) or 0,
-            base.get("policy", "accept") == "accept",
+            accepts,
             FAMILIES.get(family),
             tuple(rules),
-            tuple(dict.fromkeys(unknown)),
+            tuple(dict.fromkeys(self._unknown)),
+            None if base.get("dev") is None else str(base["dev"]),
         )
 
-    def _notice(self, where: str, message: str) -> Notice:
-        return Notice(f"{self._machine}, {where}", message)
+    def _notice(self, where: str, message: str) -> None:
+        self._unknown.append(Notice(f"{self._machine}, {where}", message))
 
-    def _followed(
-        self, chain: tuple[str, str, str], asked: Conditions, where: str, unknown: list[Notice], depth: int
-    ) -> Iterator[FilterRule]:
-        """The rules of a chain, with those of chains that they jump to in their place."""
+    def _from(
+        self,
+        chain: tuple[str, str, str],
+        first: int,
+        asked: Conditions,
+        certain: bool,
+        depth: int,
+        back: Return,
+    ) -> Decisions:
+        """What a chain decides from one of its rules on, with the chains that it jumps to in their place.
+
+        What it leaves undecided is left to what stands behind; `back` has what is decided of packets that a
+        rule sends back to where the chain was called.
+        """
         rules = self._rules.get(chain, [])
-        for number, rule in enumerate(rules):
+        for number in range(first, len(rules)):
+            self._left -= 1
+            if self._left < 0:
+                raise _TooMany
+            rule = rules[number]
             here = f"table {chain[0]} {chain[1]}, chain {chain[2]}, rule {rule.get('handle', number + 1)}"
-            try:
-                for conditions, statement, log, packets in self._read(chain, rule, asked):
-                    kind, told = statement
-                    if kind in ("jump", "goto"):
-                        if depth == DEEPEST:
-                            raise Unknown(f"jumps lead deeper than {DEEPEST} chains")
-                        target = str(told.get("target")) if isinstance(told, dict) else ""
-                        yield from self._followed((*chain[:2], target), conditions, where, unknown, depth + 1)
-                        if kind == "goto":
-                            raise Unknown("goto: what behind it is not asked cannot be said")
-                        continue
-                    if kind == "return":
-                        if number < len(rules) - 1 or conditions != asked:
-                            raise Unknown("return: what it leaves out cannot be said")
-                        continue
-                    yield _decision(here, kind, told, conditions, log, packets, rule.get("comment"))
-            except Unknown as error:
-                unknown.append(self._notice(here, str(error)))
+
+            def rest(conditions: Conditions, certain: bool, number: int = number) -> Decisions:
+                yield from self._from(chain, number + 1, conditions, certain, depth, back)
+                yield from back(conditions, certain)
+
+            for outcome in self._read(chain, rule, asked, here):
+                yield from self._decided(chain, rule, here, outcome, certain, depth, rest, back)
+
+    def _decided(
+        self,
+        chain: tuple[str, str, str],
+        rule: dict[str, Any],
+        here: str,
+        outcome: _Outcome,
+        certain: bool,
+        depth: int,
+        rest: Return,
+        back: Return,
+    ) -> Decisions:
+        conditions, sure = outcome.conditions, certain and outcome.certain
+        match outcome.kind:
+            case "jump" | "goto" if depth == DEEPEST:
+                self._notice(here, f"jumps lead deeper than {DEEPEST} chains: what they decide is not known")
+                yield from _anything(here, conditions)
+            case "jump":
+                yield from self._from(
+                    (*chain[:2], _target(outcome.told)), 0, conditions, sure, depth + 1, rest
+                )
+                if outcome.total:
+                    yield from rest(conditions, sure)
+            case "goto":
+                yield from self._from(
+                    (*chain[:2], _target(outcome.told)), 0, conditions, sure, depth + 1, back
+                )
+                yield from back(conditions, sure)
+            case "return":
+                yield from back(conditions, sure)
+            case "continue":
+                if outcome.total:
+                    yield from rest(conditions, sure)
+            case kind if kind in _VERDICTS:
+                try:
+                    made = _decision(
+                        here,
+                        kind,
+                        outcome.told,
+                        conditions,
+                        outcome.log,
+                        outcome.packets,
+                        rule.get("comment"),
+                    )
+                    yield made if sure else replace(made, maybe=True)
+                except Unknown as error:
+                    self._notice(here, str(error))
+            case _:
+                yield from _anything(here, conditions)
 
     def _read(
-        self, chain: tuple[str, str, str], rule: dict[str, Any], asked: Conditions
-    ) -> Iterator[tuple[Conditions, tuple[str, Any], bool, int | None]]:
-        """What a rule decides, for each way to meet its conditions. Raises Unknown."""
-        ways = [asked]
+        self, chain: tuple[str, str, str], rule: dict[str, Any], asked: Conditions, here: str
+    ) -> Iterator[_Outcome]:
+        """What a rule does, for each way to meet its conditions; what is not known of it is named."""
+        ways, certain = [asked], True
         log, packets = False, None
         expressions = rule.get("expr", [])
-        if not isinstance(expressions, list):
-            raise Unknown("its expressions are no list")
-        for expression in expressions:
+        for expression in expressions if isinstance(expressions, list) else [expressions]:
             if not isinstance(expression, dict) or len(expression) != 1:
-                raise Unknown(f"{expression}")
+                self._notice(here, f"not understood: {str(expression)[:100]}")
+                certain = False
+                continue
             ((kind, told),) = expression.items()
             if kind == "match":
-                ways = list(_met(ways, alternatives(told, self._resolver(chain), self._interfaces)))
+                try:
+                    ways = list(_met(ways, alternatives(told, self._resolver(chain), self._interfaces)))
+                except Unknown as error:
+                    self._notice(here, f"whether it matches is not known: {error}")
+                    certain = False
             elif kind == "vmap":
-                for key, statement in self._mapped(chain, told):
-                    for way in _met(ways, [key]):
-                        yield way, statement, log, packets
+                try:
+                    yield from self._mapped(chain, told, ways, log, packets, certain)
+                except Unknown as error:
+                    self._notice(here, f"what it leads to is not known: {error}")
+                    yield from (_Outcome(way, "unknown", None, log, packets, False) for way in ways)
                 return
             elif kind == "log":
                 log = True
             elif kind == "counter":
                 packets = self._packets(chain, told)
-            elif kind in _VERDICTS or kind in ("jump", "goto"):
-                for way in ways:
-                    yield way, (kind, told), log, packets
+            elif kind in _VERDICTS or kind in _LEADS:
+                yield from (_Outcome(way, kind, told, log, packets, certain) for way in ways)
                 return
+            elif kind in _WITHIN:
+                self._notice(here, f"“{kind}”: it decides so for some packets, and for others it does not")
+                certain = False
+            elif kind == "mangle":
+                if not _sets_marks(told):
+                    self._notice(here, "it rewrites headers: what is decided of them behind it is not known")
+                    yield from (_Outcome(way, "unknown", None, log, packets, False) for way in ways)
+            elif kind in _TAKEN_AWAY:
+                self._notice(here, f"“{kind}”: what becomes of a packet is not known")
+                yield from (_Outcome(way, "unknown", None, log, packets, False) for way in ways)
+                return
+            elif kind == "xt" and isinstance(told, dict) and told.get("name") in _QUIET_EXTENSIONS:
+                continue
             elif kind not in _QUIET:
-                raise Unknown(f"“{kind}” is not known here")
-        if log:
-            raise Unknown("it logs and goes on: write log on a rule that decides")
+                self._notice(here, f"“{kind}” is not known here: whether the rule decides so is not")
+                certain = False
 
-    def _mapped(self, chain: tuple[str, str, str], told: Any) -> Iterator[tuple[Conditions, tuple[str, Any]]]:
+    def _mapped(
+        self,
+        chain: tuple[str, str, str],
+        told: Any,
+        ways: Sequence[Conditions],
+        log: bool,
+        packets: int | None,
+        certain: bool,
+    ) -> Iterator[_Outcome]:
+        """What a verdict map leads to, key by key; last what it has for all others. Raises Unknown."""
         resolve = self._resolver(chain)
         data = told.get("data") if isinstance(told, dict) else None
         pairs = data.get("set") if isinstance(data, dict) else resolve(data)
+        read: list[tuple[list[Conditions], str, Any]] = []
+        others: tuple[str, Any] | None = None
         for pair in pairs or ():
             if not isinstance(pair, list) or len(pair) != 2 or not isinstance(pair[1], dict):
                 raise Unknown(f"“vmap” with {pair}")
             ((kind, target),) = pair[1].items()
-            if kind not in _VERDICTS and kind not in ("jump", "goto"):
+            if kind not in _VERDICTS and kind not in _LEADS:
                 raise Unknown(f"“{kind}” in a map is not known here")
-            for key in conditions_of(told["key"], pair[0], resolve, self._interfaces):
-                yield key, (kind, target)
+            if pair[0] == "*":
+                others = kind, target
+                continue
+            read.append((list(conditions_of(told["key"], pair[0], resolve, self._interfaces)), kind, target))
+        for keys, kind, target in read:
+            for way in _met(ways, keys):
+                yield _Outcome(way, kind, target, log, packets, certain, total=others is not None)
+        if others is not None:
+            # To have the key at all a packet must be of its family and protocol.
+            alike = [
+                replace(ANYTHING, family=one.family, protocol=one.protocol)
+                for keys, _, _ in read
+                for one in keys
+            ]
+            needed = alike[:1] if len(set(alike)) == 1 else [ANYTHING]
+            yield from (_Outcome(way, *others, log, packets, certain) for way in _met(ways, needed))
 
     def _resolver(self, chain: tuple[str, str, str]) -> Any:
         """Finds the elements of a set by its name: “@visitors”. Raises Unknown."""
@@ -245,6 +421,27 @@ def _met(ways: Iterable[Conditions], others: Sequence[Conditions]) -> Iterator[C
 
 
 _VERDICTS = frozenset(verdict.value for verdict in FilterVerdict)
+_LEADS = frozenset({"jump", "goto", "return", "continue"})
+
+
+def _anything(where: str, conditions: Conditions) -> Decisions:
+    """Where nobody knows what is decided."""
+    for verdict in (FilterVerdict.ACCEPT, FilterVerdict.DROP):
+        yield FilterRule(where, conditions, verdict, maybe=True)
+
+
+def _target(told: Any) -> str:
+    return str(told.get("target")) if isinstance(told, dict) else ""
+
+
+def _words(value: Any) -> list[Any]:
+    return value if isinstance(value, list) else [value]
+
+
+def _sets_marks(told: Any) -> bool:
+    """Whether what is set has no part in what rules here ask for."""
+    key = told.get("key") if isinstance(told, dict) else None
+    return isinstance(key, dict) and len(key) == 1 and next(iter(key)) in _MARKS
 
 
 def _decision(

@@ -1,0 +1,120 @@
+"""What a machine decides about packets beside its filter: settings of its kernel, routing policies.
+
+Each is a rule that denies; one that may not be there where what it decides is not known.
+"""
+
+from collections.abc import Iterator
+
+from msgspec import Struct
+
+from greyheron.core.regions import Spans, span_meet, span_minus, span_union
+from greyheron.formats.machines.conditions import ANYTHING, Conditions
+from greyheron.formats.machines.machine import Machine, PolicyLine
+from greyheron.model.entry import IcmpMatch
+from greyheron.model.values import Family
+
+_ECHO = {
+    Family.IPV4: ("net.ipv4.icmp_echo_ignore_all", 8),
+    Family.IPV6: ("net.ipv6.icmp.echo_ignore_all", 128),
+}
+_STRICT, _LOOSE = 1, 2
+
+
+class Told(Struct, frozen=True):
+    """What is denied as packets come in by an interface.
+
+    maybe:  whether that is not known;  notice:  what is said of it; empty where it is said exactly
+    """
+
+    where: str
+    conditions: Conditions
+    maybe: bool = False
+    notice: str = ""
+
+
+def settings_rules(machine: Machine, port: str, family: Family) -> Iterator[Told]:
+    """What a machine denies of packets of one family that come in by `port`, beside its rules."""
+    yield from _legacy(machine)
+    yield from _policies(machine, port, family)
+    yield from _reverse_paths(machine, port, family)
+    yield from _echo(machine, family)
+    yield from _silent_discards(machine, family)
+
+
+def _legacy(machine: Machine) -> Iterator[Told]:
+    tables = machine.collected.legacy
+    if tables:
+        named = ", ".join(dict.fromkeys(tables))
+        told = f"tables of the older packet filter are there ({named}) and were not collected: not known"
+        yield Told("older filter", ANYTHING, True, told)
+
+
+def _policies(machine: Machine, port: str, family: Family) -> Iterator[Told]:
+    """Rules that lead to other routing tables than the usual ones, and interfaces that have their own."""
+    for rule in machine.policies(family):
+        conditions = _of_policy(machine, rule, port, family)
+        if conditions is not None:
+            told = f"it leads {rule.words} to another routing table: where these packets go is not known"
+            yield Told(f"routing policy {rule.priority}", conditions, True, told)
+    if machine.own_table(port):
+        told = f"{port} has a routing table of its own: where packets go that come in by it is not known"
+        yield Told(port, ANYTHING, True, told)
+
+
+def _of_policy(machine: Machine, rule: PolicyLine, port: str, family: Family) -> Conditions | None:
+    """What a policy is about of what comes in there, as far as it can be told; None where nothing is."""
+    if rule.iif not in (None, port):
+        return None
+    spans = (
+        _block(text, length, family) for text, length in ((rule.src, rule.srclen), (rule.dst, rule.dstlen))
+    )
+    source, destination = spans
+    passed_on = span_minus(((0, family.every_bit),), machine.own(family))  # its own addresses come first
+    destination = passed_on if destination is None else span_meet(destination, passed_on)
+    return Conditions(family=family, source=source, destination=destination) if destination else None
+
+
+def _block(text: str | None, length: int | None, family: Family) -> Spans | None:
+    if text in (None, "all", "default"):
+        return None
+    first, last = PolicyLine.block(str(text), length, family)
+    return ((first, last),)
+
+
+def _reverse_paths(machine: Machine, port: str, family: Family) -> Iterator[Told]:
+    """Packets from where a route leads out of another interface, or none at all (RFC 3704 2.2, 2.3)."""
+    if family is Family.IPV6:
+        return
+    how = max(machine.setting(f"net.ipv4.conf.{name}.rp_filter") for name in ("all", port))
+    if how not in (_STRICT, _LOOSE):
+        return
+    led = machine.led_by(family)
+    where = f"rp_filter of {port}"
+    if led is None:
+        yield Told(where, ANYTHING, True, "equal routes part: whether it denies is not known")
+        return
+    ways = [led.get(port, ())] if how == _STRICT else list(led.values())
+    allowed = span_union(span for spans in ways for span in spans)
+    denied = span_minus(((0, family.every_bit),), span_union((*allowed, (0, 0))))
+    if denied:
+        yield Told(where, Conditions(family=family, source=denied))
+
+
+def _echo(machine: Machine, family: Family) -> Iterator[Told]:
+    name, kind = _ECHO[family]
+    if machine.setting(name):
+        asked = Conditions(
+            family=family,
+            protocol=((family.icmp, family.icmp),),
+            destination=machine.own(family),
+            icmp=frozenset({IcmpMatch(kind)}),
+        )
+        yield Told(name, asked)
+
+
+def _silent_discards(machine: Machine, family: Family) -> Iterator[Told]:
+    """A discarded packet is answered with network unreachable here (§2); a blackhole says nothing."""
+    spans = machine.discarded(family, "blackhole")
+    own = machine.own(family)
+    if machine.forwards_family(family) and (spans := span_minus(spans, own)):
+        yield Told("blackhole routes", Conditions(family=family, destination=spans))
