@@ -670,7 +670,7 @@ class Reference:
             if r.to is not None and _speaks(r, p, r.to, p.dst, p.dport, r.to_port or r.port):
                 address = r.source.network_address + (int(p.dst) - int(r.to.network_address))
                 return replace(p, dst=address, dport=p.dport if r.port is None else r.port)
-        if any(_speaks(r, p, r.source, p.dst, p.dport, r.port) for r in static):
+        if any(_speaks(r, p, r.source, p.dst, p.dport, r.port) for r in static if not r.inward):
             return None
         return p
 
@@ -683,7 +683,7 @@ class Reference:
             return replace(p, src=after[1], sport=after[2])
         if state == "invalid":
             return p
-        rules = [r for r in d.translations if r.outside == egress and ingress in r.inside]
+        rules = [r for r in d.translations if r.outside == egress and ingress in r.inside and not r.inward]
         assert p.src is not None
         for kind in ("static", "dynamic"):
             for r in rules:

@@ -276,8 +276,14 @@ def test_rewriting_becomes_translation_and_lists_see_what_comes_in() -> None:
     )
     assert (published.protocol, published.port, published.to_port) == ("tcp", 443, 8443)
     assert (hidden.kind, hidden.inside, hidden.outside) == ("dynamic", ("lan", "lab"), "up")
+    assert published.inward
     assert texts(found.network)["gate-up-in"][0] == "10 permit tcp from any to 172.20.0.1 port 8443"
-    assert [notice.message for notice in found.left_out] == ["this snat cannot be said: left out"]
+    assert texts(found.network)["gate-lan-in"][1].endswith(
+        "maybe deny silently tcp from any to @gate-by-up-4 port 25"
+    )
+    assert [notice.message for notice in found.left_out] == [
+        "this snat cannot be said: what it rewrites is not known"
+    ]
 
 
 def test_routes_are_taken_over_and_what_they_lead_to_is_guessed() -> None:
@@ -657,11 +663,18 @@ def test_translations_that_cannot_be_said_are_named() -> None:
     }
     found = brought(gate(listing(rules, nat=True)))
     made = found.network.devices[0].translations
-    assert [(each.kind, str(each.source), str(each.to)) for each in made] == [
-        ("static", "172.20.40.11/32", "172.20.0.1/32"),
-        ("dynamic", "0.0.0.0/0", "203.0.113.9/32"),
-    ]
-    assert sum("cannot be said" in notice.message for notice in found.left_out) == 4
+    assert {(each.kind, str(each.source), str(each.to), each.outside) for each in made} == {
+        *(
+            ("static", "172.20.40.10/32", own, at)
+            for own, at in (("172.20.16.1/32", "lan"), ("172.20.0.1/32", "up"))
+        ),
+        *(("static", "203.0.113.7/32", "172.20.0.1/32", at) for at in ("lan", "lab")),
+        *(("static", "172.20.40.11/32", "172.20.0.1/32", at) for at in ("lan", "up")),
+        *(("dynamic", f"172.20.{site}.1/32", "None", "up") for site in (16, 40)),
+        ("dynamic", "0.0.0.0/0", "203.0.113.9/32", "up"),
+        *(("dynamic", "0.0.0.0/0", "None", at) for at in ("lan", "up", "lab")),
+    }
+    assert sum("cannot be said" in notice.message for notice in found.left_out) == 1
     assert any("to anything but one address" in notice.message for notice in found.left_out)
 
 

@@ -36,6 +36,7 @@ def entering(device: Device, ingress: str, packet: Packet, session: Session | No
     forbids = any(
         _is(packet, rule, rule.source, packet.destination, packet.destination_port, rule.port)
         for rule in static
+        if not rule.inward
     )
     return None if forbids else packet
 
@@ -53,7 +54,11 @@ def leaving(
     if packet.about is not None or not can_open(packet):
         return packet
     assert packet.source is not None
-    rules = [rule for rule in device.translations if rule.outside == egress and ingress in rule.inside]
+    rules = [
+        rule
+        for rule in device.translations
+        if rule.outside == egress and ingress in rule.inside and not rule.inward
+    ]
     for rule in sorted(rules, key=lambda rule: rule.kind != "static"):
         if not _is(packet, rule, rule.source, packet.source, packet.source_port, rule.port):
             continue

@@ -169,6 +169,8 @@ class Translation(Item):
     source:  the inside address or prefix
     to:  the outside address or prefix, or the pool; None for the outside interface's own address
     protocol, port, to_port:  limit a static rule to one service; `to_port` is the same port unless given
+    inward:  a static rule that rewrites only what comes in for `to`: the inside address is let in as well,
+        and what it begins itself goes out as other rules have it
     """
 
     kind: Literal["static", "dynamic"]
@@ -179,6 +181,7 @@ class Translation(Item):
     protocol: Literal["tcp", "udp"] | None = None
     port: PortNumber | None = None
     to_port: PortNumber | None = None
+    inward: bool = False
 
 
 class Record(Item):

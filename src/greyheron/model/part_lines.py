@@ -321,6 +321,8 @@ def read_translation(line: NotationLine, device: Device) -> Translation:
     if not line.take("to", "the outside interface"):
         raise line.error()
     given["outside"] = line.value(_interface_name, *_interfaces(device))
+    if kind == "static":
+        given["inward"] = line.take("inward", "only what comes in: the inside address is let in as well")
     line.end()
     return Translation(kind=kind, source=source, **given)
 
@@ -333,7 +335,7 @@ def write_translation(part: Translation) -> str:
         words.append(f"as {_short(part.to)}")
     if part.to_port is not None:
         words.append(f"port {part.to_port}")
-    return " ".join([*words, "from", ",".join(part.inside), "to", part.outside])
+    return " ".join([*words, "from", ",".join(part.inside), "to", part.outside, *["inward"] * part.inward])
 
 
 def _short(prefix: Prefix) -> str:

@@ -58,6 +58,8 @@ def add_translations(book: RuleBook) -> None:
                         }
                     },
                 )
+                if rule.inward:
+                    continue
                 book.rule(
                     depart,
                     *leaving,
@@ -73,7 +75,8 @@ def add_translations(book: RuleBook) -> None:
                 )
             new = match({"ct": {"key": "state"}}, "new", "in")
             within = match(payload(ip, "daddr"), _prefix_of(rule.source))
-            book.rule(inside, *arriving, new, within, *_service(rule, "dport", rule.port), {"drop": None})
+            if not rule.inward:
+                book.rule(inside, *arriving, new, within, *_service(rule, "dport", rule.port), {"drop": None})
         else:
             _dynamic(book, rule, family, depart, leaving)
 

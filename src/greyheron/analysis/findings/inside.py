@@ -98,7 +98,7 @@ def _used(world: World, flow: Flow) -> tuple[str, int | None] | None:
 def _outside(device: Device, hop: Hop) -> tuple[str, int | None] | None:
     packet = hop.packet
     for rule in device.translations:
-        if rule.kind != "static" or rule.to is None or rule.outside != hop.ingress:
+        if rule.kind != "static" or rule.to is None or rule.inward or rule.outside != hop.ingress:
             continue
         inside, outside = block_of(rule.source), block_of(rule.to)
         if inside.family is packet.family and inside.holds(packet.destination):

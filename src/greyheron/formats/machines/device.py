@@ -14,8 +14,8 @@ from greyheron.formats.format import Notice
 from greyheron.formats.machines.lists import AddressSets, WrittenList, list_of
 from greyheron.formats.machines.machine import EVERYWHERE, LOOPBACK, Machine, PortLine, RouteLine, kept_names
 from greyheron.formats.machines.policy import FilterPolicy, policy_of
-from greyheron.formats.machines.ruleset import Chain, FilterRule, FilterVerdict, chains_of
-from greyheron.formats.machines.translations import translation_of
+from greyheron.formats.machines.ruleset import REWRITING, Chain, FilterRule, FilterVerdict, chains_of
+from greyheron.formats.machines.translations import translations_of
 from greyheron.model.document import to_data
 from greyheron.model.entry import ListBody
 from greyheron.model.names import PORTS, port_name
@@ -84,7 +84,9 @@ class MadeDevice:
         chains = chains_of(
             machine.collected.ruleset or {"nftables": []}, machine.name, list(machine.ports), machine.dormant
         )
-        policy = policy_of(machine, chains, [name for name, port in self._shown.items() if port.addresses])
+        rewriting, unsaid = self._translations(chains)
+        ports = [name for name, port in self._shown.items() if port.addresses]
+        policy = policy_of(machine, chains, ports, unsaid)
         answers = any(rule.verdict is FilterVerdict.REJECT for chain in chains for rule in chain.rules)
         device: dict[str, Any] = {
             "name": machine.name,
@@ -96,9 +98,8 @@ class MadeDevice:
         device["tracks"] = _TRACKED if policy.tracks else []
         if policy.outbound:
             device["filters_own_traffic"] = True
-        translations = [self._translation(hook, rule) for hook, rule in policy.rewrites]
-        if any(translations):
-            device["translations"] = [each for each in translations if each is not None]
+        if rewriting:
+            device["translations"] = rewriting
         made.left_out += policy.left_out
         if policy.left_out:
             missing = "; ".join(map(str, policy.left_out))
@@ -219,11 +220,27 @@ class MadeDevice:
         found: dict[str, Any] = {"services": list(services.values())} if services else {}
         return found | ({"lines": lines} if lines else {})
 
-    def _translation(self, hook: str, rule: FilterRule) -> dict[str, Any] | None:
-        made = translation_of(self._machine, self._names, self._shown, hook, rule)
-        if made is None:
-            self._notice(rule.where, f"this {rule.verdict} cannot be said: left out")
-        return made
+    def _translations(
+        self, chains: Sequence[Chain]
+    ) -> tuple[list[dict[str, Any]], list[tuple[str, FilterRule]]]:
+        """What rewriting rules become, and those that cannot be said, with their hooks."""
+        made: list[dict[str, Any]] = []
+        unsaid: list[tuple[str, FilterRule]] = []
+        for chain in chains:
+            for rule in chain.rules if chain.kind == "nat" else ():
+                if rule.verdict not in REWRITING:
+                    continue
+                found = translations_of(self._machine, self._names, self._shown, chain.hook, rule)
+                made += found
+                if not found:
+                    unsaid.append((chain.hook, rule))
+                    self._notice(
+                        rule.where, f"this {rule.verdict} cannot be said: what it rewrites is not known"
+                    )
+                elif rule.verdict is FilterVerdict.DNAT and rule.conditions.destination is None:
+                    told = "it publishes whatever address is asked for: taken for the machine's own"
+                    self._notice(rule.where, told, True)
+        return made, unsaid
 
     def _warn(self, policy: FilterPolicy, chains: Sequence[Chain], answers: bool) -> None:
         drops_invalid = any(

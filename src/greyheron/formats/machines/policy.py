@@ -17,7 +17,7 @@ from greyheron.core.regions import Spans, span_union
 from greyheron.formats.format import Notice
 from greyheron.formats.machines.conditions import ANYTHING, Conditions, both
 from greyheron.formats.machines.machine import LOOPBACK, Machine
-from greyheron.formats.machines.ruleset import MOST_RULES, Chain, FilterRule, FilterVerdict
+from greyheron.formats.machines.ruleset import MOST_RULES, REWRITING, Chain, FilterRule, FilterVerdict
 from greyheron.formats.machines.settings import settings_rules
 from greyheron.model.document import family_of
 from greyheron.model.entry import IcmpMatch
@@ -46,14 +46,69 @@ class FilterPolicy(Struct, frozen=True):
     left_out: tuple[Notice, ...]
 
 
-def policy_of(machine: Machine, chains: Sequence[Chain], ports: Iterable[str]) -> FilterPolicy:
-    """ports:  the interfaces that have addresses, so that packets come in and leave by them"""
-    return _Reader(machine, chains, [each for each in ports if each != LOOPBACK]).policy()
+def policy_of(
+    machine: Machine,
+    chains: Sequence[Chain],
+    ports: Iterable[str],
+    unsaid: Sequence[tuple[str, FilterRule]] = (),
+) -> FilterPolicy:
+    """ports:  the interfaces that have addresses, so that packets come in and leave by them
+
+    unsaid:  rules that rewrite addresses and cannot be said, by hook
+    """
+    return _Reader(machine, chains, [each for each in ports if each != LOOPBACK], unsaid).policy()
+
+
+class _Hooks(Struct, frozen=True):
+    """What is decided at each hook, up to the last packet.
+
+    first:  before all else;  own:  of what is for the machine;  through:  of what it passes on
+    sent:  of what it sends itself;  last:  of all that leaves
+    """
+
+    first: tuple[FilterRule, ...]
+    own: tuple[FilterRule, ...]
+    through: tuple[FilterRule, ...]
+    sent: tuple[FilterRule, ...]
+    last: tuple[FilterRule, ...]
+
+
+class _Doubts(Struct, frozen=True):
+    """What may be denied besides, at each interface."""
+
+    inbound: dict[str, tuple[FilterRule, ...]]
+    outbound: dict[str, tuple[FilterRule, ...]]
+
+
+def _doubt(rule: FilterRule, turned: bool = False) -> FilterRule:
+    """That `rule` may deny;  turned:  what comes back of it, with both ends exchanged"""
+    asked = replace(rule.conditions, states=None, arrives=None, leaves=None)
+    if turned:
+        asked = replace(
+            asked,
+            source=asked.destination,
+            destination=asked.source,
+            source_ports=asked.destination_ports,
+            destination_ports=asked.source_ports,
+            icmp=None,
+            flags=None,
+            dscp=None,
+        )
+    return FilterRule(rule.where, asked, FilterVerdict.DROP, maybe=True)
+
+
+_MAY_DENY = "it denies packets of known conversations too: whether those get through is not known"
 
 
 class _Reader:
-    def __init__(self, machine: Machine, chains: Sequence[Chain], ports: Sequence[str]) -> None:
-        self._machine, self._ports = machine, ports
+    def __init__(
+        self,
+        machine: Machine,
+        chains: Sequence[Chain],
+        ports: Sequence[str],
+        unsaid: Sequence[tuple[str, FilterRule]],
+    ) -> None:
+        self._machine, self._ports, self._unsaid = machine, ports, unsaid
         self._filters = [chain for chain in chains if chain.kind in ("filter", "route")]
         self._left_out: list[Notice] = [notice for chain in chains for notice in chain.unknown]
         self._rewrites = tuple(
@@ -77,37 +132,78 @@ class _Reader:
     def policy(self) -> FilterPolicy:
         inbound: dict[tuple[str, Family], tuple[FilterRule, ...]] = {}
         outbound: dict[tuple[str, Family], tuple[FilterRule, ...]] = {}
-        published = any(rule.verdict is FilterVerdict.DNAT for _, rule in self._rewrites)
         for family in Family:
-            first = _composed(
-                self._asked("ingress", family),
-                self._asked("prerouting", family, lambda each: each <= _DST_NAT or not published),
-            )
-            second = self._asked("prerouting", family, lambda each: each > _DST_NAT and published)
-            own = _composed(second, self._asked("input", family))
-            if self._machine.forwards_family(family):
-                through = _composed(second, self._asked("forward", family))
-            else:
-                through = (FilterRule("forwarding", ANYTHING, FilterVerdict.DROP),)
-            sent, last = self._asked("output", family), self._asked("postrouting", family)
+            asked = self._hooks(family, known=False)
+            doubts = self._doubts(family) if self._tracks else _Doubts({}, {})
             for port in self._ports:
-                rules = self._coming(port, family, first, own, through)
+                before = (*self._machine_rules(port, family), *doubts.inbound.get(port, ()))
+                rules = _up_to_the_end((*before, *self._coming(port, family, asked)))
                 if any(rule.verdict.denies for rule in rules):
                     inbound[port, family] = rules
-                rules = self._leaving(port, family, sent, last)
+                mine = Conditions(source=self._machine.own(family))
+                before = tuple(_among(doubts.outbound.get(port, ()), mine))
+                rules = _up_to_the_end((*before, *self._leaving(port, family, asked)))
                 if any(rule.verdict.denies for rule in rules):
                     outbound[port, family] = rules
         return FilterPolicy(
             inbound, outbound, self._tracks, self._rewrites, tuple(dict.fromkeys(self._left_out))
         )
 
+    def _hooks(self, family: Family, known: bool) -> "_Hooks":
+        """What each hook decides, of what opens a conversation or of what belongs to a known one."""
+        published = any(rule.verdict is FilterVerdict.DNAT for _, rule in self._rewrites)
+        first = _composed(
+            self._asked("ingress", family, known),
+            self._asked("prerouting", family, known, lambda each: each <= _DST_NAT or not published),
+        )
+        second = self._asked("prerouting", family, known, lambda each: each > _DST_NAT and published)
+        own = _composed(second, self._asked("input", family, known))
+        if self._machine.forwards_family(family):
+            through = _composed(second, self._asked("forward", family, known))
+        else:
+            through = (FilterRule("forwarding", ANYTHING, FilterVerdict.DROP),)
+        unsaid = () if known else tuple(self._rewritten_unsaid(family, "postrouting"))
+        sent = (*unsaid, *self._asked("output", family, known))
+        last = _composed(self._asked("postrouting", family, known), self._asked("egress", family, known))
+        return _Hooks(first, own, (*unsaid, *through), sent, last)
+
+    def _doubts(self, family: Family) -> "_Doubts":
+        """Rules that may deny packets of known conversations, which pass here unasked.
+
+        Whether a conversation gets through that has such packets is not known: those that it opens with, and
+        by the way back those with both ends exchanged.
+        """
+        known = self._hooks(family, known=True)
+        inbound: dict[str, list[FilterRule]] = {port: [] for port in self._ports}
+        outbound: dict[str, list[FilterRule]] = {port: [] for port in self._ports}
+        for port in self._ports:
+            others = [other for other in self._ports if other != port]
+            for rule in self._coming(port, family, known, bare=True):
+                if rule.verdict.denies and rule.where != "forwarding":
+                    self._notice(rule.where, _MAY_DENY)
+                    inbound[port].append(_doubt(rule))
+                    for other in others:
+                        inbound[other].append(_doubt(rule, turned=True))
+                    outbound[port].append(_doubt(rule, turned=True))
+            for rule in self._leaving(port, family, known):
+                if rule.verdict.denies:
+                    self._notice(rule.where, _MAY_DENY)
+                    inbound[port].append(_doubt(rule, turned=True))
+                    for other in others:
+                        inbound[other].append(_doubt(rule))
+                    outbound[port].append(_doubt(rule))
+        return _Doubts(
+            {port: tuple(dict.fromkeys(rules)) for port, rules in inbound.items()},
+            {port: tuple(dict.fromkeys(rules)) for port, rules in outbound.items()},
+        )
+
     def _notice(self, where: str, message: str) -> None:
         self._left_out.append(Notice(f"{self._machine.name}, {where}", message))
 
     def _asked(
-        self, hook: str, family: Family, at: Callable[[int], bool] = lambda _priority: True
+        self, hook: str, family: Family, known: bool, at: Callable[[int], bool] = lambda _priority: True
     ) -> tuple[FilterRule, ...]:
-        """What the chains of a hook decide of what opens a conversation, up to the last packet."""
+        """What the chains of a hook decide about every packet."""
         found: tuple[FilterRule, ...] = (_EVERYTHING,)
         chains = [
             chain
@@ -117,30 +213,34 @@ class _Reader:
         for chain in reversed(chains):
             end = FilterVerdict.ACCEPT if chain.accepts else FilterVerdict.DROP
             policy = FilterRule(f"{chain.where}, policy", ANYTHING, end)
-            found = _composed((*self._opening(chain, family), policy), found)
+            if chain.device is not None and end is FilterVerdict.DROP:
+                there = frozenset({chain.device})
+                side = Conditions(leaves=there) if hook == "egress" else Conditions(arrives=there)
+                policy = replace(policy, conditions=side)
+                found = (*self._without_states(chain, family, known), policy, *found)
+                continue
+            found = _composed((*self._without_states(chain, family, known), policy), found)
         return found
 
-    def _opening(self, chain: Chain, family: Family) -> Iterator[FilterRule]:
-        """The rules of a chain that are asked of what opens a conversation, without states."""
-        known_pass = not self._tracks
+    def _without_states(self, chain: Chain, family: Family, known: bool) -> Iterator[FilterRule]:
+        """The rules of a chain that are asked of what opens a conversation, or belongs to a known one."""
         for rule in chain.rules:
             conditions = both(rule.conditions, Conditions(family=family))
             if conditions is None or _INSIDE in (conditions.arrives, conditions.leaves):
                 continue
             if chain.device is not None:
-                conditions = both(conditions, Conditions(arrives=frozenset({chain.device})))
+                there = frozenset({chain.device})
+                side = Conditions(leaves=there) if chain.hook == "egress" else Conditions(arrives=there)
+                conditions = both(conditions, side)
                 if conditions is None:
                     continue
-            known_pass |= _passes_known(rule) or _passes_all(rule)
             states = conditions.states
             if states is None:
-                if rule.verdict.denies and not known_pass:
-                    self._notice(rule.where, "it denies packets of known conversations too: here they pass")
                 yield replace(rule, conditions=conditions)
                 continue
             plain = replace(conditions, states=None)
             if self._tracks:
-                if "new" in states:
+                if ("established" if known else "new") in states:
                     yield replace(rule, conditions=plain)
             elif states >= {"new", "established"}:
                 yield replace(rule, conditions=plain)
@@ -150,9 +250,6 @@ class _Reader:
                 told = f"it asks for {', '.join(sorted(states))}, and nothing lets known conversations pass"
                 self._notice(rule.where, f"{told}: whether it decides is not known")
                 yield replace(rule, conditions=plain, maybe=True)
-        if self._tracks and not known_pass and not chain.accepts:
-            told = "it lets no known conversations pass: here they do"
-            self._notice(chain.where, told)
 
     def _errors(self, rule: FilterRule, plain: Conditions, family: Family) -> Iterator[FilterRule]:
         """`related` alone lets errors about conversations home, of which nobody here knows."""
@@ -162,36 +259,41 @@ class _Reader:
             yield replace(rule, conditions=met, maybe=True)
 
     def _coming(
-        self,
-        port: str,
-        family: Family,
-        first: tuple[FilterRule, ...],
-        own: tuple[FilterRule, ...],
-        through: tuple[FilterRule, ...],
+        self, port: str, family: Family, hooks: "_Hooks", bare: bool = False
     ) -> tuple[FilterRule, ...]:
+        """What is decided of what comes in by `port`;  bare:  without what is known of single settings"""
         if not self._machine.forwards:
-            found = tuple(_at(own, port))
+            found = tuple(_at(hooks.own, port))
         else:
-            passed = self._through(family, through, self._machine.led_by(family))
+            passed = self._through(family, hooks.through, self._machine.led_by(family))
             mine = Conditions(destination=self._machine.own(family))
             found = (
                 *self._rewritten(port, family, passed),
-                *_among(_at(own, port), mine),
+                *_among(_at(hooks.own, port), mine),
                 *_at(passed, port),
             )
         if not any(rule.verdict.denies for rule in found):
             found = (_EVERYTHING,)
-        found = _composed(tuple(_at(first, port)), found)
-        return _up_to_the_end((*self._before_rules(port, family), *found))
+        found = _composed(tuple(_at(hooks.first, port)), found)
+        return _up_to_the_end(found if bare else (*self._elsewhere_decided(port, family), *found))
 
-    def _before_rules(self, port: str, family: Family) -> Iterator[FilterRule]:
-        """What a machine decides about packets that come in without asking a rule, as far as it is known."""
+    def _elsewhere_decided(self, port: str, family: Family) -> Iterator[FilterRule]:
+        """What chains of other kinds, and rewriting that cannot be said, may do with packets."""
         for chain in self._elsewhere:
             if chain.device in (None, port):
                 yield FilterRule(chain.where, ANYTHING, FilterVerdict.DROP, maybe=True)
-        yield from self._machine_rules(port, family)
+        yield from _at(self._rewritten_unsaid(family, "prerouting"), port)
+
+    def _rewritten_unsaid(self, family: Family, hook: str) -> Iterator[FilterRule]:
+        """Where packets go that are rewritten in a way that cannot be said is not known."""
+        for at, rule in self._unsaid:
+            met = both(rule.conditions, Conditions(family=family))
+            if at == hook and met is not None:
+                plain = replace(met, states=None)
+                yield FilterRule(rule.where, plain, FilterVerdict.DROP, maybe=True)
 
     def _machine_rules(self, port: str, family: Family) -> Iterator[FilterRule]:
+        """What a machine decides about packets that come in without asking a rule, as far as it is known."""
         for told in settings_rules(self._machine, port, family):
             yield FilterRule(told.where, told.conditions, FilterVerdict.DROP, maybe=told.maybe)
             if told.notice:
@@ -222,7 +324,7 @@ class _Reader:
     def _rewritten(self, port: str, family: Family, passed: Sequence[FilterRule]) -> Iterator[FilterRule]:
         """What is decided of packets for rewritten destinations, said of them as they come in."""
         for hook, rule in self._rewrites:
-            if hook != "prerouting" or rule.verdict is not FilterVerdict.DNAT:
+            if hook != "prerouting" or rule.verdict is not FilterVerdict.DNAT or rule.maybe:
                 continue
             outside, inside = rewritten(rule, family)
             if outside is None or inside is None:
@@ -237,11 +339,8 @@ class _Reader:
                 if met is not None:
                     yield replace(each, conditions=met)
 
-    def _leaving(
-        self, port: str, family: Family, sent: tuple[FilterRule, ...], last: tuple[FilterRule, ...]
-    ) -> tuple[FilterRule, ...]:
-        """`sent`: what is decided of what the machine sends itself;  last:  of all that leaves"""
-        leaving = tuple(_at(last, port, leaving=True))
+    def _leaving(self, port: str, family: Family, hooks: "_Hooks") -> tuple[FilterRule, ...]:
+        leaving = tuple(_at(hooks.last, port, leaving=True))
         if self._rewrites:  # a list sees what sources have become, and these rules what they were
             leaving = tuple(
                 replace(rule, conditions=replace(rule.conditions, source=None), maybe=True)
@@ -249,7 +348,7 @@ class _Reader:
                 else rule
                 for rule in leaving
             )
-        own = _composed(tuple(_at(sent, port, leaving=True)), leaving)
+        own = _composed(tuple(_at(hooks.sent, port, leaving=True)), leaving)
         if not self._machine.forwards or own == leaving:
             return _up_to_the_end(own)
         mine = Conditions(source=self._machine.own(family))
@@ -297,7 +396,7 @@ def _unconditional(rule: FilterRule) -> bool:
 
 
 def _rewrites(rule: FilterRule) -> bool:
-    return rule.verdict in (FilterVerdict.MASQUERADE, FilterVerdict.SNAT, FilterVerdict.DNAT)
+    return rule.verdict in REWRITING
 
 
 def rewritten(rule: FilterRule, family: Family) -> tuple[Conditions | None, Conditions | None]:
@@ -328,10 +427,6 @@ def _passes_known(rule: FilterRule) -> bool:
         and "established" in states
         and rule.conditions == only
     )
-
-
-def _passes_all(rule: FilterRule) -> bool:
-    return rule.verdict is FilterVerdict.ACCEPT and _unconditional(rule) and not rule.maybe
 
 
 def _at(rules: Iterable[FilterRule], port: str, leaving: bool = False) -> Iterator[FilterRule]:

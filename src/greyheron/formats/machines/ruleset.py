@@ -21,7 +21,7 @@ MOST_RULES = 50_000
 MOST_READ = 500_000
 """So many rules are read on the way, those of a chain as often as something leads there."""
 DEEPEST = 16
-FAMILIES = {"inet": None, "ip": Family.IPV4, "ip6": Family.IPV6}
+FAMILIES = {"inet": None, "ip": Family.IPV4, "ip6": Family.IPV6, "netdev": None}
 _QUIET = frozenset(
     {
         "comment",
@@ -62,6 +62,9 @@ class FilterVerdict(StrEnum):
     @property
     def denies(self) -> bool:
         return self in (FilterVerdict.DROP, FilterVerdict.REJECT)
+
+
+REWRITING = frozenset({FilterVerdict.MASQUERADE, FilterVerdict.SNAT, FilterVerdict.DNAT})
 
 
 class FilterRule(Struct, frozen=True):
@@ -213,6 +216,8 @@ class _Ruleset:
                     where, f"its rules come to more than {MOST_RULES}: the rest may decide otherwise"
                 )
                 rules += _anything(where, start)
+        elif self._rules.get((family, table, name)):
+            rules += _anything(where, ANYTHING)
         return Chain(
             where,
             str(base.get("hook")),
@@ -303,6 +308,7 @@ class _Ruleset:
                     yield made if sure else replace(made, maybe=True)
                 except Unknown as error:
                     self._notice(here, str(error))
+                    yield FilterRule(here, conditions, FilterVerdict(kind), maybe=True)
             case _:
                 yield from _anything(here, conditions)
 
