@@ -2,6 +2,7 @@
 
 python scripts/agree.py walks FIRST COUNT   the walk, the bulk engine and the naive reference
 python scripts/agree.py kernel FIRST COUNT  the prediction, and real packets in a real kernel
+python scripts/agree.py machines FIRST COUNT  random machines, collected, and real conversations between them
 python scripts/agree.py proofs FIRST COUNT  proofs, and every conversation tried by the naive reference
 python scripts/agree.py advice FIRST COUNT  every choice of advice, made for real
 python scripts/agree.py edits FIRST COUNT [EDITS]   what is kept from edit to edit, and worked out afresh
@@ -17,6 +18,7 @@ from tests.advised import advised_otherwise
 from tests.brute import ALLOW_PORTS, BLOCK_PORTS, FEW_DSCP, random_requirement, tiny_network
 from tests.dask import machines
 from tests.edits import answered_otherwise, disagreeing
+from tests.kernel.held import held, in_namespaces
 from tests.random_networks import random_flows, random_network
 from tests.unit.test_proof import agrees, violating_in_time
 from tests.unit.test_reference import at_some_time, by_name, disagreements
@@ -49,6 +51,16 @@ def walks(seed: int, _edits: int) -> tuple[int, list[str]]:
 def proofs(seed: int, _edits: int) -> tuple[int, list[str]]:
     network, text = tiny_network(seed), random_requirement(seed)
     return 1, agrees(network, text, violating_in_time(network, text))
+
+
+def machines_held(seed: int, _edits: int) -> tuple[int, list[str]]:
+    """One random set of machines; how much is not known of it is printed."""
+    ((_, found),) = in_namespaces("tests.kernel.small", str(seed), "1").items()
+    if found is None:
+        return 0, []
+    each = held(found)
+    print(f"seed {seed}: {each.seen} conversations, {each.not_known} not known")
+    return each.seen, list(each.unlike)
 
 
 def advice(seed: int, _edits: int) -> tuple[int, list[str]]:
@@ -98,6 +110,7 @@ def main() -> int:
     known = {
         "walks": walks,
         "proofs": proofs,
+        "machines": machines_held,
         "advice": advice,
         "kernel": kernel,
         "edits": edits,

@@ -61,10 +61,9 @@ def random_set(seed: int) -> Set:
     tables = [_table(chance, number) for number in range(chance.choice((1, 1, 2, 3)))]
     more: list[str] = []
     if chance.random() < 0.12:
+        selects = chance.choice(("from 172.20.1.10", "to 172.20.2.10", "iif lan"))
         more += ["on gate ip route add blackhole 172.20.2.0/24 table 100"]
-        more.append(
-            f"on gate ip rule add {chance.choice(('from 172.20.1.10', 'to 172.20.2.10', 'iif lan'))} table 100 priority 100"
-        )
+        more.append(f"on gate ip rule add {selects} table 100 priority 100")
     if chance.random() < 0.1:
         more.append(f"on gate sysctl -qw net.ipv4.conf.all.rp_filter={chance.choice((1, 2))}")
     if chance.random() < 0.1:
@@ -137,9 +136,8 @@ def _rules(chance: Random, family: str, helpers: list[str], most: int, may_retur
 def _rule(chance: Random, family: str, helpers: list[str], may_return: bool) -> str:
     words: list[str] = []
     if chance.random() < 0.3:
-        words.append(
-            f"{chance.choice(('iifname', 'oifname'))} {chance.choice(('', '!= '))}{chance.choice(('lan', 'up'))}"
-        )
+        side, not_ = chance.choice(("iifname", "oifname")), chance.choice(("", "!= "))
+        words.append(f"{side} {not_}{chance.choice(('lan', 'up'))}")
     if chance.random() < 0.4 and family != "ip6":
         side, not_ = chance.choice(("saddr", "daddr")), chance.choice(("", "", "!= "))
         words.append(f"ip {side} {not_}{chance.choice((*_SOURCES, '@some'))}")
@@ -148,7 +146,8 @@ def _rule(chance: Random, family: str, helpers: list[str], may_return: bool) -> 
     draw = chance.random()
     if draw < 0.45:
         words.append(
-            f"{chance.choice(('tcp', 'tcp', 'udp'))} dport {chance.choice(('', '', '!= '))}{chance.choice(_PORTS)}"
+            f"{chance.choice(('tcp', 'tcp', 'udp'))} dport "
+            f"{chance.choice(('', '', '!= '))}{chance.choice(_PORTS)}"
         )
     elif draw < 0.55:
         words.append(f"meta l4proto {chance.choice(('tcp', 'udp', '{ tcp, udp }', '{ icmp, ipv6-icmp }'))}")

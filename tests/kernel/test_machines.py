@@ -1,8 +1,5 @@
 """Real machines brought in: what their model predicts, and what they did."""
 
-import json
-import subprocess
-import sys
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +10,6 @@ from greyheron.analysis.traffic.judging import judge, parties_of
 from greyheron.analysis.traffic.times import whenever
 from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import Verdict, converse
-from greyheron.core.responses import Seen
 from greyheron.core.timeline import Timeline
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.bundle import Bundle, bundle_in
@@ -23,28 +19,14 @@ from greyheron.formats.traffic import read_traffic
 from greyheron.model.document import Network
 from greyheron.model.notation.flows import read_bare_flow
 from greyheron.rehearsal.runner import missing, run_rehearsal
+from tests.kernel.held import SEES, in_namespaces
 
 pytestmark = pytest.mark.skipif(bool(missing()), reason=" ".join(missing()) or "namespaces can be had")
-UNSHARE = (
-    *("unshare", "--user", "--map-root-user", "--net", "--mount", "--ipc", "--pid", "--fork"),
-    *("--kill-child", "--mount-proc"),
-)
-SEES = {
-    Seen.REPLY: "reply",
-    Seen.RESET: "refused",
-    Seen.PORT_UNREACHABLE: "refused",
-    Seen.PROHIBITED: "prohibited",
-    Seen.NOTHING: "nothing",
-}
 
 
 @pytest.fixture(scope="module")
 def told() -> dict[str, Any]:
-    done = subprocess.run(
-        [*UNSHARE, sys.executable, "-m", "tests.kernel.machines"], capture_output=True, text=True
-    )
-    assert done.returncode == 0, done.stderr
-    found: dict[str, Any] = json.loads(done.stdout)
+    found: dict[str, Any] = in_namespaces("tests.kernel.machines")
     return found
 
 

@@ -230,7 +230,11 @@ class MadeDevice:
             for rule in chain.rules if chain.kind == "nat" else ():
                 if rule.verdict not in REWRITING:
                     continue
-                found = translations_of(self._machine, self._names, self._shown, chain.hook, rule)
+                if not self._machine.forwards and rule.verdict is FilterVerdict.MASQUERADE:
+                    continue  # what it sends itself has that source anyway
+                found = []
+                if self._machine.forwards:
+                    found = translations_of(self._machine, self._names, self._shown, chain.hook, rule)
                 made += found
                 if not found:
                     unsaid.append((chain.hook, rule))

@@ -18,7 +18,7 @@ from greyheron.formats.format import Notice
 from greyheron.formats.machines.conditions import ANYTHING, Conditions, both
 from greyheron.formats.machines.machine import LOOPBACK, Machine
 from greyheron.formats.machines.ruleset import MOST_RULES, REWRITING, Chain, FilterRule, FilterVerdict
-from greyheron.formats.machines.settings import settings_rules
+from greyheron.formats.machines.settings import sending_rules, settings_rules
 from greyheron.model.document import family_of
 from greyheron.model.entry import IcmpMatch
 from greyheron.model.values import Family
@@ -141,7 +141,8 @@ class _Reader:
                 if any(rule.verdict.denies for rule in rules):
                     inbound[port, family] = rules
                 mine = Conditions(source=self._machine.own(family))
-                before = tuple(_among(doubts.outbound.get(port, ()), mine))
+                unsure = (*self._sending_rules(family), *doubts.outbound.get(port, ()))
+                before = tuple(_among(unsure, mine))
                 rules = _up_to_the_end((*before, *self._leaving(port, family, asked)))
                 if any(rule.verdict.denies for rule in rules):
                     outbound[port, family] = rules
@@ -265,12 +266,13 @@ class _Reader:
         if not self._machine.forwards:
             found = tuple(_at(hooks.own, port))
         else:
-            passed = self._through(family, hooks.through, self._machine.led_by(family))
+            led = self._machine.led_by(family)
+            passed = _up_to_the_end(_at(self._through(family, hooks.through, led), port))
             mine = Conditions(destination=self._machine.own(family))
             found = (
                 *self._rewritten(port, family, passed),
-                *_among(_at(hooks.own, port), mine),
-                *_at(passed, port),
+                *_among(_up_to_the_end(_at(hooks.own, port)), mine),
+                *passed,
             )
         if not any(rule.verdict.denies for rule in found):
             found = (_EVERYTHING,)
@@ -298,6 +300,10 @@ class _Reader:
             yield FilterRule(told.where, told.conditions, FilterVerdict.DROP, maybe=told.maybe)
             if told.notice:
                 self._notice(told.where, told.notice)
+
+    def _sending_rules(self, family: Family) -> Iterator[FilterRule]:
+        for told in sending_rules(self._machine, family):
+            yield FilterRule(told.where, told.conditions, FilterVerdict.DROP, maybe=told.maybe)
 
     def _through(
         self, family: Family, through: tuple[FilterRule, ...], led: Mapping[str, Spans] | None
@@ -348,7 +354,7 @@ class _Reader:
                 else rule
                 for rule in leaving
             )
-        own = _composed(tuple(_at(hooks.sent, port, leaving=True)), leaving)
+        own = _composed(_up_to_the_end(_at(hooks.sent, port, leaving=True)), leaving)
         if not self._machine.forwards or own == leaving:
             return _up_to_the_end(own)
         mine = Conditions(source=self._machine.own(family))

@@ -41,6 +41,14 @@ def settings_rules(machine: Machine, port: str, family: Family) -> Iterator[Told
     yield from _silent_discards(machine, family)
 
 
+def sending_rules(machine: Machine, family: Family) -> Iterator[Told]:
+    """What becomes otherwise of what a machine sends itself, as `settings_rules` says of what comes in."""
+    for rule in machine.policies(family):
+        conditions = None if rule.iif is not None else _of_policy(machine, rule, None, family)
+        if conditions is not None:
+            yield Told(f"routing policy {rule.priority}", conditions, True)
+
+
 def _legacy(machine: Machine) -> Iterator[Told]:
     tables = machine.collected.legacy
     if tables:
@@ -61,7 +69,7 @@ def _policies(machine: Machine, port: str, family: Family) -> Iterator[Told]:
         yield Told(port, ANYTHING, True, told)
 
 
-def _of_policy(machine: Machine, rule: PolicyLine, port: str, family: Family) -> Conditions | None:
+def _of_policy(machine: Machine, rule: PolicyLine, port: str | None, family: Family) -> Conditions | None:
     """What a policy is about of what comes in there, as far as it can be told; None where nothing is."""
     if rule.iif not in (None, port):
         return None
