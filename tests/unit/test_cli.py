@@ -267,7 +267,7 @@ def test_findings_are_written_as_sarif_at_the_lines_of_the_file(tmp_path: Path) 
         at_entry = line.split()[0] in spoken
         assert at_entry or not named or any(f"name: {name}" in line for name in named), (line, named)
         entries += at_entry
-        assert place["physicalLocation"]["artifactLocation"]["uri"] == str(storm)
+        assert place["physicalLocation"]["artifactLocation"]["uri"] == storm.as_uri()
     assert entries >= 4
 
 

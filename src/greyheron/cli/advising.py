@@ -12,11 +12,11 @@ from greyheron.analysis.advice.advisor import wanted
 from greyheron.analysis.findings.finder import noted
 from greyheron.analysis.findings.finding import Severity
 from greyheron.cli.reading import (
+    STANDARD_INPUT,
     UNEXPECTED,
     AsJson,
     File,
     content_of,
-    name_of,
     network_in,
     out,
     read_file,
@@ -93,7 +93,12 @@ def findings(
         if order.index(each.finding.severity) <= order.index(least)
     ]
     if sarif is not None:
-        write_file(sarif, write_sarif(name_of(file), content.decode("utf-8-sig"), found))
+        write_file(
+            sarif,
+            write_sarif(
+                None if str(file) == STANDARD_INPUT else str(file), content.decode("utf-8-sig"), found
+            ),
+        )
     if as_json:
         data = [
             {

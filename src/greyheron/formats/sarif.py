@@ -3,7 +3,9 @@
 import json
 import re
 from collections.abc import Iterator, Sequence
+from pathlib import PurePath
 from typing import Any
+from urllib.parse import quote
 
 import yaml
 
@@ -19,8 +21,8 @@ _ENTRY = re.compile(r"\bentry (\d{1,9})\b")
 _NUMBER = re.compile(r"\s*(\d{1,9})\s")
 
 
-def write_sarif(path: str, text: str, found: Sequence[Noted]) -> str:
-    """path:  of the workspace file, as the code host has it;  text:  what is in it
+def write_sarif(path: str | None, text: str, found: Sequence[Noted]) -> str:
+    """path:  of the workspace file, as the code host has it, or None for one without;  text:  what is in it
 
     What was accepted is suppressed, with its reason.
     """
@@ -40,8 +42,16 @@ def write_sarif(path: str, text: str, found: Sequence[Noted]) -> str:
     return json.dumps({"version": "2.1.0", "runs": [run]}, ensure_ascii=False, indent=2) + "\n"
 
 
+def _artifact(path: str | None) -> dict[str, Any]:
+    """Where a file is, as RFC 3986 writes it (SARIF 3.4.3, 3.10.2)."""
+    if path is None:
+        return {"description": {"text": "standard input"}}
+    place = PurePath(path)
+    return {"uri": place.as_uri() if place.is_absolute() else quote(place.as_posix())}
+
+
 def _result(
-    path: str, noted: Noted, lines: dict[tuple[str, str], int], kinds: Sequence[str]
+    path: str | None, noted: Noted, lines: dict[tuple[str, str], int], kinds: Sequence[str]
 ) -> dict[str, Any]:
     finding = noted.finding
     result = {
@@ -53,7 +63,7 @@ def _result(
         "locations": [
             {
                 "physicalLocation": {
-                    "artifactLocation": {"uri": path},
+                    "artifactLocation": _artifact(path),
                     "region": {"startLine": _line(finding, lines)},
                 }
             }

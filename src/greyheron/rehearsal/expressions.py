@@ -4,6 +4,15 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import product
 from typing import Any
 
+from greyheron.core.fields import unsaid
+from greyheron.core.fields.addresses import DestinationField, SourceField
+from greyheron.core.fields.dscp import DscpField
+from greyheron.core.fields.established import EstablishedField
+from greyheron.core.fields.flags import FlagsField
+from greyheron.core.fields.fragment import FragmentField
+from greyheron.core.fields.icmp import IcmpField
+from greyheron.core.fields.ports import DestinationPortField, SourcePortField
+from greyheron.core.fields.protocol import ProtocolField
 from greyheron.core.fields.services import ALL_PORTS
 from greyheron.core.regions import span_union
 from greyheron.core.rules import Rule
@@ -18,9 +27,24 @@ from greyheron.model.entry import (
 )
 from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP, protocol_name
+from greyheron.model.problems import DocumentError, Problem
 from greyheron.model.values import Family
 
 Expression = dict[str, Any]
+_SAID = frozenset(
+    {
+        ProtocolField,
+        SourceField,
+        DestinationField,
+        SourcePortField,
+        DestinationPortField,
+        IcmpField,
+        EstablishedField,
+        FlagsField,
+        FragmentField,
+        DscpField,
+    }
+)
 _FRAGMENT_OFFSET = 0x1FFF
 
 
@@ -46,8 +70,15 @@ def of_family(family: Family) -> Expression:
 
 
 def matching(rule: Rule, family: Family) -> Iterator[list[Expression]]:
-    """The conjunctions of which a packet must fulfil one to match the entry; none at all: none can."""
+    """The conjunctions of which a packet must fulfil one to match the entry; none at all: none can.
+
+    Raises DocumentError where the entry asks for something else than is said here.
+    """
     entry = rule.entry
+    what = unsaid(rule, _SAID)
+    if what:
+        told = f"entry {entry.number} asks for {what[0]}, which a rehearsal cannot say to the kernel yet"
+        raise DocumentError([Problem(f"entry {entry.number}", told)])
     ip = "ip" if family is Family.IPV4 else "ip6"
     sides = [
         list(_addresses(blocks, payload(ip, field)))

@@ -3,6 +3,7 @@
 In the order in which they are compared. A field that lacks a form cannot stand here: it is a type error.
 """
 
+from collections.abc import Collection
 from typing import Final
 
 from greyheron.core.fields.addresses import AddressField, DestinationField, SourceField
@@ -14,6 +15,7 @@ from greyheron.core.fields.fragment import FragmentField
 from greyheron.core.fields.icmp import IcmpField
 from greyheron.core.fields.ports import DestinationPortField, PortField, SourcePortField
 from greyheron.core.fields.protocol import ProtocolField
+from greyheron.core.rules import Rule
 
 ADDRESS_FIELDS: Final[tuple[AddressField, ...]] = (SourceField(), DestinationField())
 PORT_FIELDS: Final[tuple[PortField, ...]] = (SourcePortField(), DestinationPortField())
@@ -29,6 +31,12 @@ _BEHIND: Final[tuple[KindField, ...]] = (
 KIND_FIELDS: Final[tuple[KindField, ...]] = (*_PROTOCOL, *_BEHIND)
 FIELDS: Final[tuple[Field, ...]] = (*_PROTOCOL, *RANGED_FIELDS, *_BEHIND)
 
+
+def unsaid(rule: Rule, said: Collection[type[Field]]) -> list[str]:
+    """What a rule asks for that is not among what somebody can say: it must not be written without that."""
+    return [field.label for field in rule.constraints if type(field) not in said]
+
+
 __all__ = [
     "ADDRESS_FIELDS",
     "FIELDS",
@@ -40,4 +48,5 @@ __all__ = [
     "KindField",
     "PortField",
     "RangedField",
+    "unsaid",
 ]

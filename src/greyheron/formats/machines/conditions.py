@@ -11,11 +11,13 @@ from greyheron.model.entry import IcmpMatch
 from greyheron.model.header import FlagsMatch
 from greyheron.model.values import Family
 
+NO_INTERFACE = ""
+
 
 class Conditions(Struct, frozen=True):
     """What a packet must be; None for anything.
 
-    arrives, leaves:  the interfaces
+    arrives, leaves:  the interfaces; NO_INTERFACE where there is none yet, or none any more
     source, destination:  addresses of `family`, as numbers;  states:  of its conversation
     icmp:  alternatives
     """

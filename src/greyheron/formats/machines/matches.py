@@ -8,7 +8,7 @@ from itertools import product
 from typing import Any
 
 from greyheron.core.regions import Spans, span_minus, span_union
-from greyheron.formats.machines.conditions import ANYTHING, Conditions, both
+from greyheron.formats.machines.conditions import ANYTHING, NO_INTERFACE, Conditions, both
 from greyheron.model.document import family_of
 from greyheron.model.entry import IcmpMatch
 from greyheron.model.header import DSCP, FlagsMatch, TcpFlags
@@ -126,7 +126,7 @@ def _elements(right: Any, resolve: Resolve) -> Iterator[Any]:
 def _of_packet(key: str, values: Sequence[Any], interfaces: Sequence[str], negated: bool) -> Conditions:
     if key in ("iifname", "oifname", "iif", "oif"):
         found = frozenset(name for name in interfaces if any(fnmatchcase(name, str(each)) for each in values))
-        found = frozenset(interfaces) - found if negated else found
+        found = frozenset({*interfaces, NO_INTERFACE}) - found if negated else found
         if key.startswith("i"):
             return Conditions(arrives=found)
         return Conditions(leaves=found)

@@ -15,7 +15,7 @@ from msgspec.structs import replace
 
 from greyheron.core.regions import Spans, span_union
 from greyheron.formats.format import Notice
-from greyheron.formats.machines.conditions import ANYTHING, Conditions, both
+from greyheron.formats.machines.conditions import ANYTHING, NO_INTERFACE, Conditions, both
 from greyheron.formats.machines.machine import LOOPBACK, Machine
 from greyheron.formats.machines.ruleset import MOST_RULES, REWRITING, Chain, FilterRule, FilterVerdict
 from greyheron.formats.machines.settings import sending_rules, settings_rules
@@ -26,6 +26,7 @@ from greyheron.model.values import Family
 _DST_NAT = -100
 """The priority at which destinations are rewritten: chains behind it see them as they become."""
 _ERRORS = {Family.IPV4: (3, 11, 12), Family.IPV6: (1, 2, 3, 4)}
+_COMING = frozenset({"ingress", "prerouting", "input"})
 _INSIDE = frozenset({LOOPBACK})
 _EVERYTHING = FilterRule("", ANYTHING, FilterVerdict.ACCEPT)
 _EITHER = (FilterVerdict.ACCEPT, FilterVerdict.DROP)
@@ -186,6 +187,11 @@ class _Reader:
                     for other in others:
                         inbound[other].append(_doubt(rule, turned=True))
                     outbound[port].append(_doubt(rule, turned=True))
+            for told in settings_rules(self._machine, port, family):
+                if told.maybe:
+                    doubted = FilterRule(told.where, told.conditions, FilterVerdict.DROP, maybe=True)
+                    for other in others:
+                        inbound[other].append(_doubt(doubted, turned=True))
             for rule in self._leaving(port, family, known):
                 if rule.verdict.denies:
                     self._notice(rule.where, _MAY_DENY)
@@ -235,6 +241,9 @@ class _Reader:
                 conditions = both(conditions, side)
                 if conditions is None:
                     continue
+            conditions = _with_interfaces_of(chain.hook, conditions)
+            if conditions is None:
+                continue
             states = conditions.states
             if states is None:
                 yield replace(rule, conditions=conditions)
@@ -346,7 +355,10 @@ class _Reader:
                     yield replace(each, conditions=met)
 
     def _leaving(self, port: str, family: Family, hooks: "_Hooks") -> tuple[FilterRule, ...]:
-        leaving = tuple(_at(hooks.last, port, leaving=True))
+        last = [
+            rule if rule.conditions.arrives is None else replace(rule, maybe=True) for rule in hooks.last
+        ]  # where packets came in is not known where they leave
+        leaving = tuple(_at(last, port, leaving=True))
         if self._rewrites:  # a list sees what sources have become, and these rules what they were
             leaving = tuple(
                 replace(rule, conditions=replace(rule.conditions, source=None), maybe=True)
@@ -358,7 +370,25 @@ class _Reader:
         if not self._machine.forwards or own == leaving:
             return _up_to_the_end(own)
         mine = Conditions(source=self._machine.own(family))
+        if self._hides_behind(port):  # what it passes on has its own address there as well
+            own = tuple(replace(rule, maybe=True) if rule.verdict.denies else rule for rule in own)
         return _up_to_the_end((*_among(own, mine), *leaving))
+
+    def _hides_behind(self, port: str) -> bool:
+        """Whether sources are rewritten of what leaves by an interface."""
+        return any(
+            hook == "postrouting" and (rule.conditions.leaves is None or port in rule.conditions.leaves)
+            for hook, rule in self._rewrites
+        )
+
+
+def _with_interfaces_of(hook: str, asked: Conditions) -> Conditions | None:
+    """Conditions without what a hook does not know: where packets will leave, or where they came in."""
+    if hook in _COMING and asked.leaves is not None:
+        return replace(asked, leaves=None) if NO_INTERFACE in asked.leaves else None
+    if hook == "output" and asked.arrives is not None:
+        return replace(asked, arrives=None) if NO_INTERFACE in asked.arrives else None
+    return asked
 
 
 def _composed(first: tuple[FilterRule, ...], then: tuple[FilterRule, ...]) -> tuple[FilterRule, ...]:

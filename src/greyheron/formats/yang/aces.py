@@ -5,7 +5,14 @@ from functools import lru_cache
 from itertools import product
 from typing import Any
 
-from greyheron.core.fields.ports import spans_of
+from greyheron.core.fields import unsaid
+from greyheron.core.fields.addresses import DestinationField, SourceField
+from greyheron.core.fields.dscp import DscpField
+from greyheron.core.fields.established import EstablishedField
+from greyheron.core.fields.flags import FlagsField
+from greyheron.core.fields.icmp import IcmpField
+from greyheron.core.fields.ports import DestinationPortField, SourcePortField, spans_of
+from greyheron.core.fields.protocol import ProtocolField
 from greyheron.core.lists import ResolvedList
 from greyheron.core.matching import NEIGHBOUR_DISCOVERY
 from greyheron.core.regions import prefixes_of, span_union
@@ -21,6 +28,22 @@ MOST_OF_ONE = 4096
 MOST_SCATTERED = 10
 """A wildcard with up to so many scattered bits is written as prefixes."""
 _EVERY_PORT = ((0, 65535),)
+
+
+_SAID = frozenset(
+    {
+        ProtocolField,
+        SourceField,
+        DestinationField,
+        SourcePortField,
+        DestinationPortField,
+        IcmpField,
+        EstablishedField,
+        FlagsField,
+        DscpField,
+    }
+)
+"""What the standard can say of a packet."""
 
 
 class CannotExpand(Exception):
@@ -60,13 +83,9 @@ def _forwarding(rule: Rule) -> str:
 
 def _matches(rule: Rule, family: Family) -> Iterator[dict[str, Any]]:
     entry = rule.entry
-    for what, said in (
-        ("fragment", entry.fragment),
-        ("during", entry.during is not None),
-        ("maybe", entry.maybe),
-    ):
-        if said:
-            raise CannotExpand(f"entry {entry.number} asks for “{what}”")
+    what = [*unsaid(rule, _SAID), *["during"] * (entry.during is not None), *["maybe"] * entry.maybe]
+    if what:
+        raise CannotExpand(f"entry {entry.number} asks for “{what[0]}”")
     protocols = [entry.protocol]
     own_ports, other_ports = _ports(rule.source_ports), _ports(rule.destination_ports)
     if entry.protocol is None and (own_ports, other_ports) != ([None], [None]):
