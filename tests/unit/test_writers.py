@@ -1,4 +1,4 @@
-"""Whoever writes entries elsewhere goes over all that they ask for: nothing is written without its condition."""
+"""Whoever writes entries elsewhere goes over all that they ask for: nothing goes out without its condition."""
 
 import json
 

@@ -3745,6 +3745,8 @@ export interface components {
          *     source:  the inside address or prefix
          *     to:  the outside address or prefix, or the pool; None for the outside interface's own address
          *     protocol, port, to_port:  limit a static rule to one service; `to_port` is the same port unless given
+         *     inward:  a static rule that rewrites only what comes in for `to`: the inside address is let in as well,
+         *         and what it begins itself goes out as other rules have it
          */
         Translation: {
             /**
@@ -3766,6 +3768,11 @@ export interface components {
             port?: number | null;
             /** To Port */
             to_port?: number | null;
+            /**
+             * Inward
+             * @default false
+             */
+            inward: boolean;
         };
         /**
          * Trial
