@@ -31,7 +31,11 @@ const language = StreamLanguage.define<{ start: boolean }>({
     }
     if (word === "permit" || word === "pass") return "inserted";
     if (word === "deny" || word === "block") return "deleted";
-    if (/^(from|to|port|established|flags|fragment|dscp|during|maybe|at|log|silently|source-port|→|->)$/.test(word))
+    if (
+      /^(from|to|port|established|flags|fragment|dscp|during|maybe|at|log|silently|source-port|→|->)$/.test(
+        word,
+      )
+    )
       return "keyword";
     return word.startsWith("@") ? "name" : null;
   },
