@@ -10,10 +10,12 @@ from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.analysis.testing.judge import Standing
 from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import Verdict
+from greyheron.core.periods import times_of
 from greyheron.core.timeline import Timeline
 from greyheron.formats.workspace import read_workspace, write_workspace
 from greyheron.model.document import Network
 from greyheron.model.notation.requirements import read_requirement
+from greyheron.model.period import Moment
 from tests.sites import site
 
 TWO = (
@@ -87,3 +89,14 @@ def test_it_is_written_and_read() -> None:
     network = guarded()
     assert read_workspace(write_workspace(network).encode()).lists == network.lists
     assert "20 maybe permit tcp from any to any port 80" in write_workspace(network)
+
+
+def test_suppositions_are_no_times() -> None:
+    network = guarded()
+    assert [span.words for span in Timeline.build(network).shown] == [
+        "if what is not known denies",
+        "if what is not known permits",
+    ]
+    assert [span.words for span in times_of(network)] == ["at all times"]
+    moment = Moment(1, 600)
+    assert [span.moment for span in Timeline.build(network, moment).shown] == [moment, moment]

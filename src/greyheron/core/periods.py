@@ -38,13 +38,22 @@ def used_periods(network: Network) -> frozenset[str]:
 
 
 def spans_of(network: Network) -> tuple[Span, ...]:
-    """Every span in which other entries are there, ordinary weeks first; one where none depends on time."""
+    """Every span in which other entries are there, ordinary weeks first; one where none depends on time.
+
+    Where something is not known each is there for each supposition.
+    """
     used = used_periods(network)
+    return tuple(each for time in times_of(network) for each in supposed(time.active, time.moment, used))
+
+
+def times_of(network: Network) -> tuple[Span, ...]:
+    """The spans by time alone, whatever is not known."""
+    used = used_periods(network) - frozenset(SUPPOSITIONS)
     periods = [period for period in network.periods if period.name in used]
     found: dict[frozenset[str], Moment] = {}
     for moment in _moments(periods):
         found.setdefault(active_at(network, moment) & used, moment)
-    return tuple(span for active, moment in found.items() for span in supposed(active, moment, used))
+    return tuple(Span(active, moment, span_words(active, used)) for active, moment in found.items())
 
 
 def supposed(active: frozenset[str], moment: Moment, used: frozenset[str]) -> Iterator[Span]:

@@ -20,7 +20,7 @@ from greyheron.analysis.network.places import Places, places_of
 from greyheron.analysis.words.compare import Parting, parting
 from greyheron.analysis.words.ranges import cover_list
 from greyheron.analysis.words.report import TraceReport
-from greyheron.core.periods import spans_of
+from greyheron.core.periods import times_of
 from greyheron.core.progress import Progress
 from greyheron.demo.exercise import FAULTS, Fault
 from greyheron.demo.networks import saltmarsh, storm
@@ -194,7 +194,7 @@ def try_book(
 @router.get("/networks/{network_id}/times")
 def times(network_id: str, store: Store) -> list[Time]:
     """The times at which other entries of the draft are there; one where nothing depends on time."""
-    return [Time(when=span.words, at=str(span.moment)) for span in spans_of(store.get(network_id).draft)]
+    return [Time(when=span.words, at=str(span.moment)) for span in times_of(store.get(network_id).draft)]
 
 
 @router.get("/networks/{network_id}/changes")
