@@ -2,8 +2,13 @@
 
 import pytest
 
+from greyheron.core.conversation import Verdict, converse
+from greyheron.core.responses import Seen
+from greyheron.core.world import build_world
+from greyheron.model.notation.flows import read_bare_flow
 from tests.cases import Case, all_of, check, traced
 from tests.lab import Lab
+from tests.sites import site
 
 
 def diamond(lab: Lab) -> Lab:
@@ -468,3 +473,17 @@ def test_an_outside_network_answers_for_what_nobody_else_owns() -> None:
     assert traced(lab, "beyond → right web").verdict == "unreachable"  # no route home to 203.0.113.0/30
     lab.route("r3", "0.0.0.0/0", via="172.20.0.5")
     assert traced(lab, "beyond:198.51.100.9 → right web").verdict == "passes"
+
+
+def test_nobody_who_could_be_there_is_a_next_hop() -> None:
+    """A gateway that no device has is nobody's: the sender itself says so (§10)."""
+    network = site(
+        "router r1 a=172.20.1.1/24 b=172.20.9.1/24", "host h1 172.20.1.10/24", "host h9 172.20.9.10/24"
+    )
+    (r1, *others) = network.devices
+    down = r1.interfaces[0].model_copy(update={"enabled": False})
+    devices = (r1.model_copy(update={"interfaces": (down, *r1.interfaces[1:])}), *others)
+    world = build_world(network.model_copy(update={"devices": devices}))
+    (exchange,) = converse(world, read_bare_flow("172.20.1.99/24 → 172.20.9.10 ping")).exchanges
+    assert (exchange.verdict, exchange.sees) == (Verdict.UNREACHABLE, Seen.HOST_UNREACHABLE)
+    assert exchange.decider.path.last.ingress is None

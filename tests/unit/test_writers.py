@@ -1,4 +1,4 @@
-"""Whoever writes entries elsewhere goes over all that they ask for: nothing goes out without its condition."""
+"""Whoever writes entries elsewhere goes over all that they ask for: no condition is left behind."""
 
 import json
 

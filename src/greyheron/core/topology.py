@@ -196,8 +196,13 @@ class Topology:
             return self.holder(device, family, address) is not None
         return self.owner(family, address) == device
 
-    def neighbour(self, port: InterfaceId, family: Family, address: int) -> InterfaceId | None:
-        """Who answers for `address` on the segment of `port`, by an enabled interface (§1, §7)."""
+    def neighbour(
+        self, port: InterfaceId, family: Family, address: int, next_hop: bool = False
+    ) -> InterfaceId | None:
+        """Who answers for `address` on the segment of `port`, by an enabled interface (§1, §7).
+
+        next_hop:  whether it is that of a route: whoever could be there is nobody's (§10)
+        """
         segment = self.segments.of.get(port)
         if segment is None:
             return None
@@ -212,6 +217,8 @@ class Topology:
             if on_segment and block.family is family and block.holds(address):
                 return answering
         owner = self.owner(family, address)
+        if next_hop and owner in self.stand_ins:
+            return None
         members = self.segments.members[segment]
         return None if owner is None else next((port for port in members if port[0] == owner), None)
 

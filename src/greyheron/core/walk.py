@@ -306,7 +306,7 @@ def _leave(world: World, visit: _Visit, chosen: NextHop, met: Step) -> Path | _V
     visit = _admitted(world, visit, sent)
     address = sent.destination if chosen.address is None else chosen.address
     port: InterfaceId = (visit.device, chosen.interface)
-    neighbour = world.topology.neighbour(port, sent.family, address)
+    neighbour = world.topology.neighbour(port, sent.family, address, chosen.address is not None)
     if neighbour is None:
         return ends(Outcome.NO_NEIGHBOUR, *steps, NobodyAnswers(chosen.interface, address))
     asker = 0 if sent.family is Family.IPV4 else world.topology.solicits_from(port, sent.source)

@@ -260,7 +260,7 @@ class ForwardingIndex:
         """Where a packet from `source` goes by a next hop, and whom its device asks for there."""
         port = (self.devices[device], hop.interface)
         address = destination if hop.address is None else hop.address
-        neighbour = self._world.topology.neighbour(port, self.family, address)
+        neighbour = self._world.topology.neighbour(port, self.family, address, hop.address is not None)
         if neighbour is None:
             return self.port_number[port], NONE, NONE
         solicitation = self.solicitation(port, neighbour, address, source) if self.solicits else NONE

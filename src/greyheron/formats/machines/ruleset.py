@@ -112,7 +112,7 @@ class Chain(Struct, frozen=True):
         return not self.accepts or any(rule.verdict.denies for rule in self.rules)
 
 
-class _Outcome(Struct, frozen=True):
+class _RuleOutcome(Struct, frozen=True):
     """What a rule does with packets that meet `conditions`.
 
     certain:  whether it is known that it does so
@@ -267,7 +267,7 @@ class _Ruleset:
         chain: tuple[str, str, str],
         rule: dict[str, Any],
         here: str,
-        outcome: _Outcome,
+        outcome: _RuleOutcome,
         certain: bool,
         depth: int,
         rest: Return,
@@ -314,7 +314,7 @@ class _Ruleset:
 
     def _read(
         self, chain: tuple[str, str, str], rule: dict[str, Any], asked: Conditions, here: str
-    ) -> Iterator[_Outcome]:
+    ) -> Iterator[_RuleOutcome]:
         """What a rule does, for each way to meet its conditions; what is not known of it is named."""
         ways, certain = [asked], True
         log, packets = False, None
@@ -336,14 +336,14 @@ class _Ruleset:
                     yield from self._mapped(chain, told, ways, log, packets, certain)
                 except Unknown as error:
                     self._notice(here, f"what it leads to is not known: {error}")
-                    yield from (_Outcome(way, "unknown", None, log, packets, False) for way in ways)
+                    yield from (_RuleOutcome(way, "unknown", None, log, packets, False) for way in ways)
                 return
             elif kind == "log":
                 log = True
             elif kind == "counter":
                 packets = self._packets(chain, told)
             elif kind in _VERDICTS or kind in _LEADS:
-                yield from (_Outcome(way, kind, told, log, packets, certain) for way in ways)
+                yield from (_RuleOutcome(way, kind, told, log, packets, certain) for way in ways)
                 return
             elif kind in _WITHIN:
                 self._notice(here, f"“{kind}”: it decides so for some packets, and for others it does not")
@@ -351,10 +351,10 @@ class _Ruleset:
             elif kind == "mangle":
                 if not _sets_marks(told):
                     self._notice(here, "it rewrites headers: what is decided of them behind it is not known")
-                    yield from (_Outcome(way, "unknown", None, log, packets, False) for way in ways)
+                    yield from (_RuleOutcome(way, "unknown", None, log, packets, False) for way in ways)
             elif kind in _TAKEN_AWAY:
                 self._notice(here, f"“{kind}”: what becomes of a packet is not known")
-                yield from (_Outcome(way, "unknown", None, log, packets, False) for way in ways)
+                yield from (_RuleOutcome(way, "unknown", None, log, packets, False) for way in ways)
                 return
             elif kind == "xt" and isinstance(told, dict) and told.get("name") in _QUIET_EXTENSIONS:
                 continue
@@ -370,7 +370,7 @@ class _Ruleset:
         log: bool,
         packets: int | None,
         certain: bool,
-    ) -> Iterator[_Outcome]:
+    ) -> Iterator[_RuleOutcome]:
         """What a verdict map leads to, key by key; last what it has for all others. Raises Unknown."""
         resolve = self._resolver(chain)
         data = told.get("data") if isinstance(told, dict) else None
@@ -389,7 +389,7 @@ class _Ruleset:
             read.append((list(conditions_of(told["key"], pair[0], resolve, self._interfaces)), kind, target))
         for keys, kind, target in read:
             for way in _met(ways, keys):
-                yield _Outcome(way, kind, target, log, packets, certain, total=others is not None)
+                yield _RuleOutcome(way, kind, target, log, packets, certain, total=others is not None)
         if others is not None:
             # To have the key at all a packet must be of its family and protocol.
             alike = [
@@ -398,7 +398,7 @@ class _Ruleset:
                 for one in keys
             ]
             needed = alike[:1] if len(set(alike)) == 1 else [ANYTHING]
-            yield from (_Outcome(way, *others, log, packets, certain) for way in _met(ways, needed))
+            yield from (_RuleOutcome(way, *others, log, packets, certain) for way in _met(ways, needed))
 
     def _resolver(self, chain: tuple[str, str, str]) -> Any:
         """Finds the elements of a set by its name: “@visitors”. Raises Unknown."""

@@ -20,7 +20,7 @@ _ECHO = {
 _STRICT, _LOOSE = 1, 2
 
 
-class Told(Struct, frozen=True):
+class KernelRule(Struct, frozen=True):
     """What is denied as packets come in by an interface.
 
     maybe:  whether that is not known;  notice:  what is said of it; empty where it is said exactly
@@ -32,7 +32,7 @@ class Told(Struct, frozen=True):
     notice: str = ""
 
 
-def settings_rules(machine: Machine, port: str, family: Family) -> Iterator[Told]:
+def settings_rules(machine: Machine, port: str, family: Family) -> Iterator[KernelRule]:
     """What a machine denies of packets of one family that come in by `port`, beside its rules."""
     yield from _legacy(machine)
     yield from _policies(machine, port, family)
@@ -41,32 +41,32 @@ def settings_rules(machine: Machine, port: str, family: Family) -> Iterator[Told
     yield from _silent_discards(machine, family)
 
 
-def sending_rules(machine: Machine, family: Family) -> Iterator[Told]:
+def sending_rules(machine: Machine, family: Family) -> Iterator[KernelRule]:
     """What becomes otherwise of what a machine sends itself, as `settings_rules` says of what comes in."""
     for rule in machine.policies(family):
         conditions = None if rule.iif is not None else _of_policy(machine, rule, None, family)
         if conditions is not None:
-            yield Told(f"routing policy {rule.priority}", conditions, True)
+            yield KernelRule(f"routing policy {rule.priority}", conditions, True)
 
 
-def _legacy(machine: Machine) -> Iterator[Told]:
+def _legacy(machine: Machine) -> Iterator[KernelRule]:
     tables = machine.collected.legacy
     if tables:
         named = ", ".join(dict.fromkeys(tables))
         told = f"tables of the older packet filter are there ({named}) and were not collected: not known"
-        yield Told("older filter", ANYTHING, True, told)
+        yield KernelRule("older filter", ANYTHING, True, told)
 
 
-def _policies(machine: Machine, port: str, family: Family) -> Iterator[Told]:
+def _policies(machine: Machine, port: str, family: Family) -> Iterator[KernelRule]:
     """Rules that lead to other routing tables than the usual ones, and interfaces that have their own."""
     for rule in machine.policies(family):
         conditions = _of_policy(machine, rule, port, family)
         if conditions is not None:
             told = f"it leads {rule.words} to another routing table: where these packets go is not known"
-            yield Told(f"routing policy {rule.priority}", conditions, True, told)
+            yield KernelRule(f"routing policy {rule.priority}", conditions, True, told)
     if machine.own_table(port):
         told = f"{port} has a routing table of its own: where packets go that come in by it is not known"
-        yield Told(port, ANYTHING, True, told)
+        yield KernelRule(port, ANYTHING, True, told)
 
 
 def _of_policy(machine: Machine, rule: PolicyLine, port: str | None, family: Family) -> Conditions | None:
@@ -89,7 +89,7 @@ def _block(text: str | None, length: int | None, family: Family) -> Spans | None
     return ((first, last),)
 
 
-def _reverse_paths(machine: Machine, port: str, family: Family) -> Iterator[Told]:
+def _reverse_paths(machine: Machine, port: str, family: Family) -> Iterator[KernelRule]:
     """Packets from where a route leads out of another interface, or none at all (RFC 3704 2.2, 2.3)."""
     if family is Family.IPV6:
         return
@@ -99,16 +99,16 @@ def _reverse_paths(machine: Machine, port: str, family: Family) -> Iterator[Told
     led = machine.led_by(family)
     where = f"rp_filter of {port}"
     if led is None:
-        yield Told(where, ANYTHING, True, "equal routes part: whether it denies is not known")
+        yield KernelRule(where, ANYTHING, True, "equal routes part: whether it denies is not known")
         return
     ways = [led.get(port, ())] if how == _STRICT else list(led.values())
     allowed = span_union(span for spans in ways for span in spans)
     denied = span_minus(((0, family.every_bit),), span_union((*allowed, (0, 0))))
     if denied:
-        yield Told(where, Conditions(family=family, source=denied))
+        yield KernelRule(where, Conditions(family=family, source=denied))
 
 
-def _echo(machine: Machine, family: Family) -> Iterator[Told]:
+def _echo(machine: Machine, family: Family) -> Iterator[KernelRule]:
     name, kind = _ECHO[family]
     if machine.setting(name):
         asked = Conditions(
@@ -117,12 +117,12 @@ def _echo(machine: Machine, family: Family) -> Iterator[Told]:
             destination=machine.own(family),
             icmp=frozenset({IcmpMatch(kind)}),
         )
-        yield Told(name, asked)
+        yield KernelRule(name, asked)
 
 
-def _silent_discards(machine: Machine, family: Family) -> Iterator[Told]:
+def _silent_discards(machine: Machine, family: Family) -> Iterator[KernelRule]:
     """A discarded packet is answered with network unreachable here (§2); a blackhole says nothing."""
     spans = machine.discarded(family, "blackhole")
     own = machine.own(family)
     if machine.forwards_family(family) and (spans := span_minus(spans, own)):
-        yield Told("blackhole routes", Conditions(family=family, destination=spans))
+        yield KernelRule("blackhole routes", Conditions(family=family, destination=spans))
