@@ -280,6 +280,7 @@ class _Reader:
             mine = Conditions(destination=self._machine.own(family))
             found = (
                 *self._rewritten(port, family, passed),
+                *self._coming_back(port, passed, mine),
                 *_among(_up_to_the_end(_at(hooks.own, port)), mine),
                 *passed,
             )
@@ -287,6 +288,15 @@ class _Reader:
             found = (_EVERYTHING,)
         found = _composed(tuple(_at(hooks.first, port)), found)
         return _up_to_the_end(found if bare else (*self._elsewhere_decided(port, family), *found))
+
+    def _coming_back(self, port: str, passed: Iterable[FilterRule], mine: Conditions) -> Iterator[FilterRule]:
+        """Answers to what left with the machine's own address are passed on, and come for itself here."""
+        if self._tracks or not self._hides_behind(port):
+            return
+        for rule in passed:
+            if rule.verdict.denies:
+                plain = replace(rule.conditions, destination=mine.destination)
+                yield replace(rule, conditions=plain, maybe=True)
 
     def _elsewhere_decided(self, port: str, family: Family) -> Iterator[FilterRule]:
         """What chains of other kinds, and rewriting that cannot be said, may do with packets."""
