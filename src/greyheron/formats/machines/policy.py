@@ -15,9 +15,18 @@ from msgspec.structs import replace
 
 from greyheron.core.regions import Spans, span_union
 from greyheron.formats.format import Notice
-from greyheron.formats.machines.conditions import ANYTHING, NO_INTERFACE, Conditions, both
+from greyheron.formats.machines.composition import (
+    EVERYTHING,
+    among,
+    asked_at,
+    composed,
+    doubt,
+    up_to_the_end,
+    with_interfaces_of,
+)
+from greyheron.formats.machines.conditions import ANYTHING, Conditions, both
 from greyheron.formats.machines.machine import LOOPBACK, Machine
-from greyheron.formats.machines.ruleset import MOST_RULES, REWRITING, Chain, FilterRule, FilterVerdict
+from greyheron.formats.machines.ruleset import REWRITING, Chain, FilterRule, FilterVerdict
 from greyheron.formats.machines.settings import sending_rules, settings_rules
 from greyheron.model.document import family_of
 from greyheron.model.entry import IcmpMatch
@@ -26,10 +35,7 @@ from greyheron.model.values import Family
 _DST_NAT = -100
 """The priority at which destinations are rewritten: chains behind it see them as they become."""
 _ERRORS = {Family.IPV4: (3, 11, 12), Family.IPV6: (1, 2, 3, 4)}
-_COMING = frozenset({"ingress", "prerouting", "input"})
 _INSIDE = frozenset({LOOPBACK})
-_EVERYTHING = FilterRule("", ANYTHING, FilterVerdict.ACCEPT)
-_EITHER = (FilterVerdict.ACCEPT, FilterVerdict.DROP)
 
 
 class FilterPolicy(Struct, frozen=True):
@@ -81,23 +87,6 @@ class _Doubts(Struct, frozen=True):
     outbound: dict[str, tuple[FilterRule, ...]]
 
 
-def _doubt(rule: FilterRule, turned: bool = False) -> FilterRule:
-    """That `rule` may deny;  turned:  what comes back of it, with both ends exchanged"""
-    asked = replace(rule.conditions, states=None, arrives=None, leaves=None)
-    if turned:
-        asked = replace(
-            asked,
-            source=asked.destination,
-            destination=asked.source,
-            source_ports=asked.destination_ports,
-            destination_ports=asked.source_ports,
-            icmp=None,
-            flags=None,
-            dscp=None,
-        )
-    return FilterRule(rule.where, asked, FilterVerdict.DROP, maybe=True)
-
-
 _MAY_DENY = "it denies packets of known conversations too: whether those get through is not known"
 
 
@@ -138,13 +127,13 @@ class _Reader:
             doubts = self._doubts(family) if self._tracks else _Doubts({}, {})
             for port in self._ports:
                 before = (*self._machine_rules(port, family), *doubts.inbound.get(port, ()))
-                rules = _up_to_the_end((*before, *self._coming(port, family, asked)))
+                rules = up_to_the_end((*before, *self._coming(port, family, asked)))
                 if any(rule.verdict.denies for rule in rules):
                     inbound[port, family] = rules
                 mine = Conditions(source=self._machine.own(family))
                 unsure = (*self._sending_rules(family), *doubts.outbound.get(port, ()))
-                before = tuple(_among(unsure, mine))
-                rules = _up_to_the_end((*before, *self._leaving(port, family, asked)))
+                before = tuple(among(unsure, mine))
+                rules = up_to_the_end((*before, *self._leaving(port, family, asked)))
                 if any(rule.verdict.denies for rule in rules):
                     outbound[port, family] = rules
         return FilterPolicy(
@@ -154,19 +143,19 @@ class _Reader:
     def _hooks(self, family: Family, known: bool) -> "_Hooks":
         """What each hook decides, of what opens a conversation or of what belongs to a known one."""
         published = any(rule.verdict is FilterVerdict.DNAT for _, rule in self._rewrites)
-        first = _composed(
+        first = composed(
             self._asked("ingress", family, known),
             self._asked("prerouting", family, known, lambda each: each <= _DST_NAT or not published),
         )
         second = self._asked("prerouting", family, known, lambda each: each > _DST_NAT and published)
-        own = _composed(second, self._asked("input", family, known))
+        own = composed(second, self._asked("input", family, known))
         if self._machine.forwards_family(family):
-            through = _composed(second, self._asked("forward", family, known))
+            through = composed(second, self._asked("forward", family, known))
         else:
             through = (FilterRule("forwarding", ANYTHING, FilterVerdict.DROP),)
         unsaid = () if known else tuple(self._rewritten_unsaid(family, "postrouting"))
         sent = (*unsaid, *self._asked("output", family, known))
-        last = _composed(self._asked("postrouting", family, known), self._asked("egress", family, known))
+        last = composed(self._asked("postrouting", family, known), self._asked("egress", family, known))
         return _Hooks(first, own, (*unsaid, *through), sent, last)
 
     def _doubts(self, family: Family) -> "_Doubts":
@@ -183,22 +172,22 @@ class _Reader:
             for rule in self._coming(port, family, known, bare=True):
                 if rule.verdict.denies and rule.where != "forwarding":
                     self._notice(rule.where, _MAY_DENY)
-                    inbound[port].append(_doubt(rule))
+                    inbound[port].append(doubt(rule))
                     for other in others:
-                        inbound[other].append(_doubt(rule, turned=True))
-                    outbound[port].append(_doubt(rule, turned=True))
+                        inbound[other].append(doubt(rule, turned=True))
+                    outbound[port].append(doubt(rule, turned=True))
             for told in settings_rules(self._machine, port, family):
                 if told.maybe:
                     doubted = FilterRule(told.where, told.conditions, FilterVerdict.DROP, maybe=True)
                     for other in others:
-                        inbound[other].append(_doubt(doubted, turned=True))
+                        inbound[other].append(doubt(doubted, turned=True))
             for rule in self._leaving(port, family, known):
                 if rule.verdict.denies:
                     self._notice(rule.where, _MAY_DENY)
-                    inbound[port].append(_doubt(rule, turned=True))
+                    inbound[port].append(doubt(rule, turned=True))
                     for other in others:
-                        inbound[other].append(_doubt(rule))
-                    outbound[port].append(_doubt(rule))
+                        inbound[other].append(doubt(rule))
+                    outbound[port].append(doubt(rule))
         return _Doubts(
             {port: tuple(dict.fromkeys(rules)) for port, rules in inbound.items()},
             {port: tuple(dict.fromkeys(rules)) for port, rules in outbound.items()},
@@ -211,7 +200,7 @@ class _Reader:
         self, hook: str, family: Family, known: bool, at: Callable[[int], bool] = lambda _priority: True
     ) -> tuple[FilterRule, ...]:
         """What the chains of a hook decide about every packet."""
-        found: tuple[FilterRule, ...] = (_EVERYTHING,)
+        found: tuple[FilterRule, ...] = (EVERYTHING,)
         chains = [
             chain
             for chain in self._filters
@@ -226,7 +215,7 @@ class _Reader:
                 policy = replace(policy, conditions=side)
                 found = (*self._without_states(chain, family, known), policy, *found)
                 continue
-            found = _composed((*self._without_states(chain, family, known), policy), found)
+            found = composed((*self._without_states(chain, family, known), policy), found)
         return found
 
     def _without_states(self, chain: Chain, family: Family, known: bool) -> Iterator[FilterRule]:
@@ -241,7 +230,7 @@ class _Reader:
                 conditions = both(conditions, side)
                 if conditions is None:
                     continue
-            conditions = _with_interfaces_of(chain.hook, conditions)
+            conditions = with_interfaces_of(chain.hook, conditions)
             if conditions is None:
                 continue
             states = conditions.states
@@ -273,21 +262,21 @@ class _Reader:
     ) -> tuple[FilterRule, ...]:
         """What is decided of what comes in by `port`;  bare:  without what is known of single settings"""
         if not self._machine.forwards:
-            found = tuple(_at(hooks.own, port))
+            found = tuple(asked_at(hooks.own, port))
         else:
             led = self._machine.led_by(family)
-            passed = _up_to_the_end(_at(self._through(family, hooks.through, led), port))
+            passed = up_to_the_end(asked_at(self._through(family, hooks.through, led), port))
             mine = Conditions(destination=self._machine.own(family))
             found = (
                 *self._rewritten(port, family, passed),
                 *self._coming_back(port, passed, mine),
-                *_among(_up_to_the_end(_at(hooks.own, port)), mine),
+                *among(up_to_the_end(asked_at(hooks.own, port)), mine),
                 *passed,
             )
         if not any(rule.verdict.denies for rule in found):
-            found = (_EVERYTHING,)
-        found = _composed(tuple(_at(hooks.first, port)), found)
-        return _up_to_the_end(found if bare else (*self._elsewhere_decided(port, family), *found))
+            found = (EVERYTHING,)
+        found = composed(tuple(asked_at(hooks.first, port)), found)
+        return up_to_the_end(found if bare else (*self._elsewhere_decided(port, family), *found))
 
     def _coming_back(self, port: str, passed: Iterable[FilterRule], mine: Conditions) -> Iterator[FilterRule]:
         """Answers to what left with the machine's own address are passed on, and come for itself here."""
@@ -303,7 +292,7 @@ class _Reader:
         for chain in self._elsewhere:
             if chain.device in (None, port):
                 yield FilterRule(chain.where, ANYTHING, FilterVerdict.DROP, maybe=True)
-        yield from _at(self._rewritten_unsaid(family, "prerouting"), port)
+        yield from asked_at(self._rewritten_unsaid(family, "prerouting"), port)
 
     def _rewritten_unsaid(self, family: Family, hook: str) -> Iterator[FilterRule]:
         """Where packets go that are rewritten in a way that cannot be said is not known."""
@@ -354,7 +343,7 @@ class _Reader:
             outside, inside = rewritten(rule, family)
             if outside is None or inside is None:
                 continue
-            for each in _among(_at(passed, port), inside):
+            for each in among(asked_at(passed, port), inside):
                 conditions = replace(
                     each.conditions,
                     destination=outside.destination,
@@ -368,7 +357,7 @@ class _Reader:
         last = [
             rule if rule.conditions.arrives is None else replace(rule, maybe=True) for rule in hooks.last
         ]  # where packets came in is not known where they leave
-        leaving = tuple(_at(last, port, leaving=True))
+        leaving = tuple(asked_at(last, port, leaving=True))
         if self._rewrites:  # a list sees what sources have become, and these rules what they were
             leaving = tuple(
                 replace(rule, conditions=replace(rule.conditions, source=None), maybe=True)
@@ -376,13 +365,13 @@ class _Reader:
                 else rule
                 for rule in leaving
             )
-        own = _composed(_up_to_the_end(_at(hooks.sent, port, leaving=True)), leaving)
+        own = composed(up_to_the_end(asked_at(hooks.sent, port, leaving=True)), leaving)
         if not self._machine.forwards or own == leaving:
-            return _up_to_the_end(own)
+            return up_to_the_end(own)
         mine = Conditions(source=self._machine.own(family))
         if self._hides_behind(port):  # what it passes on has its own address there as well
             own = tuple(replace(rule, maybe=True) if rule.verdict.denies else rule for rule in own)
-        return _up_to_the_end((*_among(own, mine), *leaving))
+        return up_to_the_end((*among(own, mine), *leaving))
 
     def _hides_behind(self, port: str) -> bool:
         """Whether sources are rewritten of what leaves by an interface."""
@@ -390,55 +379,6 @@ class _Reader:
             hook == "postrouting" and (rule.conditions.leaves is None or port in rule.conditions.leaves)
             for hook, rule in self._rewrites
         )
-
-
-def _with_interfaces_of(hook: str, asked: Conditions) -> Conditions | None:
-    """Conditions without what a hook does not know: where packets will leave, or where they came in."""
-    if hook in _COMING and asked.leaves is not None:
-        return replace(asked, leaves=None) if NO_INTERFACE in asked.leaves else None
-    if hook == "output" and asked.arrives is not None:
-        return replace(asked, arrives=None) if NO_INTERFACE in asked.arrives else None
-    return asked
-
-
-def _composed(first: tuple[FilterRule, ...], then: tuple[FilterRule, ...]) -> tuple[FilterRule, ...]:
-    """What two chains decide together: what the first lets pass the second is asked about."""
-    if then == (_EVERYTHING,):
-        return first
-    if first == (_EVERYTHING,):
-        return then
-    found: list[FilterRule] = []
-    for rule in first:
-        if rule.verdict is not FilterVerdict.ACCEPT:
-            found.append(rule)
-            continue
-        for each in then:
-            met = both(each.conditions, rule.conditions)
-            if met is not None:
-                maybe, log = rule.maybe or each.maybe, rule.log or each.log
-                found.append(replace(each, conditions=met, maybe=maybe, log=log, packets=None))
-        if len(found) > MOST_RULES:
-            where = rule.where
-            return (
-                *found[:MOST_RULES],
-                *(FilterRule(where, ANYTHING, verdict, maybe=True) for verdict in _EITHER),
-                _EVERYTHING,
-            )
-    return tuple(found)
-
-
-def _up_to_the_end(rules: Iterable[FilterRule]) -> tuple[FilterRule, ...]:
-    """`rules` up to the first that decides about every packet."""
-    found: list[FilterRule] = []
-    for rule in rules:
-        found.append(rule)
-        if _unconditional(rule) and not rule.maybe:
-            break
-    return tuple(found)
-
-
-def _unconditional(rule: FilterRule) -> bool:
-    return rule.conditions == Conditions(family=rule.conditions.family)
 
 
 def _rewrites(rule: FilterRule) -> bool:
@@ -473,23 +413,3 @@ def _passes_known(rule: FilterRule) -> bool:
         and "established" in states
         and rule.conditions == only
     )
-
-
-def _at(rules: Iterable[FilterRule], port: str, leaving: bool = False) -> Iterator[FilterRule]:
-    """Those that are asked at one interface, which they need not say."""
-    for rule in rules:
-        names = rule.conditions.leaves if leaving else rule.conditions.arrives
-        if names is None or port in names:
-            plain = rule.conditions.arrives is None and rule.conditions.leaves is None
-            yield (
-                rule
-                if plain
-                else replace(rule, conditions=replace(rule.conditions, arrives=None, leaves=None))
-            )
-
-
-def _among(rules: Iterable[FilterRule], others: Conditions) -> Iterator[FilterRule]:
-    for rule in rules:
-        met = both(rule.conditions, others)
-        if met is not None:
-            yield replace(rule, conditions=met)
