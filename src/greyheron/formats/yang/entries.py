@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from typing import Any
 
-from greyheron.formats.yang.fields import Malformed, fields
+from greyheron.formats.yang.fields import Malformed, fields, prefix_of
 from greyheron.model.header import TcpFlags
 from greyheron.model.names import protocol_name
 from greyheron.model.values import Family
@@ -13,14 +13,21 @@ _FLAGS = tuple(flag.name.lower() for flag in TcpFlags if flag.name)
 _READ = frozenset(("ipv4", "ipv6", "tcp", "udp", "icmp"))
 
 
+def action_of(ace: Mapping[str, Any], here: str) -> str:
+    """The action of an entry, as the notation has it. Raises Malformed."""
+    told = fields(ace.get("actions", {}), here).get("forwarding")
+    action = _ACTIONS.get(str(told).rpartition(":")[2])
+    if action is None:
+        raise Malformed(f"{here}: the action {told} is not known")
+    return action
+
+
 def entry_of(ace: Mapping[str, Any], family: str, where: str) -> str:
     """One entry, without its number. Raises Malformed."""
     name = ace.get("name")
     here = f"{where}, entry {name}"
-    matches, actions = fields(ace.get("matches", {}), here), fields(ace.get("actions", {}), here)
-    action = _ACTIONS.get(str(actions.get("forwarding", "")).rpartition(":")[2])
-    if action is None:
-        raise Malformed(f"{here}: the action {actions.get('forwarding')} is not known")
+    action = action_of(ace, here)
+    matches, actions = fields(ace.get("matches", {}), here), fields(ace["actions"], here)
     strange = sorted(set(matches) - _READ) or sorted({"ipv4", "ipv6"} - {family} & set(matches) - {family})
     if strange and (strange[0] not in _READ or strange[0] in matches):
         raise Malformed(f"{here}: “{strange[0]}” cannot be said in a list of {family}")
@@ -38,7 +45,8 @@ def entry_of(ace: Mapping[str, Any], family: str, where: str) -> str:
     if strange:
         raise Malformed(f"{here}: “{strange[0]}” cannot be said")
     for side, word in (("source", "from"), ("destination", "to")):
-        words += [word, str(header.get(f"{side}-{family}-network", "any"))]
+        network = header.get(f"{side}-{family}-network")
+        words += [word, "any" if network is None else prefix_of(str(network), here)]
         if f"{side}-port" in ports:
             words += ["port", _port(fields(ports[f"{side}-port"], here), here)]
     if "flags" in ports:

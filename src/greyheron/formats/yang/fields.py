@@ -1,6 +1,8 @@
 """Instance data taken apart: what is expected where, or an error that says the place."""
 
 from collections.abc import Mapping
+from functools import lru_cache
+from ipaddress import ip_network
 from typing import Any
 
 
@@ -31,3 +33,16 @@ def text_at(value: Mapping[str, Any], key: str, where: str) -> str:
     if not isinstance(found, str):
         raise Malformed(f"{where}: expected text in “{key}”")
     return found
+
+
+def prefix_of(written: str, where: str) -> str:
+    """A prefix as it is written here; bits behind its length say nothing (RFC 6991 4). Raises Malformed."""
+    try:
+        return _canonical(written)
+    except ValueError:
+        raise Malformed(f"{where}: {written} is no prefix") from None
+
+
+@lru_cache(maxsize=65536)
+def _canonical(written: str) -> str:
+    return str(ip_network(written, strict=False))

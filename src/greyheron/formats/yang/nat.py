@@ -1,16 +1,19 @@
 """Address translation as RFC 8512 says it: an instance for each outside interface."""
 
 from collections.abc import Mapping
+from ipaddress import IPv4Interface, IPv6Interface, ip_network
 from typing import Any
 
 from greyheron.formats.format import Notice
-from greyheron.formats.yang.fields import Malformed, inside, items, text_at
+from greyheron.formats.yang.fields import Malformed, inside, items, prefix_of, text_at
 from greyheron.model.document import Device, Translation, family_of
 from greyheron.model.names import TCP, UDP
 from greyheron.model.values import Family
 
 NAT = "ietf-nat:nat"
 _NUMBERS = {"tcp": TCP, "udp": UDP}
+Held = Mapping[str, list[IPv4Interface | IPv6Interface]]
+"""Interfaces, with the addresses that they have."""
 _PROTOCOLS = {number: name for name, number in _NUMBERS.items()}
 
 
@@ -66,27 +69,74 @@ def _mapping(index: int, rule: Translation) -> dict[str, Any]:
     return found
 
 
-def read_nat(content: Mapping[str, Any], ports: list[str], where: str) -> list[dict[str, Any]]:
-    """Translations of a device whose interfaces with addresses are `ports`. Raises Malformed."""
+def read_nat(
+    content: Mapping[str, Any],
+    held: Held,
+    ports: Mapping[str, str],
+    where: str,
+    doubted: list[Notice],
+    guessed: list[Notice],
+) -> list[dict[str, Any]]:
+    """Translations of a device. Raises Malformed where there are no instances to read.
+
+    held:  its interfaces with addresses;  ports:  what its interfaces are called here
+    doubted, guessed:  take what is said of instances that cannot be read, and of guesses
+    """
     found: list[dict[str, Any]] = []
     for instance in items(inside(inside(content, NAT), "instances"), "instance"):
         here = f"{where}, translation {instance.get('id')}"
-        policies = items(instance, "policy")
-        realms = [inside(each, "external-realm") for each in policies]
-        outside = next((text_at(each, "external-interface", here) for each in realms if each), None)
-        if outside is None:
-            raise Malformed(f"{here}: it has no external interface")
-        rule = {"inside": [each for each in ports if each != outside], "outside": outside}
-        for each in items(inside(instance, "mapping-table"), "mapping-entry"):
-            found.append(rule | _static(each, here))
-        for policy in policies:
-            pools = items(policy, "external-ip-address-pool")
-            if len(pools) > 1:
-                raise Malformed(f"{here}: several pools of one policy cannot be said")
-            to = {"to": text_at(pools[0], "external-ip-pool", here)} if pools else {}
-            for each in items(policy, "subscriber-match"):
-                found.append(rule | {"kind": "dynamic", "source": text_at(each, "subnet", here)} | to)
+        try:
+            found += _rules(instance, held, ports, here, guessed)
+        except Malformed as error:
+            doubted.append(Notice(where, f"{error}: what it does is not known"))
     return found
+
+
+def _rules(
+    instance: Mapping[str, Any], held: Held, ports: Mapping[str, str], here: str, guessed: list[Notice]
+) -> list[dict[str, Any]]:
+    found: list[dict[str, Any]] = []
+    policies = items(instance, "policy")
+    for each in items(inside(instance, "mapping-table"), "mapping-entry"):
+        found.append(_static(each, here))
+    for policy in policies:
+        pools = items(policy, "external-ip-address-pool")
+        if len(pools) > 1:
+            raise Malformed(f"{here}: several pools of one policy cannot be said")
+        to = {"to": prefix_of(text_at(pools[0], "external-ip-pool", here), here)} if pools else {}
+        for each in items(policy, "subscriber-match"):
+            source = prefix_of(text_at(each, "subnet", here), here)
+            found.append({"kind": "dynamic", "source": source} | to)
+    realms = [inside(each, "external-realm") for each in policies]
+    told = next((text_at(each, "external-interface", here) for each in realms if each), None)
+    if told is None:
+        outside = _holding([each["to"] for each in found if "to" in each], held)
+        if outside is None:
+            raise Malformed(f"{here}: it has no external interface, and none holds its outside addresses")
+        guessed.append(
+            Notice(here, f"its external interface is not said: {outside} holds its outside addresses")
+        )
+    else:
+        outside = ports.get(told, told)
+    rule = {"inside": [each for each in held if each != outside], "outside": outside}
+    return [rule | each for each in found]
+
+
+def _holding(outside: list[str], held: Held) -> str | None:
+    """The one interface on whose prefixes all outside addresses are."""
+    holding = [
+        port
+        for port, addresses in held.items()
+        if outside
+        and all(
+            any(
+                one.version == each.version and one.subnet_of(each)  # type: ignore[arg-type]
+                for each in (address.network for address in addresses)
+            )
+            for one in map(ip_network, outside)
+        )
+    ]
+    return holding[0] if len(holding) == 1 else None
 
 
 def _static(told: Mapping[str, Any], here: str) -> dict[str, Any]:
@@ -94,8 +144,8 @@ def _static(told: Mapping[str, Any], here: str) -> dict[str, Any]:
         raise Malformed(f"{here}: only static mappings can be said, and this is {told.get('type')}")
     found: dict[str, Any] = {
         "kind": "static",
-        "source": text_at(told, "internal-src-address", here),
-        "to": text_at(told, "external-src-address", here),
+        "source": prefix_of(text_at(told, "internal-src-address", here), here),
+        "to": prefix_of(text_at(told, "external-src-address", here), here),
     }
     number = told.get("transport-protocol")
     if number is None:

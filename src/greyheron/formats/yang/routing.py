@@ -10,7 +10,7 @@ from greyheron.model.document import Device, Prefix, Route, family_of
 from greyheron.model.values import Family
 
 ROUTING = "ietf-routing:routing"
-_STATIC = "ietf-routing:static"
+_STATIC, _DIRECT = "ietf-routing:static", "ietf-routing:direct"
 _MODULE = {Family.IPV4: "ietf-ipv4-unicast-routing", Family.IPV6: "ietf-ipv6-unicast-routing"}
 _EVERYWHERE = {Family.IPV4: "0.0.0.0/0", Family.IPV6: "::/0"}
 _NOWHERE = "unreachable"
@@ -64,20 +64,32 @@ def _route(prefix: str, hops: list[dict[str, str]]) -> dict[str, Any]:
 
 
 def read_routing(
-    content: Mapping[str, Any], forwards: bool, where: str, left_out: list[Notice]
+    content: Mapping[str, Any], forwards: bool, where: str, ports: Mapping[str, str], doubted: list[Notice]
 ) -> dict[str, Any]:
-    """Fields of a device: its routes, and of a host its gateways. Raises Malformed."""
+    """Fields of a device: its routes, and of a host its gateways. Raises Malformed.
+
+    ports:  what its interfaces are called here
+    doubted:  takes what is said of routes that cannot be read, and of protocols that give others
+    """
     protocols = inside(inside(content, ROUTING), "control-plane-protocols")
     found: dict[str, Any] = {}
     routes: list[dict[str, Any]] = []
     for protocol in items(protocols, "control-plane-protocol"):
+        if protocol.get("type") == _DIRECT:
+            continue
         if protocol.get("type") != _STATIC:
-            left_out.append(Notice(f"{where}, {ROUTING}", f"{protocol.get('type')} is not read"))
+            said = f"{protocol.get('type')} is not read: which routes it gives is not known"
+            doubted.append(Notice(f"{where}, {ROUTING}", said))
             continue
         static = inside(protocol, "static-routes")
         for family, module in _MODULE.items():
             for each in items(inside(static, f"{module}:{family}"), "route"):
-                for route in _read(each, family, where):
+                try:
+                    read = [*_read(each, family, where, ports)]
+                except Malformed as error:
+                    doubted.append(Notice(where, f"{error}: where it leads is not known"))
+                    continue
+                for route in read:
                     gateway = "gateway" if family is Family.IPV4 else "gateway6"
                     only = set(route) == {"to", "via"} and route["to"] == _EVERYWHERE[family]
                     if not forwards and only and gateway not in found:
@@ -87,15 +99,18 @@ def read_routing(
     return found | ({"routes": routes} if routes else {})
 
 
-def _read(told: Mapping[str, Any], family: Family, where: str) -> Iterator[dict[str, Any]]:
+def _read(
+    told: Mapping[str, Any], family: Family, where: str, ports: Mapping[str, str]
+) -> Iterator[dict[str, Any]]:
     prefix = text_at(told, "destination-prefix", where)
     here = f"{where}, route to {prefix}"
     try:
-        known = family_of(ip_network(prefix)) is family
+        network = ip_network(prefix, strict=False)
     except ValueError:
-        known = False
-    if not known:
+        raise Malformed(f"{here}: this is no prefix of {family.word}") from None
+    if family_of(network) is not family:
         raise Malformed(f"{here}: this is no prefix of {family.word}")
+    prefix = str(network)
     hop = fields(told.get("next-hop", {}), here)
     special = hop.get("special-next-hop")
     if special is not None:
@@ -107,7 +122,8 @@ def _read(told: Mapping[str, Any], family: Family, where: str) -> Iterator[dict[
     for each in several:
         route = {"to": prefix}
         if "outgoing-interface" in each:
-            route["interface"] = text_at(each, "outgoing-interface", here)
+            port = text_at(each, "outgoing-interface", here)
+            route["interface"] = ports.get(port, port)
         if "next-hop-address" in each:
             route["via"] = text_at(each, "next-hop-address", here)
             try:

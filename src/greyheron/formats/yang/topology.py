@@ -60,12 +60,16 @@ def _link(near: list[str], far: list[str]) -> dict[str, Any]:
     }
 
 
+End = tuple[str, str]
+"""Node and termination point."""
+
+
 class Drawn:
     """What topologies say: the interfaces of each node, and pairs of ends that are joined."""
 
     def __init__(self) -> None:
         self.nodes: dict[str, list[str]] = {}
-        self.links: dict[frozenset[str], tuple[str, str]] = {}
+        self.links: dict[frozenset[End], tuple[End, End]] = {}
 
     def take(self, content: Mapping[str, Any], where: str) -> None:
         """Raises Malformed."""
@@ -77,8 +81,10 @@ class Drawn:
                 points += [text_at(each, "tp-id", where) for each in items(node, _POINT)]
             for link in items(network, _LINK):
                 ends = tuple(
-                    f"{text_at(inside(link, side), f'{short}-node', where)}"
-                    f":{text_at(inside(link, side), f'{short}-tp', where)}"
+                    (
+                        text_at(inside(link, side), f"{short}-node", where),
+                        text_at(inside(link, side), f"{short}-tp", where),
+                    )
                     for side, short in (("source", "source"), ("destination", "dest"))
                 )
                 if ends[0] == ends[1]:

@@ -44,7 +44,12 @@ _NUMBERS = frozenset(
         *(("subscriber-match", "match-id"), ("external-ip-address-pool", "pool-id")),
     )
 )
-_TRUTHS = frozenset((("interface", "enabled"), ("ipv4", "forwarding"), ("ipv6", "forwarding")))
+_TRUTHS = frozenset(
+    (
+        ("interface", "enabled"),
+        *((family, word) for family in ("ipv4", "ipv6") for word in ("enabled", "forwarding")),
+    )
+)
 _IDENTITIES = frozenset(
     (
         *(("interface", "type"), ("acl", "type"), ("actions", "forwarding"), ("actions", "logging")),
