@@ -8,6 +8,7 @@ from greyheron.formats.format import Notice
 from greyheron.formats.workspace import read_item
 from greyheron.formats.yang.entries import action_of, entry_of
 from greyheron.formats.yang.fields import Malformed, inside, items, text_at
+from greyheron.model.values import Family
 
 ACLS = "ietf-access-control-list:acls"
 STEP = 10
@@ -111,7 +112,9 @@ class Lists:
             self._left_out.append(Notice(path, f"{error}: what it decides is not known"))
             return _not_known(_plain(name), families)
         if not kind:
-            self._guessed.append(Notice(path, f"list {name}: it has no type, and reads as one of {family}"))
+            self._guessed.append(
+                Notice(path, f"list {name}: it has no type, and reads as one of {Family(family).word}")
+            )
         text = "".join(f"{number * STEP} {line}\n" for number, line in enumerate(lines, 1))
         if _plain(name) != name:
             self._guessed.append(Notice(path, f"list {name}: called {_plain(name)}"))

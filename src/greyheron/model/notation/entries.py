@@ -22,8 +22,10 @@ def read_entry(line: NotationLine, family: Family | None, kind: ListKind) -> Ent
     """
     number = _read_number(line)
     what = "frame" if family is None else "packet"
-    maybe = line.take("maybe", "an entry of which nobody knows whether it is there")
-    action = Action(line.choose({"permit": f"let matching {what}s pass", "deny": f"stop matching {what}s"}))
+    actions = {"permit": f"let matching {what}s pass", "deny": f"stop matching {what}s"}
+    chosen = line.choose(actions | {"maybe": "an entry of which nobody knows whether it is there"})
+    maybe = chosen == "maybe"
+    action = Action(line.choose(actions) if maybe else chosen)
     silent = action is Action.DENY and line.take("silently", "stop them without telling the sender")
     given: Given = {}
     if family is None:
