@@ -20,18 +20,18 @@ _OWN_NAME = re.compile(r"[0-9]+(\.[0-9]+)?|end(\.[0-9]+)?")
 """What our own writer calls an entry."""
 _MOST_LETTERS = 63
 
-Point = tuple[str, str, str]
-"""Device, interface and direction."""
 
+class InstanceLists:
+    """Lists by the name they have here, and what stands at each device, interface and direction.
 
-class Lists:
-    """Lists by the name they have here. One that cannot be read has entries that say: not known."""
+    One that cannot be read has entries that say: not known.
+    """
 
     def __init__(self, left_out: list[Notice], guessed: list[Notice]) -> None:
         """left_out, guessed:  take what is said of lists and entries"""
         self.found: dict[str, dict[str, Any]] = {}
         self._left_out, self._guessed = left_out, guessed
-        self._points: dict[Point, list[str]] = {}
+        self._points: dict[tuple[str, str, str], list[str]] = {}
 
     def take(self, device: str, path: str, acls: Mapping[str, Any], ports: Mapping[str, str]) -> None:
         """The lists in one file, and where they stand. Raises Malformed.

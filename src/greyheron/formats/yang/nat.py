@@ -12,7 +12,7 @@ from greyheron.model.values import Family
 
 NAT = "ietf-nat:nat"
 _NUMBERS = {"tcp": TCP, "udp": UDP}
-Held = Mapping[str, list[IPv4Interface | IPv6Interface]]
+PortAddresses = Mapping[str, list[IPv4Interface | IPv6Interface]]
 """Interfaces, with the addresses that they have."""
 _PROTOCOLS = {number: name for name, number in _NUMBERS.items()}
 
@@ -71,7 +71,7 @@ def _mapping(index: int, rule: Translation) -> dict[str, Any]:
 
 def read_nat(
     content: Mapping[str, Any],
-    held: Held,
+    held: PortAddresses,
     ports: Mapping[str, str],
     where: str,
     doubted: list[Notice],
@@ -93,7 +93,11 @@ def read_nat(
 
 
 def _rules(
-    instance: Mapping[str, Any], held: Held, ports: Mapping[str, str], here: str, guessed: list[Notice]
+    instance: Mapping[str, Any],
+    held: PortAddresses,
+    ports: Mapping[str, str],
+    here: str,
+    guessed: list[Notice],
 ) -> list[dict[str, Any]]:
     found: list[dict[str, Any]] = []
     policies = items(instance, "policy")
@@ -122,7 +126,7 @@ def _rules(
     return [rule | each for each in found]
 
 
-def _holding(outside: list[str], held: Held) -> str | None:
+def _holding(outside: list[str], held: PortAddresses) -> str | None:
     """The one interface on whose prefixes all outside addresses are."""
     holding = [
         port

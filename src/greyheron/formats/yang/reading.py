@@ -12,7 +12,7 @@ from greyheron.formats.format import Brought, Notice
 from greyheron.formats.machines.machine import kept_names
 from greyheron.formats.machines.wiring import Plug, wiring_of
 from greyheron.formats.workspace import parsed, read_item
-from greyheron.formats.yang.acls import ACLS, Lists
+from greyheron.formats.yang.acls import ACLS, InstanceLists
 from greyheron.formats.yang.fields import Malformed, fields, items, text_at
 from greyheron.formats.yang.interfaces import interface_addresses
 from greyheron.formats.yang.nat import NAT, read_nat
@@ -54,7 +54,7 @@ class _Instances:
         self._drawn = Drawn()
         self._left_out: list[Notice] = []
         self._guessed: list[Notice] = []
-        self._lists = Lists(self._left_out, self._guessed)
+        self._lists = InstanceLists(self._left_out, self._guessed)
 
     def take(self, path: str, content: bytes) -> None:
         data = _parsed(path, content)

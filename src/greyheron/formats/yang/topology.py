@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from typing import Any
 
+from greyheron.formats.machines.wiring import End
 from greyheron.formats.yang.fields import Malformed, inside, items, text_at
 from greyheron.model.document import Network
 
@@ -58,10 +59,6 @@ def _link(near: list[str], far: list[str]) -> dict[str, Any]:
         "source": {"source-node": near[0], "source-tp": near[1]},
         "destination": {"dest-node": far[0], "dest-tp": far[1]},
     }
-
-
-End = tuple[str, str]
-"""Node and termination point."""
 
 
 class Drawn:
