@@ -13,7 +13,7 @@ from greyheron.model.values import Family
 ACLS = "ietf-access-control-list:acls"
 STEP = 10
 _FAMILIES = ("ipv4", "ipv6")
-_TYPES = {f"{family}-acl-type": family for family in _FAMILIES}
+_TYPES = frozenset(f"{family}-acl-type" for family in _FAMILIES)
 _WAYS = {"ingress": "in", "egress": "out"}
 _NOT_KNOWN = "10 maybe deny any from any to any\n20 permit any from any to any\n"
 _OWN_NAME = re.compile(r"[0-9]+(\.[0-9]+)?|end(\.[0-9]+)?")

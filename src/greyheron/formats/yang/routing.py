@@ -1,7 +1,7 @@
 """Static routes and gateways as RFC 8349 says them."""
 
 from collections.abc import Iterator, Mapping
-from ipaddress import ip_address, ip_network
+from ipaddress import IPv4Network, IPv6Network, ip_address
 from typing import Any
 
 from greyheron.formats.format import Notice
@@ -105,11 +105,9 @@ def _read(
     prefix = text_at(told, "destination-prefix", where)
     here = f"{where}, route to {prefix}"
     try:
-        network = ip_network(prefix, strict=False)
+        network = (IPv4Network if family is Family.IPV4 else IPv6Network)(prefix, strict=False)
     except ValueError:
         raise Malformed(f"{here}: this is no prefix of {family.word}") from None
-    if family_of(network) is not family:
-        raise Malformed(f"{here}: this is no prefix of {family.word}")
     prefix = str(network)
     hop = fields(told.get("next-hop", {}), here)
     special = hop.get("special-next-hop")
