@@ -113,8 +113,8 @@ def _refusal(world: World, path: Path) -> Response:
     return Response(Seen.RESET, device, walk(world, reset, device, path.connection, most=1)[0][0])
 
 
-def _report(world: World, says: Seen, device: str, path: Path) -> Response:
-    """An ICMP error about the packet as it came to the device that stopped it.
+def _report(world: World, says: Seen, device: str, path: Path) -> Response | None:
+    """An ICMP error about the packet as it came to the device that stopped it; None where it cannot be sent.
 
     Over IPv6 an address of the device's own that the packet was sent to answers for itself (RFC 4443 2.2). So
     does, in either family, one that the device had translated.
@@ -123,23 +123,41 @@ def _report(world: World, says: Seen, device: str, path: Path) -> Response:
     six = about.family is Family.IPV6
     own = six and world.topology.owns(device, about.family, about.destination)
     translated = device == path.last.device and path.last.received.destination != about.destination
-    source = about.destination if own or translated else _outside(world, path, device)
+    given = _given_source(path, device)
+    if given is not None and not _reaches(world, device, about.family, given):
+        return None
+    source = about.destination if own or translated else _outside(world, path, device, given)
     if source is None and six:
         source = _came_by(world, path, device)
     error = icmp_error(about, *ICMP_ERRORS[says][about.family], source)
     return Response(says, device, walk(world, error, device, path.connection, most=1)[0][0])
 
 
-def _outside(world: World, path: Path, device: str) -> int | None:
+def _given_source(path: Path, device: str) -> int | None:
+    """The source that the device had given the packet before it got no further; None if it had not."""
+    last = path.last
+    if device != last.device or last.egress is None or last.sent is None:
+        return None
+    return None if last.sent.source == last.packet.source else last.sent.source
+
+
+def _reaches(world: World, device: str, family: Family, address: int) -> bool:
+    """Whether a device has a way to `address`, which a kernel looks for before it translates back."""
+    return world.topology.owns(device, family, address) or bool(world.lookup(device, family, address).hops)
+
+
+def _outside(world: World, path: Path, device: str, given: int | None) -> int | None:
     """Who speaks of a packet that the device had given another source: the interface it was to leave by.
 
     To the device it comes from there; a kernel lets it speak, and translates the error's destination back.
+    Over IPv6 only where the source was one of the device's own.
     """
-    last = path.last
-    rewritten = device == last.device and last.sent is not None and last.sent.source != last.packet.source
-    if not rewritten or last.egress is None:
+    egress, family = path.last.egress, path.last.packet.family
+    if given is None or egress is None:
         return None
-    held = world.topology.held((device, last.egress), last.packet.family)
+    if family is Family.IPV6 and not world.topology.owns(device, family, given):
+        return None
+    held = world.topology.held((device, egress), family)
     return held[0].address if held else None
 
 
