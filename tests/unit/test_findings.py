@@ -182,6 +182,7 @@ def second_way(data: Data) -> None:
             "kind": "host",
             "gateway": "172.20.3.1",
             "interfaces": [{"name": "eth0", "addresses": ["172.20.3.10/24"]}],
+            "services": [{"name": "page", "protocol": "tcp", "port": 443}],
         }
     )
     data["links"].append({"ends": ["west:eth1", "knot:eth0"]})
@@ -206,6 +207,13 @@ def clear(port: int) -> Callable[[Data], None]:
 def test_flow(flow: str) -> Callable[[Data], None]:
     def change(data: Data) -> None:
         data["tests"].append({"flow": flow})
+
+    return change
+
+
+def requirement(statement: str) -> Callable[[Data], None]:
+    def change(data: Data) -> None:
+        data.setdefault("requirements", []).append({"id": "r1", "statement": statement})
 
     return change
 
@@ -370,6 +378,24 @@ CASES: list[tuple[str, Callable[[Data], None], Callable[[Data], None]]] = [
             with_list("deny from @plover\npermit from any", kind="standard", device="east", direction="out"),
             kept_apart,
         ),
+    ),
+    *(
+        (
+            "list stops what is wanted",
+            both(second_way, with_list(entries, kind=kind), kept_apart, wanted),
+            both(
+                second_way,
+                with_list(entries, kind=kind, device="east", direction="out"),
+                kept_apart,
+                wanted,
+            ),
+        )
+        for entries, kind in (
+            ("deny from @plover\npermit from any", "standard"),
+            ("permit from 172.20.1.200", "standard"),
+            ("deny tcp from any to any port 443\npermit any from any to any", "extended"),
+        )
+        for wanted in (test_flow("plover → knot page pass"), requirement("allow plover → knot tcp/443"))
     ),
     (
         "inside address of a translated host",
@@ -548,6 +574,27 @@ def test_a_source_only_list_is_moved_to_the_last_place_where_it_does_its_work() 
     assert [(each.device, each.at, each.direction.value) for each in mended.placements] == [
         ("east", "eth0", "out")
     ]
+
+
+@pytest.mark.parametrize(
+    "kept", [kept_apart, requirement("block plover → dunlin any")], ids=["test", "requirement"]
+)
+def test_a_list_that_stops_what_is_wanted_is_moved_to_what_it_is_for(kept: Callable[[Data], None]) -> None:
+    wanted = test_flow("plover → knot page pass")
+    entries = with_list("deny from @plover\npermit from any", kind="standard")
+    network, finding = one_of(both(second_way, entries, kept, wanted), "list stops what is wanted")
+    assert finding.repair is not None
+    mended = apply(network, list(finding.repair.changes))
+    assert [(each.device, each.at, each.direction.value) for each in mended.placements] == [
+        ("east", "eth0", "out")
+    ]
+    assert not {each.kind for each in findings(mended)} & {"list stops what is wanted"}
+
+
+def test_what_no_move_would_mend_is_left_to_the_test_that_fails() -> None:
+    change = both(with_list("deny from @plover\npermit from any", kind="standard"), kept_apart)
+    network = built(both(change, test_flow("plover → dunlin tcp/81 pass")))
+    assert "list stops what is wanted" not in {each.kind for each in findings(network)}
 
 
 def test_of_whom_something_speaks_nothing_is_said() -> None:

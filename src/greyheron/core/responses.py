@@ -104,7 +104,7 @@ def _not_spoken_of(packet: Packet) -> bool:
     )
 
 
-def _refusal(world: World, path: Path) -> Response:
+def _refusal(world: World, path: Path) -> Response | None:
     """A reset for TCP, port unreachable for UDP (§5)."""
     packet, device = path.last.packet, path.last.device
     if packet.protocol != TCP:

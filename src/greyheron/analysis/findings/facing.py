@@ -24,7 +24,8 @@ from greyheron.model.values import Direction, Family
 
 MOST_ENDS = 600
 """Where there are more addresses and segments, only places before segments of hosts are judged."""
-_ANY_PROTOCOL = 253
+ANY_PROTOCOL = 253
+"""Of no protocol that an entry would name (RFC 3692)."""
 _FEW = 8
 
 
@@ -190,7 +191,7 @@ def _traced(ground: Ground, family: Family, endpoints: Sequence[Endpoint]) -> Pa
         family,
         ends,
         [address for _, address in ends],
-        [Request(_ANY_PROTOCOL)],
+        [Request(ANY_PROTOCOL)],
         source,
         goal,
         nothing,

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
 from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.findings.lists import in_lists
+from greyheron.analysis.findings.misplaced import stopping_what_is_wanted
 from greyheron.analysis.findings.placed import in_placements
 from greyheron.analysis.findings.traffic import in_matrix, in_traffic
 from greyheron.analysis.findings.wiring import in_wiring
@@ -28,6 +29,8 @@ _UNDIVIDED: tuple[Callable[[Ground], Iterable[Finding]], ...] = (
 )
 """Searches that are not by list: shares take turns."""
 _ORDER = list(Severity)
+_MOVING = ("source-only list on a shared way", "list stops what is wanted", "list that faces the wrong way")
+"""Kinds that may move the same list: the last of them tells most, and stands for the others."""
 
 
 class Noted(Struct, frozen=True):
@@ -57,6 +60,8 @@ def find_in_time(
     on = part(progress, 0, steps)
     ground = Ground(timeline.network, timeline.first, timeline, engines, kept, on, share)
     found = {finding.key: finding for finding in reversed([*in_lists(ground)])}
+    if share.number == share.of - 1:  # it proves the whole policy: one share does it
+        found |= {finding.key: finding for finding in stopping_what_is_wanted(ground)}
     told([*found.values()])
     for number, search in enumerate(searches):
         at_times: dict[str, list[tuple[Span, Finding]]] = {}
@@ -79,7 +84,18 @@ def merged(shares: Iterable[Iterable[Finding]]) -> tuple[Finding, ...]:
 
 
 def _sorted(findings: Iterable[Finding]) -> tuple[Finding, ...]:
-    return tuple(sorted(findings, key=lambda each: (_ORDER.index(each.severity), each.kind, each.subject)))
+    every = sorted(findings, key=lambda each: (_ORDER.index(each.severity), each.kind, each.subject))
+    moved = {_moves(each): each for each in sorted(every, key=_tells) if each.kind in _MOVING}
+    return tuple(each for each in every if each.kind not in _MOVING or moved[_moves(each)] is each)
+
+
+def _tells(finding: Finding) -> int:
+    return _MOVING.index(finding.kind) if finding.kind in _MOVING else -1
+
+
+def _moves(finding: Finding) -> str:
+    """The placement that its repair takes away; without a repair it is a matter of its own."""
+    return finding.repair.changes[0].key if finding.repair else finding.key
 
 
 def _told(timeline: Timeline, times: Sequence[tuple[Span, Finding]]) -> Finding:

@@ -5,11 +5,11 @@ from collections.abc import Iterable, Iterator, Sequence
 
 import numpy as np
 
-from greyheron.analysis.findings.facing import Passers, Passing
+from greyheron.analysis.findings.facing import ANY_PROTOCOL, Passers, Passing
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving, shortened
+from greyheron.analysis.findings.misplaced import last_places
 from greyheron.analysis.proof.answers import Party, flow_between
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
-from greyheron.core.conversation import FlowError, converse
 from greyheron.core.fields.addresses import SourceField
 from greyheron.core.lists import ResolvedList
 from greyheron.core.matching import decide
@@ -18,9 +18,8 @@ from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Network, Placement
 from greyheron.model.requirement import RequirementKind
 from greyheron.model.services import Request
-from greyheron.model.values import Direction, Expectation, Family
+from greyheron.model.values import Expectation, Family
 
-_ANY_PROTOCOL = 253
 _MOST_WALKED = 24
 
 
@@ -52,7 +51,7 @@ def _source_only(found: ResolvedList) -> bool:
 def _denied_of(passing: Passing, found: ResolvedList, endpoints: Sequence[Endpoint]) -> list[int]:
     """The indices of those who come by whom an entry, and not the end of the list, denies."""
     decisions = (
-        decide(found, Packet(found.family, endpoints[end].region[0].first, 0, _ANY_PROTOCOL))
+        decide(found, Packet(found.family, endpoints[end].region[0].first, 0, ANY_PROTOCOL))
         for end in passing.sources.tolist()
     )
     return [
@@ -162,21 +161,9 @@ def _last_place(ground: Ground, family: Family, kept: _KeptApart, meant: set[str
         if number == _MOST_WALKED:
             break
         from_, to = (Party(each.device, each.region, each.drawn, every=False) for each in (source, goal))
-        flow = flow_between(family, from_, to, Request(_ANY_PROTOCOL), 0)
-        try:
-            exchanges = converse(ground.world.baseline, flow).exchanges
-        except FlowError:
-            continue
-        for exchange in exchanges:
-            hops = [hop for hop in exchange.legs[0].path.hops if hop.egress and _forwards(ground, hop.device)]
-            if hops:
-                found.add(AttachmentPoint(hops[-1].device, hops[-1].egress or "", Direction.OUT))
+        flow = flow_between(family, from_, to, Request(ANY_PROTOCOL), 0)
+        found.update(last_places(ground.world, flow))
     return found.pop() if len(found) == 1 else None
-
-
-def _forwards(ground: Ground, name: str) -> bool:
-    """Whoever could be there stands at the beginning of a way too, and forwards nothing."""
-    return ground.world.with_possible_hosts.topology.devices[name].traits.forwards
 
 
 def _spares(
