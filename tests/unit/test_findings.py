@@ -597,6 +597,20 @@ def test_what_no_move_would_mend_is_left_to_the_test_that_fails() -> None:
     assert "list stops what is wanted" not in {each.kind for each in findings(network)}
 
 
+def test_a_set_of_strangers_is_one_finding_for_an_entry_and_one_object_for_all() -> None:
+    def strangers(data: Data) -> None:
+        members = [f"172.21.1.{number}" for number in range(1, 6)]
+        data["address_sets"] = [{"name": "strangers", "members": members}]
+
+    entries = f"deny tcp from @strangers to any\ndeny udp from @strangers to any\n{REST}"
+    network = built(both(strangers, with_list(entries)))
+    said = [each for each in findings(network) if each.kind == "unknown address"]
+    assert len(said) == 2
+    assert "names 172.21.1.1, 172.21.1.2, 172.21.1.3 and 2 more, which nobody has" in said[0].text
+    found = next(each for each in build_world(network).lists.values() if len(each.rules) == 3)
+    assert found.rules[0].sources is found.rules[1].sources
+
+
 def test_of_whom_something_speaks_nothing_is_said() -> None:
     change = both(second_way, with_list("deny from @plover\npermit from any", kind="standard"), kept_apart)
     network = built(both(change, test_flow("plover → knot ping block")))

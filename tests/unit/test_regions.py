@@ -10,6 +10,7 @@ from greyheron.core.lists import Names, ResolvedList, resolve
 from greyheron.core.matching import decide
 from greyheron.core.packet import Packet
 from greyheron.core.regions import (
+    Blocks,
     Region,
     Spans,
     common,
@@ -59,6 +60,28 @@ def test_regions_are_sets(seed: int) -> None:
         sets = [tuple(some_block(chance) for _ in range(chance.randint(1, 4))) for _ in range(4)]
         found = [members(part) for part in parts_by(region, sets)]
         assert sorted(map(sorted, found)) == told_apart(members(region), [members(each) for each in sets])
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_an_address_set_holds_what_its_members_hold(seed: int) -> None:
+    chance = Random(seed)
+    plain = tuple(some_block(chance) for _ in range(chance.randint(0, 40)))
+    found = Blocks(plain)
+    inside = {number for number in range(256) if found.holds(BASE | number)}
+    assert inside == members(plain)
+    assert (found, hash(found)) == (plain, hash(plain))
+    low, high = found.hull
+    assert all(low <= BASE | number <= high for number in inside)
+    prefixes = {number for number in range(256) if any(a <= BASE | number <= b for a, b in found.spans)}
+    wanted = {edge for number in prefixes for edge in (number - 1, number + 1)} - prefixes
+    assert wanted <= {edge - BASE for edge in found.borders(BASE, BASE | 255)}
+
+
+def test_of_a_very_large_set_some_borders_are_enough() -> None:
+    many = Blocks(AddressBlock.prefix(Family.IPV4, BASE + 2 * number, 32) for number in range(30_000))
+    found = set(many.borders(BASE, BASE + 60_000))
+    assert 32 < len(found) < 200
+    assert not any(many.holds(edge) for edge in found)
 
 
 def told_apart(whole: set[int], sets: list[set[int]]) -> list[list[int]]:

@@ -2,13 +2,14 @@
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cache, cached_property
 from typing import Any
 from weakref import ReferenceType, ref
 
 from greyheron.core.addresses import block_of, held
 from greyheron.core.fields import FIELDS, KIND_FIELDS
 from greyheron.core.packet import Packet
+from greyheron.core.regions import Blocks
 from greyheron.core.rules import Rule
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import AccessList, Network, family_of
@@ -85,19 +86,25 @@ class Names:
         self._devices = {device.name: device for device in network.devices}
         self._ports = {group.name: group for group in network.port_sets}
 
-    def addresses(self, term: AddressTerm | None, family: Family) -> tuple[AddressBlock, ...] | None:
+    def addresses(self, term: AddressTerm | None, family: Family) -> Blocks | None:
+        """What a term means; the same object for the same name, however often it is used."""
         if term is None:
             return None
         if not isinstance(term, NamedAddresses):
-            return (term,)
-        if term.name in self._sets:
-            return self._sets[term.name].blocks(family)
-        device = self._devices[term.name]
-        return tuple(
+            return Blocks((term,))
+        return self._meant(term.name, family)
+
+    @cache  # noqa: B019 (lives as long as the lists that are resolved)
+    def _meant(self, name: str, family: Family) -> Blocks:
+        if name in self._sets:
+            return Blocks(self._sets[name].blocks(family))
+        device = self._devices[name]
+        own = (
             AddressBlock(family, each.address, family.every_bit)
             for interface in device.interfaces
             for each in held(device, interface, family)
-        ) + tuple(block_of(prefix) for prefix in device.prefixes if family_of(prefix) is family)
+        )
+        return Blocks([*own, *(block_of(each) for each in device.prefixes if family_of(each) is family)])
 
     def ports(self, terms: tuple[PortTerm, ...]) -> tuple[PortSpan | NotPort, ...] | None:
         if not terms:

@@ -4,7 +4,8 @@ A region is a tuple of disjoint blocks of one family; spans are disjoint ranges 
 """
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from functools import cached_property
 
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family
@@ -12,12 +13,66 @@ from greyheron.model.values import Family
 Region = tuple[AddressBlock, ...]
 Spans = tuple[tuple[int, int], ...]
 _FEW = 8
+_MOST_BORDERS = 64
 MOST_BLOCKS = 1 << 12
 """A region, or all parts of one, may be so many blocks: scattered wildcards that are unlike double them."""
 
 
 MOST_COMPARED = 1 << 19
 """So many pairs of blocks are compared for one difference: about a second."""
+
+
+class Blocks(tuple[AddressBlock, ...]):
+    """What an entry wants of an address: one block, or an address set, one object for all who name it.
+
+    Looked up by halves, and hashed once: a set may have many thousands of members.
+    """
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    def __eq__(self, other: object) -> bool:
+        return self is other or tuple.__eq__(self, other) is True
+
+    def __ne__(self, other: object) -> bool:
+        return not self == other
+
+    def holds(self, address: int) -> bool:
+        """Whether some block holds `address`."""
+        if len(self) <= _FEW:
+            return any(block.holds(address) for block in self)
+        return within(self.spans, address) or any(block.holds(address) for block in self.scattered)
+
+    @cached_property
+    def spans(self) -> Spans:
+        """What its prefixes hold."""
+        return span_union((block.first, block.last) for block in self if block.length is not None)
+
+    @cached_property
+    def scattered(self) -> Region:
+        """Its blocks that are no prefixes."""
+        return tuple(block for block in self if block.length is None)
+
+    @cached_property
+    def hull(self) -> tuple[int, int]:
+        """The least and the greatest address that it holds; the first above the second for none at all."""
+        first = min((block.first for block in self), default=1)
+        return first, max((block.last for block in self), default=0)
+
+    def borders(self, low: int, high: int) -> Iterator[int]:
+        """Addresses that it does not hold beside some that it does, near those from `low` to `high`.
+
+        Of very many some, evenly.
+        """
+        near = spans_near(self.spans, low, high)
+        for span in near[:: 1 + len(near) // _MOST_BORDERS]:
+            yield from (span[0] - 1, span[1] + 1)
+        for block in self.scattered:
+            yield from (block.first - 1, block.last + 1)
+
+    @cached_property
+    def _hash(self) -> int:
+        return tuple.__hash__(self)
 
 
 class Sorted:
@@ -104,15 +159,15 @@ def _outside(region: Region, blocks: Sequence[AddressBlock]) -> Region:
 
 def parts_by(region: Region, sets: Iterable[Sequence[AddressBlock]]) -> list[Region]:
     """`region` in parts that none of `sets` tells apart. Raises TooManyParts."""
-    own = ranges_of(region)
+    own = ranges_of(region) or None
     swept: list[Spans] = []
     scattered: list[Sequence[AddressBlock]] = []
     for blocks in sets:
         ranges = None if own is None else ranges_of(blocks)
-        if ranges is None:
+        if own is None or ranges is None:
             scattered.append(blocks)
         else:
-            swept.append(ranges)
+            swept.append(ranges if len(ranges) <= _FEW else spans_near(ranges, own[0][0], own[-1][1]))
     parts = [region]
     if own is not None and swept:
         parts = [prefixes_of(region[0].family, spans) for spans in span_parts(own, swept)]
@@ -157,6 +212,18 @@ def span_parts(whole: Spans, sets: Iterable[Spans]) -> list[Spans]:
             at += 1
         parts.setdefault(inside, []).append((first, high))
     return [span_union(spans) for spans in parts.values()]
+
+
+def spans_near(spans: Spans, low: int, high: int) -> Spans:
+    """Those of `spans` that hold some number from `low` to `high`, and perhaps one on either side."""
+    first, end = (bisect_left(spans, (edge,)) for edge in (low, high + 1))
+    return spans[max(first - 1, 0) : end + 1]
+
+
+def within(spans: Spans, number: int) -> bool:
+    """Whether `number` is in one of `spans`."""
+    at = bisect_right(spans, (number, number)) if spans else 0
+    return (at < len(spans) and spans[at][0] == number) or (at > 0 and number <= spans[at - 1][1])
 
 
 def span_meet(one: Spans, other: Spans) -> Spans:
@@ -219,6 +286,8 @@ def tidied(region: Region) -> Region:
 
 def ranges_of(blocks: Sequence[AddressBlock]) -> Spans | None:
     """The addresses of prefixes as ranges, rising; None where some blocks are no prefixes."""
+    if isinstance(blocks, Blocks) and len(blocks) > _FEW:
+        return None if blocks.scattered else blocks.spans
     if len(blocks) == 1:  # by far the most are one prefix
         return None if blocks[0].length is None else ((blocks[0].first, blocks[0].last),)
     if any(block.length is None for block in blocks):

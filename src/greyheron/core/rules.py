@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 from msgspec import Struct
 from msgspec.structs import replace
 
-from greyheron.model.entry import AddressBlock, Entry, NotPort, PortSpan
+from greyheron.core.regions import Blocks
+from greyheron.model.entry import Entry, NotPort, PortSpan
 
 if TYPE_CHECKING:
     from greyheron.core.fields import Field
@@ -21,8 +22,8 @@ class Rule(Struct, frozen=True):
     """
 
     entry: Entry
-    sources: tuple[AddressBlock, ...] | None
-    destinations: tuple[AddressBlock, ...] | None
+    sources: Blocks | None
+    destinations: Blocks | None
     source_ports: tuple[PortSpan | NotPort, ...] | None
     destination_ports: tuple[PortSpan | NotPort, ...] | None
     constraints: tuple["Field", ...] = ()

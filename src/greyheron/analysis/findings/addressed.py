@@ -19,7 +19,7 @@ from greyheron.core.fields import ADDRESS_FIELDS, AddressField
 from greyheron.core.fields.addresses import Role
 from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Way
-from greyheron.core.regions import span_union
+from greyheron.core.regions import Blocks, span_union
 from greyheron.core.rules import Rule
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Device, Network, family_of
@@ -65,6 +65,7 @@ class KnownAddresses:
             family: [block.first for block in blocks] for family, blocks in self._prefixes.items()
         }
         known = {(block.value, block.mask) for block in found[Family.IPV4]}
+        self._judged: dict[Blocks, tuple[AddressBlock | None, str]] = {}
         self._scattered = np.array(sorted(known), dtype=np.int64).reshape(-1, 2)
 
     def only_in(self, block: AddressBlock) -> AddressBlock | None:
@@ -73,6 +74,19 @@ class KnownAddresses:
         low, end = bisect_left(first, block.first), bisect_right(first, last)
         found = self._prefixes[block.family][low:end]
         return found[0] if found and all(found[0].holds(each.value) for each in found) else None
+
+    def doubtful(self, blocks: Blocks) -> tuple[AddressBlock | None, str]:
+        """A block whose mask is the wrong way round, and in words the addresses that nobody has."""
+        if blocks not in self._judged:
+            inverted = next((block for block in blocks if _is_inverted(block)), None)
+            unknown = [
+                block
+                for block in blocks
+                if not (_is_inverted(block) or self.any_in(block))
+                and not any(each.holds(block.value) for each in _LOCAL)
+            ]
+            self._judged[blocks] = inverted, shortened(map(str, unknown), 3)
+        return self._judged[blocks]
 
     def any_in(self, block: AddressBlock) -> bool:
         if block.length is None:  # a wildcard mask, so IPv4
@@ -92,33 +106,41 @@ _LOCAL = (
 
 def _blocks(access_list: AccessList, rule: Rule, held: KnownAddresses) -> Iterator[Finding]:
     for blocks in (rule.sources, rule.destinations):
-        for block in blocks or ():
-            wild = block.mask ^ block.family.every_bit
-            if block.length is None and wild & (wild + 1) and _is_mask(wild, block.family):
-                yield Finding(
-                    "inverted wildcard",
-                    Severity.FAULT,
-                    f"{access_list.name} entry {rule.entry.number}",
-                    f"{access_list.name} entry {rule.entry.number} writes a mask where a wildcard belongs: "
-                    f"it holds {block.size:,} scattered addresses, every one that ends like "
-                    f"{block.family.text(block.value)}.",
-                    (
-                        line_of(access_list, rule.entry.number),
-                        f"the ones of {block.family.text(wild)} are what is not compared: "
-                        f"write the prefix that is meant, with /{wild.bit_count()}",
-                    ),
-                    lists=(access_list.name,),
-                )
-            elif not held.any_in(block) and not any(each.holds(block.value) for each in _LOCAL):
-                yield Finding(
-                    "unknown address",
-                    Severity.WARNING,
-                    f"{access_list.name} entry {rule.entry.number}",
-                    f"{access_list.name} entry {rule.entry.number} names {block}, which "
-                    "nobody has in this network.",
-                    (line_of(access_list, rule.entry.number),),
-                    lists=(access_list.name,),
-                )
+        if blocks is None:
+            continue
+        inverted, unknown = held.doubtful(blocks)
+        if inverted is not None:
+            wild = inverted.mask ^ inverted.family.every_bit
+            yield Finding(
+                "inverted wildcard",
+                Severity.FAULT,
+                f"{access_list.name} entry {rule.entry.number}",
+                f"{access_list.name} entry {rule.entry.number} writes a mask where a wildcard belongs: "
+                f"it holds {inverted.size:,} scattered addresses, every one that ends like "
+                f"{inverted.family.text(inverted.value)}.",
+                (
+                    line_of(access_list, rule.entry.number),
+                    f"the ones of {inverted.family.text(wild)} are what is not compared: "
+                    f"write the prefix that is meant, with /{wild.bit_count()}",
+                ),
+                lists=(access_list.name,),
+            )
+        if unknown:
+            yield Finding(
+                "unknown address",
+                Severity.WARNING,
+                f"{access_list.name} entry {rule.entry.number}",
+                f"{access_list.name} entry {rule.entry.number} names {unknown}, which "
+                "nobody has in this network.",
+                (line_of(access_list, rule.entry.number),),
+                lists=(access_list.name,),
+            )
+
+
+def _is_inverted(block: AddressBlock) -> bool:
+    """Whether a block has the complement of a prefix's mask, where the mask would do."""
+    wild = block.mask ^ block.family.every_bit
+    return block.length is None and bool(wild & (wild + 1)) and _is_mask(wild, block.family)
 
 
 def _is_mask(wild: int, family: Family) -> bool:
@@ -171,8 +193,8 @@ def _one_address_only(
     for side in ADDRESS_FIELDS:
         denying = [rule for rule in resolved.rules if rule.entry.action is Action.DENY and side.blocks(rule)]
         for rule in denying:
-            blocks = side.blocks(rule) or ()
-            if len(blocks) != 1 or blocks[0].mask != family.every_bit:
+            blocks = side.blocks(rule)
+            if blocks is None or len(blocks) != 1 or blocks[0].mask != family.every_bit:
                 continue
             device = held.owners.get((family, blocks[0].value))
             if device is None:
@@ -181,7 +203,7 @@ def _one_address_only(
             left = [
                 address
                 for address in every
-                if not any(block.holds(address) for other in denying for block in side.blocks(other) or ())
+                if not any(blocks.holds(address) for other in denying if (blocks := side.blocks(other)))
             ]
             if left:
                 yield _one_of_several(access_list, rule.entry, side, device, map(family.text, left))

@@ -1,9 +1,11 @@
 """A finding, and what it rests on."""
 
+from bisect import bisect_left
 from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 from hashlib import sha256
+from operator import attrgetter
 
 from msgspec import Struct
 
@@ -91,7 +93,8 @@ def moving(placed: Placement, to: AttachmentPoint) -> tuple[Change, ...]:
 
 def line_of(access_list: AccessList, number: int) -> str:
     """An entry as it stands in its list."""
-    entry = next(each for each in access_list.body.entries if each.number == number)
+    entries = access_list.body.entries
+    entry = entries[bisect_left(entries, number, key=attrgetter("number"))]
     return write_entry(entry, access_list.family, access_list.kind)
 
 

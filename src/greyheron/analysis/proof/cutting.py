@@ -25,12 +25,12 @@ from greyheron.analysis.proof.services import (
 from greyheron.core.addresses import block_of
 from greyheron.core.discovery import ADVERTISEMENT, SOLICITATION, SOLICITED_NODE
 from greyheron.core.fields import ADDRESS_FIELDS
-from greyheron.core.fields.addresses import AddressField, Blocks, Role
+from greyheron.core.fields.addresses import AddressField, Role
 from greyheron.core.fields.services import HeaderPart, Tag
 from greyheron.core.frames import group_mac
 from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Packet, Way
-from greyheron.core.regions import Region, Spans, meet, parts_by, size, span_parts, tells_apart
+from greyheron.core.regions import Blocks, Region, Spans, meet, parts_by, size, span_parts, tells_apart
 from greyheron.core.rules import Rule
 from greyheron.model.document import AccessList, Device, Translation, family_of
 from greyheron.model.entry import AddressBlock
@@ -216,7 +216,7 @@ def groups_of_frames(lists: Iterable[AccessList]) -> frozenset[Blocks]:
     every = group_mac(Family.IPV6, SOLICITED_NODE) or 0
     low = 0xFF_FFFF
     return frozenset(
-        (AddressBlock(Family.IPV6, block.value & low, block.mask & low),)
+        Blocks((AddressBlock(Family.IPV6, block.value & low, block.mask & low),))
         for block in asked
         if block.mask & low and every & block.mask == block.value & ~low
     )
@@ -244,7 +244,7 @@ def _seen_in_discovery(rule: Rule) -> Iterator[Blocks]:
             blocks = side.blocks(rule)
             if blocks is not None:
                 yield blocks
-                yield tuple(_low_bits(block) for block in blocks if meet(block, _GROUPS))
+                yield Blocks(_low_bits(block) for block in blocks if meet(block, _GROUPS))
 
 
 def _low_bits(block: AddressBlock) -> AddressBlock:
@@ -259,7 +259,7 @@ def _moved(blocks: Blocks, rule: Translation) -> Iterator[Blocks]:
     if rule.kind == "static":
         for here, target in ((inside, outside), (outside, inside)):
             found = (meet(block, here) for block in blocks)
-            yield tuple(
+            yield Blocks(
                 AddressBlock(block.family, block.value - here.value + target.value, block.mask)
                 for block in found
                 if block is not None
@@ -267,7 +267,7 @@ def _moved(blocks: Blocks, rule: Translation) -> Iterator[Blocks]:
         return
     offsets = inside.size - 1
     pooled = (meet(block, outside) for block in blocks)
-    yield tuple(
+    yield Blocks(
         AddressBlock(
             block.family,
             inside.value | (block.value & offsets & (outside.size - 1)),

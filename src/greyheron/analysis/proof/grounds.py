@@ -12,7 +12,7 @@ from greyheron.analysis.proof.services import ServiceSet, by_delivery, meant
 from greyheron.core.bulk.engine import BulkEngine
 from greyheron.core.fields.services import ALL_PORTS
 from greyheron.core.lists import Names
-from greyheron.core.regions import Region, Spans, common, parts_by, size, span_parts, span_size
+from greyheron.core.regions import Blocks, Region, Spans, common, parts_by, size, span_parts, span_size
 from greyheron.core.world import World
 from greyheron.model.document import Network
 from greyheron.model.requirement import Asks
@@ -55,7 +55,7 @@ class Grounds:
         self.names = Names(network)
         self.forwarding = engine.forwarding(family)
         groups = groups_of_frames(network.lists) if family is Family.IPV6 else ()
-        self._borders = Borders((*((block,) for block in self.forwarding.known), *groups))
+        self._borders = Borders((*(Blocks((block,)) for block in self.forwarding.known), *groups))
         self.translated_ports = frozenset(
             port
             for device in network.devices

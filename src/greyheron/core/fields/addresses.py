@@ -14,13 +14,11 @@ from greyheron.core.bulk.headers import Headers, Ints, Words, occurring, split
 from greyheron.core.fields.field import RangedField, Says, TableRows, span_rows
 from greyheron.core.fields.services import Tag
 from greyheron.core.packet import Packet, Way
-from greyheron.core.regions import Region, Spans, parts_by, span_union
+from greyheron.core.regions import Blocks, Spans, parts_by
 from greyheron.core.rules import Rule
 from greyheron.model.entry import AddressBlock
 from greyheron.model.notation.clauses import DESTINATION, SOURCE, Clause
 from greyheron.model.values import Family
-
-Blocks = tuple[AddressBlock, ...]
 
 
 class Role(StrEnum):
@@ -48,11 +46,7 @@ class AddressField(RangedField):
         return _AddressRows(self.attribute, blocks, family)
 
     def hull(self, rule: Rule, family: Family) -> tuple[int, int]:
-        every = self._region(rule, family)
-        if len(every) == 1:  # by far the most
-            return every[0].first, every[0].last
-        first = min((each.first for each in every), default=1)
-        return first, max((each.last for each in every), default=0)
+        return self._region(rule, family).hull
 
     def stretch(self, rule: Rule) -> tuple[int, int] | None:
         blocks = self.blocks(rule)
@@ -67,20 +61,19 @@ class AddressField(RangedField):
     def borders(self, rule: Rule, others: Sequence[Rule], family: Family) -> list[int]:
         own = self._region(rule, family)
         ends = [address for block in own for address in (block.first, block.last)]
-        near = (block for other in others for block in self.blocks(other) or ())
-        return ends + [
-            address
-            for block in near
-            for address in (block.first - 1, block.last + 1)
-            if 0 <= address <= family.every_bit and any(block.holds(address) for block in own)
-        ]
+        named = dict.fromkeys(blocks for other in others if (blocks := self.blocks(other)) is not None)
+        near = (address for blocks in named for address in blocks.borders(*own.hull))
+        return ends + [each for each in near if 0 <= each <= family.every_bit and own.holds(each)]
 
     def sender_ports(self, rule: Rule, way: Way) -> Spans | None:
         return None
 
-    def _region(self, rule: Rule, family: Family) -> Region:
+    def _region(self, rule: Rule, family: Family) -> Blocks:
         blocks = self.blocks(rule)
-        return (AddressBlock(family, 0, 0),) if blocks is None else blocks
+        return _EVERYONE[family] if blocks is None else blocks
+
+
+_EVERYONE = {family: Blocks((AddressBlock(family, 0, 0),)) for family in Family}
 
 
 class SourceField(AddressField):
@@ -96,7 +89,7 @@ class SourceField(AddressField):
         blocks, address = rule.sources, packet.source
         if blocks is None:
             return True
-        return address is not None and any(block.holds(address) for block in blocks)
+        return address is not None and blocks.holds(address)
 
 
 class DestinationField(AddressField):
@@ -110,7 +103,7 @@ class DestinationField(AddressField):
 
     def matches(self, rule: Rule, packet: Packet) -> bool:
         blocks, address = rule.destinations, packet.destination
-        return blocks is None or any(block.holds(address) for block in blocks)
+        return blocks is None or blocks.holds(address)
 
 
 Sortable = NDArray[np.uint64] | NDArray[np.bytes_]
@@ -129,17 +122,15 @@ class _AddressRows(TableRows):
 
     def __init__(self, attribute: str, rules: Sequence[Blocks | None], family: Family) -> None:
         size = len(rules)
-        everyone = (AddressBlock(family, 0, 0),)
         ranges: list[tuple[int, int, int]] = []
         scattered: set[tuple[int, AddressBlock]] = set()
         for index, own in enumerate(rules):
-            blocks = everyone if own is None else own
+            blocks = _EVERYONE[family] if own is None else own
             if len(blocks) == 1 and blocks[0].length is not None:  # by far the most
                 ranges.append((index, blocks[0].first, blocks[0].last + 1))
             else:
-                prefixes = span_union((each.first, each.last) for each in blocks if each.length is not None)
-                ranges += [(index, low, high + 1) for low, high in prefixes]
-                scattered.update((index, each) for each in blocks if each.length is None)
+                ranges += [(index, low, high + 1) for low, high in blocks.spans]
+                scattered.update((index, each) for each in blocks.scattered)
         cuts = sorted({0, *(low for _, low, _ in ranges), *(end for _, _, end in ranges)})
         if cuts[-1] > family.every_bit:
             cuts.pop()
