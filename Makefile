@@ -82,10 +82,11 @@ $(BUILT): ui/node_modules/stamp $(UI_SOURCES)
 	command -v chromium-headless-shell >/dev/null || (apt-get update && apt-get install -y --no-install-recommends chromium-headless-shell)
 	@touch $@
 
-# What rehearsals need of the system, and what judges YANG; where it cannot be had, their tests are skipped.
+# What rehearsals need of the system, and what judges YANG and captures; where it cannot be had, their tests are
+# skipped.
 .venv/kernel: .venv/stamp
-	{ command -v nft && command -v ip && command -v yanglint && test -x /usr/lib/frr/zebra; } >/dev/null || \
-	(apt-get update && apt-get install -y --no-install-recommends frr iproute2 libyang2-tools nftables util-linux)
+	{ command -v nft && command -v ip && command -v yanglint && command -v tshark && test -x /usr/lib/frr/zebra; } >/dev/null || \
+	(apt-get update && apt-get install -y --no-install-recommends frr iproute2 libyang2-tools nftables tshark util-linux)
 	@touch $@
 
 clean:

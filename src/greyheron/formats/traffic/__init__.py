@@ -6,7 +6,8 @@ from greyheron.analysis.traffic.records import Records, joined
 from greyheron.core.progress import Progress, part, unwatched
 from greyheron.formats.bundle import Bundle
 from greyheron.formats.format import Notice
-from greyheron.formats.traffic.captures import is_capture, read_capture
+from greyheron.formats.traffic.captured import is_capture
+from greyheron.formats.traffic.captures import read_capture
 from greyheron.formats.traffic.connections import is_connections, read_connections
 from greyheron.formats.traffic.ipfix import is_ipfix, read_ipfix
 from greyheron.formats.traffic.tables import is_table, read_table
