@@ -229,7 +229,7 @@ def ipfix(*sets: tuple[int, bytes]) -> bytes:
 
 def template(number: int, *elements: tuple[int, int]) -> tuple[int, bytes]:
     told_elements = b"".join(
-        struct.pack("!HHI", element | 0x8000, length, 29305)
+        struct.pack("!HHI", -element | 0x8000, length, 29305)
         if element < 0
         else struct.pack("!HH", element, length)
         for element, length in elements
@@ -253,9 +253,117 @@ def test_ipfix_is_read_by_its_templates() -> None:
     seen = fold(records)
     assert told(seen) == [(KIOSK, LEDGER, 6, 443, 18, False)]
     assert seen.first[0] == 1_700_000_000_123_000_000
-    assert "1 sets came before their templates" in notices[0].message
-    with pytest.raises(DocumentError, match="no whole IPFIX message begins here"):
-        seen_in(content + b"\0\12" + b"\xff" * 20)
+    assert "1 sets have no templates" in notices[0].message
+    with pytest.raises(DocumentError, match="no IPFIX message begins here"):
+        seen_in(content + b"\0\11" + b"\xff" * 20)
+
+
+def flow(
+    *values: tuple[int, int, int], domain_at: int = 1_700_000_000, before: tuple[tuple[int, bytes], ...] = ()
+) -> bytes:
+    """A file with one record; of each element its number (negative: of the way back), length and value."""
+    body = b"".join(value.to_bytes(length, "big") for _, length, value in values)
+    sets = (*before, template(300, *((number, length) for number, length, _ in values)), (300, body))
+    content = bytearray(ipfix(*sets))
+    content[4:8] = domain_at.to_bytes(4, "big")
+    return bytes(content)
+
+
+def address(text: str) -> int:
+    return int(ip_address(text))
+
+
+ENDS = ((8, 4, address(KIOSK)), (12, 4, address(LEDGER)))
+ENDS6 = ((27, 16, address("2001:db8:16::21")), (28, 16, address("2001:db8:40::10")))
+NO_ENDS, NO_ENDS6 = ((8, 4, 0), (12, 4, 0)), ((27, 16, 0), (28, 16, 0))
+ABOUT = ((4, 1, 6), (7, 2, 50000), (11, 2, 443))
+AT = 1_700_000_000
+
+
+def ntp(seconds: int, part: int) -> int:
+    return seconds + 2_208_988_800 << 32 | part
+
+
+@pytest.mark.parametrize(
+    ("elements", "source"),
+    [
+        ((*ENDS, *NO_ENDS6), KIOSK),
+        ((*NO_ENDS, *ENDS6), "2001:db8:16::21"),
+        ((*NO_ENDS6, *ENDS), KIOSK),
+        ((*ENDS, *ENDS6, (60, 1, 4)), KIOSK),
+        ((*ENDS, *ENDS6, (60, 1, 6)), "2001:db8:16::21"),
+    ],
+)
+def test_templates_may_hold_addresses_of_both_families(
+    elements: tuple[tuple[int, int, int], ...], source: str
+) -> None:
+    found = told(seen_in(flow(*elements, *ABOUT)))
+    assert [(each[0], each[3]) for each in found] == [(source, 443)]
+
+
+@pytest.mark.parametrize(
+    ("elements", "packets", "octets", "answered"),
+    [
+        (((2, 4, 9), (1, 4, 900)), 9, 900, False),
+        (((86, 4, 9), (85, 8, 900)), 9, 900, False),
+        (((2, 4, 9), (1, 4, 900), (-2, 4, 8), (-1, 4, 800)), 17, 1700, True),
+        (((86, 4, 9), (85, 4, 900), (-86, 4, 8), (-85, 4, 800)), 17, 1700, True),
+        (((298, 8, 9), (231, 8, 900), (299, 8, 8), (232, 8, 800)), 17, 1700, True),
+        (((298, 8, 9), (231, 8, 900), (299, 8, 0), (232, 8, 0)), 9, 900, False),
+    ],
+)
+def test_counters_of_both_ways_are_added(
+    elements: tuple[tuple[int, int, int], ...], packets: int, octets: int, answered: bool
+) -> None:
+    seen = seen_in(flow(*ENDS, *ABOUT, *elements))
+    assert (int(seen.packets[0]), int(seen.octets[0]), bool(seen.answered[0])) == (packets, octets, answered)
+
+
+STARTED = (
+    (3, struct.pack("!HHHHHHH", 400, 2, 1, 149, 4, 160, 8)),
+    (400, struct.pack("!IQ", 1, (AT - 60) * 1000)),
+)
+
+
+@pytest.mark.parametrize(
+    ("elements", "before", "first", "last"),
+    [
+        (((150, 4, AT), (151, 4, AT + 5)), (), 0, 5 * 10**9),
+        (((152, 8, AT * 1000 + 1), (153, 8, AT * 1000 + 9)), (), 10**6, 9 * 10**6),
+        (((154, 8, ntp(AT, 1 << 31)), (155, 8, ntp(AT + 1, 1 << 30 | 0x7FF))), (), 5 * 10**8, 1_250_000_000),
+        (((156, 8, ntp(AT, 1 << 31)), (157, 8, ntp(AT + 1, 1 << 30))), (), 5 * 10**8, 1_250_000_000),
+        (((158, 4, 7_000_000), (159, 4, 1_000_000)), (), -7 * 10**9, -(10**9)),
+        (((22, 4, 61_000), (21, 4, 62_000)), STARTED, 10**9, 2 * 10**9),
+        (((22, 4, 61_000), (21, 4, 62_000), (160, 8, (AT - 60) * 1000)), (), 10**9, 2 * 10**9),
+        (((152, 8, AT * 1000), (161, 4, 2500)), (), 0, 2_500_000_000),
+        (((153, 8, AT * 1000), (162, 4, 2500)), (), -2_500_000, 0),
+        (((323, 8, AT * 1000),), (), 0, 0),
+    ],
+)
+def test_times_are_told_by_every_clock_there_is(
+    elements: tuple[tuple[int, int, int], ...], before: tuple[tuple[int, bytes], ...], first: int, last: int
+) -> None:
+    seen = seen_in(flow(*ENDS, *ABOUT, *elements, domain_at=AT, before=before))
+    assert (int(seen.first[0]) - AT * 10**9, int(seen.last[0]) - AT * 10**9) == (first, last)
+
+
+def test_times_since_nobody_knows_when_are_none_and_that_is_said() -> None:
+    content = flow(*ENDS, *ABOUT, (22, 4, 61_000), (21, 4, 62_000))
+    records, notices, _ = read_traffic(Bundle("x", {"file": content}))
+    assert records.first.tolist() == [0]
+    assert "1 records tell times by how long their exporter had run" in notices[0].message
+
+
+def test_flow_files_that_break_off_are_read_as_far_as_they_go() -> None:
+    whole = flow(*ENDS, *ABOUT) + flow(*ENDS, *ABOUT)
+    for cut in range(20, len(whole)):
+        records, notices, _ = read_traffic(Bundle("x", {"file": whole[:cut]}))
+        assert len(records) <= 2
+        assert cut == len(whole) // 2 or "breaks off in a message" in notices[0].message
+    early = flow(*ENDS, *ABOUT)
+    data, learnt = early[-17:], early[16:-17]
+    swapped = early[:16] + data + learnt
+    assert len(read_traffic(Bundle("x", {"file": swapped}))[0]) == 1
 
 
 def test_what_was_there_is_judged_as_the_walk_judges_it() -> None:

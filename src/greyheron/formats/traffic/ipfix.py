@@ -2,26 +2,20 @@
 
 import struct
 from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
 
 from msgspec import Struct
 
-from greyheron.analysis.traffic.records import LATEST, MOST_COUNTED, NO_TIME, RecordRow, Records, gathered
+from greyheron.analysis.traffic.records import RecordRow, Records, gathered
 from greyheron.core.progress import Progress
 from greyheron.formats.format import Notice
+from greyheron.formats.traffic.flow_records import SYSTEM_START, Exported, row_of, tells_no_time
 from greyheron.model.problems import DocumentError, Problem
 
 VERSION = 10
 _HEADER = struct.Struct("!HHIII")
 _TEMPLATES, _OPTIONS, _FIRST_DATA = 2, 3, 256
 _VARIABLE = 0xFFFF
-_MILLI, _SECOND = 1_000_000, 1_000_000_000
-# Information elements (IANA IPFIX registry).
-_SOURCE, _DESTINATION, _SOURCE6, _DESTINATION6 = 8, 12, 27, 28
-_PROTOCOL, _SOURCE_PORT, _DESTINATION_PORT, _ICMP4, _ICMP6 = 4, 7, 11, 32, 139
-_OCTETS, _PACKETS, _ALL_OCTETS, _ALL_PACKETS, _FLAGS = 1, 2, 85, 86, 6
-_TIMES = {150: _SECOND, 152: _MILLI}, {151: _SECOND, 153: _MILLI}
-_REVERSE = 29305
-"""The enterprise of elements for the way back (RFC 5103)."""
 
 
 class _Element(Struct, frozen=True):
@@ -30,64 +24,122 @@ class _Element(Struct, frozen=True):
     length: int
 
 
-_Templates = dict[tuple[int, int], list[_Element]]
+class _DataSet(Struct, frozen=True):
+    """Records of one template, of one exporter's domain, sent at a time in seconds since 1970."""
+
+    domain: int
+    template: int
+    body: bytes
+    at: int
+
+
+@dataclass
+class _Flows:
+    """What was read so far.
+
+    templates:  elements by domain and number;  options:  templates whose records tell of their exporter
+    started:  when each domain's exporter had started, in milliseconds since 1970
+    early:  sets whose templates did not come before them
+    strange, timeless:  records without addresses, and records whose times nobody can tell
+    """
+
+    templates: dict[tuple[int, int], list[_Element]] = field(default_factory=dict)
+    options: set[tuple[int, int]] = field(default_factory=set)
+    started: dict[int, int] = field(default_factory=dict)
+    early: list[_DataSet] = field(default_factory=list)
+    rows: list[RecordRow] = field(default_factory=list)
+    strange: int = 0
+    timeless: int = 0
+
+    def take(self, found: _DataSet) -> bool:
+        """Takes the records of a set; false where its template is not known."""
+        key = found.domain, found.template
+        template = self.templates.get(key)
+        if template is None:
+            return False
+        for values in _records(found.body, template):
+            if (0, SYSTEM_START) in values:
+                self.started[found.domain] = values[0, SYSTEM_START]
+            if key in self.options:
+                continue
+            exported = Exported(found.at, self.started.get(found.domain))
+            row = row_of(values, exported)
+            self.strange += row is None
+            self.timeless += row is not None and tells_no_time(values, exported)
+            self.rows += [] if row is None else [row]
+        return True
 
 
 def is_ipfix(content: bytes) -> bool:
-    if len(content) < _HEADER.size:
+    if len(content) < _HEADER.size + 4:
         return False
     version, length, *_ = _HEADER.unpack_from(content)
-    return bool(version == VERSION and _HEADER.size <= length <= len(content))
+    kind, inside = struct.unpack_from("!HH", content, _HEADER.size)
+    known = kind in (_TEMPLATES, _OPTIONS) or kind >= _FIRST_DATA
+    return bool(version == VERSION and known and 4 <= inside <= length - _HEADER.size)
 
 
 def read_ipfix(
     path: str, content: bytes, _columns: Mapping[str, str], progress: Progress
 ) -> tuple[Records, list[Notice]]:
-    """A record for each flow. Raises DocumentError where what is no message begins."""
-    templates: _Templates = {}
-    rows: list[RecordRow] = []
-    notices: list[Notice] = []
-    place, unknown, strange = 0, 0, 0
-    while place + _HEADER.size <= len(content):
-        version, length, _, _, domain = _HEADER.unpack_from(content, place)
-        if version != VERSION or length < _HEADER.size or length > len(content) - place:
-            raise DocumentError([Problem(f"{path}, byte {place}", "no whole IPFIX message begins here")])
+    """A record for each flow. A file that breaks off is read as far as it goes.
+
+    Raises DocumentError where what is no message begins.
+    """
+    found = _Flows()
+    broken, place = 0, 0
+    whole = True
+    while place < len(content):
+        if place + _HEADER.size > len(content):
+            whole = False
+            break
+        version, length, at, _, domain = _HEADER.unpack_from(content, place)
+        if version != VERSION or length < _HEADER.size:
+            raise DocumentError([Problem(f"{path}, byte {place}", "no IPFIX message begins here")])
         progress(place / len(content))
-        for kind, body in _sets(content[place + _HEADER.size : place + length]):
-            if kind == _TEMPLATES:
-                _learn(templates, domain, body)
+        whole = place + length <= len(content)
+        for kind, body, complete in _sets(content[place + _HEADER.size : place + length]):
+            broken += whole and not complete
+            if kind in (_TEMPLATES, _OPTIONS):
+                _learn(found, domain, body, kind == _OPTIONS)
             elif kind >= _FIRST_DATA:
-                template = templates.get((domain, kind))
-                if template is None:
-                    unknown += 1
-                    continue
-                for values in _records(body, template):
-                    row = _row(values)
-                    strange += row is None
-                    rows += [] if row is None else [row]
+                data = _DataSet(domain, kind, body, at)
+                found.early += [] if found.take(data) else [data]
         place += length
-    if unknown:
-        notices.append(Notice(path, f"{unknown} sets came before their templates, or without: left out"))
-    if strange:
-        notices.append(Notice(path, f"{strange} records have no addresses: left out"))
-    return gathered(rows), notices
+    unknown = sum(not found.take(data) for data in found.early)
+    said = {
+        "it breaks off in a message: read as far as it goes": not whole,
+        f"{broken} sets are longer than their messages: read as far as they go": broken,
+        f"{unknown} sets have no templates: left out": unknown,
+        f"{found.strange} records have no addresses: left out": found.strange,
+        f"{found.timeless} records tell times by how long their exporter had run, and nothing says since "
+        "when: they have no times": found.timeless,
+    }
+    return gathered(found.rows), [Notice(path, message) for message, is_so in said.items() if is_so]
 
 
-def _sets(body: bytes) -> Iterator[tuple[int, bytes]]:
+def _sets(body: bytes) -> Iterator[tuple[int, bytes, bool]]:
+    """The sets of a message: their kind, what is in them, and whether that is all of it."""
     at = 0
     while at + 4 <= len(body):
         kind, length = struct.unpack_from("!HH", body, at)
-        if length < 4 or at + length > len(body):
+        if length < 4:
+            yield kind, b"", False
             return
-        yield kind, body[at + 4 : at + length]
+        yield kind, body[at + 4 : at + length], at + length <= len(body)
         at += length
 
 
-def _learn(templates: _Templates, domain: int, body: bytes) -> None:
-    at = 0
+def _learn(found: _Flows, domain: int, body: bytes, options: bool) -> None:
+    """Takes templates into `found`; those of options say how many of their elements are their scope."""
+    at, head = 0, 6 if options else 4
     while at + 4 <= len(body):
         number, count = struct.unpack_from("!HH", body, at)
-        at += 4
+        if count == 0:  # it is withdrawn (RFC 7011 8.1)
+            found.templates.pop((domain, number), None)
+            at += 4
+            continue
+        at += head
         elements: list[_Element] = []
         for _ in range(count):
             if at + 4 > len(body):
@@ -101,8 +153,9 @@ def _learn(templates: _Templates, domain: int, body: bytes) -> None:
                 (enterprise,) = struct.unpack_from("!I", body, at)
                 at += 4
             elements.append(_Element(element & 0x7FFF, enterprise, length))
-        if number >= _FIRST_DATA and elements:
-            templates[domain, number] = elements
+        if number >= _FIRST_DATA:
+            found.templates[domain, number] = elements
+            (found.options.add if options else found.options.discard)((domain, number))
 
 
 def _records(body: bytes, template: list[_Element]) -> Iterator[dict[tuple[int, int], int]]:
@@ -124,45 +177,3 @@ def _records(body: bytes, template: list[_Element]) -> Iterator[dict[tuple[int, 
                 values[each.enterprise, each.number] = int.from_bytes(body[at : at + length], "big")
             at += length
         yield values
-
-
-def _row(values: Mapping[tuple[int, int], int]) -> RecordRow | None:
-    def value(*elements: int, otherwise: int = -1, enterprise: int = 0) -> int:
-        return next(
-            (values[enterprise, each] for each in elements if (enterprise, each) in values), otherwise
-        )
-
-    six = (0, _SOURCE6) in values
-    source, destination = value(_SOURCE6, _SOURCE), value(_DESTINATION6, _DESTINATION)
-    protocol = value(_PROTOCOL)
-    if min(source, destination, protocol) < 0 or max(source, destination) >> (128 if six else 32):
-        return None
-    port = value(_DESTINATION_PORT)
-    icmp = value(_ICMP6 if six else _ICMP4)
-    if protocol in (1, 58):
-        port = icmp >> 8 if icmp >= 0 else port >> 8 if port > 255 else (128 if six else 8)
-    times = [
-        next((values[0, each] * scale for each, scale in kinds.items() if (0, each) in values), NO_TIME)
-        for kinds in _TIMES
-    ]
-    flags = value(_FLAGS, otherwise=0)
-    back = value(_PACKETS, _ALL_PACKETS, enterprise=_REVERSE)
-    return RecordRow(
-        six,
-        source,
-        destination,
-        min(protocol, 255),
-        min(value(_SOURCE_PORT), 65535),
-        min(port, 65535),
-        _bounded(value(_PACKETS, _ALL_PACKETS, otherwise=1)),
-        _bounded(value(_OCTETS, _ALL_OCTETS, otherwise=0)),
-        _bounded(back),
-        min(times[0], LATEST),
-        min(times[1] or times[0], LATEST),
-        opens=flags & 0x12 == 0x02 or back >= 0,
-    )
-
-
-def _bounded(value: int) -> int:
-    """What fits into the arrays."""
-    return min(value, MOST_COUNTED)
