@@ -188,6 +188,55 @@ def test_tables_are_read_whatever_their_columns_are_called() -> None:
     assert seen.first[0] == 1_700_000_000_000_000_000
 
 
+@pytest.mark.parametrize(
+    ("column", "value", "seconds"),
+    [
+        ("start", "1700000000.25", 0.25),
+        ("start", "1700000000250", 0.25),
+        ("start", "1700000000250000", 0.25),
+        ("start", "1700000000250000000", 0.25),
+        ("flowStartMicroseconds", "1700000000250000", 0.25),
+        ("flowStartNanoseconds", "1700000000250000000", 0.25),
+        ("flowStartMilliseconds", "1700000000250", 0.25),
+        ("flowStartMicroseconds", "2023-11-14T22:13:20.250000Z", 0.25),
+        ("start", "2023-11-14T23:13:20.25+01:00", 0.25),
+        ("start", "2023-11-14 22:13:20.25", 0.25),
+        ("systemInitTimeMilliseconds,flowStartSysUpTime", "1699999999000,1250", 0.25),
+    ],
+)
+def test_times_in_tables_are_of_the_unit_that_they_say(column: str, value: str, seconds: float) -> None:
+    found = seen_in(f"src,dst,proto,dport,{column}\n{KIOSK},{LEDGER},tcp,443,{value}\n".encode())
+    assert found.first[0] == 1_700_000_000 * 10**9 + int(seconds * 10**9)
+
+
+def test_tables_may_hold_both_families_and_count_both_ways() -> None:
+    head = (
+        "sourceIPv4Address,destinationIPv4Address,sourceIPv6Address,destinationIPv6Address,protocolIdentifier"
+    )
+    head += ",destinationTransportPort,initiatorOctets,responderOctets,initiatorPackets,responderPackets\n"
+    text = (
+        head
+        + f"{KIOSK},{LEDGER},,,6,443,900,800,9,8\n0.0.0.0,0.0.0.0,2001:db8::1,2001:db8::2,6,80,90,0,1,0\n"
+    )
+    seen = seen_in(text.encode())
+    assert told(seen) == [
+        (KIOSK, LEDGER, 6, 443, 17, True),
+        ("2001:db8::1", "2001:db8::2", 6, 80, 1, False),
+    ]
+    assert seen.octets.tolist() == [1700, 90]
+
+
+def test_tables_that_break_off_within_a_letter_are_read_as_far_as_they_go() -> None:
+    text = f"src,dst,proto,dport,note\n{KIOSK},{LEDGER},tcp,443,Bläßhuhn\n{KIOSK},{LEDGER},tcp,80,Bläßhuhn\n"
+    whole = text.encode()
+    cut = whole[: whole.rindex("ß".encode()) + 1]
+    records, notices, _ = read_traffic(Bundle("x", {"file": cut}))
+    assert len(records) == 1
+    assert "breaks off in its last row" in notices[0].message
+    with pytest.raises(DocumentError, match="it is no UTF-8 text"):
+        seen_in(whole.replace("ß".encode(), b"\xff"))
+
+
 def test_rows_that_cannot_be_read_are_named_and_the_rest_is_kept() -> None:
     text = (
         "src,dst,proto,dport\n"

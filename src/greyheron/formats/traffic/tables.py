@@ -3,8 +3,9 @@
 import csv
 import io
 import json
-from collections.abc import Callable, Iterator, Mapping
-from datetime import UTC, datetime
+from collections.abc import Iterator, Mapping
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal, InvalidOperation
 from ipaddress import ip_address
 from typing import Any
 
@@ -14,6 +15,22 @@ from greyheron.formats.format import Notice
 from greyheron.model.names import ICMP_TYPES, PORTS, PROTOCOLS
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.model.values import Family
+
+
+def _reverse(counted: str) -> tuple[str, str]:
+    """Counters of the way back as the registry calls them (RFC 5103 6.1)."""
+    return f"reverse{counted}deltacount", f"reverse{counted}totalcount"
+
+
+_UNITS = {"seconds": 1_000_000_000, "milliseconds": 1_000_000, "microseconds": 1000, "nanoseconds": 1}
+_UPTIME = "sysuptime"
+_SECOND = 1_000_000_000
+
+
+def _clocks(word: str) -> tuple[str, ...]:
+    """A time as the registry calls it, by its unit."""
+    return (*(word + unit for unit in _UNITS), word + _UPTIME)
+
 
 COLUMNS: Mapping[str, tuple[str, ...]] = {
     "source": ("source", "src", "source_address", "sourceipv4address", "sourceipv6address"),
@@ -27,23 +44,34 @@ COLUMNS: Mapping[str, tuple[str, ...]] = {
     "protocol": ("protocol", "proto", "protocolidentifier"),
     "source_port": ("source_port", "sport", "sourcetransportport"),
     "destination_port": ("destination_port", "dport", "port", "destinationtransportport"),
-    "packets": ("packets", "packetdeltacount", "packettotalcount"),
-    "octets": ("octets", "bytes", "octetdeltacount", "octettotalcount"),
-    "back": ("back", "reply_packets"),
-    "first": ("first", "start", "start_time", "time", "flowstartmilliseconds", "flowstartseconds"),
-    "last": ("last", "end", "end_time", "flowendmilliseconds", "flowendseconds"),
+    "packets": ("packets", "packetdeltacount", "packettotalcount", "initiatorpackets"),
+    "octets": ("octets", "bytes", "octetdeltacount", "octettotalcount", "initiatoroctets"),
+    "back": ("back", "reply_packets", *_reverse("packet"), "responderpackets"),
+    "back_octets": (
+        "back_octets",
+        "back_bytes",
+        "reply_octets",
+        "reply_bytes",
+        *_reverse("octet"),
+        "responderoctets",
+    ),
+    "first": ("first", "start", "start_time", "time", *_clocks("flowstart"), *_clocks("observationtime")),
+    "last": ("last", "end", "end_time", *_clocks("flowend")),
+    "started": ("started", "systeminittimemilliseconds"),
 }
-"""What is read, and the names that its column may have, those of the IPFIX registry too, in any case."""
+"""What is read, and the names that its column may have, those of the IPFIX registry too, in any case.
+
+started:  when an exporter began to count its uptime, where first and last are told by that
+"""
 MOST_TOLD = 20
 _NEEDED = ("source", "destination", "protocol")
-_SECOND = 1_000_000_000
 
 
 def is_table(content: bytes) -> bool:
     """Whether its first line names addresses, or is an object that does."""
     try:
-        line = content[:4000].decode("utf-8-sig").splitlines()[0]
-    except (UnicodeDecodeError, IndexError):
+        line = content[:4000].decode("utf-8-sig", errors="replace").splitlines()[0]
+    except IndexError:
         return False
     if line.startswith("{"):
         try:
@@ -61,12 +89,15 @@ def read_table(
 
     columns:  names that columns have here, by what they hold
     """
+    notices: list[Notice] = []
     try:
         text = content.decode("utf-8-sig")
     except UnicodeDecodeError as error:
-        raise DocumentError([Problem(path, f"it is no UTF-8 text: byte {error.start + 1}")]) from None
+        if error.end < len(content) or error.reason != "unexpected end of data":
+            raise DocumentError([Problem(path, f"it is no UTF-8 text: byte {error.start + 1}")]) from None
+        text = content[: content.rfind(b"\n") + 1].decode("utf-8-sig")
+        notices.append(Notice(path, "it breaks off in its last row: read as far as it goes"))
     rows: list[RecordRow] = []
-    notices: list[Notice] = []
     strange = 0
     size = max(1, text.count("\n"))
     for number, named in _rows(path, text, columns):
@@ -83,7 +114,11 @@ def read_table(
     return gathered(rows), notices
 
 
-def _rows(path: str, text: str, columns: Mapping[str, str]) -> Iterator[tuple[int, Mapping[str, Any]]]:
+_Cells = Mapping[str, tuple[str, Any]]
+"""What a row holds, by what it is: the name of its column, and the value."""
+
+
+def _rows(path: str, text: str, columns: Mapping[str, str]) -> Iterator[tuple[int, _Cells]]:
     if text.startswith("{"):
         for number, line in enumerate(text.splitlines(), 1):
             if not line.strip():
@@ -95,7 +130,7 @@ def _rows(path: str, text: str, columns: Mapping[str, str]) -> Iterator[tuple[in
             if not isinstance(found, dict):
                 yield number, {}
                 continue
-            yield number, {what: found[name] for what, name in _naming(path, list(found), columns).items()}
+            yield number, _picked(found, _naming(path, list(found), columns))
         return
     try:
         dialect: Any = csv.Sniffer().sniff(text[:4000], delimiters=",;\t")
@@ -105,24 +140,34 @@ def _rows(path: str, text: str, columns: Mapping[str, str]) -> Iterator[tuple[in
     try:
         naming = _naming(path, list(reader.fieldnames or ()), columns)
         for row in reader:
-            yield reader.line_num, {what: row[name] for what, name in naming.items()}
+            yield reader.line_num, _picked(row, naming)
     except csv.Error as error:
         raise DocumentError([Problem(f"{path}, line {reader.line_num}", str(error))]) from None
 
 
-def _naming(path: str, names: list[str], columns: Mapping[str, str]) -> dict[str, str]:
-    """Which column holds what. Raises DocumentError."""
+def _picked(row: Mapping[str, Any], naming: Mapping[str, tuple[str, ...]]) -> _Cells:
+    """Of several columns for one thing that which says something: addresses of two families have two."""
+    cells = {what: [(name, row[name]) for name in names] for what, names in naming.items()}
+    return {what: next((each for each in some if _says(each[1])), some[0]) for what, some in cells.items()}
+
+
+def _says(value: Any) -> bool:
+    return value is not None and str(value).strip() not in ("", "-", "0.0.0.0", "::")
+
+
+def _naming(path: str, names: list[str], columns: Mapping[str, str]) -> dict[str, tuple[str, ...]]:
+    """Which columns hold what. Raises DocumentError."""
     plain = {_plain(name): name for name in names if isinstance(name, str)}
-    found: dict[str, str] = {}
+    found: dict[str, tuple[str, ...]] = {}
     for what, usual in COLUMNS.items():
-        for name in (columns[what],) if what in columns else usual:
-            if _plain(name) in plain:
-                found[what] = plain[_plain(name)]
-                break
+        named = [_plain(name) for name in ((columns[what],) if what in columns else usual)]
+        there = tuple(plain[name] for name in named if name in plain)
+        if there:
+            found[what] = there
     missing = [what for what in _NEEDED if what not in found]
     if missing:
-        there = ", ".join(names[:20]) or "none"
-        message = f"no column holds the {missing[0]} (there are: {there}): say which one does"
+        every = ", ".join(names[:20]) or "none"
+        message = f"no column holds the {missing[0]} (there are: {every}): say which one does"
         raise DocumentError([Problem(path, message)])
     return found
 
@@ -131,16 +176,18 @@ def _plain(name: str) -> str:
     return name.strip().lower().replace(" ", "_").replace("-", "_")
 
 
-def _record(named: Mapping[str, Any]) -> RecordRow:
+def _record(cells: _Cells) -> RecordRow:
     """Raises ValueError."""
-    if not named:
+    if not cells:
         raise ValueError("this is no object")
+    named = {what: value for what, (_, value) in cells.items()}
     source, destination = (ip_address(str(named[what]).strip()) for what in ("source", "destination"))
     if source.version != destination.version:
         raise ValueError(f"{source} and {destination} are of different families")
     six = source.version == 6
     protocol = _protocol(named["protocol"])
-    first, last = _time(named.get("first")), _time(named.get("last"))
+    started = _time(*cells.get("started", ("", None)), NO_TIME)
+    first, last = (_time(*cells.get(what, ("", None)), started) for what in ("first", "last"))
     port = _port(named.get("destination_port"))
     if port < 0 and protocol in (1, 58):
         port = ICMP_TYPES[Family.IPV6 if six else Family.IPV4]["echo-request"][0]
@@ -152,7 +199,7 @@ def _record(named: Mapping[str, Any]) -> RecordRow:
         _port(named.get("source_port")),
         port,
         _count(named.get("packets"), 1),
-        _count(named.get("octets"), 0),
+        _count(named.get("octets"), 0) + _count(named.get("back_octets"), 0),
         _count(named.get("back"), -1),
         first,
         last or first,
@@ -189,26 +236,39 @@ def _count(value: Any, otherwise: int) -> int:
     raise ValueError(f"“{value}” is no number of packets or bytes")
 
 
-def _time(value: Any) -> int:
-    """Nanoseconds since 1970, of seconds, milli- or microseconds, or a date; NO_TIME of nothing."""
+def _time(column: str, value: Any, started: int) -> int:
+    """Nanoseconds since 1970; NO_TIME of nothing, and of an uptime where nobody says since when.
+
+    A number is in the unit that its column's name says, else in that which makes it a time of these years.
+    """
     text = "" if value is None else str(value).strip()
     if not text:
         return NO_TIME
     try:
-        number = float(text)
-    except ValueError:
-        try:
-            found = datetime.fromisoformat(text)
-        except ValueError:
-            raise ValueError(f"“{value}” is no time") from None
-        whole = found if found.tzinfo else found.replace(tzinfo=UTC)
-        return int(whole.timestamp() * _SECOND)
-    if not 0 <= number < 1e19:
+        number = Decimal(text)
+    except InvalidOperation:
+        return _date(text)
+    if not 0 <= number < 10**19:
         raise ValueError(f"“{value}” is no time")
-    scale: Callable[[float], float] = next(
-        scaled for most, scaled in (
-            (1e11, lambda each: each * 1e9), (1e14, lambda each: each * 1e6),
-            (1e17, lambda each: each * 1e3), (1e20, lambda each: each),
-        ) if number < most
-    )  # fmt: skip
-    return min(int(scale(number)), LATEST)
+    if _plain(column).endswith(_UPTIME):
+        return NO_TIME if started == NO_TIME else min(started + int(number * _UNITS["milliseconds"]), LATEST)
+    unit = next((unit for name, unit in _BY_NAME if _plain(column).endswith(name)), None)
+    if unit is None:
+        unit = next(unit for most, unit in _BY_SIZE if number < most)
+    return min(int(number * unit), LATEST)
+
+
+_BY_NAME = sorted(_UNITS.items(), key=lambda named: -len(named[0]))
+_BY_SIZE = ((10**11, _SECOND), (10**14, 1_000_000), (10**17, 1000), (10**19, 1))
+
+
+def _date(text: str) -> int:
+    try:
+        found = datetime.fromisoformat(text)
+    except ValueError:
+        raise ValueError(f"“{text}” is no time") from None
+    whole = found if found.tzinfo else found.replace(tzinfo=UTC)
+    since = (whole - datetime(1970, 1, 1, tzinfo=UTC)) // timedelta(microseconds=1)
+    if since < 0:
+        raise ValueError(f"“{text}” is no time")
+    return since * 1000
