@@ -1,12 +1,18 @@
 """Bundles: archives, folders and single files, all of them hostile."""
 
+import bz2
+import gzip
 import io
+import lzma
 import tarfile
 import zipfile
+from collections.abc import Callable
 from pathlib import Path
+from random import Random
 from typing import Literal
 
 import pytest
+import zstandard
 
 from greyheron.formats import bundle
 from greyheron.formats.bundle import bundle_in, bundle_of
@@ -54,6 +60,37 @@ def test_folders_are_read_without_what_they_only_point_to(tmp_path: Path) -> Non
     (tmp_path / "link").symlink_to("/etc/passwd")
     assert bundle_in(tmp_path).files == dict(FILES)
     assert bundle_in(tmp_path / "b.json").only == ("b.json", b"2")
+
+
+PACKED: dict[str, Callable[[bytes], bytes]] = {
+    "gz": gzip.compress,
+    "xz": lzma.compress,
+    "zst": zstandard.compress,
+    "bz2": bz2.compress,
+}
+
+
+@pytest.mark.parametrize("suffix", PACKED)
+def test_compressed_files_are_opened_alone_and_among_others(suffix: str) -> None:
+    text = b"1 2 3\n" * 5000
+    packed = PACKED[suffix](text)
+    assert bundle_of(f"a.pcap.{suffix}", packed).files == {"a.pcap": text}
+    assert bundle_of(f"a.{suffix}", packed + packed).files == {"a": text + text}
+    among = bundle_of("all.zip", zipped((f"in/a.{suffix}", packed), ("b", b"2")))
+    assert among.files == {"in/a": text, "b": b"2"}
+    cut = bundle_of(f"a.pcap.{suffix}", PACKED[suffix](Random(1).randbytes(2_000_000))[:-50])
+    assert cut.cut == {"a.pcap"}
+    tar = bundle_of(f"x.tar.{suffix}", PACKED[suffix](tarred("w:", *FILES)))
+    assert tar.files == dict(FILES)
+    with pytest.raises(DocumentError, match="it is compressed, and breaks off"):
+        bring(cut)
+
+
+@pytest.mark.parametrize("suffix", PACKED)
+def test_what_compressed_files_grow_to_is_bounded(suffix: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(bundle, "LARGEST", 1 << 16)
+    with pytest.raises(DocumentError, match="holds more than"):
+        bundle_of("x", PACKED[suffix](b"\0" * 30_000_000))
 
 
 @pytest.mark.parametrize(

@@ -1,5 +1,6 @@
 """Traffic that was there: read from every kind of record, folded, and judged as the walk would."""
 
+import gzip
 import json
 import struct
 from datetime import UTC, datetime, timedelta
@@ -21,7 +22,7 @@ from greyheron.core.bulk.engines import engines
 from greyheron.core.conversation import converse
 from greyheron.core.timeline import Timeline
 from greyheron.demo.networks import saltmarsh
-from greyheron.formats.bundle import Bundle
+from greyheron.formats.bundle import Bundle, bundle_of
 from greyheron.formats.traffic import read_traffic
 from greyheron.model.document import AccessList
 from greyheron.model.names import TCP
@@ -171,6 +172,23 @@ def test_captures_that_break_off_are_read_as_far_as_they_go() -> None:
         seen_in(pcap(link=105))
 
 
+def test_compressed_captures_that_break_off_are_read_as_far_as_they_go() -> None:
+    chance = Random(3)
+    frames = [ethernet(ip4(KIOSK, LEDGER, 17, chance.randbytes(60))) for _ in range(200)]
+    packed = gzip.compress(pcap(*frames))
+    records, notices, kinds = read_traffic(bundle_of("x.pcap.gz", packed))
+    assert (len(records), notices, kinds) == (200, [], ["a packet capture"])
+    cut, said, _ = read_traffic(bundle_of("x.pcap.gz", packed[: len(packed) // 2]))
+    assert 50 < len(cut) < 150
+    assert "it is compressed, and breaks off" in said[0].message
+    rows = "".join(f"{KIOSK},{LEDGER},tcp,{chance.randrange(10_000, 60_000)}\n" for _ in range(2000))
+    table = gzip.compress(f"src,dst,proto,dport\n{rows}".encode())
+    few, said, _ = read_traffic(bundle_of("x.csv.gz", table[: len(table) // 2]))
+    assert 100 < len(few) < 2000
+    assert (few.destination_port >= 10_000).all()  # half of a number is another one
+    assert len(said) == 1
+
+
 def test_tables_are_read_whatever_their_columns_are_called() -> None:
     plain = "source,destination,protocol,source_port,destination_port,packets,bytes,start\n"
     plain += (
@@ -249,26 +267,6 @@ def test_rows_that_cannot_be_read_are_named_and_the_rest_is_kept() -> None:
     assert "“70000” is no port" in notices[1].message
     with pytest.raises(DocumentError, match="no column holds the source"):
         seen_in(b"a,b,c\n1,2,3\n")
-
-
-def test_connection_tables_tell_both_ways() -> None:
-    text = (
-        f"tcp      6 431999 ESTABLISHED src={KIOSK} dst={LEDGER} sport=50000 dport=443 packets=5 bytes=500 "
-        f"src={LEDGER} dst={KIOSK} sport=443 dport=50000 packets=4 bytes=400 [ASSURED] mark=0 use=1\n"
-        f"ipv4     2 udp      17 29 src={KIOSK} dst={CAMHUB} sport=1000 dport=53 [UNREPLIED] src={CAMHUB} "
-        f"dst={KIOSK} sport=53 dport=1000 mark=0 use=1\n"
-        f"icmp     1 29 src={KIOSK} dst={LEDGER} type=8 code=0 id=7 "
-        f"src={LEDGER} dst={KIOSK} type=0 code=0 id=7\n"
-        "nothing like it\n"
-    )
-    records, notices, kinds = read_traffic(Bundle("x", {"file": text.encode()}))
-    assert kinds == ["a connection table"]
-    assert told(fold(records)) == [
-        (KIOSK, LEDGER, 6, 443, 9, True),
-        (KIOSK, LEDGER, 1, 8, 2, True),
-        (KIOSK, CAMHUB, 17, 53, 1, False),
-    ]
-    assert [notice.where for notice in notices] == ["file, line 4"]
 
 
 def ipfix(*sets: tuple[int, bytes]) -> bytes:

@@ -1,6 +1,7 @@
 """What is brought in: one file or many, from a folder or an archive, all of it hostile until it was read.
 
-Archives are opened in memory, in bounds: what they say of sizes is not believed, and nothing is written.
+Archives and compressed files are opened in memory, in bounds: what they say of sizes is not believed, and
+nothing is written.
 """
 
 import io
@@ -12,20 +13,25 @@ from typing import IO
 
 from msgspec import Struct
 
+from greyheron.formats.compressed import Opened, opened
 from greyheron.model.problems import DocumentError, Problem
 
 MOST_FILES = 10_000
 LARGEST = 512 * 1024 * 1024
 """Bytes of all files together, when they are unpacked."""
 _PIECE = 1 << 20
-_GZIP = b"\x1f\x8b"
+_TAR_BLOCK, _TAR_END = 512, 10_240
 
 
 class Bundle(Struct, frozen=True):
-    """Files by their path within the bundle, with forward slashes. `name` is what it was called."""
+    """Files by their path within the bundle, with forward slashes. `name` is what it was called.
+
+    cut:  those that were compressed, and break off: what came before is there
+    """
 
     name: str
     files: Mapping[str, bytes]
+    cut: frozenset[str] = frozenset()
 
     @property
     def only(self) -> tuple[str, bytes] | None:
@@ -33,18 +39,47 @@ class Bundle(Struct, frozen=True):
         return next(iter(self.files.items())) if len(self.files) == 1 else None
 
 
+class _Gathered:
+    """Files taken together, in bounds; see `Bundle`."""
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+        self._files: dict[str, bytes] = {}
+        self._cut: set[str] = set()
+        self.left = LARGEST
+
+    def add(self, path: str, content: bytes) -> None:
+        """Takes a file, opened if it was compressed. Raises DocumentError."""
+        parts = PurePosixPath(path.replace("\\", "/"))
+        if parts.is_absolute() or ".." in parts.parts or "\0" in path:
+            raise _refused(
+                self.name, f"“{path}” leads out of the bundle: no path may begin at the root or go up"
+            )
+        if len(self._files) >= MOST_FILES:
+            raise _refused(self.name, f"it holds more than {MOST_FILES} files")
+        inside = _opened(self.name, str(parts), content, self.left)
+        if inside is not None:
+            parts, content = PurePosixPath(inside.name), inside.content
+        if str(parts) in self._files:
+            raise _refused(self.name, f"“{parts}” is in it twice")
+        self._files[str(parts)] = content
+        self._cut |= {str(parts)} if inside is not None and not inside.whole else set()
+        self.left -= len(content)
+
+    def bundle(self) -> Bundle:
+        return Bundle(self.name, self._files, frozenset(self._cut))
+
+
 def bundle_in(path: Path) -> Bundle:
     """What a file, an archive or a folder holds. Raises OSError, DocumentError."""
     if not path.is_dir():
         return bundle_of(path.name, path.read_bytes())
-    files: dict[str, bytes] = {}
-    left = LARGEST
+    gathered = _Gathered(path.name)
     for found in sorted(each for each in path.rglob("*") if each.is_file() and not each.is_symlink()):
         with found.open("rb") as file:
-            content = _bounded(file, left, path.name)
-        left -= len(content)
-        _take(files, found.relative_to(path).as_posix(), content, path.name)
-    return Bundle(path.name, files)
+            content = _bounded(file, gathered.left, path.name)
+        gathered.add(found.relative_to(path).as_posix(), content)
+    return gathered.bundle()
 
 
 def bundle_of(name: str, content: bytes) -> Bundle:
@@ -53,9 +88,14 @@ def bundle_of(name: str, content: bytes) -> Bundle:
         raise _refused(name, f"it is larger than {LARGEST >> 20} MiB")
     try:
         if zipfile.is_zipfile(io.BytesIO(content)):
-            return Bundle(name, _unpacked(name, _zipped(name, content)))
-        if content.startswith(_GZIP) or content[257:262] == b"ustar":
-            return Bundle(name, _unpacked(name, _tarred(name, content)))
+            return _unpacked(name, _zipped(name, content))
+        inside = _opened(name, name, content, LARGEST + MOST_FILES * 2 * _TAR_BLOCK + _TAR_END)
+        if inside is not None and _is_tar(inside.content):
+            return _unpacked(name, _tarred(name, inside.content))
+        if _is_tar(content):
+            return _unpacked(name, _tarred(name, content))
+    except DocumentError:
+        raise
     except (
         zipfile.BadZipFile,
         tarfile.TarError,
@@ -67,7 +107,11 @@ def bundle_of(name: str, content: bytes) -> Bundle:
         raise _refused(name, f"this archive cannot be opened: {error}") from None
     except RuntimeError as error:  # it is encrypted
         raise _refused(name, f"this archive cannot be opened: {error}") from None
-    return Bundle(name, {name: content})
+    if inside is None:
+        return Bundle(name, {name: content})
+    if len(inside.content) > LARGEST:
+        raise _refused(name, f"it holds more than {LARGEST >> 20} MiB when it is unpacked")
+    return Bundle(name, {inside.name: inside.content}, frozenset(() if inside.whole else (inside.name,)))
 
 
 def bundle_among(contents: Mapping[str, bytes]) -> Bundle:
@@ -75,14 +119,25 @@ def bundle_among(contents: Mapping[str, bytes]) -> Bundle:
     if len(contents) == 1:
         ((name, content),) = contents.items()
         return bundle_of(name, content)
-    return Bundle("Brought in", contents)
+    return _unpacked("Brought in", iter(contents.items()))
 
 
-def _unpacked(name: str, entries: Iterator[tuple[str, bytes]]) -> dict[str, bytes]:
-    files: dict[str, bytes] = {}
+def _unpacked(name: str, entries: Iterator[tuple[str, bytes]]) -> Bundle:
+    gathered = _Gathered(name)
     for path, content in entries:
-        _take(files, path, content, name)
-    return files
+        gathered.add(path, content)
+    return gathered.bundle()
+
+
+def _opened(name: str, path: str, content: bytes, most: int) -> Opened | None:
+    try:
+        return opened(path, content, most)
+    except ValueError as error:
+        raise _refused(name, str(error)) from None
+
+
+def _is_tar(content: bytes) -> bool:
+    return content[257:262] == b"ustar"
 
 
 def _zipped(name: str, content: bytes) -> Iterator[tuple[str, bytes]]:
@@ -98,7 +153,7 @@ def _zipped(name: str, content: bytes) -> Iterator[tuple[str, bytes]]:
 
 def _tarred(name: str, content: bytes) -> Iterator[tuple[str, bytes]]:
     left = LARGEST
-    with tarfile.open(fileobj=io.BytesIO(content), mode="r|*") as archive:
+    with tarfile.open(fileobj=io.BytesIO(content), mode="r|") as archive:
         for entry in archive:
             if entry.isfile():
                 file = archive.extractfile(entry)
@@ -116,17 +171,6 @@ def _bounded(file: IO[bytes], most: int, name: str) -> bytes:
         if len(found) > most:
             raise _refused(name, f"it holds more than {LARGEST >> 20} MiB when it is unpacked")
     return bytes(found)
-
-
-def _take(files: dict[str, bytes], path: str, content: bytes, name: str) -> None:
-    parts = PurePosixPath(path.replace("\\", "/"))
-    if parts.is_absolute() or ".." in parts.parts or "\0" in path:
-        raise _refused(name, f"“{path}” leads out of the bundle: no path may begin at the root or go up")
-    if len(files) >= MOST_FILES:
-        raise _refused(name, f"it holds more than {MOST_FILES} files")
-    if str(parts) in files:
-        raise _refused(name, f"“{parts}” is in it twice")
-    files[str(parts)] = content
 
 
 def _refused(name: str, message: str) -> DocumentError:

@@ -25,5 +25,8 @@ def format_of(bundle: Bundle) -> Format:
 
 def bring(bundle: Bundle, progress: Progress = unwatched) -> tuple[Format, Brought]:
     """What a bundle holds, and as which format it was read. Raises DocumentError, Cancelled."""
+    if bundle.cut:
+        message = "it is compressed, and breaks off: what is missing is not known, so nothing is taken of it"
+        raise DocumentError([Problem(path, message) for path in sorted(bundle.cut)])
     found = format_of(bundle)
     return found, found.read(bundle, progress)

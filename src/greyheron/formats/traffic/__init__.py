@@ -22,6 +22,10 @@ _READERS: tuple[tuple[str, Callable[[bytes], bool], _TrafficReader], ...] = (
 )
 
 
+_BY_LINES = (read_connections, read_table)
+"""What these read ends with a line: half of one might say something else."""
+
+
 def read_traffic(
     bundle: Bundle, columns: Mapping[str, str] | None = None, progress: Progress = unwatched
 ) -> tuple[Records, list[Notice], list[str]]:
@@ -36,6 +40,10 @@ def read_traffic(
     problems: list[Problem] = []
     for number, (path, content) in enumerate(sorted(bundle.files.items())):
         kind, reader = next(((kind, read) for kind, known, read in _READERS if known(content)), ("", None))
+        if path in bundle.cut:
+            notices.append(Notice(path, "it is compressed, and breaks off: read as far as it goes"))
+            if reader in _BY_LINES:
+                content = content[: content.rfind(b"\n") + 1]
         if reader is None:
             known_kinds = ", ".join(kind for kind, _, _ in _READERS)
             problems.append(Problem(path, f"this is none of what is known here: {known_kinds}"))
