@@ -85,8 +85,9 @@ $(BUILT): ui/node_modules/stamp $(UI_SOURCES)
 # What rehearsals need of the system, and what judges YANG and captures; where it cannot be had, their tests are
 # skipped.
 .venv/kernel: .venv/stamp
-	{ command -v nft && command -v ip && command -v yanglint && command -v tshark && test -x /usr/lib/frr/zebra; } >/dev/null || \
-	(apt-get update && apt-get install -y --no-install-recommends frr iproute2 libyang2-tools nftables tshark util-linux)
+	(for it in conntrack ip nft tshark yanglint /usr/lib/frr/zebra; do command -v $$it || exit 1; done) >/dev/null || \
+	(apt-get update && apt-get install -y --no-install-recommends \
+	conntrack frr iproute2 libyang2-tools nftables tshark util-linux)
 	@touch $@
 
 clean:

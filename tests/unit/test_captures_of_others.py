@@ -15,6 +15,7 @@ import pytest
 
 from greyheron.formats.bundle import Bundle
 from greyheron.formats.traffic import read_traffic
+from tests.unit.test_traffic import flow
 
 made: Any = import_module("scapy.all")
 labels_of: Any = import_module("scapy.contrib.mpls")
@@ -282,3 +283,44 @@ def test_times_finer_than_is_counted_here(tmp_path: Path) -> None:
     port = interface((9, b"\x0c"), (14, struct.pack("<q", 1)))
     path.write_bytes(SECTION + port + b"".join(packets_by(Random(7), "enhanced")))
     assert [time for *_, time in told_here(path)] == [2_700_000_000]
+
+
+COUNTED = {"cflow.packets": (2, 4), "cflow.octets": (1, 8)}
+NAMED = {
+    "cflow.srcaddr": (8, 4),
+    "cflow.dstaddr": (12, 4),
+    "cflow.srcaddrv6": (27, 16),
+    "cflow.dstaddrv6": (28, 16),
+    "cflow.protocol": (4, 1),
+    "cflow.srcport": (7, 2),
+    "cflow.dstport": (11, 2),
+    **COUNTED,
+}
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_every_flow_is_told_as_others_tell_it(seed: int, tmp_path: Path) -> None:
+    chance = Random(seed)
+    path = tmp_path / "flows.ipfix"
+    family = ("srcaddr", "dstaddr") if seed % 2 else ("srcaddrv6", "dstaddrv6")
+    counted = [name for name in COUNTED if chance.random() < 0.7]
+    names = [*(f"cflow.{name}" for name in (*family, "protocol", "srcport", "dstport")), *counted]
+    chance.shuffle(names)
+    content = b""
+    for _ in range(30):
+        values = [(*NAMED[name], chance.randrange(1, 256 ** min(NAMED[name][1], 6))) for name in names]
+        content += flow(*((n, size, 6 if n == 4 else value) for n, size, value in values))
+    path.write_bytes(content)
+    told = [f"cflow.{name}" for name in (*family, "protocol", "srcport", "dstport")] + counted
+    fields = [part for name in told for part in ("-e", name)]
+    lines = ran("tshark", "-r", path, "-T", "fields", *fields).splitlines()
+    others = [tuple(line.split("\t")) for line in lines]
+    records, notices, _ = read_traffic(Bundle("x", {"file": content}))
+    assert notices == []
+    amounts = {"cflow.packets": records.packets, "cflow.octets": records.octets}
+    here = [
+        (*ends, "6", str(one), str(other), *(str(int(amounts[name][index])) for name in counted))
+        for index, (*ends, _, one, other, _, _) in enumerate(told_here(path))
+    ]
+    assert here == others
+    assert len(others) == 30

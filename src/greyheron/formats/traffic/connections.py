@@ -131,7 +131,7 @@ def _told(line: bytes) -> _Told | None:
         int(said["protocol"]),
         {name: int(said[name]) for name in ("own", "port", "kind", "id") if said[name] is not None},
         (int(said["packets"] or 1), int(said["octets"] or 0)),
-        (0, 0) if unanswered else (int(counted[1]), int(counted[2])) if counted else (1, 0),
+        (int(counted[1]), int(counted[2])) if counted else (0 if unanswered else 1, 0),
         (time, time),
     )
 
@@ -218,7 +218,7 @@ def _told_by(flow: Any) -> _Told | None:
             if (found := there.findtext(f"layer4/{tag}")) is not None
         }
         unanswered = about is not None and about.find("unreplied") is not None
-        answers = _counted(home, 1) if home is not None and not unanswered else (0, 0)
+        answers = (0, 0) if home is None else _counted(home, 0 if unanswered else 1)
         times = [int(flow.findtext(f".//timestamp/{each}") or NO_TIME) for each in ("start", "stop")]
         return _conversation(
             {"new": "NEW", "update": "UPDATE", "destroy": "DESTROY"}.get(flow.get("type", ""), ""),
