@@ -73,6 +73,22 @@ def random_set(seed: int) -> Set:
     if chance.random() < 0.1:
         more.append(f"on {chance.choice(('gate', 'server'))} sysctl -qw net.ipv4.icmp_echo_ignore_all=1")
     forwards = FORWARDS if chance.random() < 0.9 else FORWARDS[: chance.randrange(2)]
+    if chance.random() < 0.1:
+        ports = ("net/ipv4/conf/{}/forwarding", "net/ipv6/conf/{}/force_forwarding")
+        forwards = tuple(
+            each.format(port) for each in ports for port in chance.choice((("lan",), ("lan", "up")))
+        )
+    if chance.random() < 0.1:
+        more.append(f"on gate ip route add local 172.20.{chance.choice(('2.77', '1.128/26'))} dev lo")
+    if chance.random() < 0.05:
+        port = chance.choice(("lan", "up"))
+        more += ["on gate ip link add red type vrf table 10", "on gate ip link set dev red up"]
+        more.append(f"on gate ip link set dev {port} master red")
+    if chance.random() < 0.1:
+        more.append("on gate ip addr del 172.20.2.1/24 dev up")
+        more.append(
+            f"on gate ip addr add 172.20.2.1/24 dev up {chance.choice(('', 'noprefixroute'))}".strip()
+        )
     return Set(f"random {seed}", "\n".join(tables), "\n".join(more), forwards, TALK)
 
 

@@ -41,7 +41,26 @@ ADDRESSES = {
     "pc": ("172.20.1.10", "2001:db8:1::10"),
     "gate": ("172.20.1.1", "2001:db8:1::1"),
     "server": ("172.20.2.10", "2001:db8:2::10"),
+    "server-near": ("172.20.1.20", "2001:db8:1::20"),
+    "gate-served": ("172.20.2.77", "2001:db8:2::77"),
 }
+SERVED = "gate-served"
+"""No interface has these: they are spoken of by themselves."""
+BRIDGED = """
+on gate ip addr flush dev lan
+on gate ip addr flush dev up
+on gate ip link add br0 type bridge
+on gate ip link set dev br0 up
+on gate ip link set dev lan master br0
+on gate ip link set dev up master br0
+on gate ip addr add 172.20.1.1/24 dev br0
+on gate ip addr add 2001:db8:1::1/64 dev br0 nodad
+on server ip addr flush dev eth0
+on server ip addr add 172.20.1.20/24 dev eth0
+on server ip addr add 2001:db8:1::20/64 dev eth0 nodad"""
+NEAR = tuple(
+    ("pc", whom, service) for whom in ("server-near", "gate") for service in ("tcp/80", "tcp/22", "ping")
+)
 KNOWN = "ct state established,related accept"
 
 
@@ -310,6 +329,103 @@ table inet f { chain in { type filter hook ingress device "lan" priority 0; poli
 } }""",
     ),
     Set("echo ignored", more="on server sysctl -qw net.ipv4.icmp_echo_ignore_all=1"),
+    Set(
+        "passing on what comes in by one interface",
+        forwards=("net/ipv4/conf/lan/forwarding", "net/ipv6/conf/lan/force_forwarding"),
+    ),
+    Set(
+        "passing on by one interface, with sessions",
+        f"""
+table inet f {{ chain forward {{ type filter hook forward priority 0; policy drop;
+  {KNOWN}
+  tcp dport {{ 22, 80 }} accept
+  icmp type echo-request accept
+}} }}""",
+        forwards=("net/ipv4/conf/lan/forwarding", "net/ipv6/conf/lan/force_forwarding"),
+    ),
+    Set(
+        "IPv6 asks all interfaces at once",
+        more="on gate sysctl -qw net.ipv6.conf.up.forwarding=0",
+        forwards=("net/ipv6/conf/all/forwarding",),
+    ),
+    Set(
+        "links between two",
+        more="""
+on gate ip -4 addr flush dev up
+on server ip -4 addr flush dev eth0
+on gate ip addr add 172.20.2.1 peer 172.20.2.10 dev up
+on server ip addr add 172.20.2.10 peer 172.20.2.1 dev eth0
+on server ip route add default via 172.20.2.1""",
+    ),
+    Set(
+        "a next hop said to be on the link",
+        more="""
+on pc ip -4 addr flush dev eth0
+on gate ip -4 addr flush dev lan
+on pc ip addr add 172.20.1.10/32 dev eth0
+on pc ip route add default via 172.20.1.1 dev eth0 onlink
+on gate ip addr add 172.20.1.1/32 dev lan
+on gate ip route add 172.20.1.10 dev lan""",
+    ),
+    Set(
+        "a next hop by a route of the link",
+        more="""
+on pc ip -4 addr flush dev eth0
+on gate ip -4 addr flush dev lan
+on pc ip addr add 172.20.1.10/32 dev eth0
+on pc ip route add 172.20.1.1 dev eth0 scope link
+on pc ip route add default via 172.20.1.1
+on gate ip addr add 172.20.1.1/32 dev lan
+on gate ip route add 172.20.1.0/24 dev lan""",
+    ),
+    Set(
+        "addresses that bring no route",
+        more="""
+on gate ip addr del 172.20.2.1/24 dev up
+on gate ip addr del 2001:db8:2::1/64 dev up
+on gate ip addr add 172.20.2.1/24 dev up noprefixroute
+on gate ip addr add 2001:db8:2::1/64 dev up noprefixroute nodad
+on gate ip -6 route add 2001:db8:2::/64 dev up""",
+    ),
+    Set(
+        "addresses of the local table",
+        more="""
+on gate ip route add local 172.20.2.77 dev lo
+on gate ip -6 route add local 2001:db8:2::77 dev lo""",
+        talk=(*TALK, ("pc", SERVED, "tcp/80"), ("pc", SERVED, "ping")),
+    ),
+    Set(
+        "the same link-local address on every link",
+        more="""
+on gate ip -6 addr add fe80::1/64 dev lan nodad
+on gate ip -6 addr add fe80::1/64 dev up nodad
+on pc ip -6 route replace default via fe80::1 dev eth0
+on server ip -6 route replace default via fe80::1 dev eth0""",
+    ),
+    Set(
+        "bridged packets that meet the filter",
+        """
+table inet f { chain forward { type filter hook forward priority 0; policy drop;
+  tcp dport 80 accept
+  tcp sport 80 accept
+} }""",
+        more=f"""
+{BRIDGED}
+on gate sysctl -qw net.bridge.bridge-nf-call-iptables=1 net.bridge.bridge-nf-call-ip6tables=1""",
+        talk=NEAR,
+    ),
+    Set(
+        "bridged packets that meet no filter",
+        """
+table inet f { chain forward { type filter hook forward priority 0; policy drop;
+  tcp dport 80 accept
+  tcp sport 80 accept
+} }""",
+        more=f"""
+{BRIDGED}
+on gate sysctl -qw net.bridge.bridge-nf-call-iptables=0 net.bridge.bridge-nf-call-ip6tables=0""",
+        talk=NEAR,
+    ),
     Set("a silent discard", more="on gate ip route add blackhole 172.20.2.10/32"),
 )
 
@@ -324,6 +440,10 @@ def main() -> None:
     else:
         sets = [*SETS]
     print(json.dumps({each.name: _tried(each) for each in sets}))
+
+
+def _named(whom: str, goal: str) -> str:
+    return goal if whom == SERVED else f"{whom.partition('-')[0]}:{goal}"
 
 
 def _tried(asked: Set) -> dict[str, object] | None:
@@ -353,7 +473,7 @@ def _tried(asked: Set) -> dict[str, object] | None:
         with ThreadPoolExecutor(8) as pool:
             sees = pool.map(lambda flow: attempt(spaces[flow[0]], flow[3], flow[4], flow[2]), flows)
         seen = [
-            (f"{who}:{source} → {whom.removesuffix('-up')}:{goal} {service}", what)
+            (f"{who}:{source} → {_named(whom, goal)} {service}", what)
             for (who, whom, service, source, goal), what in zip(flows, sees, strict=True)
         ]
         return {"files": files, "seen": seen}

@@ -15,6 +15,9 @@ NOT_KNOWN = {
     "a limit",
     "a rule of a routing policy",
     "rewriting that cannot be said",
+    "passing on by one interface, with sessions",
+    "addresses of the local table",
+    "bridged packets that meet the filter",
 }
 """Of these something is not known, and said not to be."""
 RANDOM = ("7000", "10")

@@ -10,7 +10,7 @@ lines() { "$@" 2>/dev/null | sed 's/[\\"]//g; s/[[:space:]]\{1,\}/ /g; s/^/"/; s
 flagged() { nft -t list ruleset | grep -E '^table|^[[:space:]]*flags.*(dormant|owner|persist)'; }
 settings() {
   for each in /proc/sys/net/ipv4/icmp_echo_ignore_all /proc/sys/net/ipv6/icmp/echo_ignore_all \
-    /proc/sys/net/ipv4/conf/*/rp_filter /proc/sys/net/ipv[46]/conf/*/forwarding \
+    /proc/sys/net/ipv4/conf/*/rp_filter /proc/sys/net/ipv[46]/conf/*/forwarding /proc/sys/net/ipv6/conf/*/force_forwarding \
     /proc/sys/net/bridge/bridge-nf-call-iptables /proc/sys/net/bridge/bridge-nf-call-ip6tables; do
     [ -r "$each" ] && printf '%s=%s\n' "$(echo "${each#/proc/sys/}" | tr / .)" "$(cat "$each")"
   done | sed 's/[\\"]//g; s/^/"/; s/$/"/' | paste -s -d , -
@@ -27,6 +27,10 @@ say ',"route":'
 json ip -j -4 route show
 say ',"route6":'
 json ip -j -6 route show
+say ',"local":'
+json ip -j -4 route show table local
+say ',"local6":'
+json ip -j -6 route show table local
 say ',"rule":'
 json ip -j -4 rule show
 say ',"rule6":'

@@ -4,7 +4,7 @@ import re
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from ipaddress import IPv4Interface, IPv6Address, IPv6Interface
+from ipaddress import IPv4Interface, IPv6Address, IPv6Interface, ip_interface
 from typing import Any
 
 from greyheron.analysis.testing.sending import CountedAt
@@ -12,9 +12,24 @@ from greyheron.core.delivery import LOGIN_PORTS
 from greyheron.core.regions import Spans
 from greyheron.formats.format import Notice
 from greyheron.formats.machines.lists import AddressSets, WrittenList, list_of
-from greyheron.formats.machines.machine import EVERYWHERE, LOOPBACK, Machine, PortLine, RouteLine, kept_names
+from greyheron.formats.machines.machine import (
+    EVERYWHERE,
+    LOOPBACK,
+    HopLine,
+    Machine,
+    PortLine,
+    RouteLine,
+    kept_names,
+)
 from greyheron.formats.machines.policy import FilterPolicy, policy_of
-from greyheron.formats.machines.ruleset import REWRITING, Chain, FilterRule, FilterVerdict, chains_of
+from greyheron.formats.machines.ruleset import (
+    BRIDGE_FILTER,
+    REWRITING,
+    Chain,
+    FilterRule,
+    FilterVerdict,
+    chains_of,
+)
 from greyheron.formats.machines.translations import translations_of
 from greyheron.model.document import to_data
 from greyheron.model.entry import ListBody
@@ -26,11 +41,15 @@ _LINES = {"remote": ("ssh", "telnet"), "web": ("https", "http")}
 _TRACKED = ["tcp", "udp", "icmp"]
 FIRST_PREFERENCE, LAST_PREFERENCE = 5, 254
 MOST_NOTE = 400
+_PASSED_ON = frozenset({"prerouting", "forward", "postrouting"})
 
 
 @dataclass
 class Made:
-    """The document as it grows."""
+    """The document as it grows.
+
+    filtering:  machines that may deny what they pass on;  bridging:  those that may deny frames
+    """
 
     devices: list[dict[str, Any]] = field(default_factory=list)
     sets: list[dict[str, Any]] = field(default_factory=list)
@@ -39,6 +58,8 @@ class Made:
     left_out: list[Notice] = field(default_factory=list)
     guessed: list[Notice] = field(default_factory=list)
     counts: Counter[CountedAt] = field(default_factory=Counter)
+    filtering: set[str] = field(default_factory=set)
+    bridging: set[str] = field(default_factory=set)
 
 
 class Neighbours:
@@ -46,13 +67,13 @@ class Neighbours:
 
     def __init__(self, machines: Sequence[Machine]) -> None:
         self._held: set[IPv4Interface | IPv6Interface] = set()
-        self._by_link: dict[IPv6Address, tuple[IPv4Interface | IPv6Interface, ...]] = {}
+        self._by_link: dict[IPv6Address, list[tuple[IPv4Interface | IPv6Interface, ...]]] = {}
         for machine in machines:
             for port in machine.ports.values():
                 self._held |= set(port.addresses)
                 for each in port.addr_info:
                     if isinstance(each.local, IPv6Address) and each.local.is_link_local:
-                        self._by_link[each.local] = port.addresses
+                        self._by_link.setdefault(each.local, []).append(port.addresses)
         self._addresses = {each.ip for each in self._held}
 
     def known(self, address: Any) -> bool:
@@ -63,7 +84,7 @@ class Neighbours:
         if not address.is_link_local:
             return address
         networks = {each.network for each in port.addresses}
-        held = self._by_link.get(address, ())
+        held = (each for ports in self._by_link.get(address, ()) for each in ports)  # one on each link
         return next((each.ip for each in held if each.version == 6 and each.network in networks), None)
 
 
@@ -84,6 +105,9 @@ class MadeDevice:
         chains = chains_of(
             machine.collected.ruleset or {"nftables": []}, machine.name, list(machine.ports), machine.dormant
         )
+        deny = [chain for chain in chains if chain.filters]
+        made.filtering |= {machine.name for chain in deny if chain.hook in _PASSED_ON}
+        made.bridging |= {machine.name for chain in deny if chain.kind == BRIDGE_FILTER}
         rewriting, unsaid = self._translations(chains)
         ports = [name for name, port in self._shown.items() if port.addresses]
         policy = policy_of(machine, chains, ports, unsaid)
@@ -137,7 +161,7 @@ class MadeDevice:
     def _interface(self, name: str, port: PortLine) -> dict[str, Any]:
         found: dict[str, Any] = {
             "name": self._names[name],
-            "addresses": list(map(str, port.addresses)),
+            "addresses": [str(each) for each in self._addresses(port)],
         }
         if "UP" not in port.flags:
             found["enabled"] = False
@@ -148,10 +172,27 @@ class MadeDevice:
             found["mac"] = port.address
         return found
 
+    def _addresses(self, port: PortLine) -> Iterator[IPv4Interface | IPv6Interface]:
+        """Its addresses; alone, where no route leads to the prefix of one."""
+        led = {
+            line.prefix(family)
+            for family in Family
+            for line in self._machine.routes(family)
+            if any(hop.gateway is None and hop.dev == port.ifname for hop in line.hops)
+        }
+        alone = {each.local for each in port.addr_info if each.noprefixroute}
+        for each in port.addresses:
+            there = each.ip not in alone or str(each.network) in led
+            yield each if there else ip_interface((each.ip, each.max_prefixlen))
+
     def _routes(self) -> dict[str, Any]:
         machine = self._machine
         found: dict[str, Any] = {}
-        routes: list[dict[str, Any]] = []
+        routes: list[dict[str, Any]] = [
+            {"to": str(peer), "interface": self._names[name]}
+            for name, port in self._shown.items()
+            for peer in port.peers
+        ]
         for family in Family:
             lines = [line for line in machine.routes(family) if not line.connected]
             ranks: dict[str, int] = {}
@@ -170,7 +211,7 @@ class MadeDevice:
                     and not machine.forwards
                     and len(made) == 1
                     and key not in found
-                    and "via" in made[0]
+                    and made[0].keys() == {"to", "via"}
                 ):
                     found[key] = made[0]["via"]
                 else:
@@ -193,18 +234,24 @@ class MadeDevice:
                 if via is None:
                     self._notice(f"route to {prefix}", f"nobody is known at {hop.gateway}: left out")
                 else:
-                    yield {"to": prefix, "via": str(via), **more}
+                    yield {"to": prefix, "via": str(via), **self._on_link(hop, via), **more}
             elif hop.via is not None:
                 self._notice(f"route to {prefix}", "its next hop is of the other family: left out")
             else:
                 yield {"to": prefix, "interface": self._names[hop.dev], **more}
 
+    def _on_link(self, hop: HopLine, via: Any) -> dict[str, Any]:
+        """The interface too, where a next hop is said to be there, whatever its address."""
+        dev = hop.dev or ""
+        near = any(via in each.network for each in self._shown[dev].addresses)
+        return {} if near or "onlink" not in hop.flags else {"interface": self._names[dev]}
+
     def _services(self) -> dict[str, Any]:
         services: dict[str, dict[str, Any]] = {}
         logins: set[int] = set()
         for (protocol, port), addresses in self._machine.listening.items():
-            if not any(addresses >= everywhere for everywhere in EVERYWHERE):
-                told = f"it listens at {', '.join(sorted(addresses))} only: taken for every address"
+            if not ("*" in addresses or addresses >= set(EVERYWHERE.values())):
+                told = f"it listens at {', '.join(sorted(addresses))} only: elsewhere it is not known"
                 self._notice(f"{protocol}/{port}", told, True)
             if self._machine.forwards and protocol == "tcp" and port in LOGIN_PORTS:
                 logins.add(port)

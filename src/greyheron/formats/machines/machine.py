@@ -5,7 +5,16 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from ipaddress import IPv4Address, IPv4Interface, IPv6Address, IPv6Interface, ip_interface, ip_network
+from ipaddress import (
+    IPv4Address,
+    IPv4Interface,
+    IPv4Network,
+    IPv6Address,
+    IPv6Interface,
+    IPv6Network,
+    ip_interface,
+    ip_network,
+)
 from itertools import chain, count
 from typing import Any
 
@@ -24,7 +33,13 @@ _LISTENING = re.compile(r"^(tcp|udp) \S+ \d+ \d+ (\S+):(\d+) ")
 _KERNEL = "kernel"
 _AS_ROOT = "run the script as root"
 _NOWHERE = frozenset({"blackhole", "unreachable", "prohibit"})
-EVERYWHERE = (frozenset({"*"}), frozenset({"0.0.0.0", "[::]"}))
+EVERYWHERE = {Family.IPV4: "0.0.0.0", Family.IPV6: "[::]"}
+"""How `ss` calls every address of a family; of both it says `*`."""
+_INSIDE = {
+    Family.IPV4: ((0x7F00_0000, 0x7FFF_FFFF),),
+    Family.IPV6: ((1, 1), (0xFE80 << 112, (1 << 128) - 1)),
+}
+"""What every machine serves that speaks to nobody else by it, or on single links only."""
 _LEARNT = frozenset({"ospf", "bgp", "rip", "isis", "babel", "eigrp", "zebra", "bird"})
 
 
@@ -33,11 +48,17 @@ class _Printed(BaseModel):
 
 
 class Held(_Printed):
-    """An address of an interface."""
+    """An address of an interface.
+
+    address:  the peer's, where it is one end of a link between two
+    noprefixroute:  whether no route to its prefix comes with it
+    """
 
     local: IPv4Address | IPv6Address | None = None
+    address: IPv4Address | IPv6Address | None = None
     prefixlen: int = Field(ge=0, le=128)
     scope: str = ""
+    noprefixroute: bool = False
 
     @model_validator(mode="after")
     def _fits(self) -> "Held":
@@ -80,16 +101,26 @@ class PortLine(_Printed):
     def addresses(self) -> tuple[IPv4Interface | IPv6Interface, ...]:
         """Those that are not of the machine's own inside, link-local ones left out."""
         found = (
-            ip_interface(f"{each.local}/{each.prefixlen}")
+            ip_interface((each.local, each.prefixlen if each.address is None else each.local.max_prefixlen))
             for each in self.addr_info
             if each.local is not None and each.scope != "host"
         )
         return tuple(each for each in found if not each.ip.is_link_local and not each.ip.is_loopback)
 
+    @property
+    def peers(self) -> tuple[IPv4Network | IPv6Network, ...]:
+        """What is at the other ends of links between two."""
+        return tuple(
+            ip_network((each.address, each.prefixlen), strict=False)
+            for each in self.addr_info
+            if each.address is not None and not each.address.is_link_local
+        )
+
 
 class HopLine(_Printed):
     gateway: IPv4Address | IPv6Address | None = None
     dev: str | None = None
+    flags: tuple[str, ...] = ()
     via: dict[str, Any] | None = None
 
 
@@ -100,6 +131,7 @@ class RouteLine(HopLine):
     type: str = "unicast"
     protocol: str = ""
     metric: int = 0
+    prefsrc: IPv4Address | IPv6Address | None = None
     nexthops: tuple[HopLine, ...] = ()
 
     @field_validator("dst")
@@ -198,6 +230,8 @@ class Collected(_Printed):
     route6: tuple[RouteLine, ...] | None = None
     vlan: tuple[_PortVlans, ...] | None = None
     ruleset: dict[str, Any] | None = None
+    local: tuple[RouteLine, ...] | None = None
+    local6: tuple[RouteLine, ...] | None = None
     listening: tuple[str, ...] = ()
     rule: tuple[PolicyLine, ...] | None = None
     rule6: tuple[PolicyLine, ...] | None = None
@@ -236,10 +270,21 @@ class Machine:
         return any(map(self.forwards_family, Family))
 
     def forwards_family(self, family: Family) -> bool:
-        """Whether it passes on what is not for itself; what was not collected of one is as with the other."""
+        """Whether it passes on what is not for itself and comes in by some interface."""
+        return any(self.forwards_from(port, family) for port in self.ports if port != LOOPBACK)
+
+    def forwards_from(self, port: str, family: Family) -> bool:
+        """Whether it passes on what comes in by `port`.
+
+        What was not collected of one family is as with the other. IPv4 asks the interface; IPv6 asks all of
+        them at once, or one that is made to.
+        """
         told = self.collected.forwards4, self.collected.forwards6
         own, other = told if family is Family.IPV4 else told[::-1]
-        return (other if own is None else own) == "1"
+        everywhere = (other if own is None else own) == "1"
+        if family is Family.IPV6:
+            return everywhere or bool(self.setting(f"net.ipv6.conf.{port}.force_forwarding"))
+        return bool(self._settings.get(f"net.ipv4.conf.{port}.forwarding", everywhere))
 
     @property
     def dormant(self) -> frozenset[tuple[str, str]]:
@@ -323,11 +368,33 @@ class Machine:
                         spans.append((last, last))
                 elif held.version == 6 and family is Family.IPV6:
                     spans.append((int(held.ip), int(held.ip)))
+        spans += self.served(family)
         if family is Family.IPV4:
             spans += [(0xE000_0000, 0xEFFF_FFFF), (0xFFFF_FFFF, 0xFFFF_FFFF)]
         else:
             spans += [(0xFE80 << 112, (0xFEC0 << 112) - 1), (0xFF << 120, (1 << 128) - 1)]
         return span_union(spans)
+
+    def served(self, family: Family) -> Spans:
+        """What its table of local routes takes for its own that no interface has."""
+        told = (self.collected.local if family is Family.IPV4 else self.collected.local6) or ()
+        networks = [ip_network(line.prefix(family)) for line in told if line.type in ("local", "broadcast")]
+        mine = span_union((int(each[0]), int(each[-1])) for each in networks if family_of(each) is family)
+        held = [each for port in self.ports.values() for each in port.addr_info if each.local is not None]
+        every = [ip_interface((each.local, each.prefixlen)) for each in held if each.local is not None]
+        known = [(int(each.ip), int(each.ip)) for each in every if family_of(each.network) is family]
+        known += [
+            (int(end), int(end))
+            for each in every
+            if each.version == 4 and family is Family.IPV4
+            for end in (each.network[0], each.network[-1])
+        ]
+        inside = (
+            [(0x7F00_0000, 0x7FFF_FFFF)]
+            if family is Family.IPV4
+            else [(1, 1), (0xFE80 << 112, (1 << 128) - 1)]
+        )
+        return span_minus(mine, span_union([*known, *inside]))
 
     def led_by(self, family: Family) -> Mapping[str, Spans] | None:
         """The destinations that its routes lead out of each interface; None where equal ways part."""
@@ -355,7 +422,7 @@ class Machine:
         for line in self.collected.listening:
             told = _LISTENING.match(line)
             if told and not told[2].startswith(("127.", "[::1]")):
-                found.setdefault((told[1], int(told[3])), set()).add(told[2].partition("%")[0])
+                found.setdefault((told[1], int(told[3])), set()).add(told[2])
         return {which: frozenset(addresses) for which, addresses in found.items()}
 
 

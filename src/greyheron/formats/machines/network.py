@@ -1,17 +1,20 @@
 """Collected machines as one network: devices, how they are joined, and what is beyond them."""
 
-from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Mapping, Sequence, Set
 from dataclasses import replace
-from ipaddress import IPv4Interface, IPv6Interface
+from ipaddress import IPv4Interface, IPv4Network, IPv6Interface, IPv6Network, ip_network
 from typing import Any
 
+from greyheron.core.discovery import SOLICITED_NODE
+from greyheron.core.frames import group_mac
 from greyheron.core.progress import Progress, unwatched
 from greyheron.formats.format import Brought, Notice
 from greyheron.formats.machines.device import Made, MadeDevice, Neighbours
 from greyheron.formats.machines.machine import LOOPBACK, Machine, kept_names
-from greyheron.formats.machines.wiring import Bridged, Plug, wiring_of
+from greyheron.formats.machines.wiring import Bridged, MadeBridge, Plug, wiring_of
 from greyheron.model.document import FORMAT
+from greyheron.model.entry import mac_text
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.model.read import read_network
 from greyheron.model.values import Family
@@ -24,7 +27,12 @@ def network_of(
     made = Made(left_out=list(notices))
     problems: list[Problem] = []
     machines = list(_apart(machines, made))
-    macs = Counter(port.address for machine in machines for port in machine.ports.values())
+    macs = Counter(
+        port.address
+        for machine in machines
+        for port in machine.ports.values()
+        if port.master not in machine.bridges  # a bridge has the address of one of its ports
+    )
     neighbours = Neighbours(machines)
     for number, machine in enumerate(machines):
         progress(number / (len(machines) + 1))
@@ -34,7 +42,8 @@ def network_of(
             problems.append(Problem(f"{machine.where}, ruleset", str(error)))
     if problems:
         raise DocumentError(problems)
-    plugs = [plug for machine in machines for plug in _plugs(machine)]
+    contacts = {contact for machine in machines for each in _contacts(machine).values() for contact in each}
+    plugs = [plug for machine in machines for plug in _plugs(machine, contacts)]
     outside = list(_outside(machines, neighbours, made))
     taken = {each["name"] for each in made.devices}
     for each in outside:
@@ -45,6 +54,8 @@ def network_of(
             plugs.append(Plug(end, end, None, frozenset(address.network for address in held)))
         taken.add(each["name"])
     wiring = wiring_of(plugs, taken)
+    for switch in wiring.bridges:
+        _doubt_bridged(machines, switch, made)
     network = read_network(
         {
             "format": FORMAT,
@@ -57,6 +68,36 @@ def network_of(
         }
     )
     return Brought(network, tuple(made.left_out), (*made.guessed, *wiring.guessed), made.counts)
+
+
+_MEETS_FILTER = {"ipv4": "net.bridge.bridge-nf-call-iptables", "ipv6": "net.bridge.bridge-nf-call-ip6tables"}
+
+
+def _doubt_bridged(machines: Sequence[Machine], bridge: MadeBridge, made: Made) -> None:
+    """Frames that a bridge passes on may meet what its machine's filter says of packets passed on."""
+    machine = next(each for each in machines if each.name == bridge.machine)
+    met = [kind for kind, setting in _MEETS_FILTER.items() if machine.setting(setting)]
+    met = ["any"] if machine.name in made.bridging else met if machine.name in made.filtering else []
+    if not met:
+        return
+    device = next(each for each in made.devices if each["name"] == machine.name)
+    mac = next((each.get("mac") for each in device["interfaces"] if each["name"] == bridge.interface), None)
+    name = f"{bridge.switch}-bridged"[:63]
+    groups = [
+        mac_text(group_mac(Family.IPV6, SOLICITED_NODE | int(each.ip) & 0xFF_FFFF) or 0)
+        for port in machine.ports.values()
+        for each in port.addresses
+        if each.version == 6
+    ]  # who looks for the machine itself, as far as that can be told from others with such an end
+    own = [f"permit any to {each}" for each in dict.fromkeys([*([mac] if mac else []), *groups])]
+    entries = [*own, *(f"maybe deny {kind}" for kind in met), "permit any"]
+    note = "What is bridged meets the rules for what is passed on."
+    made.lists.append({"name": name, "kind": "frame", "entries": "\n".join(entries), "note": note})
+    made.placements += [
+        {"list": name, "device": bridge.switch, "at": port, "direction": "in"} for port in bridge.ports
+    ]
+    told = "frames that it passes on meet the filter of what is passed on: what becomes of them is not known"
+    made.left_out.append(Notice(f"{machine.name}, {bridge.interface}", told))
 
 
 def _apart(machines: Sequence[Machine], made: Made) -> Iterator[Machine]:
@@ -72,15 +113,45 @@ def _apart(machines: Sequence[Machine], made: Made) -> Iterator[Machine]:
         yield replace(machine, ignored=frozenset(shared)) if shared else machine
 
 
-def _plugs(machine: Machine) -> Iterator[Plug]:
+def _contacts(machine: Machine) -> Mapping[str, frozenset[IPv4Network | IPv6Network]]:
+    """What is at a machine's links though no address of its own says so, by interface.
+
+    The other ends of links between two, next hops said to be on the link, and what routes without a next hop
+    lead to.
+    """
+    found: dict[str, set[IPv4Network | IPv6Network]] = defaultdict(set)
+    for name, held in machine.ports.items():
+        found[name] |= set(held.peers)
+    for family in Family:
+        for line in machine.routes(family):
+            network = ip_network(line.prefix(family))
+            for hop in line.hops if line.type == "unicast" else ():
+                port = machine.ports.get(hop.dev or "")
+                if port is None:
+                    continue
+                if hop.gateway is not None and "onlink" in hop.flags and not hop.gateway.is_link_local:
+                    found[port.ifname].add(ip_network(hop.gateway))
+                elif hop.gateway is None and hop.via is None and not _everyones(network):
+                    found[port.ifname].add(network)
+    return {name: frozenset(networks) for name, networks in found.items()}
+
+
+def _everyones(network: IPv4Network | IPv6Network) -> bool:
+    """Whether every link has such addresses, or all do: groups, link-local ones, anything."""
+    return network.prefixlen == 0 or network.is_multicast or network.is_link_local
+
+
+def _plugs(machine: Machine, contacts: Set[IPv4Network | IPv6Network]) -> Iterator[Plug]:
+    """contacts:  what some machine has at its links: who is that is at the other end"""
     names = kept_names(list(machine.ports))
+    met = _contacts(machine)
     for name, port in machine.ports.items():
         if name != LOOPBACK and port.addresses and "UP" in port.flags:
             tagged = machine.forwards and port.vlan is not None and port.link in names
             by = port.link if tagged else name
-            networks = frozenset(
-                each.network for each in port.addresses if each.network.prefixlen < each.max_prefixlen
-            )
+            own = {each.network for each in port.addresses if each.network.prefixlen < each.max_prefixlen}
+            own |= {alone for each in port.addresses if (alone := ip_network(each.ip)) in contacts}
+            networks = frozenset(own | met.get(name, frozenset()))
             if networks:
                 ends = (machine.name, names[name]), (machine.name, names[by or name])
                 bridged = None if tagged else _bridged(machine, name, names)
@@ -118,6 +189,8 @@ def _outside(machines: Sequence[Machine], neighbours: Neighbours, made: Made) ->
                     shared = next(
                         (each.network for each in port.addresses if hop.gateway in each.network), None
                     )
+                    if shared is None and ip_network(hop.gateway) in _contacts(machine).get(port.ifname, ()):
+                        shared = ip_network(hop.gateway)
                     if shared is not None:
                         held = f"{hop.gateway}/{shared.prefixlen}"
                         found.setdefault(str(hop.gateway), (held, []))[1].append(line.prefix(family))

@@ -177,7 +177,9 @@ class _Reader:
                         inbound[other].append(doubt(rule, turned=True))
                     outbound[port].append(doubt(rule, turned=True))
             for told in settings_rules(self._machine, port, family):
-                if told.maybe:
+                if told.always:
+                    self._notice(told.where, _MAY_DENY)
+                if told.maybe or told.always:
                     doubted = FilterRule(told.where, told.conditions, FilterVerdict.DROP, maybe=True)
                     for other in others:
                         inbound[other].append(doubt(doubted, turned=True))

@@ -21,6 +21,7 @@ MOST_RULES = 50_000
 MOST_READ = 500_000
 """So many rules are read on the way, those of a chain as often as something leads there."""
 DEEPEST = 16
+BRIDGE_FILTER = "filter of bridge"
 FAMILIES = {"inet": None, "ip": Family.IPV4, "ip6": Family.IPV6, "netdev": None}
 _QUIET = frozenset(
     {

@@ -3,14 +3,16 @@
 Each is a rule that denies; one that may not be there where what it decides is not known.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
+from ipaddress import ip_address, ip_network
 
 from msgspec import Struct
 
 from greyheron.core.regions import Spans, span_meet, span_minus, span_union
 from greyheron.formats.machines.conditions import ANYTHING, Conditions
-from greyheron.formats.machines.machine import Machine, PolicyLine
+from greyheron.formats.machines.machine import EVERYWHERE, Machine, PolicyLine
 from greyheron.model.entry import IcmpMatch
+from greyheron.model.names import PROTOCOLS
 from greyheron.model.values import Family
 
 _ECHO = {
@@ -24,12 +26,14 @@ class KernelRule(Struct, frozen=True):
     """What is denied as packets come in by an interface.
 
     maybe:  whether that is not known;  notice:  what is said of it; empty where it is said exactly
+    always:  whether packets of known conversations are denied too
     """
 
     where: str
     conditions: Conditions
     maybe: bool = False
     notice: str = ""
+    always: bool = False
 
 
 def settings_rules(machine: Machine, port: str, family: Family) -> Iterator[KernelRule]:
@@ -39,6 +43,9 @@ def settings_rules(machine: Machine, port: str, family: Family) -> Iterator[Kern
     yield from _reverse_paths(machine, port, family)
     yield from _echo(machine, family)
     yield from _silent_discards(machine, family)
+    yield from _not_passed_on(machine, port, family)
+    yield from _served(machine, family)
+    yield from _listening(machine, port, family)
 
 
 def sending_rules(machine: Machine, family: Family) -> Iterator[KernelRule]:
@@ -47,6 +54,7 @@ def sending_rules(machine: Machine, family: Family) -> Iterator[KernelRule]:
         conditions = None if rule.iif is not None else _of_policy(machine, rule, None, family)
         if conditions is not None:
             yield KernelRule(f"routing policy {rule.priority}", conditions, True)
+    yield from _chosen_sources(machine, family)
 
 
 def _legacy(machine: Machine) -> Iterator[KernelRule]:
@@ -126,3 +134,71 @@ def _silent_discards(machine: Machine, family: Family) -> Iterator[KernelRule]:
     own = machine.own(family)
     if machine.forwards_family(family) and (spans := span_minus(spans, own)):
         yield KernelRule("blackhole routes", Conditions(family=family, destination=spans))
+
+
+def _not_passed_on(machine: Machine, port: str, family: Family) -> Iterator[KernelRule]:
+    """What comes in by an interface that passes nothing on, on a machine that does by others."""
+    if machine.forwards_family(family) and not machine.forwards_from(port, family):
+        others = span_minus(((0, family.every_bit),), machine.own(family))
+        yield KernelRule(f"forwarding of {port}", Conditions(family=family, destination=others), always=True)
+
+
+def _served(machine: Machine, family: Family) -> Iterator[KernelRule]:
+    """Addresses that its table of local routes takes for its own, and no interface has."""
+    if spans := machine.served(family):
+        told = "its table of local routes has addresses that no interface has: not known"
+        yield KernelRule("local table", Conditions(family=family, destination=spans), True, told)
+
+
+def _listening(machine: Machine, port: str, family: Family) -> Iterator[KernelRule]:
+    """What listens at some addresses or on some interface only: elsewhere nobody may answer."""
+    own = machine.own(family)
+    for (protocol, number), places in machine.listening.items():
+        there = listened_at(places, port, family)
+        if there is None or (missed := span_minus(own, there)) == ():
+            continue
+        kind = PROTOCOLS[protocol]
+        asked = Conditions(
+            family=family,
+            protocol=((kind, kind),),
+            destination=missed,
+            destination_ports=((number, number),),
+        )
+        yield KernelRule(f"{protocol}/{number}", asked, True)
+
+
+def listened_at(places: Iterable[str], port: str, family: Family) -> Spans | None:
+    """The addresses at which something listens that came in by `port`; None for every one.
+
+    places:  as `ss` tells them: an address, and behind `%` an interface
+    """
+    found: list[tuple[int, int]] = []
+    for place in places:
+        address, _, device = place.partition("%")
+        if device not in ("", port):
+            continue
+        if address in ("*", EVERYWHERE[family]):
+            return None
+        try:
+            told = ip_address(address.strip("[]"))
+        except ValueError:
+            continue
+        if (told.version == 4) is (family is Family.IPV4):
+            found.append((int(told), int(told)))
+    return span_union(found)
+
+
+def _chosen_sources(machine: Machine, family: Family) -> Iterator[KernelRule]:
+    """Routes that say with which address to send: where that is another than is taken here."""
+    for line in machine.routes(family):
+        for hop in line.hops:
+            port = machine.ports.get(hop.dev or "")
+            if line.prefsrc is None or port is None or line.connected:
+                continue
+            held = [each for each in port.addresses if each.version == line.prefsrc.version]
+            near = [each for each in held if hop.gateway is not None and hop.gateway in each.network]
+            taken = next(iter(near or held), None)
+            if taken is None or taken.ip != line.prefsrc:
+                network = ip_network(line.prefix(family))
+                spans = ((int(network[0]), int(network[-1])),)
+                yield KernelRule(f"route to {network}", Conditions(family=family, destination=spans), True)

@@ -22,6 +22,15 @@ class Bridged(Struct, frozen=True):
     own: Mapping[str, Any]
 
 
+class MadeBridge(Struct, frozen=True):
+    """A machine's bridge that became a switch, and its ports to others than the machine."""
+
+    machine: str
+    interface: str
+    switch: str
+    ports: tuple[str, ...]
+
+
 class Plug(Struct, frozen=True):
     """An interface with addresses.
 
@@ -43,6 +52,7 @@ class Wiring:
     links: list[dict[str, Any]] = field(default_factory=list)
     switches: list[dict[str, Any]] = field(default_factory=list)
     guessed: list[Notice] = field(default_factory=list)
+    bridges: list[MadeBridge] = field(default_factory=list)
 
 
 def wiring_of(plugs: Sequence[Plug], taken: set[str]) -> Wiring:
@@ -139,7 +149,9 @@ def _hang_on(
         note = f"The bridge {interface} of {machine}."
         made.switches.append({"name": name, "kind": "switch", "interfaces": interfaces, "note": note})
         made.links.append({"ends": [f"{name}:{own}", f"{machine}:{interface}"]})
-        open_ports = [f"{name}:{port}" for port, _ in bridged.ports]
+        behind = tuple(port for port, _ in bridged.ports)
+        made.bridges.append(MadeBridge(machine, interface, name, behind))
+        open_ports = [f"{name}:{port}" for port in behind]
         if free and open_ports:
             made.links.append({"ends": [free.pop(0), open_ports[0]]})
             made.guessed.append(Notice(" – ".join(made.links[-1]["ends"]), f"joined, since {shared}"))
