@@ -80,10 +80,6 @@ def random_set(seed: int) -> Set:
         )
     if chance.random() < 0.1:
         more.append(f"on gate ip route add local 172.20.{chance.choice(('2.77', '1.128/26'))} dev lo")
-    if chance.random() < 0.05:
-        port = chance.choice(("lan", "up"))
-        more += ["on gate ip link add red type vrf table 10", "on gate ip link set dev red up"]
-        more.append(f"on gate ip link set dev {port} master red")
     if chance.random() < 0.1:
         more.append("on gate ip addr del 172.20.2.1/24 dev up")
         more.append(
