@@ -6,10 +6,13 @@ that is first in namespaces of its own; prints what was collected and seen of ea
 
 import json
 import os
+import re
 import subprocess
 import sys
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from pathlib import Path
 
 from greyheron.rehearsal.kernel import Namespace
 from greyheron.rehearsal.stage import own_files
@@ -430,9 +433,26 @@ on gate sysctl -qw net.bridge.bridge-nf-call-iptables=0 net.bridge.bridge-nf-cal
 )
 
 
+EXAMPLES = Path("/usr/share/doc/nftables/examples")
+RENAMED = {"eth0": "lan", "eth1": "up", "eth2": "lo", "eth3": "lo", "bond0": "lan", "bond1": "up"}
+_INCLUDE = re.compile(r'^include "\./(.+)"$', re.M)
+
+
+def shipped() -> Iterator[Set]:
+    """The rule sets that come with the packet filter, about the interfaces and addresses that are here."""
+    for path in sorted(EXAMPLES.glob("*.nft")):
+        text = _INCLUDE.sub(lambda found: (EXAMPLES / found[1]).read_text(), path.read_text())
+        for old, new in RENAMED.items():
+            text = re.sub(rf"\b{old}\b", new, text)
+        text = text.replace("delete table filter\n", "table filter {\n}\ndelete table filter\n")
+        yield Set(path.stem, text)
+
+
 def main() -> None:
     own_files()
-    if len(sys.argv) > 1:
+    if sys.argv[1:] == ["examples"]:
+        sets = [*shipped()]
+    elif len(sys.argv) > 1:
         from tests.kernel.random_sets import random_set
 
         first, count = map(int, sys.argv[1:])

@@ -6,7 +6,7 @@ import pytest
 
 from greyheron.rehearsal.runner import missing
 from tests.kernel.held import held, in_namespaces
-from tests.kernel.small import SETS
+from tests.kernel.small import EXAMPLES, SETS
 
 pytestmark = pytest.mark.skipif(bool(missing()), reason=" ".join(missing()) or "namespaces can be had")
 NOT_KNOWN = {
@@ -46,3 +46,11 @@ def test_random_sets_do_what_is_said_of_them() -> None:
     every = {name: held(found) for name, found in sets.items() if found is not None}
     assert {name: each.unlike for name, each in every.items() if each.unlike} == {}
     assert sum(each.seen - each.not_known for each in every.values()) > 50
+
+
+@pytest.mark.skipif(not EXAMPLES.is_dir(), reason="the packet filter's examples are not here")
+def test_the_rule_sets_that_come_with_the_packet_filter_do_what_is_said_of_them() -> None:
+    sets = in_namespaces("tests.kernel.small", "examples")
+    every = {name: held(found) for name, found in sets.items() if found is not None}
+    assert {name: each.unlike for name, each in every.items() if each.unlike} == {}
+    assert {"workstation", "nat", "sets_and_maps", "overview", "all-in-one", "ct_helpers"} <= set(every)
