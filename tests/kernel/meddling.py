@@ -146,7 +146,7 @@ def main() -> int:
         lambda _stage, _done: None,
         MEDDLERS[sys.argv[1]],
     )
-    print(json.dumps(to_builtins(report_of(found).tried)))
+    print(json.dumps(to_builtins(report_of(found, network).tried)))
     return 0
 
 

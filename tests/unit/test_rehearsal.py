@@ -379,10 +379,13 @@ def test_a_difference_is_told_with_both_stories_and_its_packets() -> None:
     gone = Rehearsed(
         sending, "at all times", sending.predicted[0], seen, differences(sending, seen), (captured,)
     )
-    report = report_of(Rehearsal((gone,), ("a link: why",), (1.234, 2.0)))
+    doubted = Lab().place("r2 wan0 in", "10 maybe deny tcp from any to any\n20 permit any from any to any")
+    report = report_of(Rehearsal((gone,), ("a link: why",), (1.234, 2.0)), doubted.network())
     (told,) = report.differing
     assert told.predicted == "left → r1 → r2 → r3 → right; the sender sees reply from 172.20.3.10"
     assert told.seen == "left; the sender sees nothing"
     assert (told.sees, told.hops) == ("nothing", (SeenHop("left", ("was sent",), ()),))
     assert told.packets == ("leaves left: tcp 172.20.1.10 port 49152 → 172.20.3.10 port 443",)
     assert (report.building_seconds, report.left_out) == (1.23, ("a link: why",))
+    (rests,) = report.rests_on
+    assert rests.endswith(", entry 10")

@@ -89,8 +89,12 @@ def rehearse(
         raise typer.Exit(UNEXPECTED)
 
 
+_NOT_KNOWN = "not known, and rehearsed both with it and without"
+
+
 def _cases(report: RehearsalReport) -> Sequence[Case]:
-    return [
+    rests = [f"{_NOT_KNOWN}: {line}" for line in report.rests_on]
+    tried = [
         Case(
             each.flow,
             each.when,
@@ -100,6 +104,7 @@ def _cases(report: RehearsalReport) -> Sequence[Case]:
         )
         for each in report.tried
     ]
+    return [*([Case("what it rests on", "the network", None, "\n".join(rests))] if rests else []), *tried]
 
 
 def _print(report: RehearsalReport) -> None:
@@ -111,6 +116,8 @@ def _print(report: RehearsalReport) -> None:
             _tell(each)
     for line in report.left_out:
         out.print(f"· not tried: {line}")
+    for line in report.rests_on:
+        out.print(f"· {_NOT_KNOWN}: {line}")
     many = len(report.tried)
     differing = len(report.differing)
     told = f"{differing} went otherwise" if differing else "all went as predicted"

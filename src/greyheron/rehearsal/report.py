@@ -1,9 +1,10 @@
 """What a rehearsal tells, in words and plain values: for the command line, the API and the screen alike."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from greyheron.core.conversation import Verdict
+from greyheron.model.document import Network
 from greyheron.model.names import protocol_name
 from greyheron.model.values import Family
 from greyheron.rehearsal.comparison import Discrepancy, Rehearsal, Rehearsed, counted_words, sees_words
@@ -11,6 +12,7 @@ from greyheron.rehearsal.packets import Captured, header_of
 from greyheron.rehearsal.sendings import Signature, other_way
 
 MOST_LINES = 40
+MOST_NUMBERS = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,24 +52,45 @@ class TriedReport:
 
 @dataclass(frozen=True, slots=True)
 class RehearsalReport:
-    """A whole rehearsal. `left_out`: what was not tried, and why."""
+    """A whole rehearsal.
+
+    left_out:  what was not tried, and why
+    rests_on:  entries of which nobody knows whether they are there: both was rehearsed
+    """
 
     tried: tuple[TriedReport, ...]
     left_out: tuple[str, ...]
     building_seconds: float
     sending_seconds: float
+    rests_on: tuple[str, ...] = ()
 
     @property
     def differing(self) -> tuple[TriedReport, ...]:
         return tuple(each for each in self.tried if not each.agrees)
 
 
-def report_of(rehearsal: Rehearsal) -> RehearsalReport:
-    """`rehearsal` in words."""
+def report_of(rehearsal: Rehearsal, network: Network) -> RehearsalReport:
+    """`rehearsal` of `network` in words."""
     building, sending = rehearsal.seconds
     return RehearsalReport(
-        tuple(map(_tried, rehearsal.tried)), rehearsal.left_out, round(building, 2), round(sending, 2)
+        tuple(map(_tried, rehearsal.tried)),
+        rehearsal.left_out,
+        round(building, 2),
+        round(sending, 2),
+        tuple(_not_known(network)),
     )
+
+
+def _not_known(network: Network) -> Iterator[str]:
+    """The entries that may not be there, of lists that are placed."""
+    placed = {placement.list for placement in network.placements}
+    for each in network.lists:
+        numbers = [entry.number for entry in each.body.entries if entry.maybe] if each.name in placed else []
+        if numbers:
+            some = ", ".join(map(str, numbers[:MOST_NUMBERS]))
+            more = f" and {len(numbers) - MOST_NUMBERS} more" if len(numbers) > MOST_NUMBERS else ""
+            word = "entry" if len(numbers) == 1 else "entries"
+            yield f"{each.name}, {word} {some}{more}"
 
 
 def _tried(tried: Rehearsed) -> TriedReport:

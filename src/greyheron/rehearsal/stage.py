@@ -46,7 +46,7 @@ def main() -> int:
         )
         if captures is not None:
             _write(found, captures)
-        _tell({"report": json.loads(TypeAdapter(RehearsalReport).dump_json(report_of(found)))})
+        _tell({"report": json.loads(TypeAdapter(RehearsalReport).dump_json(report_of(found, network)))})
         for built in standing:
             _tell({"kept": {name: each.descriptor for name, each in built.namespaces.items()}})
             threading.Event().wait()

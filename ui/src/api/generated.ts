@@ -3177,7 +3177,10 @@ export interface components {
         };
         /**
          * RehearsalReport
-         * @description A whole rehearsal. `left_out`: what was not tried, and why.
+         * @description A whole rehearsal.
+         *
+         *     left_out:  what was not tried, and why
+         *     rests_on:  entries of which nobody knows whether they are there: both was rehearsed
          */
         RehearsalReport: {
             /** Tried */
@@ -3188,6 +3191,11 @@ export interface components {
             building_seconds: number;
             /** Sending Seconds */
             sending_seconds: number;
+            /**
+             * Rests On
+             * @default []
+             */
+            rests_on: string[];
         };
         /**
          * RehearsalState

@@ -67,6 +67,11 @@ export function Rehearsal() {
               Not tried: {line}
             </p>
           ))}
+          {last.report.rests_on.map((line) => (
+            <p key={line} className="text-fine text-ochre">
+              Not known, and rehearsed both with it and without: {line}
+            </p>
+          ))}
           <button
             type="button"
             aria-pressed={all}
