@@ -212,9 +212,7 @@ class _Reader:
             end = FilterVerdict.ACCEPT if chain.accepts else FilterVerdict.DROP
             policy = FilterRule(f"{chain.where}, policy", ANYTHING, end)
             if chain.device is not None and end is FilterVerdict.DROP:
-                there = frozenset({chain.device})
-                side = Conditions(leaves=there) if hook == "egress" else Conditions(arrives=there)
-                policy = replace(policy, conditions=side)
+                policy = replace(policy, conditions=_on_device(chain, ANYTHING) or ANYTHING)
                 found = (*self._without_states(chain, family, known), policy, *found)
                 continue
             found = composed((*self._without_states(chain, family, known), policy), found)
@@ -222,19 +220,10 @@ class _Reader:
 
     def _without_states(self, chain: Chain, family: Family, known: bool) -> Iterator[FilterRule]:
         """The rules of a chain that are asked of what opens a conversation, or belongs to a known one."""
-        for rule in chain.rules:
-            conditions = both(rule.conditions, Conditions(family=family))
-            if conditions is None or _INSIDE in (conditions.arrives, conditions.leaves):
-                continue
-            if chain.device is not None:
-                there = frozenset({chain.device})
-                side = Conditions(leaves=there) if chain.hook == "egress" else Conditions(arrives=there)
-                conditions = both(conditions, side)
-                if conditions is None:
-                    continue
-            conditions = with_interfaces_of(chain.hook, conditions)
-            if conditions is None:
-                continue
+        met = [*_met(chain, family)]
+        if not known and any(_tells_discovery(conditions) for _, conditions in met):
+            yield from self._of_discovery(chain, met)
+        for rule, conditions in met:
             states = conditions.states
             if states is None:
                 yield replace(rule, conditions=conditions)
@@ -251,6 +240,18 @@ class _Reader:
                 told = f"it asks for {', '.join(sorted(states))}, and nothing lets known conversations pass"
                 self._notice(rule.where, f"{told}: whether it decides is not known")
                 yield replace(rule, conditions=plain, maybe=True)
+
+    def _of_discovery(
+        self, chain: Chain, met: Iterable[tuple[FilterRule, Conditions]]
+    ) -> Iterator[FilterRule]:
+        """What becomes of neighbour discovery, which is in no conversation: to a kernel it is untracked."""
+        end = FilterVerdict.ACCEPT if chain.accepts else FilterVerdict.DROP
+        whole = FilterRule(f"{chain.where}, policy", _on_device(chain, ANYTHING) or ANYTHING, end)
+        for rule, conditions in (*met, (whole, whole.conditions)):
+            if conditions.states is None or "untracked" in conditions.states:
+                plain = both(replace(conditions, states=None), _DISCOVERY)
+                if plain is not None:
+                    yield replace(rule, conditions=plain)
 
     def _errors(self, rule: FilterRule, plain: Conditions, family: Family) -> Iterator[FilterRule]:
         """`related` alone lets errors about conversations home, of which nobody here knows."""
@@ -381,6 +382,43 @@ class _Reader:
             hook == "postrouting" and (rule.conditions.leaves is None or port in rule.conditions.leaves)
             for hook, rule in self._rewrites
         )
+
+
+def _met(chain: Chain, family: Family) -> Iterator[tuple[FilterRule, Conditions]]:
+    """The rules of a chain that packets of a family may meet, with what they ask of them."""
+    for rule in chain.rules:
+        conditions = both(rule.conditions, Conditions(family=family))
+        if conditions is None or _INSIDE in (conditions.arrives, conditions.leaves):
+            continue
+        conditions = _on_device(chain, conditions)
+        if conditions is not None:
+            conditions = with_interfaces_of(chain.hook, conditions)
+        if conditions is not None:
+            yield rule, conditions
+
+
+def _on_device(chain: Chain, conditions: Conditions) -> Conditions | None:
+    """What is asked by a chain that is for one interface only."""
+    if chain.device is None:
+        return conditions
+    there = frozenset({chain.device})
+    side = Conditions(leaves=there) if chain.hook == "egress" else Conditions(arrives=there)
+    return both(conditions, side)
+
+
+_DISCOVERY = Conditions(
+    family=Family.IPV6,
+    protocol=((Family.IPV6.icmp, Family.IPV6.icmp),),
+    icmp=frozenset(IcmpMatch(kind) for kind in range(133, 138)),
+)
+
+
+def _tells_discovery(conditions: Conditions) -> bool:
+    """Whether states tell neighbour discovery from what opens a conversation."""
+    states = conditions.states
+    if states is None or ("new" in states) is ("untracked" in states):
+        return False
+    return both(replace(conditions, states=None), _DISCOVERY) is not None
 
 
 def _rewrites(rule: FilterRule) -> bool:
