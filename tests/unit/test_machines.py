@@ -66,7 +66,7 @@ def gate(ruleset: Any, **more: Any) -> bytes:
         {"dst": f"{address.rpartition('.')[0]}.0/{address[-2:]}", "dev": name, "protocol": "kernel"}
         for name, address in GATE.items()
     ]
-    return machine("gate", ports, forwards4="1", route=route, ruleset=ruleset, **more)
+    return machine("gate", ports, **({"forwards4": "1", "route": route, "ruleset": ruleset} | more))
 
 
 def brought(*files: bytes, **named: bytes) -> Brought:

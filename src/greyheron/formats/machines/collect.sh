@@ -8,6 +8,18 @@ json() { found=$("$@" 2>/dev/null) && [ -n "$found" ] && say "$found" || say nul
 word() { found=$(cat "$1" 2>/dev/null) && say "\"$found\"" || say null; }
 lines() { "$@" 2>/dev/null | sed 's/[\\"]//g; s/[[:space:]]\{1,\}/ /g; s/^/"/; s/$/"/' | paste -s -d , -; }
 flagged() { nft -t list ruleset | grep -E '^table|^[[:space:]]*flags.*(dormant|owner|persist)'; }
+# Some versions list a table that is asleep as no JSON at all, and nothing behind it: then the others alone.
+awake() {
+  nft -t list ruleset | awk '/^table/ { name = $2 " " $3; order[++many] = name }
+    /^[[:space:]]*flags.*dormant/ { asleep[name] = 1 }
+    END { for (each = 1; each <= many; each++) if (!(order[each] in asleep)) print order[each] }'
+}
+ruleset() {
+  if ! nft -t list ruleset | grep -q '^[[:space:]]*flags.*dormant'; then nft -j list ruleset; return; fi
+  printf '{"nftables": ['
+  awake | while read -r family name; do nft -j list table "$family" "$name" | sed 's/^{"nftables": \[//; s/\]}$//'; done | paste -s -d , -
+  printf ']}'
+}
 settings() {
   for each in /proc/sys/net/ipv4/icmp_echo_ignore_all /proc/sys/net/ipv6/icmp/echo_ignore_all \
     /proc/sys/net/ipv4/conf/*/rp_filter /proc/sys/net/ipv[46]/conf/*/forwarding /proc/sys/net/ipv6/conf/*/force_forwarding \
@@ -38,7 +50,7 @@ json ip -j -6 rule show
 say ',"vlan":'
 json bridge -j vlan show
 say ',"ruleset":'
-json nft -j list ruleset
+json ruleset
 say ',"flagged":['
 lines flagged
 say '],"settings":['

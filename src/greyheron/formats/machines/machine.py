@@ -289,15 +289,32 @@ class Machine:
     @property
     def dormant(self) -> frozenset[tuple[str, str]]:
         """The tables of its packet filter that are asleep, by family and name."""
-        found: set[tuple[str, str]] = set()
-        table = "", ""
+        return frozenset(table for table, lines in self._tables.items() if "dormant" in " ".join(lines))
+
+    @property
+    def unlisted(self) -> tuple[str, ...]:
+        """The tables that are awake and were named, and of which nothing was listed."""
+        told = (self.collected.ruleset or {}).get("nftables")
+        objects = told if isinstance(told, list) else []
+        listed = {
+            (str(table.get("family")), str(table.get("name")))
+            for each in objects
+            if isinstance(each, dict) and isinstance(table := each.get("table"), dict)
+        }
+        return tuple(" ".join(table) for table in self._tables if table not in listed | self.dormant)
+
+    @cached_property
+    def _tables(self) -> Mapping[tuple[str, str], list[str]]:
+        """What was said of each table beside its rules."""
+        found: dict[tuple[str, str], list[str]] = {}
         for line in self.collected.flagged:
             words = line.split()
             if words[:1] == ["table"] and len(words) > 2:
                 table = words[1], words[2]
-            elif "dormant" in line:
-                found.add(table)
-        return frozenset(found)
+                found[table] = []
+            elif found:
+                found[table].append(line)
+        return found
 
     @cached_property
     def _settings(self) -> Mapping[str, int]:

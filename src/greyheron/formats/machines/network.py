@@ -3,7 +3,15 @@
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping, Sequence, Set
 from dataclasses import replace
-from ipaddress import IPv4Interface, IPv4Network, IPv6Interface, IPv6Network, ip_network
+from ipaddress import (
+    IPv4Address,
+    IPv4Interface,
+    IPv4Network,
+    IPv6Address,
+    IPv6Interface,
+    IPv6Network,
+    ip_network,
+)
 from typing import Any
 
 from greyheron.core.discovery import SOLICITED_NODE
@@ -11,7 +19,7 @@ from greyheron.core.frames import group_mac
 from greyheron.core.progress import Progress, unwatched
 from greyheron.formats.format import Brought, Notice
 from greyheron.formats.machines.device import Made, MadeDevice, Neighbours
-from greyheron.formats.machines.machine import LOOPBACK, Machine, kept_names
+from greyheron.formats.machines.machine import LOOPBACK, Machine, PortLine, kept_names
 from greyheron.formats.machines.wiring import Bridged, MadeBridge, Plug, wiring_of
 from greyheron.model.document import FORMAT
 from greyheron.model.entry import mac_text
@@ -175,8 +183,8 @@ def _carried(machine: Machine, port: str) -> dict[str, Any]:
 
 
 def _outside(machines: Sequence[Machine], neighbours: Neighbours, made: Made) -> Iterator[dict[str, Any]]:
-    """Networks behind next hops that nobody collected."""
-    found: dict[str, tuple[str, list[str]]] = {}
+    """Networks behind next hops that nobody collected; they answer by the machine that sends to them."""
+    found: dict[str, tuple[dict[str, Any], list[str]]] = {}
     for machine in machines:
         for family in Family:
             for line in machine.routes(family):
@@ -184,25 +192,29 @@ def _outside(machines: Sequence[Machine], neighbours: Neighbours, made: Made) ->
                     port = machine.ports.get(hop.dev or "")
                     if hop.gateway is None or port is None or line.connected or hop.gateway.is_link_local:
                         continue
-                    if neighbours.known(hop.gateway):
-                        continue
-                    shared = next(
-                        (each.network for each in port.addresses if hop.gateway in each.network), None
-                    )
-                    if shared is None and ip_network(hop.gateway) in _contacts(machine).get(port.ifname, ()):
-                        shared = ip_network(hop.gateway)
-                    if shared is not None:
-                        held = f"{hop.gateway}/{shared.prefixlen}"
-                        found.setdefault(str(hop.gateway), (held, []))[1].append(line.prefix(family))
-    for number, (gateway, (held, prefixes)) in enumerate(found.items(), 1):
+                    beyond = None if neighbours.known(hop.gateway) else _beyond(machine, port, hop.gateway)
+                    if beyond is not None:
+                        found.setdefault(str(hop.gateway), (beyond, []))[1].append(line.prefix(family))
+    for number, (gateway, (beyond, prefixes)) in enumerate(found.items(), 1):
         name = f"beyond-{number}"
         whole = list(dict.fromkeys(prefixes))
         made.guessed.append(
             Notice(name, f"an outside network at {gateway} for {', '.join(whole[:8])}: nobody collected it")
         )
-        yield {
-            "name": name,
-            "kind": "outside",
-            "interfaces": [{"name": "port", "addresses": [held]}],
-            "prefixes": whole,
-        }
+        yield {"name": name, "kind": "outside", "prefixes": whole, **beyond}
+
+
+def _beyond(machine: Machine, port: PortLine, gateway: IPv4Address | IPv6Address) -> dict[str, Any] | None:
+    """The port of who is at a next hop, and its way back; None where it shares no link with the machine."""
+    back = next((each for each in port.addresses if gateway in each.network), None)
+    if back is not None:
+        held = f"{gateway}/{back.network.prefixlen}"
+        way: dict[str, Any] = {"gateway" if back.version == 4 else "gateway6": str(back.ip)}
+    elif ip_network(gateway) in _contacts(machine).get(port.ifname, ()):
+        mine = next((each.ip for each in port.addresses if each.version == gateway.version), None)
+        everywhere = "0.0.0.0/0" if gateway.version == 4 else "::/0"
+        held = f"{gateway}/{gateway.max_prefixlen}"
+        way = {} if mine is None else {"routes": [{"to": everywhere, "via": str(mine), "interface": "port"}]}
+    else:
+        return None
+    return {"interfaces": [{"name": "port", "addresses": [held]}], **way}

@@ -39,6 +39,7 @@ class KernelRule(Struct, frozen=True):
 def settings_rules(machine: Machine, port: str, family: Family) -> Iterator[KernelRule]:
     """What a machine denies of packets of one family that come in by `port`, beside its rules."""
     yield from _legacy(machine)
+    yield from _unlisted(machine)
     yield from _policies(machine, port, family)
     yield from _reverse_paths(machine, port, family)
     yield from _echo(machine, family)
@@ -63,6 +64,12 @@ def _legacy(machine: Machine) -> Iterator[KernelRule]:
         named = ", ".join(dict.fromkeys(tables))
         told = f"tables of the older packet filter are there ({named}) and were not collected: not known"
         yield KernelRule("older filter", ANYTHING, True, told)
+
+
+def _unlisted(machine: Machine) -> Iterator[KernelRule]:
+    for table in machine.unlisted:
+        told = "the packet filter named it and did not list it: what it decides is not known"
+        yield KernelRule(f"table {table}", ANYTHING, True, told)
 
 
 def _policies(machine: Machine, port: str, family: Family) -> Iterator[KernelRule]:
