@@ -21,6 +21,10 @@ _ENTRY = re.compile(r"\bentry (\d{1,9})\b")
 _NUMBER = re.compile(r"\s*(\d{1,9})\s")
 
 
+_SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"
+"""Where the standard keeps its schema: a name for who reads the file, nothing that is fetched here."""
+
+
 def write_sarif(path: str | None, text: str, found: Sequence[Noted]) -> str:
     """path:  of the workspace file, as the code host has it, or None for one without;  text:  what is in it
 
@@ -39,7 +43,10 @@ def write_sarif(path: str | None, text: str, found: Sequence[Noted]) -> str:
         "columnKind": "unicodeCodePoints",
         "results": [_result(path, each, lines, kinds) for each in found],
     }
-    return json.dumps({"version": "2.1.0", "runs": [run]}, ensure_ascii=False, indent=2) + "\n"
+    return (
+        json.dumps({"$schema": _SCHEMA, "version": "2.1.0", "runs": [run]}, ensure_ascii=False, indent=2)
+        + "\n"
+    )
 
 
 def _artifact(path: str | None) -> dict[str, Any]:
