@@ -61,7 +61,7 @@ def held(found: dict[str, Any]) -> Held:
     for text, seen in found["seen"]:
         results = [converse(timeline.world(span), read_bare_flow(text)) for span in timeline.shown]
         verdicts = {result.verdict for result in results}
-        if len(verdicts) > 1:
+        if len(verdicts) > 1 or len({result.exchanges[0].sees for result in results}) > 1:
             not_known += 1
         elif not _alike(verdicts.pop(), SEES[results[0].exchanges[0].sees], seen, rejects):
             unlike.append(f"{text}: {results[0].verdict}, and the sender saw {seen}")

@@ -194,6 +194,10 @@ def report_in_time(
     reports = [(span, report(result, segments, flow, state)) for span, result in results]
     first = reports[0][1]
     if len({each.verdict for _, each in reports}) == 1:
+        seen = {exchange.sees for _, each in reports for exchange in each.exchanges}
+        supposed = all(span.words.endswith(SUPPOSITIONS) for span, _ in results)
+        if supposed and len(seen) > len({exchange.sees for exchange in first.exchanges}):
+            return replace(first, text=f"{first.text}; what its sender sees of that is not known")
         return first
     times = tuple(TimeReport(span.words, str(span.moment), each.verdict, each.text) for span, each in reports)
     return replace(first, verdict=Verdict.MIXED, text=times_words(times), times=times)

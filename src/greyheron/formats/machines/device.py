@@ -9,7 +9,7 @@ from typing import Any
 
 from greyheron.analysis.testing.sending import CountedAt
 from greyheron.core.delivery import LOGIN_PORTS
-from greyheron.core.regions import Spans
+from greyheron.core.regions import Spans, span_union
 from greyheron.formats.format import Notice
 from greyheron.formats.machines.lists import AddressSets, WrittenList, list_of
 from greyheron.formats.machines.machine import (
@@ -323,8 +323,11 @@ class MadeDevice:
         known: dict[tuple[Family, Spans], str] = {}
         for family, number in ((Family.IPV4, "4"), (Family.IPV6, "6")):
             known[family, machine.own(family)] = f"own{number}"
-            for way, spans in (machine.led_by(family) or {}).items():
+            led = machine.led_by(family) or {}
+            for way, spans in led.items():
                 known.setdefault((family, spans), f"by-{self._names.get(way, way)}-{number}")
+            routed = span_union(span for spans in led.values() for span in spans)
+            known.setdefault((family, routed), f"routed{number}")
         sets = AddressSets(machine.name, known)
         ports = Counter(
             (direction, family, rules)

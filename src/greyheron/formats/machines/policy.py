@@ -269,6 +269,7 @@ class _Reader:
         else:
             led = self._machine.led_by(family)
             passed = up_to_the_end(asked_at(self._through(family, hooks.through, led), port))
+            passed = self._where_routes_lead(passed, family, led)
             mine = Conditions(destination=self._machine.own(family))
             found = (
                 *self._rewritten(port, family, passed),
@@ -280,6 +281,17 @@ class _Reader:
             found = (EVERYTHING,)
         found = composed(tuple(asked_at(hooks.first, port)), found)
         return up_to_the_end(found if bare else (*self._elsewhere_decided(port, family), *found))
+
+    def _where_routes_lead(
+        self, passed: tuple[FilterRule, ...], family: Family, led: Mapping[str, Spans] | None
+    ) -> tuple[FilterRule, ...]:
+        """The rules for what is passed on, asked of what a route leads to: the rest is unreachable before."""
+        if led is None:
+            return passed
+        there = span_union(span for spans in led.values() for span in spans)
+        if there == ((0, family.every_bit),):
+            return passed
+        return *among(passed, Conditions(destination=there)), EVERYTHING
 
     def _coming_back(self, port: str, passed: Iterable[FilterRule], mine: Conditions) -> Iterator[FilterRule]:
         """Answers to what left with the machine's own address are passed on, and come for itself here."""
