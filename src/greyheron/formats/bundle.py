@@ -39,7 +39,7 @@ class Bundle(Struct, frozen=True):
         return next(iter(self.files.items())) if len(self.files) == 1 else None
 
 
-class _Gathered:
+class _Gathering:
     """Files taken together, in bounds; see `Bundle`."""
 
     def __init__(self, name: str) -> None:
@@ -74,7 +74,7 @@ def bundle_in(path: Path) -> Bundle:
     """What a file, an archive or a folder holds. Raises OSError, DocumentError."""
     if not path.is_dir():
         return bundle_of(path.name, path.read_bytes())
-    gathered = _Gathered(path.name)
+    gathered = _Gathering(path.name)
     for found in sorted(each for each in path.rglob("*") if each.is_file() and not each.is_symlink()):
         with found.open("rb") as file:
             content = _bounded(file, gathered.left, path.name)
@@ -123,7 +123,7 @@ def bundle_among(contents: Mapping[str, bytes]) -> Bundle:
 
 
 def _unpacked(name: str, entries: Iterator[tuple[str, bytes]]) -> Bundle:
-    gathered = _Gathered(name)
+    gathered = _Gathering(name)
     for path, content in entries:
         gathered.add(path, content)
     return gathered.bundle()

@@ -14,7 +14,7 @@ _PIECE = 2048
 _BROKEN = (EOFError, OSError, zlib.error, lzma.LZMAError, zstandard.ZstdError)
 
 
-class _Opener(Protocol):
+class _Decompressor(Protocol):
     """What opens one stream, piece by piece."""
 
     @property
@@ -26,10 +26,10 @@ class _Opener(Protocol):
     def decompress(self, data: bytes, /) -> bytes: ...
 
 
-_KINDS: Mapping[bytes, tuple[str, Callable[[], _Opener]]] = {
-    b"\x1f\x8b": (".gz", lambda: cast(_Opener, zlib.decompressobj(wbits=31))),
+_KINDS: Mapping[bytes, tuple[str, Callable[[], _Decompressor]]] = {
+    b"\x1f\x8b": (".gz", lambda: cast(_Decompressor, zlib.decompressobj(wbits=31))),
     b"\xfd7zXZ\0": (".xz", lzma.LZMADecompressor),
-    b"\x28\xb5\x2f\xfd": (".zst", lambda: cast(_Opener, zstandard.ZstdDecompressor().decompressobj())),
+    b"\x28\xb5\x2f\xfd": (".zst", lambda: cast(_Decompressor, zstandard.ZstdDecompressor().decompressobj())),
     b"BZh": (".bz2", bz2.BZ2Decompressor),
 }
 """How compressed files begin, how they are called, and what opens them."""

@@ -33,15 +33,15 @@ _MOST_PAIRS = 12
 _MOST_PLACES = 12
 
 
-_Key = tuple[str, str]
+_StatementKey = tuple[str, str]
 """A test or a requirement: which of the two, and its id."""
 
 
-_Proven = dict[str, dict[frozenset[str], Proven]]
+_ProvenAt = dict[str, dict[frozenset[str], Proven]]
 """What each requirement was answered, by its id and the periods that were on."""
 
 
-class _Standing(Struct, frozen=True):
+class _ListPlace(Struct, frozen=True):
     """A list at one place, which stopped something."""
 
     list: str
@@ -51,7 +51,7 @@ class _Standing(Struct, frozen=True):
 class _Stopped(Struct, frozen=True):
     """Something that is wanted and is stopped: which, in words, and a flow that shows it."""
 
-    key: _Key
+    key: _StatementKey
     words: str
     flow: Flow
 
@@ -69,11 +69,11 @@ def stopping_what_is_wanted(ground: Ground) -> Iterator[Finding]:
     families = {each.name: each.family for each in ground.network.lists if each.family is not None}
     taken = {(point, families.get(name)) for name, point in placed}
     there = {each.id for each in ground.network.requirements}
-    known: _Proven = ground.kept.of(("requirements",), (), dict)
+    known: _ProvenAt = ground.kept.of(("requirements",), (), dict)
     for name in known.keys() - there:
         del known[name]
     prover = Prover(ground.engines)
-    wanted = _Wanted(ground, prover, ground.timeline, known)
+    wanted = _Statements(ground, prover, ground.timeline, known)
     known |= wanted.proven
     for standing, stopped in wanted.stopped().items():
         placement, family = placed.get((standing.list, standing.point)), families.get(standing.list)
@@ -82,7 +82,7 @@ def stopping_what_is_wanted(ground: Ground) -> Iterator[Finding]:
         for place in islice(wanted.nearer(standing, family), _MOST_PLACES):
             if (place, family) in taken:
                 continue
-            moved = _Wanted(ground, prover, _moved(ground, placement, place), known)
+            moved = _Statements(ground, prover, _moved(ground, placement, place), known)
             mended = [each for each in stopped if each.key in moved.fulfilled]
             if mended and moved.fulfilled >= wanted.fulfilled:
                 yield _finding(standing, mended, placement, place)
@@ -103,17 +103,17 @@ def _moved(ground: Ground, placement: Placement, place: AttachmentPoint) -> Time
     return Timeline(network, ground.timeline.spans, ground.timeline.shown, world_at)
 
 
-class _Wanted:
+class _Statements:
     """Tests and requirements, and which of them are as they should be.
 
     fulfilled:  of these;  proven:  what requirements were answered
     """
 
-    def __init__(self, ground: Ground, prover: Prover, timeline: Timeline, known: _Proven) -> None:
+    def __init__(self, ground: Ground, prover: Prover, timeline: Timeline, known: _ProvenAt) -> None:
         self._ground, self._timeline, self._network = ground, timeline, ground.network
         self._verdicts = self._tried()
         self._proofs: dict[str, Proof] = {}
-        self.proven: _Proven = {}
+        self.proven: _ProvenAt = {}
         for each in self._network.requirements:
             earlier = known.get(each.id)
             self._proofs[each.id], self.proven[each.id] = prove_in_time(
@@ -123,7 +123,7 @@ class _Wanted:
         proved = {
             ("requirement", name) for name, proof in self._proofs.items() if proof.answer is Answer.PROVED
         }
-        self.fulfilled: frozenset[_Key] = frozenset(tests | proved)
+        self.fulfilled: frozenset[_StatementKey] = frozenset(tests | proved)
 
     def _tried(self) -> dict[Flow, set[Verdict]]:
         """What becomes of each test flow, at the times at which it is tried."""
@@ -144,9 +144,9 @@ class _Wanted:
         wanted = Verdict.PASSES if test.flow.expect is Expectation.PASS else Verdict.BLOCKED
         return verdicts == {wanted}
 
-    def stopped(self) -> dict[_Standing, list[_Stopped]]:
+    def stopped(self) -> dict[_ListPlace, list[_Stopped]]:
         """What should pass and is denied on its way there, by the list and place that denies it."""
-        found: dict[_Standing, list[_Stopped]] = {}
+        found: dict[_ListPlace, list[_Stopped]] = {}
         for test in self._network.tests:
             if test.flow.expect is Expectation.PASS and not self._as_wanted(test):
                 self._note(found, ("test", test.id), write_expected_flow(test.flow), test.flow.flow)
@@ -157,20 +157,22 @@ class _Wanted:
                 self._note(found, ("requirement", requirement.id), words, example.flow)
         return found
 
-    def _note(self, found: dict[_Standing, list[_Stopped]], key: _Key, words: str, flow: Flow) -> None:
+    def _note(
+        self, found: dict[_ListPlace, list[_Stopped]], key: _StatementKey, words: str, flow: Flow
+    ) -> None:
         for standing in dict.fromkeys(self._deniers(flow)):
             found.setdefault(standing, []).append(_Stopped(key, words, flow))
 
-    def _deniers(self, flow: Flow) -> Iterator[_Standing]:
+    def _deniers(self, flow: Flow) -> Iterator[_ListPlace]:
         for span in self._timeline.for_flow(flow):
             try:
                 exchanges = converse(self._timeline.world(span), flow).exchanges
             except FlowError:
                 continue
             denials = [each.decider.path.denial for each in exchanges if each.verdict is Verdict.BLOCKED]
-            yield from dict.fromkeys(_Standing(each.list_name, each.point) for each in denials if each)
+            yield from dict.fromkeys(_ListPlace(each.list_name, each.point) for each in denials if each)
 
-    def nearer(self, standing: _Standing, family: Family) -> Iterator[AttachmentPoint]:
+    def nearer(self, standing: _ListPlace, family: Family) -> Iterator[AttachmentPoint]:
         """Where the last router sends what the list is for, as tests and requirements tell."""
         flows = (
             test.flow.flow
@@ -219,7 +221,7 @@ def last_places(world: World, flow: Flow) -> Iterator[AttachmentPoint]:
 
 
 def _finding(
-    standing: _Standing, stopped: Sequence[_Stopped], placement: Placement, place: AttachmentPoint
+    standing: _ListPlace, stopped: Sequence[_Stopped], placement: Placement, place: AttachmentPoint
 ) -> Finding:
     point = standing.point
     return Finding(

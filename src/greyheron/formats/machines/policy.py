@@ -167,6 +167,7 @@ class _Reader:
         known = self._hooks(family, known=True)
         inbound: dict[str, list[FilterRule]] = {port: [] for port in self._ports}
         outbound: dict[str, list[FilterRule]] = {port: [] for port in self._ports}
+        led = self._machine.led_by(family)
         for port in self._ports:
             others = [other for other in self._ports if other != port]
             for rule in self._coming(port, family, known, bare=True):
@@ -180,7 +181,10 @@ class _Reader:
                 if told.always:
                     self._notice(told.where, _MAY_DENY)
                 if told.maybe or told.always:
-                    doubted = FilterRule(told.where, told.conditions, FilterVerdict.DROP, maybe=True)
+                    conditions = told.conditions
+                    if told.always and led is not None:  # answers come from where packets went
+                        conditions = replace(conditions, source=led.get(port) or None)
+                    doubted = FilterRule(told.where, conditions, FilterVerdict.DROP, maybe=True)
                     for other in others:
                         inbound[other].append(doubt(doubted, turned=True))
             for rule in self._leaving(port, family, known):

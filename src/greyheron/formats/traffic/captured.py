@@ -89,7 +89,7 @@ def _pcap(content: bytes, found: Packets, unread: Counter[int]) -> bool:
     return place == end
 
 
-class _Interface(Struct, frozen=True):
+class _CaptureInterface(Struct, frozen=True):
     """What a section says of where packets were captured.
 
     most:  bytes of a packet that were kept
@@ -114,7 +114,7 @@ class _Block(Struct, frozen=True):
 
 def _pcapng(content: bytes, found: Packets, unread: Counter[int]) -> bool:
     order, place, end = "<", 0, len(content)
-    interfaces: list[_Interface] = []
+    interfaces: list[_CaptureInterface] = []
     blocks: list[_Block] = []
     whole = True
     while place + _SHORTEST_BLOCK <= end:
@@ -152,7 +152,9 @@ def _packet(content: bytes, kind: int, body: int, last: int, order: str) -> _Blo
     return _Block(port, body + 20, captured, wire, high << 32 | low) if captured <= room - 20 else None
 
 
-def _settle(blocks: list[_Block], interfaces: list[_Interface], found: Packets, unread: Counter[int]) -> None:
+def _settle(
+    blocks: list[_Block], interfaces: list[_CaptureInterface], found: Packets, unread: Counter[int]
+) -> None:
     """The packets of a section, now that it is known where each was captured."""
     for block in blocks:
         if block.interface >= len(interfaces):
@@ -168,7 +170,7 @@ def _settle(blocks: list[_Block], interfaces: list[_Interface], found: Packets, 
         found.add(block.at, kept, block.whole, time, port.link)
 
 
-def _interface(content: bytes, body: int, last: int, order: str) -> _Interface:
+def _interface(content: bytes, body: int, last: int, order: str) -> _CaptureInterface:
     link, _, most = struct.unpack_from(f"{order}HHI", content, body)
     per_second, offset, at = 1_000_000, 0, body + 8
     while at + 4 <= last:
@@ -181,4 +183,4 @@ def _interface(content: bytes, body: int, last: int, order: str) -> _Interface:
         elif code == _OFFSET and length >= 8:
             (offset,) = struct.unpack_from(f"{order}q", content, at + 4)
         at += 4 + length + -length % 4
-    return _Interface(link, most, per_second, offset)
+    return _CaptureInterface(link, most, per_second, offset)

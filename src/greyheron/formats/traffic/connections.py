@@ -34,7 +34,7 @@ _NANOSECONDS = 1_000_000_000
 MOST_TOLD = 20
 
 
-class _Told(Struct, frozen=True):
+class _ToldConnection(Struct, frozen=True):
     """What a line or an element says of a conversation; `event` is empty in a table."""
 
     event: str
@@ -69,7 +69,7 @@ def read_connections(
     return gathered([*rows, *going.values()]), notices
 
 
-def _followed(going: MutableMapping[tuple[Any, ...], RecordRow], told: _Told) -> list[RecordRow]:
+def _followed(going: MutableMapping[tuple[Any, ...], RecordRow], told: _ToldConnection) -> list[RecordRow]:
     """The conversations that end with an event; `going` has those that were heard of and have not ended."""
     before = going.get(told.key)
     ended: list[RecordRow] = []
@@ -97,7 +97,7 @@ def _since(before: RecordRow, now: RecordRow) -> RecordRow:
     )
 
 
-def _lines(path: str, content: bytes, notices: list[Notice], progress: Progress) -> Iterator[_Told]:
+def _lines(path: str, content: bytes, notices: list[Notice], progress: Progress) -> Iterator[_ToldConnection]:
     strange = 0
     lines = content.splitlines()
     for number, line in enumerate(lines, 1):
@@ -114,7 +114,7 @@ def _lines(path: str, content: bytes, notices: list[Notice], progress: Progress)
         notices.append(Notice(path, f"{strange} lines are none of a connection table: left out"))
 
 
-def _told(line: bytes) -> _Told | None:
+def _told(line: bytes) -> _ToldConnection | None:
     found = _LINE.match(line)
     if found is None:
         return None
@@ -144,7 +144,7 @@ def _conversation(
     there: tuple[int, int],
     back: tuple[int, int],
     times: tuple[int, int],
-) -> _Told | None:
+) -> _ToldConnection | None:
     """A conversation of what was read; None where that cannot be.
 
     said:  ports (own, port), the type of ICMP (kind) and its identifier (id)
@@ -170,10 +170,12 @@ def _conversation(
         min(times[0], LATEST),
         min(times[1], LATEST),
     )
-    return _Told(event, (ends, protocol, own, port, said.get("id")), row)
+    return _ToldConnection(event, (ends, protocol, own, port, said.get("id")), row)
 
 
-def _elements(path: str, content: bytes, notices: list[Notice], progress: Progress) -> Iterator[_Told]:
+def _elements(
+    path: str, content: bytes, notices: list[Notice], progress: Progress
+) -> Iterator[_ToldConnection]:
     """What `flow` elements say; one that is not whole at the end is left."""
     file = BytesIO(content)
     number = strange = untyped = 0
@@ -205,7 +207,7 @@ def _elements(path: str, content: bytes, notices: list[Notice], progress: Progre
         notices.append(Notice(path, f"{strange} conversations say too little, or what cannot be: left out"))
 
 
-def _told_by(flow: Any) -> _Told | None:
+def _told_by(flow: Any) -> _ToldConnection | None:
     ways = {meta.get("direction"): meta for meta in flow.findall("meta")}
     there, home, about = (ways.get(name) for name in ("original", "reply", "independent"))
     if there is None:

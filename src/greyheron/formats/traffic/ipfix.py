@@ -34,7 +34,7 @@ class _DataSet(Struct, frozen=True):
 
 
 @dataclass
-class _Flows:
+class _FlowFile:
     """What was read so far.
 
     templates:  elements by domain and number;  options:  templates whose records tell of their exporter
@@ -86,7 +86,7 @@ def read_ipfix(
 
     Raises DocumentError where what is no message begins.
     """
-    found = _Flows()
+    found = _FlowFile()
     broken, place = 0, 0
     whole = True
     while place < len(content):
@@ -130,7 +130,7 @@ def _sets(body: bytes) -> Iterator[tuple[int, bytes, bool]]:
         at += length
 
 
-def _learn(found: _Flows, domain: int, body: bytes, options: bool) -> None:
+def _learn(found: _FlowFile, domain: int, body: bytes, options: bool) -> None:
     """Takes templates into `found`; those of options say how many of their elements are their scope."""
     at, head = 0, 6 if options else 4
     while at + 4 <= len(body):

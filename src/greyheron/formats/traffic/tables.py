@@ -114,11 +114,11 @@ def read_table(
     return gathered(rows), notices
 
 
-_Cells = Mapping[str, tuple[str, Any]]
+_RowCells = Mapping[str, tuple[str, Any]]
 """What a row holds, by what it is: the name of its column, and the value."""
 
 
-def _rows(path: str, text: str, columns: Mapping[str, str]) -> Iterator[tuple[int, _Cells]]:
+def _rows(path: str, text: str, columns: Mapping[str, str]) -> Iterator[tuple[int, _RowCells]]:
     if text.startswith("{"):
         for number, line in enumerate(text.splitlines(), 1):
             if not line.strip():
@@ -145,7 +145,7 @@ def _rows(path: str, text: str, columns: Mapping[str, str]) -> Iterator[tuple[in
         raise DocumentError([Problem(f"{path}, line {reader.line_num}", str(error))]) from None
 
 
-def _picked(row: Mapping[str, Any], naming: Mapping[str, tuple[str, ...]]) -> _Cells:
+def _picked(row: Mapping[str, Any], naming: Mapping[str, tuple[str, ...]]) -> _RowCells:
     """Of several columns for one thing that which says something: addresses of two families have two."""
     cells = {what: [(name, row[name]) for name in names] for what, names in naming.items()}
     return {what: next((each for each in some if _says(each[1])), some[0]) for what, some in cells.items()}
@@ -176,7 +176,7 @@ def _plain(name: str) -> str:
     return name.strip().lower().replace(" ", "_").replace("-", "_")
 
 
-def _record(cells: _Cells) -> RecordRow:
+def _record(cells: _RowCells) -> RecordRow:
     """Raises ValueError."""
     if not cells:
         raise ValueError("this is no object")
