@@ -28,6 +28,9 @@ SEES = {
 }
 
 
+_FAILED = {Verdict.BLOCKED, Verdict.UNREACHABLE}
+
+
 @dataclass(frozen=True)
 class Held:
     """One set of machines.
@@ -56,6 +59,7 @@ def held(found: dict[str, Any]) -> Held:
     _, brought = bring(Bundle("set.zip", {name: text.encode() for name, text in found["files"].items()}))
     timeline = Timeline.build(brought.network)
     rejects = '"reject"' in "".join(found["files"].values())
+    astray = any("where these packets go is not known" in str(each) for each in brought.left_out)
     unlike: list[str] = []
     not_known = 0
     for text, seen in found["seen"]:
@@ -63,6 +67,8 @@ def held(found: dict[str, Any]) -> Held:
         verdicts = {result.verdict for result in results}
         if len(verdicts) > 1 or len({result.exchanges[0].sees for result in results}) > 1:
             not_known += 1
+        elif astray and verdicts <= _FAILED and seen in ("unreachable", "prohibited", "nothing"):
+            not_known += 1  # it fails either way: where, that is said not to be known
         elif not _alike(verdicts.pop(), SEES[results[0].exchanges[0].sees], seen, rejects):
             unlike.append(f"{text}: {results[0].verdict}, and the sender saw {seen}")
     return Held(len(found["seen"]), not_known, tuple(unlike), tuple(map(str, brought.left_out)))
