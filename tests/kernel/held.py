@@ -65,7 +65,8 @@ def held(found: dict[str, Any]) -> Held:
     for text, seen in found["seen"]:
         results = [converse(timeline.world(span), read_bare_flow(text)) for span in timeline.shown]
         verdicts = {result.verdict for result in results}
-        if len(verdicts) > 1 or len({result.exchanges[0].sees for result in results}) > 1:
+        seen_so = {result.exchanges[0].sees for result in results}
+        if len(verdicts) > 1 or (len(seen_so) > 1 and not verdicts <= _FAILED):
             not_known += 1
         elif astray and verdicts <= _FAILED and seen in ("unreachable", "prohibited", "nothing"):
             not_known += 1  # it fails either way: where, that is said not to be known

@@ -278,7 +278,7 @@ class _Reader:
             found = (
                 *self._rewritten(port, family, passed),
                 *self._coming_back(port, passed, mine),
-                *among(up_to_the_end(asked_at(hooks.own, port)), mine),
+                *self._coming_for_itself(port, hooks, mine),
                 *passed,
             )
         if not any(rule.verdict.denies for rule in found):
@@ -296,6 +296,12 @@ class _Reader:
         if there == ((0, family.every_bit),):
             return passed
         return *among(passed, Conditions(destination=there)), EVERYTHING
+
+    def _coming_for_itself(self, port: str, hooks: "_Hooks", mine: Conditions) -> Iterator[FilterRule]:
+        """The rules for what is for the machine; not asked of others' answers that come to its address."""
+        answers = not self._tracks and self._hides_behind(port)
+        for rule in among(up_to_the_end(asked_at(hooks.own, port)), mine):
+            yield replace(rule, maybe=True) if answers and rule.verdict.denies else rule
 
     def _coming_back(self, port: str, passed: Iterable[FilterRule], mine: Conditions) -> Iterator[FilterRule]:
         """Answers to what left with the machine's own address are passed on, and come for itself here."""
