@@ -1,7 +1,7 @@
 """Lists that stop what should pass, and would not if they stood nearer to what they are for."""
 
 from collections.abc import Iterator, Sequence
-from functools import cache
+from functools import cache, cached_property
 from itertools import chain, islice, product
 
 from msgspec import Struct
@@ -21,7 +21,7 @@ from greyheron.core.timeline import Timeline
 from greyheron.core.world import World, build_world
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import apply
-from greyheron.model.document import Placement, TestFlow
+from greyheron.model.document import Placement, Requirement, TestFlow
 from greyheron.model.flow import Flow
 from greyheron.model.notation.flows import write_expected_flow, write_flow
 from greyheron.model.notation.requirements import write_requirement
@@ -74,7 +74,6 @@ def stopping_what_is_wanted(ground: Ground) -> Iterator[Finding]:
         del known[name]
     prover = Prover(ground.engines)
     wanted = _Statements(ground, prover, ground.timeline, known)
-    known |= wanted.proven
     for standing, stopped in wanted.stopped().items():
         placement, family = placed.get((standing.list, standing.point)), families.get(standing.list)
         if placement is None or family is None or standing.list in aimed:
@@ -82,11 +81,14 @@ def stopping_what_is_wanted(ground: Ground) -> Iterator[Finding]:
         for place in islice(wanted.nearer(standing, family), _MOST_PLACES):
             if (place, family) in taken:
                 continue
+            before = wanted.fulfilled
+            known |= wanted.proven
             moved = _Statements(ground, prover, _moved(ground, placement, place), known)
             mended = [each for each in stopped if each.key in moved.fulfilled]
-            if mended and moved.fulfilled >= wanted.fulfilled:
+            if mended and moved.fulfilled >= before:
                 yield _finding(standing, mended, placement, place)
                 break
+    known |= wanted.proven
 
 
 def _looks_at_destinations(found: ResolvedList) -> bool:
@@ -104,26 +106,29 @@ def _moved(ground: Ground, placement: Placement, place: AttachmentPoint) -> Time
 
 
 class _Statements:
-    """Tests and requirements, and which of them are as they should be.
-
-    fulfilled:  of these;  proven:  what requirements were answered
-    """
+    """Tests and requirements, and which are as they should be; each is proved when it is asked about."""
 
     def __init__(self, ground: Ground, prover: Prover, timeline: Timeline, known: _ProvenAt) -> None:
         self._ground, self._timeline, self._network = ground, timeline, ground.network
+        self._prover, self._known = prover, known
         self._verdicts = self._tried()
         self._proofs: dict[str, Proof] = {}
         self.proven: _ProvenAt = {}
-        for each in self._network.requirements:
-            earlier = known.get(each.id)
-            self._proofs[each.id], self.proven[each.id] = prove_in_time(
-                prover, each.statement, timeline, known=earlier
-            )
+
+    @cached_property
+    def fulfilled(self) -> frozenset[_StatementKey]:
         tests = {("test", each.id) for each in self._network.tests if self._as_wanted(each)}
-        proved = {
-            ("requirement", name) for name, proof in self._proofs.items() if proof.answer is Answer.PROVED
-        }
-        self.fulfilled: frozenset[_StatementKey] = frozenset(tests | proved)
+        requirements = self._network.requirements
+        proved = [each.id for each in requirements if self._proof(each).answer is Answer.PROVED]
+        return frozenset(tests | {("requirement", each) for each in proved})
+
+    def _proof(self, requirement: Requirement) -> Proof:
+        name = requirement.id
+        if name not in self._proofs:
+            self._proofs[name], self.proven[name] = prove_in_time(
+                self._prover, requirement.statement, self._timeline, known=self._known.get(name)
+            )
+        return self._proofs[name]
 
     def _tried(self) -> dict[Flow, set[Verdict]]:
         """What becomes of each test flow, at the times at which it is tried."""
@@ -151,8 +156,10 @@ class _Statements:
             if test.flow.expect is Expectation.PASS and not self._as_wanted(test):
                 self._note(found, ("test", test.id), write_expected_flow(test.flow), test.flow.flow)
         for requirement in self._network.requirements:
-            example = self._proofs[requirement.id].counterexample
-            if example is not None and example.expect is Expectation.PASS:
+            if requirement.statement.kind is not RequirementKind.ALLOW:
+                continue
+            example = self._proof(requirement).counterexample
+            if example is not None:
                 words = write_requirement(requirement.statement)
                 self._note(found, ("requirement", requirement.id), words, example.flow)
         return found
