@@ -144,7 +144,7 @@ function Files({ onFiles, again }: { onFiles: (files: readonly File[]) => void; 
       <span className="quiet">
         {again
           ? "It takes the place of this."
-          : "or drop it here: pcap, pcapng, IPFIX, CSV or JSON lines, or a connection table as text"}
+          : "or drop it here: pcap, pcapng, IPFIX, CSV, JSON lines or a connection table, compressed or not"}
       </span>
       <input
         ref={field}
