@@ -29,6 +29,14 @@ def judged(client: TestClient, path: str) -> Any:
     return answered(client, client.post(f"{path}/verdicts")).json()["result"]
 
 
+def test_two_files_of_one_name_are_refused_and_neither_is_dropped(client: TestClient, path: str) -> None:
+    for where in (path, "/api/bring"):
+        same = [("files", ("flows.csv", TABLE.encode())), ("files", ("flows.csv", b"src,dst,proto\n"))]
+        refused = client.post(where, files=same)
+        assert refused.status_code == 422
+        assert "Two files are called “flows.csv”" in refused.json()["detail"]
+
+
 def test_what_was_there_is_judged_and_again_after_an_edit(client: TestClient, path: str) -> None:
     found = read(client, path, pcap(*CONVERSATION), TABLE.encode()).json()["result"]
     assert (found["kinds"], found["records"], found["conversations"]) == (

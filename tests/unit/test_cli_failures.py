@@ -15,6 +15,8 @@ import pytest
 
 from greyheron import __version__
 from greyheron.cli.main import COMMANDS
+from greyheron.cli.reading import CannotGoOn, write_file
+from greyheron.cli.writing import write_whole
 from greyheron.store.database import open_database
 from tests.command_line import run
 
@@ -199,6 +201,58 @@ def test_a_port_in_use_is_said_before_an_address_is(tmp_path: Path) -> None:
     assert f"Port {port}" in sentence_of(ended.exit_code, ended.output)
     assert "is at" not in ended.output
     assert not (tmp_path / "data").exists()
+
+
+def test_a_backup_replaces_neither_the_database_nor_what_is_there(tmp_path: Path) -> None:
+    data, copy = tmp_path / "data", tmp_path / "copy.db"
+    open_database(data / "networks.db").dispose()
+    before = (data / "networks.db").read_bytes()
+    link = tmp_path / "link.db"
+    link.symlink_to(data / "networks.db")
+    for target in (data / "networks.db", data / "." / "networks.db", link, data / "networks.db-wal"):
+        for force in ([], ["--force"]):
+            ended = run(["backup", str(target), "--data", str(data), *force])
+            assert "is the database that is to be copied" in sentence_of(ended.exit_code, ended.output)
+    assert (data / "networks.db").read_bytes() == before
+    copy.write_bytes(b"something else")
+    ended = run(["backup", str(copy), "--data", str(data)])
+    assert "is there already" in sentence_of(ended.exit_code, ended.output)
+    assert copy.read_bytes() == b"something else"
+    assert run(["backup", str(copy), "--data", str(data), "--force"]).exit_code == 0
+    assert copy.read_bytes()[:6] == b"SQLite"
+    assert copy.stat().st_mode & 0o077 == 0
+
+
+def test_a_database_is_its_owners_only_and_one_that_was_not_becomes_so(tmp_path: Path) -> None:
+    database = tmp_path / "data" / "networks.db"
+    open_database(database).dispose()
+    assert database.stat().st_mode & 0o077 == 0
+    assert database.parent.stat().st_mode & 0o077 == 0
+    database.chmod(0o644)
+    open_database(database).dispose()
+    assert database.stat().st_mode & 0o077 == 0
+
+
+def test_a_file_that_cannot_be_written_whole_is_as_it_was(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = tmp_path / "lists.txt"
+    file.write_bytes(b"before")
+    file.chmod(0o640)
+    write_whole(file, b"after")
+    assert (file.read_bytes(), file.stat().st_mode & 0o777) == (b"after", 0o640)
+    monkeypatch.setattr("os.fsync", lambda _descriptor: (_ for _ in ()).throw(OSError(28, "No space left")))
+    with pytest.raises(CannotGoOn, match="No space left"):
+        write_file(file, "half")
+    assert file.read_bytes() == b"after"
+    assert [each.name for each in tmp_path.iterdir()] == ["lists.txt"]
+
+
+def test_networks_are_written_for_their_owner_only(tmp_path: Path) -> None:
+    source, target = tmp_path / "in.yaml", tmp_path / "out.yaml"
+    source.write_text("format: grey-heron/1\nname: x\n")
+    assert run(["convert", str(source), "--output", str(target)]).exit_code == 0
+    assert target.stat().st_mode & 0o077 == 0
 
 
 def test_backups_are_made_and_put_back_and_nothing_else_is(tmp_path: Path) -> None:

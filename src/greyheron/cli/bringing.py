@@ -7,7 +7,15 @@ from typing import Annotated
 import typer
 from msgspec.structs import replace
 
-from greyheron.cli.reading import STANDARD_INPUT, UNEXPECTED, CannotGoOn, content_of, name_of, out
+from greyheron.cli.reading import (
+    STANDARD_INPUT,
+    UNEXPECTED,
+    CannotGoOn,
+    content_of,
+    name_of,
+    out,
+    write_file,
+)
 from greyheron.formats.bundle import Bundle, bundle_in, bundle_of
 from greyheron.formats.format import Brought, Notice
 from greyheron.formats.known import WRITTEN, bring
@@ -75,10 +83,10 @@ def _write(files: Mapping[str, bytes], output: Path | None) -> None:
         if output is None:
             out.file.write(content.decode())
         else:
-            output.write_bytes(content)
+            write_file(output, content, private=True)
         return
     if output is None:
         raise CannotGoOn("This format takes several files: say with --output into which folder.")
     for path, content in files.items():
         (output / path).parent.mkdir(parents=True, exist_ok=True)
-        (output / path).write_bytes(content)
+        write_file(output / path, content, private=True)

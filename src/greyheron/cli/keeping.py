@@ -14,9 +14,13 @@ Folder = Annotated[Path, typer.Option(help="The folder for the database.")]
 DATA = Path("grey-heron-data")
 
 
-def backup(file: Annotated[Path, typer.Argument(help="The copy to make.")], data: Folder = DATA) -> None:
+def backup(
+    file: Annotated[Path, typer.Argument(help="The copy to make.")],
+    data: Folder = DATA,
+    force: Annotated[bool, typer.Option("--force", help="Replace a file that is there.")] = False,
+) -> None:
     """Copy the database to a file, while the server runs or not."""
-    back_up(data / DATABASE, file)
+    back_up(data / DATABASE, file, force)
     out.print(f"{file} holds all networks, with their edits, revisions, counters and log.", markup=False)
 
 

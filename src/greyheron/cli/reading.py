@@ -7,6 +7,7 @@ from typing import Annotated
 import typer
 from rich.console import Console
 
+from greyheron.cli.writing import write_whole
 from greyheron.formats.workspace import read_workspace
 from greyheron.model.document import Network
 from greyheron.model.problems import DocumentError, Problem
@@ -38,10 +39,10 @@ def name_of(file: Path) -> str:
     return "standard input" if str(file) == STANDARD_INPUT else str(file)
 
 
-def write_file(file: Path, text: str) -> None:
-    """Write a file. Raises CannotGoOn."""
+def write_file(file: Path, text: str | bytes, private: bool = False) -> None:
+    """Write a file, whole or not at all. `private`: a new one is its owner's only. Raises CannotGoOn."""
     try:
-        file.write_text(text, encoding="utf-8")
+        write_whole(file, text.encode() if isinstance(text, str) else text, private)
     except OSError as error:
         raise CannotGoOn(f"{file} cannot be written: {error.strerror}") from None
 

@@ -16,7 +16,7 @@ from greyheron.model.document import Item, Network
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.server.draft_routes import opened
 from greyheron.server.jobs import Working
-from greyheron.server.needs import PROBLEMS, Author, Computations, Store, Traffic, Version
+from greyheron.server.needs import PROBLEMS, Author, Computations, Store, Traffic, Version, contents_of
 from greyheron.server.problems import Refusal
 from greyheron.server.shapes import (
     NetworkSummary,
@@ -99,7 +99,7 @@ class _Read(BroughtReport):
 @router.post("/bring", status_code=202)
 async def bring_in(files: Annotated[list[UploadFile], File()], jobs: Computations) -> Working[BroughtReport]:
     """Begin to read what was brought: files, or an archive of them. Nothing is made yet."""
-    contents = {each.filename or "file": await each.read() for each in files}
+    contents = await contents_of(files)
 
     def work(progress: Progress) -> BroughtReport:
         found, brought = bring(bundle_among(contents), progress)

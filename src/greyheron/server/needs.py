@@ -1,9 +1,10 @@
 """What routes ask for: the stores, what was worked out before, and the version that a write is based on."""
 
+from collections.abc import Iterable
 from typing import Annotated, Any
 from urllib.parse import unquote
 
-from fastapi import Depends, Header, Query, Request
+from fastapi import Depends, Header, Query, Request, UploadFile
 
 from greyheron.model.notation.periods import read_moment
 from greyheron.model.period import Moment
@@ -81,3 +82,14 @@ Results = Annotated[ResultStore, _kept("results")]
 Rehearsals = Annotated[RehearsalStore, _kept("rehearsals")]
 SeenKept = Annotated[SeenTrafficStore, _kept("seen")]
 Traffic = Annotated[TrafficStore, _kept("traffic")]
+
+
+async def contents_of(files: Iterable[UploadFile]) -> dict[str, bytes]:
+    """What was sent, by the names of the files. Raises Refusal where two have one name."""
+    found: dict[str, bytes] = {}
+    for each in files:
+        name = each.filename or "file"
+        if name in found:
+            raise Refusal(422, f"Two files are called “{name}”: send each under a name of its own.")
+        found[name] = await each.read()
+    return found

@@ -15,7 +15,7 @@ from greyheron.formats.bundle import bundle_among
 from greyheron.formats.traffic import read_traffic
 from greyheron.formats.traffic.tables import COLUMNS
 from greyheron.server.jobs import Telling, Working
-from greyheron.server.needs import PROBLEMS, At, Computations, Derived, SeenKept, Store
+from greyheron.server.needs import PROBLEMS, At, Computations, Derived, SeenKept, Store, contents_of
 from greyheron.server.problems import Refusal
 from greyheron.server.shapes import NoticeItem, RequestBody, notices_told
 
@@ -78,7 +78,7 @@ async def read_seen(
 ) -> Working[TrafficRead]:
     """Begin to read captures, flow records or connection tables; they take the place of those before."""
     store.get(network_id)
-    contents = {each.filename or "file": await each.read() for each in files}
+    contents = await contents_of(files)
     named = _columns(columns)
 
     def work(progress: Telling) -> TrafficRead:

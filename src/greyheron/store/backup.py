@@ -5,16 +5,31 @@ from contextlib import closing
 from datetime import datetime
 from pathlib import Path
 
-from greyheron.store.database import open_database
+from greyheron.store.database import open_database, owner_only
 from greyheron.store.opening import CannotOpen, reason
 
+_OWN_FILES = ("", "-wal", "-shm")
+"""The endings of the files of a database."""
 
-def back_up(database: Path, copy: Path) -> None:
-    """Copy `database` to the file `copy`, which appears when it is whole. Raises CannotOpen."""
+
+def back_up(database: Path, copy: Path, over: bool = False) -> None:
+    """Copy `database` to the file `copy`, which appears when it is whole, and is its owner's only.
+
+    over:  whether a file that is there may be replaced; the database itself and what belongs to it never is
+    Raises CannotOpen.
+    """
     if not database.is_file():
         raise CannotOpen(f"There is no database at {database}: say where it is with --data.")
+    if any(_same(copy, database.with_name(database.name + suffix)) for suffix in _OWN_FILES):
+        raise CannotOpen(
+            f"{copy} is the database that is to be copied; nothing was changed. Name another file."
+        )
+    if copy.exists() and not over:
+        raise CannotOpen(f"{copy} is there already; nothing was changed. Name another file, or say --force.")
     half = copy.with_name(f"{copy.name}.part")
     try:
+        half.unlink(missing_ok=True)
+        half.touch(mode=0o600)
         _copied(database, half)
         half.replace(copy)
     except (sqlite3.Error, OSError) as error:
@@ -38,13 +53,21 @@ def restore(copy: Path, database: Path) -> Path | None:
         if database.is_file():
             before = database.with_name(f"{database.stem}-before-{datetime.now():%Y%m%d-%H%M%S}.db")
             back_up(database, before)
+        owner_only(database)
         _copied(work, database)
     except (sqlite3.Error, OSError) as error:
         raise CannotOpen(reason(database, error)) from None
     finally:
-        for suffix in ("", "-wal", "-shm"):
+        for suffix in _OWN_FILES:
             work.with_name(work.name + suffix).unlink(missing_ok=True)
     return before
+
+
+def _same(one: Path, other: Path) -> bool:
+    """Whether two paths lead to one file, or would."""
+    if one.exists() and other.exists():
+        return one.samefile(other)
+    return one.resolve() == other.resolve()
 
 
 def _copied(source: Path, target: Path) -> None:

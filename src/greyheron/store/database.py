@@ -1,5 +1,7 @@
 """The SQLite file: how it is opened, and brought to the newest tables."""
 
+import logging
+import os
 from importlib.resources import as_file, files
 from pathlib import Path
 from typing import Any
@@ -12,18 +14,23 @@ from sqlalchemy.exc import DatabaseError
 
 from greyheron.store.opening import CannotOpen, reason, require_ours
 
+_LOG = logging.getLogger(__name__)
+
 
 def open_database(path: Path) -> Engine:
     """Open (or make) the database file at `path` and migrate it. Raises CannotOpen.
 
     Write-ahead log with full synchronisation: what was committed survives a crash at any moment.
+    What it holds is for its owner only.
     """
     with as_file(files("greyheron.store").joinpath("migrations")) as folder:
         config = Config()
         config.set_main_option("script_location", str(folder))
         try:
-            path.parent.mkdir(parents=True, exist_ok=True)
+            if not path.parent.exists():
+                path.parent.mkdir(parents=True, mode=0o700, exist_ok=True)
             require_ours(path, ScriptDirectory.from_config(config))
+            owner_only(path)
             engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 10})
             event.listen(engine, "connect", _prepare)
             event.listen(engine, "begin", _begin)
@@ -35,6 +42,18 @@ def open_database(path: Path) -> Engine:
         except DatabaseError as error:
             raise CannotOpen(reason(path, error.orig or error)) from None
     return engine
+
+
+def owner_only(path: Path) -> None:
+    """Let nobody but its owner read the database at `path`; it is made if it is not there. Raises OSError."""
+    if not path.exists():
+        path.touch(mode=0o600)
+    for suffix in ("", "-wal", "-shm"):
+        file = path.with_name(path.name + suffix)
+        if file.is_file() and file.stat().st_mode & 0o077 and file.stat().st_uid == os.geteuid():
+            file.chmod(0o600)
+            if not suffix:
+                _LOG.warning("%s could be read by others: it is its owner's only now", path)
 
 
 def _prepare(connection: Any, _record: Any) -> None:
