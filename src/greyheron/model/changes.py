@@ -72,6 +72,10 @@ _KEYS: dict[str, Callable[[Any], str]] = {
 }
 
 
+MOST_ITEMS = 10_000_000
+"""No collection has more: whoever says so means its end."""
+
+
 class Change(Item):
     """Put `item` under `key`, or remove what is there when `item` is None.
 
@@ -82,7 +86,7 @@ class Change(Item):
     collection: Collection
     key: Annotated[str, Field(max_length=200)]
     item: dict[str, Any] | None = None
-    index: Annotated[int, Field(ge=0)] | None = None
+    index: Annotated[int, Field(ge=0, le=MOST_ITEMS)] | None = None
 
 
 class ChangeError(ValueError):

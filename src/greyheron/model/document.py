@@ -307,7 +307,7 @@ class AccessList(Item):
         ListBody,
         PlainValidator(lambda value: value),
         WithJsonSchema({"type": "string", "title": "Entries in the notation, one a line"}),
-        Field(default_factory=ListBody, alias="entries"),
+        Field(default_factory=ListBody, alias="entries", validate_default=True),
     ]
 
     model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True)
@@ -315,9 +315,7 @@ class AccessList(Item):
     @field_validator("body", mode="before")
     @classmethod
     def _read(cls, value: Any, info: ValidationInfo) -> Any:
-        if isinstance(value, ListBody):
-            return value
-        if not isinstance(value, str):
+        if not isinstance(value, ListBody | str):
             raise ValueError("entries are text in the notation, one a line")
         if "family" not in info.data or "kind" not in info.data:
             return ListBody()  # family or kind is wrong, and is reported already
@@ -329,6 +327,8 @@ class AccessList(Item):
                 if info.data["family"] is not None
                 else "a list of this kind is for one family: write `family: ipv4` or `family: ipv6`"
             )
+        if isinstance(value, ListBody):
+            return value
         return read_body(value, info.data["family"], info.data["kind"])
 
     @field_serializer("body")
@@ -410,8 +410,8 @@ class Position(Item):
     """Where a device's plate lies on the map, in map units from its centre."""
 
     device: Name
-    x: float
-    y: float
+    x: Annotated[float, Field(allow_inf_nan=False)]
+    y: Annotated[float, Field(allow_inf_nan=False)]
 
 
 class Network(Item):

@@ -115,6 +115,8 @@ class JoinDevices(Intent):
     other: NameText
 
     def changes(self, network: Network) -> Changes:
+        if self.one == self.other:
+            raise ChangeError(f"{self.one} cannot be linked to itself")
         devices, ends = [], []
         for name in (self.one, self.other):
             device = _item(network, "devices", name)

@@ -11,6 +11,8 @@ from greyheron.model.flow import FlowEnd
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.model.requirement import Term, TermKind
 
+MOST_LETTERS = 63
+"""Of a name; see `document.Name`."""
 NamedCollection = Literal["devices", "lists", "address_sets", "port_sets", "periods"]
 
 
@@ -22,6 +24,10 @@ def renaming(network: Network, collection: NamedCollection, old: str, new: str) 
     names = [item.name for item in getattr(network, collection)]
     if old not in names:
         raise DocumentError([Problem("name", f"there is no “{old}” any more: look at the network again")])
+    if len(new) > MOST_LETTERS:
+        raise DocumentError(
+            [Problem("name", f"it has {len(new)} letters: at most {MOST_LETTERS} are allowed")]
+        )
     if new in names and new != old:
         raise DocumentError([Problem("name", f"there is a {new} already: choose another name")])
     return difference(network, _Renamer(network, collection, old, new).network())

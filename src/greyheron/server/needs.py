@@ -10,6 +10,7 @@ from greyheron.model.notation.periods import read_moment
 from greyheron.model.period import Moment
 from greyheron.server.jobs import Jobs
 from greyheron.server.problems import ProblemDocument, Refusal
+from greyheron.server.safety import is_number
 from greyheron.store.networks import NetworkStore
 from greyheron.store.rehearsals import RehearsalStore
 from greyheron.store.results import ResultStore
@@ -36,7 +37,7 @@ def based_on(if_match: Annotated[str | None, Header()] = None) -> int:
     if if_match is None:
         raise Refusal(428, "Say which version this write is based on: send If-Match with the network's ETag.")
     version = if_match.strip().strip('"')
-    if not version.isdigit():
+    if not is_number(version):
         raise Refusal(422, f'If-Match is “{if_match}”: expected the ETag of the network, such as "7".')
     return int(version)
 

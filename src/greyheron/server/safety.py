@@ -18,6 +18,7 @@ LARGEST_FILES = 128 * 1024 * 1024
 _TAKE_FILES = frozenset({"/api/networks/import", "/api/bring"})
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
 COOKIE = "grey-heron-token"
+_MOST_DIGITS = 18
 _CHANGING = frozenset({"POST", "PUT", "PATCH", "DELETE"})
 
 
@@ -87,14 +88,13 @@ class Safety:
                 421, f"This server does not answer for the host “{host}”: use the address it printed."
             )
         origin = headers.get("origin")
-        if scope["method"] in _CHANGING and origin is not None:
-            parts = urlsplit(origin)
-            if parts.netloc != headers.get("host"):
-                return Refusal(403, f"A page from {origin} may not change anything here.")
+        elsewhere = origin is not None and _place_of(origin) != headers.get("host")
+        if scope["method"] in _CHANGING and elsewhere:
+            return Refusal(403, f"A page from {origin} may not change anything here.")
         if scope["path"] != HEALTH and not self._allowed(scope, headers):
             return Refusal(401, "An access token is needed: open the address that the server printed.")
         length = headers.get("content-length", "0")
-        if not length.isdigit() or int(length) > _largest(scope):
+        if not is_number(length) or int(length) > _largest(scope):
             return _too_large(scope)
         return None
 
@@ -109,6 +109,19 @@ class Safety:
             _token_in_query(scope) or "",
         )
         return any(hmac.compare_digest(candidate.encode(), token.encode()) for candidate in given)
+
+
+def is_number(text: str) -> bool:
+    """Whether a header says a number that is one, and not larger than any that there is."""
+    return text.isascii() and text.isdigit() and len(text) <= _MOST_DIGITS
+
+
+def _place_of(origin: str) -> str | None:
+    """Host and port of an origin; None where it is none."""
+    try:
+        return urlsplit(origin).netloc
+    except ValueError:
+        return None
 
 
 def _host_name(host: str) -> str:

@@ -29,7 +29,7 @@ def times_of(seen: SeenTraffic, timelines: Sequence[Timeline]) -> Times:
     Where a timeline shows one moment only, that is meant for all.
     """
     firsts = tuple(timeline.first for timeline in timelines)
-    if not any(timeline.varies for timeline in timelines):
+    if not (len(seen) and any(timeline.varies for timeline in timelines)):
         return whenever(seen, *firsts)
     zone = _zone(timelines[0].network.time_zone)
     minutes, of = np.unique(seen.first // _MINUTE, return_inverse=True)
