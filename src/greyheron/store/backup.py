@@ -1,6 +1,7 @@
 """Copies of the database, made and put back while a server may be using it (SQLite's online backup)."""
 
 import sqlite3
+import time
 from contextlib import closing
 from datetime import datetime
 from pathlib import Path
@@ -49,6 +50,7 @@ def restore(copy: Path, database: Path) -> Path | None:
         database.parent.mkdir(parents=True, exist_ok=True)
         _copied(copy, work)
         open_database(work).dispose()  # it is one of ours, whole, and brought up to date
+        _as_later_versions(work, database)
         before = None
         if database.is_file():
             before = database.with_name(f"{database.stem}-before-{datetime.now():%Y%m%d-%H%M%S}.db")
@@ -61,6 +63,33 @@ def restore(copy: Path, database: Path) -> Path | None:
         for suffix in _OWN_FILES:
             work.with_name(work.name + suffix).unlink(missing_ok=True)
     return before
+
+
+def _as_later_versions(restored: Path, database: Path) -> None:
+    """Give every network a version that it never had: who knows it by an earlier one, knows another state.
+
+    So a server that runs, and its workers, mistake nothing that they know for what was put back.
+    """
+    known = _versions(database)
+    with closing(sqlite3.connect(restored)) as opened, opened:
+        for network, version in _versions(restored).items():
+            later = max(version, known.get(network, 0), int(time.time())) + 1
+            opened.execute(
+                "UPDATE network SET version = ?, "
+                "tried_version = iif(tried_version = version, ?, tried_version) WHERE id = ?",
+                (later, later, network),
+            )
+
+
+def _versions(database: Path) -> dict[str, int]:
+    """The version of each network; none where there is no such database."""
+    if not database.is_file():
+        return {}
+    try:
+        with closing(sqlite3.connect(f"{database.absolute().as_uri()}?mode=ro", uri=True)) as opened:
+            return dict(opened.execute("SELECT id, version FROM network"))
+    except sqlite3.Error:  # another program's, or none: what is kept of it is a copy
+        return {}
 
 
 def _same(one: Path, other: Path) -> bool:
