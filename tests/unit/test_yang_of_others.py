@@ -1,6 +1,8 @@
 """Instance data as others write it: taken where it can be, else refused for that item alone: not known."""
 
 import json
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from types import MappingProxyType
 from typing import Any
 
@@ -19,9 +21,13 @@ from greyheron.formats.yang.xml import to_xml
 from greyheron.model.document import Network
 from greyheron.model.notation.lists import write_body
 from greyheron.model.notation.requirements import read_requirement
+from tests.yang import VALIDATOR, complaints
 
 ACL = "ietf-access-control-list:"
 _MODULES = {"acls": f"{ACL}acls", "routing": "ietf-routing:routing", "nat": "ietf-nat:nat"}
+
+
+KIND = "iana-if-type:ethernetCsmacd"
 
 
 def port(name: str, *addresses: str, **more: Any) -> dict[str, Any]:
@@ -29,7 +35,7 @@ def port(name: str, *addresses: str, **more: Any) -> dict[str, Any]:
     held = [
         {"ip": ip, "prefix-length": int(length)} for ip, _, length in (a.partition("/") for a in addresses)
     ]
-    return {"name": name, "ietf-ip:ipv4": {"forwarding": True, "address": held} | more}
+    return {"name": name, "type": KIND, "ietf-ip:ipv4": {"forwarding": True, "address": held} | more}
 
 
 WEST, EAST = port("west", "172.20.1.1/24"), port("east", "203.0.113.1/24")
@@ -46,6 +52,16 @@ def read(*files: dict[str, bytes]) -> Brought:
     found, brought = bring(Bundle("reserve", {path: told for each in files for path, told in each.items()}))
     assert found.name == "yang"
     return brought
+
+
+def sound(*files: dict[str, bytes]) -> tuple[dict[str, bytes], ...]:
+    """The same, if a validator of others has nothing against it."""
+    with TemporaryDirectory() as folder:
+        for content in (told for each in files for told in each.values()):
+            assert (
+                VALIDATOR is None or complaints(json.loads(content)[SET]["content-data"], Path(folder)) == ""
+            )
+    return files
 
 
 def said(brought: Brought) -> list[str]:
@@ -95,13 +111,13 @@ WEB = "block 172.20.1.10 → 203.0.113.10 tcp/80"
 
 
 def test_what_is_read_whole_is_known() -> None:
-    assert answer(read(file("gate", WEST, EAST), *GUESTS).network, WEB) is Answer.VIOLATED
+    assert answer(read(*sound(file("gate", WEST, EAST), *GUESTS)).network, WEB) is Answer.VIOLATED
 
 
 def test_a_family_that_is_off_has_no_addresses() -> None:
     off = port("west", "172.20.1.1/24", enabled=False)
     six = {"enabled": True, "address": [{"ip": "2001:db8::1", "prefix-length": 64}]}
-    found = read(file("gate", off | {"ietf-ip:ipv6": six}))
+    found = read(*sound(file("gate", off | {"ietf-ip:ipv6": six})))
     [device] = found.network.devices
     assert [str(each) for each in device.interfaces[0].addresses] == ["2001:db8::1/64"]
     assert device.kind == "host"
@@ -126,8 +142,8 @@ def test_an_interface_as_the_rfc_shows_one_is_read_and_what_is_not_read_is_named
         "dup-addr-detect-transmits": 0,
         "address": [{"ip": "2001:db8::10", "prefix-length": 32}],
     }
-    told = {"name": "eth0", "description": "to the hides", "ietf-ip:ipv4": four, "ietf-ip:ipv6": six}
-    found = read(file("gate", told))
+    told = {"name": "eth0", "type": KIND, "description": "to the hides"}
+    found = read(*sound(file("gate", told | {"ietf-ip:ipv4": four, "ietf-ip:ipv6": six})))
     held = [str(each) for each in found.network.devices[0].interfaces[0].addresses]
     assert held == ["172.20.1.1/24", "2001:db8::10/32"]
     assert said(found) == ["not read: description, IPv4 neighbor, IPv6 dup-addr-detect-transmits, IPv6 mtu"]
@@ -138,7 +154,7 @@ def test_lists_as_the_rfc_shows_them_keep_the_names_of_their_entries() -> None:
     networks = {"destination-ipv4-network": "203.0.113.77/24", "source-ipv4-network": "172.20.0.0/16"}
     tcp = ace("rule1", {"ipv4": {"protocol": 6} | networks})
     telnet = ace("drop telnet", {"tcp": {"destination-port": {"operator": "eq", "port": 23}}}, "drop")
-    found = read(file("gate", WEST, acls=acls(acl("sample", tcp, telnet))))
+    found = read(*sound(file("gate", WEST, acls=acls(acl("sample", tcp, telnet)))))
     assert entries(found, "sample") == [
         "10 permit tcp from 172.20.0.0/16 to 203.0.113.0/24 # rule1",
         "20 deny silently tcp from any to any port 23 # drop telnet",
@@ -224,7 +240,8 @@ def test_names_that_are_not_allowed_here_are_mended() -> None:
     """As in RFC 8345, appendix B: termination points are called 1-0-1."""
     told = acls(acl("4 the gate", ace("a", {})), ingress=("4 the gate",), at="1-0-1")
     static = {"destination-prefix": "172.20.9.1/24", "next-hop": {"outgoing-interface": "1-0-1"}}
-    found = read(file("gate", port("1-0-1", "172.20.1.1/24"), acls=told, routing=routing(static)))
+    gate = file("gate", port("1-0-1", "172.20.1.1/24"), acls=told, routing=routing(static))
+    found = read(*sound(gate))
     [device] = found.network.devices
     assert [each.name for each in device.interfaces] == ["i1-0-1"]
     assert [(str(each.to), each.interface) for each in device.routes] == [("172.20.9.0/24", "i1-0-1")]
@@ -248,9 +265,11 @@ def test_wires_of_a_topology_are_found_by_the_names_that_its_file_has() -> None:
     }
     wires = json.dumps({SET: {"name": "wires", "content-data": {"ietf-network:networks": drawn}}}).encode()
     found = read(
-        file("D1", port("1-2-1", "172.20.1.1/24")),
-        file("D2", port("2-1-1", "172.20.1.2/24")),
-        {"w.json": wires},
+        *sound(
+            file("D1", port("1-2-1", "172.20.1.1/24")),
+            file("D2", port("2-1-1", "172.20.1.2/24")),
+            {"w.json": wires},
+        )
     )
     assert [[*each.ends] for each in found.network.links] == [["D1:i1-2-1", "D2:i2-1-1"]]
 
@@ -288,6 +307,7 @@ def nat(
 
 
 MAPPED = {
+    "index": 1,
     "type": "static",
     "internal-src-address": "172.20.1.10/32",
     "external-src-address": "203.0.113.5/32",
@@ -298,14 +318,7 @@ def test_the_interface_that_holds_the_outside_addresses_is_outside() -> None:
     """After RFC 8512, appendix A: no external interface is said."""
     inside = {"subscriber-match": [{"match-id": 1, "subnet": "172.20.1.7/24"}]}
     pool = {"external-ip-address-pool": [{"pool-id": 1, "external-ip-pool": "203.0.113.8/30"}]}
-    found = read(
-        file(
-            "gate",
-            WEST,
-            EAST,
-            nat=nat(MAPPED, policy=pool | inside),
-        )
-    )
+    found = read(*sound(file("gate", WEST, EAST, nat=nat(MAPPED, policy=pool | inside))))
     rules = found.network.devices[0].translations
     assert [(each.outside, each.inside, str(each.source)) for each in rules] == [
         ("east", ("west",), "172.20.1.10/32"),
