@@ -22,7 +22,7 @@ def test_machines_are_looked_at_and_then_made(page: Page, server: Server) -> Non
     page.goto(server.address)
     bring_in(page, *sorted(COLLECTED.iterdir()))
     expect(page.get_by_test_id("recognised")).to_contain_text(
-        "Read as machines as they are: 6 devices, 5 links, 9 lists with 39 entries."
+        "Read as machines as they are: 6 devices, 5 links, 9 lists with 44 entries."
     )
     expect(page.get_by_role("img", name="A map of 6 devices")).to_contain_text("gate")
     expect(page.get_by_role("region", name="Guessed")).to_contain_text("gate:up – shed:down: joined")
