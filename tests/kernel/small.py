@@ -61,6 +61,11 @@ on gate ip addr add 2001:db8:1::1/64 dev br0 nodad
 on server ip addr flush dev eth0
 on server ip addr add 172.20.1.20/24 dev eth0
 on server ip addr add 2001:db8:1::20/64 dev eth0 nodad"""
+WEB_ALONE = """
+table inet f { chain forward { type filter hook forward priority 0; policy drop;
+  tcp dport 80 accept
+  tcp sport 80 accept
+} }"""
 NEAR = tuple(
     ("pc", whom, service) for whom in ("server-near", "gate") for service in ("tcp/80", "tcp/22", "ping")
 )
@@ -407,11 +412,7 @@ on server ip -6 route replace default via fe80::1 dev eth0""",
     ),
     Set(
         "bridged packets that meet the filter",
-        """
-table inet f { chain forward { type filter hook forward priority 0; policy drop;
-  tcp dport 80 accept
-  tcp sport 80 accept
-} }""",
+        WEB_ALONE,
         more=f"""
 {BRIDGED}
 on gate sysctl -qw net.bridge.bridge-nf-call-iptables=1 net.bridge.bridge-nf-call-ip6tables=1""",
@@ -419,11 +420,7 @@ on gate sysctl -qw net.bridge.bridge-nf-call-iptables=1 net.bridge.bridge-nf-cal
     ),
     Set(
         "bridged packets that meet no filter",
-        """
-table inet f { chain forward { type filter hook forward priority 0; policy drop;
-  tcp dport 80 accept
-  tcp sport 80 accept
-} }""",
+        WEB_ALONE,
         more=f"""
 {BRIDGED}
 on gate sysctl -qw net.bridge.bridge-nf-call-iptables=0 net.bridge.bridge-nf-call-ip6tables=0""",

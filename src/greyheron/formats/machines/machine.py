@@ -35,7 +35,7 @@ _AS_ROOT = "run the script as root"
 _NOWHERE = frozenset({"blackhole", "unreachable", "prohibit"})
 EVERYWHERE = {Family.IPV4: "0.0.0.0", Family.IPV6: "[::]"}
 """How `ss` calls every address of a family; of both it says `*`."""
-_INSIDE = {
+_EVERY_MACHINES_OWN = {
     Family.IPV4: ((0x7F00_0000, 0x7FFF_FFFF),),
     Family.IPV6: ((1, 1), (0xFE80 << 112, (1 << 128) - 1)),
 }
@@ -406,15 +406,17 @@ class Machine:
             if each.version == 4 and family is Family.IPV4
             for end in (each.network[0], each.network[-1])
         ]
-        inside = (
-            [(0x7F00_0000, 0x7FFF_FFFF)]
-            if family is Family.IPV4
-            else [(1, 1), (0xFE80 << 112, (1 << 128) - 1)]
-        )
-        return span_minus(mine, span_union([*known, *inside]))
+        return span_minus(mine, span_union([*known, *_EVERY_MACHINES_OWN[family]]))
 
     def led_by(self, family: Family) -> Mapping[str, Spans] | None:
         """The destinations that its routes lead out of each interface; None where equal ways part."""
+        return self._led[family]
+
+    @cached_property
+    def _led(self) -> Mapping[Family, Mapping[str, Spans] | None]:
+        return {family: self._leading(family) for family in Family}
+
+    def _leading(self, family: Family) -> Mapping[str, Spans] | None:
         found: dict[str, list[tuple[int, int]]] = {}
         taken: Spans = ()
         lines = self.routes(family)

@@ -50,9 +50,10 @@ def network_of(
             problems.append(Problem(f"{machine.where}, ruleset", str(error)))
     if problems:
         raise DocumentError(problems)
-    contacts = {contact for machine in machines for each in _contacts(machine).values() for contact in each}
-    plugs = [plug for machine in machines for plug in _plugs(machine, contacts)]
-    outside = list(_outside(machines, neighbours, made))
+    met = {machine.name: _contacts(machine) for machine in machines}
+    contacts = {contact for each in met.values() for networks in each.values() for contact in networks}
+    plugs = [plug for machine in machines for plug in _plugs(machine, met[machine.name], contacts)]
+    outside = list(_outside(machines, neighbours, met, made))
     taken = {each["name"] for each in made.devices}
     for each in outside:
         made.devices.append(each)
@@ -121,7 +122,10 @@ def _apart(machines: Sequence[Machine], made: Made) -> Iterator[Machine]:
         yield replace(machine, ignored=frozenset(shared)) if shared else machine
 
 
-def _contacts(machine: Machine) -> Mapping[str, frozenset[IPv4Network | IPv6Network]]:
+_Contacts = Mapping[str, frozenset[IPv4Network | IPv6Network]]
+
+
+def _contacts(machine: Machine) -> _Contacts:
     """What is at a machine's links though no address of its own says so, by interface.
 
     The other ends of links between two, next hops said to be on the link, and what routes without a next hop
@@ -149,10 +153,9 @@ def _everyones(network: IPv4Network | IPv6Network) -> bool:
     return network.prefixlen == 0 or network.is_multicast or network.is_link_local
 
 
-def _plugs(machine: Machine, contacts: Set[IPv4Network | IPv6Network]) -> Iterator[Plug]:
-    """contacts:  what some machine has at its links: who is that is at the other end"""
+def _plugs(machine: Machine, met: _Contacts, contacts: Set[IPv4Network | IPv6Network]) -> Iterator[Plug]:
+    """met:  its own contacts;  contacts:  those of all machines: who is one is at the other end"""
     names = kept_names(list(machine.ports))
-    met = _contacts(machine)
     for name, port in machine.ports.items():
         if name != LOOPBACK and port.addresses and "UP" in port.flags:
             tagged = machine.forwards and port.vlan is not None and port.link in names
@@ -182,7 +185,9 @@ def _carried(machine: Machine, port: str) -> dict[str, Any]:
     return {} if untagged in (None, 1) else {"access": untagged}
 
 
-def _outside(machines: Sequence[Machine], neighbours: Neighbours, made: Made) -> Iterator[dict[str, Any]]:
+def _outside(
+    machines: Sequence[Machine], neighbours: Neighbours, met: Mapping[str, _Contacts], made: Made
+) -> Iterator[dict[str, Any]]:
     """Networks behind next hops that nobody collected; they answer by the machine that sends to them."""
     found: dict[str, tuple[dict[str, Any], list[str]]] = {}
     for machine in machines:
@@ -192,7 +197,8 @@ def _outside(machines: Sequence[Machine], neighbours: Neighbours, made: Made) ->
                     port = machine.ports.get(hop.dev or "")
                     if hop.gateway is None or port is None or line.connected or hop.gateway.is_link_local:
                         continue
-                    beyond = None if neighbours.known(hop.gateway) else _beyond(machine, port, hop.gateway)
+                    near = met[machine.name].get(port.ifname, frozenset())
+                    beyond = None if neighbours.known(hop.gateway) else _beyond(port, hop.gateway, near)
                     if beyond is not None:
                         found.setdefault(str(hop.gateway), (beyond, []))[1].append(line.prefix(family))
     for number, (gateway, (beyond, prefixes)) in enumerate(found.items(), 1):
@@ -204,13 +210,15 @@ def _outside(machines: Sequence[Machine], neighbours: Neighbours, made: Made) ->
         yield {"name": name, "kind": "outside", "prefixes": whole, **beyond}
 
 
-def _beyond(machine: Machine, port: PortLine, gateway: IPv4Address | IPv6Address) -> dict[str, Any] | None:
+def _beyond(
+    port: PortLine, gateway: IPv4Address | IPv6Address, near: Set[IPv4Network | IPv6Network]
+) -> dict[str, Any] | None:
     """The port of who is at a next hop, and its way back; None where it shares no link with the machine."""
     back = next((each for each in port.addresses if gateway in each.network), None)
     if back is not None:
         held = f"{gateway}/{back.network.prefixlen}"
         way: dict[str, Any] = {"gateway" if back.version == 4 else "gateway6": str(back.ip)}
-    elif ip_network(gateway) in _contacts(machine).get(port.ifname, ()):
+    elif ip_network(gateway) in near:
         mine = next((each.ip for each in port.addresses if each.version == gateway.version), None)
         everywhere = "0.0.0.0/0" if gateway.version == 4 else "::/0"
         held = f"{gateway}/{gateway.max_prefixlen}"
