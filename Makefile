@@ -60,6 +60,7 @@ soak: .venv/stamp
 bench: .venv/stamp $(BUILT) .venv/chromium
 	$(BIN)/pip install --quiet --disable-pip-version-check -r bench/requirements.lock
 	PYTHONPATH=. $(BIN)/python bench/run.py
+	PYTHONPATH=. $(BIN)/python bench/shapes.py
 	PYTHONPATH=. $(BIN)/python bench/goals.py
 	PYTHONPATH=. $(BIN)/python bench/load.py
 	PYTHONPATH=. $(BIN)/python bench/screen.py

@@ -83,7 +83,7 @@ def _broken(choice: Choice, network: Network, world: World, statement: Statement
 
 def _holds(test: TestFlow, world: World) -> bool:
     try:
-        verdicts = [converse(each, test.flow.flow).verdict for each in (world, world.baseline)]
+        found, without = (converse(each, test.flow.flow).verdict for each in (world, world.baseline))
     except FlowError:
         return False
-    return judge(test.flow.expect, *verdicts).standing is Standing.HOLDS
+    return judge(test.flow.expect, found, without).standing is Standing.HOLDS

@@ -20,12 +20,12 @@ def in_bulk(world: World, openers: Sequence[tuple[Packet, str]]) -> list[tuple[s
     for family in Family:
         indices = [index for index, (packet, _) in enumerate(openers) if packet.family is family]
         if indices:
-            verdicts = engine.verdicts(_conversations(family, [openers[index] for index in indices]))
+            verdicts = engine.verdicts(conversations_of(family, [openers[index] for index in indices]))
             found |= {index: _decider(verdicts, number) for number, index in enumerate(indices)}
     return [found[index] for index in range(len(openers))]
 
 
-def _conversations(family: Family, openers: Sequence[tuple[Packet, str]]) -> Conversations:
+def conversations_of(family: Family, openers: Sequence[tuple[Packet, str]]) -> Conversations:
     every = np.arange(len(openers))
     return Conversations(
         family,

@@ -17,7 +17,7 @@ from greyheron.core.conversation import converse_from
 from greyheron.core.lists import Names, ResolvedList, resolve
 from greyheron.core.matching import decide
 from greyheron.core.packet import Packet
-from greyheron.core.world import World, build_world
+from greyheron.core.world import build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.document import AccessList, Network
 from greyheron.model.header import TcpFlags
@@ -27,7 +27,6 @@ from greyheron.model.values import Family
 from tests.bulk import in_bulk
 from tests.lab import Lab
 from tests.random_networks import random_network
-from tests.unit.test_reference import decider, explained
 
 
 def kinds_in(family: Family) -> tuple[Packet, ...]:
@@ -140,63 +139,6 @@ def test_even_hosts_across_a_great_prefix_are_one_class_and_odd_ones_another() -
         Headers(addresses, (Packet(Family.IPV4, 0, 0, 47),), np.arange(count), zeros, zeros, ports, ports)
     )
     assert found.tolist() == [0 if address % 2 == 0 else 1 for address in addresses.values]
-
-
-def braid(stages: int, **placed: str) -> World:
-    """Routers in a row, each pair joined by two equal links: as many paths as 2 to the number of stages."""
-    devices = [
-        {
-            "name": name,
-            "kind": "host",
-            "interfaces": [{"name": "eth0", "addresses": [f"{site}.10/24"]}],
-            "gateway": f"{site}.1",
-            "services": [{"name": "web", "protocol": "tcp", "port": 80}],
-        }
-        for name, site in (("left", "172.20.1"), ("right", "172.20.2"))
-    ]
-    links = [{"ends": ["left:eth0", "r0:eth0"]}, {"ends": [f"r{stages}:eth0", "right:eth0"]}]
-    for number in range(stages + 1):
-        interfaces, routes = [], []
-        for side, to, site in ((-1, "172.20.1.0/24", 0), (1, "172.20.2.0/24", stages)):
-            if number == site:
-                end = 1 if side == -1 else 2
-                interfaces.append({"name": "eth0", "addresses": [f"172.20.{end}.1/24"]})
-                continue
-            for link in (0, 1):
-                net = 4 * (2 * (number if side == 1 else number - 1) + link)
-                mine, other = (1, 2) if side == 1 else (2, 1)
-                name = f"{'on' if side == 1 else 'back'}{link}"
-                interfaces.append({"name": name, "addresses": [f"172.21.0.{net + mine}/30"]})
-                routes.append({"to": to, "via": f"172.21.0.{net + other}"})
-                if side == 1:
-                    links.append({"ends": [f"r{number}:{name}", f"r{number + 1}:back{link}"]})
-        devices.append({"name": f"r{number}", "kind": "router", "interfaces": interfaces, "routes": routes})
-    lab = Lab({"format": "grey-heron/1", "name": "Braid", "devices": devices, "links": links})
-    for number, (at, entries) in enumerate(placed.items()):
-        lab.place(at.replace("_", " "), entries, name=f"l{number}")
-    return build_world(lab.network())
-
-
-@pytest.mark.parametrize(
-    "placed",
-    [
-        {},
-        {"r1_on0_out": "deny any from any to any"},
-        {"r1_on1_out": "deny any from any to any"},
-        {"r3_back1_in": "deny tcp from any to any\npermit any"},
-        {"r2_on1_in": "deny tcp from any port 80 to any\npermit any from any to any"},
-        {"r0_on0_in": "deny tcp from any to any established\npermit any from any to any"},
-    ],
-)
-@pytest.mark.parametrize("stages", [4, 7])
-def test_the_first_paths_of_very_many_decide(stages: int, placed: dict[str, str]) -> None:
-    world = braid(stages, **placed)
-    left, right = (int(ip_address(f"172.20.{site}.10")) for site in (1, 2))
-    for request in ((TCP, 80), (TCP, 81), (17, 53)):
-        opener = Packet(Family.IPV4, left, right, request[0], 49152, request[1], TcpFlags.SYN)
-        result = converse_from(world, opener, "left")
-        walked = explained(result.verdict.value, [decider(each) for each in result.exchanges])
-        assert in_bulk(world, [(opener, "left")]) == [walked]
 
 
 def test_source_ports_are_told_apart_by_what_lists_say_of_replies() -> None:

@@ -519,8 +519,8 @@ def holding(world: World, network: Network) -> set[str]:
     found = set()
     for test in network.tests:
         flow, expect = test.flow.flow, test.flow.expect
-        verdicts = [converse(each, flow).verdict for each in (world, world.baseline)]
-        if judge(expect, *verdicts).standing is Standing.HOLDS:
+        now, without = (converse(each, flow).verdict for each in (world, world.baseline))
+        if judge(expect, now, without).standing is Standing.HOLDS:
             found.add(test.id)
     return found
 

@@ -8,7 +8,7 @@ from msgspec import to_builtins
 
 from greyheron.analysis.words.report import LegReport, TraceReport, report_in_time
 from greyheron.cli.reading import AsJson, File, out, read_file
-from greyheron.core.conversation import converse
+from greyheron.core.bulk.trying import try_flow
 from greyheron.core.timeline import Timeline
 from greyheron.model.notation.flows import read_bare_flow, write_flow
 
@@ -29,7 +29,7 @@ def trace(
     flow = read_bare_flow(f"{source} → {destination} {service}{port}{f' at {at}' if at else ''}")
     timeline = Timeline.build(network)
     results = [
-        (span, converse(world.baseline if baseline else world, flow))
+        (span, try_flow(world.baseline if baseline else world, flow))
         for span in timeline.for_flow(flow)
         for world in (timeline.world(span),)
     ]

@@ -16,6 +16,7 @@ from greyheron.core.responses import Response, Seen, response_to
 from greyheron.core.steps import Outcome, Path
 from greyheron.core.walk import MOST_PATHS, walk
 from greyheron.core.world import World
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import family_of
 from greyheron.model.flow import Flow, FlowEnd
 from greyheron.model.header import TcpFlags
@@ -110,6 +111,7 @@ class Result(Struct, frozen=True):
     """A conversation on all its paths.
 
     more:  whether there are more combinations of paths than were walked
+    unwalked:  what decides where those are reckoned with as well; None: what becomes of them is not known
     resolution:  of a destination that is a name; where it was not resolved, the exchanges are the query's
     """
 
@@ -117,6 +119,12 @@ class Result(Struct, frozen=True):
     exchanges: tuple[Exchange, ...]
     more: bool
     resolution: Resolution | None = None
+    unwalked: "Unwalked | None" = None
+
+    @property
+    def whole(self) -> bool:
+        """Whether it is known what becomes of it on all its paths."""
+        return not self.more or self.unwalked is not None
 
     @property
     def queries(self) -> tuple[Query, ...]:
@@ -130,6 +138,18 @@ class Result(Struct, frozen=True):
             yield from query.result.every_leg
         if self.resolution is None or self.resolution.address is not None:
             yield from (leg for exchange in self.exchanges for leg in exchange.legs)
+
+
+class Unwalked(Struct, frozen=True):
+    """What decides about a conversation with more ways than are walked, on the first of them that fails.
+
+    device:  where it ends;  point, list_name, entry:  of the list that denies it, or None
+    """
+
+    device: str
+    point: AttachmentPoint | None
+    list_name: str | None
+    entry: int | None
 
 
 class FlowError(ValueError):
@@ -210,9 +230,21 @@ def _by_name(world: World, flow: Flow) -> Result:
         told = resolution.queries[-1].result if answered else first
         verdict = Verdict.UNREACHABLE if answered else first.verdict
         return Result(verdict, told.exchanges, told.more, resolution)
-    end = FlowEnd(None, resolution.family.text(resolution.address))
-    result = converse(world, replace(flow, destination=end, family=resolution.family))
+    result = converse(world, _asked_for(flow, resolution))
     return replace(result, resolution=resolution)
+
+
+def resolved_flow(flow: Flow, result: Result) -> Flow | None:
+    """The flow that `result` is of, once its destination has an address; None where that has none."""
+    if result.resolution is None:
+        return flow
+    return None if result.resolution.address is None else _asked_for(flow, result.resolution)
+
+
+def _asked_for(flow: Flow, resolution: Resolution) -> Flow:
+    assert resolution.address is not None
+    end = FlowEnd(None, resolution.family.text(resolution.address))
+    return replace(flow, destination=end, family=resolution.family)
 
 
 def _resolved(world: World, flow: Flow) -> Resolution:

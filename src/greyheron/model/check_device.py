@@ -1,6 +1,8 @@
 """Checks within one device: names, kinds, routes, VLANs, zones and translations."""
 
 from collections.abc import Iterable, Iterator
+from functools import cache
+from ipaddress import ip_network
 
 from greyheron.model.document import Address, Device, Interface, Prefix, Translation
 from greyheron.model.names import PORTS
@@ -137,28 +139,43 @@ def _cyclic_next_hops(device: Device) -> list[Prefix]:
     A default route alone whose next hop is on no own prefix is let through: it is a fault of the
     network, which a trace explains, and not of the document.
     """
-    connected: list[Prefix] = [
+    connected: set[Prefix] = {
         address.network for interface in device.interfaces for address in interface.addresses
+    }
+    every = connected.union(route.to for route in device.routes)
+    lengths = sorted({(prefix.version, prefix.prefixlen) for prefix in every}, reverse=True)
+
+    @cache
+    def reached_by(hop: Address) -> Prefix | None:
+        """The longest prefix that a next hop is in, unless the device has it itself."""
+        for version, length in lengths:
+            prefix = ip_network((hop, length), strict=False) if version == hop.version else None
+            if prefix in every:
+                return None if prefix in connected else prefix
+        return None
+
+    onward: dict[Prefix, Prefix | None] = {}
+    for route in device.routes:
+        if route.via is not None and route.interface is None:
+            onward.setdefault(route.to, reached_by(route.via))
+    cyclic: set[Prefix] = set()
+    done: set[Prefix] = set()
+    for start in onward:
+        way: dict[Prefix, int] = {}
+        at: Prefix | None = start
+        while at is not None and at not in way and at not in done:
+            way[at] = len(way)
+            at = onward.get(at)
+        if at is not None and at in way:
+            circle = list(way)[way[at] :]
+            if len(circle) > 1 or at.prefixlen > 0:
+                cyclic.update(circle)
+        done.update(way)
+    return [
+        route.to
+        for route in device.routes
+        if route.via is not None and route.interface is None and route.to in cyclic
     ]
-    routes = [route for route in device.routes if route.via is not None and route.interface is None]
-
-    def next_prefix(hop: Address) -> Prefix | None:
-        reached = [prefix for prefix in connected if hop in prefix]
-        reached += [route.to for route in device.routes if hop in route.to]
-        best = max(reached, key=lambda prefix: prefix.prefixlen, default=None)
-        return None if best in connected else best
-
-    cyclic = []
-    for start in routes:
-        seen: list[Prefix] = []
-        at: Prefix | None = start.to
-        while at is not None and at not in seen:
-            seen.append(at)
-            onward = [route for route in routes if route.to == at]
-            at = next_prefix(onward[0].via) if onward and onward[0].via else None
-        if at == start.to and (len(seen) > 1 or at.prefixlen > 0):
-            cyclic.append(start.to)
-    return cyclic
 
 
 def _zones(device: Device, where: str, interfaces: list[str]) -> Iterator[Problem]:

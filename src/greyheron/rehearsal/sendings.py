@@ -5,12 +5,12 @@ from collections.abc import Iterable, Iterator, Mapping
 from msgspec import Struct
 from msgspec.structs import replace
 
+from greyheron.core.bulk.trying import try_flow
 from greyheron.core.connection import key_of
 from greyheron.core.conversation import (
     Exchange,
     Result,
     Verdict,
-    converse,
     expects_reply,
     sender_of,
 )
@@ -83,7 +83,7 @@ class Trying(Struct, frozen=True):
 def sendings_of(asked: Asked, world: World) -> list[Trying]:
     """What a flow takes: queries for its name first. Raises FlowError."""
     flow = asked.flow
-    result = converse(world, flow)
+    result = try_flow(world, flow)
     resolution = result.resolution
     if resolution is None:
         return [_sending(asked, result, world)]

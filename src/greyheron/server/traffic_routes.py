@@ -9,7 +9,8 @@ from greyheron.analysis.testing.judge import Standing
 from greyheron.analysis.testing.sending import run_tests, sending_of
 from greyheron.analysis.words.report import deciding
 from greyheron.analysis.words.steps import ending_words
-from greyheron.core.conversation import Verdict, converse
+from greyheron.core.bulk.trying import try_flow
+from greyheron.core.conversation import Verdict
 from greyheron.model.notation.flows import read_bare_flow
 from greyheron.model.values import Action
 from greyheron.server.needs import PROBLEMS, At, Derived, Store, Traffic
@@ -43,7 +44,7 @@ def send(
     """Send a flow: it is counted at every list that its packets meet, and logged where entries say so."""
     flow = read_bare_flow(asked.flow)
     timeline = derived.of(network_id).timeline_in(store.get(network_id), asked.state, at)
-    result = converse(timeline.world(timeline.for_flow(flow)[0]), flow)
+    result = try_flow(timeline.world(timeline.for_flow(flow)[0]), flow)
     sending = sending_of(result, asked.times)
     traffic.add(network_id, sending)
     return Sent(

@@ -33,7 +33,7 @@ from greyheron.analysis.traffic.judging import Judged, judge, parties_of
 from greyheron.analysis.traffic.times import times_of
 from greyheron.analysis.words.report import TraceReport, report_in_time
 from greyheron.core.bulk.engines import engines
-from greyheron.core.conversation import converse
+from greyheron.core.bulk.trying import try_flow
 from greyheron.core.progress import Found, Progress, part, unheard, unwatched
 from greyheron.core.shares import WHOLE, Share
 from greyheron.core.timeline import Timeline
@@ -177,7 +177,7 @@ class DerivedState:
     def trace(self, stored: Drafted, flow: Flow, state: str, moment: Moment | None) -> TraceReport:
         """One flow in full. `state` is baseline, running or draft. Raises FlowError."""
         timeline = self.timeline_in(stored, state, moment)
-        results = [(span, converse(timeline.world(span), flow)) for span in timeline.for_flow(flow)]
+        results = [(span, try_flow(timeline.world(span), flow)) for span in timeline.for_flow(flow)]
         return report_in_time(results, timeline.first.topology.segments, write_flow(flow), state)
 
     def policy(

@@ -105,6 +105,7 @@ class Proof(Struct, frozen=True):
     reason:  why it is inconclusive, or what else is to be said
     decided, undecided:  coarse classes that were decided for all of them, and of which only some were tried
     kinds:  so many kinds of address, and more, are in one of the latter
+    crowded:  so many of them have more ways than can be followed, of which only some were
     remaining:  what devices themselves do that is not wanted of the hosts it speaks of; it holds all the same
     answers:  an unwanted conversation that arrives, and of which only the answers are stopped
     offered:  devices, and what each of them has, where any service of theirs is to be let through
@@ -121,6 +122,7 @@ class Proof(Struct, frozen=True):
     decided: int = 0
     undecided: int = 0
     kinds: int = 0
+    crowded: int = 0
     remaining: tuple[Violation, ...] = ()
     answers: Counterexample | None = None
     offered: tuple[tuple[str, tuple[str, ...]], ...] = ()

@@ -93,6 +93,17 @@ class ProofPart:
         found: Bools = source | goal
         return found
 
+    @property
+    def crowded(self) -> Bools:
+        """Whether each coarse class has more ways than can be followed, so that only some were."""
+        return np.isin(self._courses.row_of, self._courses.crowded)
+
+    @property
+    def undecided(self) -> Bools:
+        """Which coarse classes are not decided in all that they stand for."""
+        found: Bools = (self.many > 0) | self.crowded
+        return found
+
     def fits(self, engine: BulkEngine) -> bool:
         return engine.fits(self._courses)
 
@@ -176,7 +187,8 @@ class ProofPart:
         source, goal = self._source[rows], self._goal[rows]
         decided = Cut(self._classes, source, goal, engine, self._courses, rows, codes).wrong(rows)
         part = ProofPart(self._classes, self._source, self._goal, self._courses, decided)
-        return None if decided.many.any() else len(part.wrong) == 0
+        undecided = decided.many.any() or self.crowded[rows].any()
+        return None if undecided else len(part.wrong) == 0
 
     def examples(self) -> Conversations:
         """A conversation of each fine class that violates, in their order."""

@@ -32,6 +32,7 @@ from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.progress import part as part_of
 from greyheron.core.regions import TooManyParts
+from greyheron.core.walk import MOST_PATHS
 from greyheron.core.world import World
 from greyheron.model.document import Network
 from greyheron.model.requirement import RequirementKind, Statement
@@ -218,9 +219,10 @@ class Prover:
             violations=tuple(_violations(halves, ProofPart.cells)),
             counterexample=_counterexample(halves),
             reason="",
-            undecided=sum(int((part.many > 0).sum()) for part in parts),
-            decided=sum(int((part.many == 0).sum()) for part in parts),
+            undecided=sum(int(part.undecided.sum()) for part in parts),
+            decided=sum(int((~part.undecided).sum()) for part in parts),
             kinds=max((int(part.many.max(initial=0)) for part in parts), default=0),
+            crowded=sum(int(part.crowded.sum()) for part in parts),
             remaining=tuple(_violations(halves, ProofPart.remaining_cells)),
             answers=_only_answers_stopped(halves, engine),
             offered=tuple(_offered(statement, halves)),
@@ -228,7 +230,8 @@ class Prover:
         if proof.counterexample is not None:
             return replace(proof, answer=Answer.VIOLATED), tried
         if proof.undecided:
-            return replace(proof, answer=Answer.INCONCLUSIVE, reason=_too_many(proof)), tried
+            reason = _too_many(proof) if proof.kinds else _too_many_ways(proof)
+            return replace(proof, answer=Answer.INCONCLUSIVE, reason=reason), tried
         if proof.conversations == 0:
             reason = (
                 "It speaks of no conversation at all: nobody is on one of its sides, or nothing is asked."
@@ -252,17 +255,29 @@ def _lists_met(parts: Iterable[ProofPart], engine: BulkEngine) -> tuple[str, ...
     return tuple(sorted({name for part in parts for name in part.lists(engine)}))
 
 
-def _too_many(proof: Proof) -> str:
-    """What is certain where there is too much to decide all."""
-    sure = (
+def _sure(proof: Proof) -> str:
+    """How much is certain where there is too much to decide all."""
+    return (
         f"of {proof.decided + proof.undecided:,} groups of conversations {proof.decided:,} are certain"
         if proof.decided
         else "none of it is certain"
     )
+
+
+def _too_many(proof: Proof) -> str:
     return (
         f"There are too many kinds of address to decide exactly: {proof.kinds:,} or more where "
-        f"{', '.join(proof.lists)} tell them apart by scattered wildcards. This much is certain: {sure}, and "
-        f"nothing that was tried of the others ({proof.classes:,} conversations in all) violates it."
+        f"{', '.join(proof.lists)} tell them apart by scattered wildcards. This much is certain: "
+        f"{_sure(proof)}, and nothing that was tried of the others ({proof.classes:,} conversations in all) "
+        "violates it."
+    )
+
+
+def _too_many_ways(proof: Proof) -> str:
+    return (
+        "There are more equal ways than can be followed where packets are rewritten on them, may come to a "
+        "device twice, or pass many devices that keep sessions beside each other. This much is certain: "
+        f"{_sure(proof)}, and nothing violates it on the {MOST_PATHS} ways of each other that were followed."
     )
 
 

@@ -68,7 +68,7 @@ def _answer(proof: Proof) -> str:
         wanted = example.expect is Expectation.PASS
         what = "does not get through" if wanted else "gets through, and should not"
     ending = f": it is {example.verdict}" if example.expect is Expectation.PASS else ""
-    more = " There are too many kinds of address to list all that violates it." if proof.undecided else ""
+    more = " There are too many kinds of address to list all that violates it." if proof.kinds else ""
     return f"Violated. {write_flow(example.flow)} {what}{ending}.{more}"
 
 

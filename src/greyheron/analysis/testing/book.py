@@ -9,8 +9,9 @@ from msgspec import Struct
 
 from greyheron.analysis.testing.judge import Judgement, Standing, judge
 from greyheron.analysis.words.report import PlaceReport, TimeReport, deciding, place_of, times_words
-from greyheron.analysis.words.steps import ending_words, unresolved_words
-from greyheron.core.conversation import FlowError, Result, Verdict, converse
+from greyheron.analysis.words.steps import ending_words, unresolved_words, unwalked_words
+from greyheron.core.bulk.trying import try_flow
+from greyheron.core.conversation import FlowError, Result, Verdict
 from greyheron.core.periods import Span
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.steps import DiscoveryStopped, Filtered, Leaves, Path, Unfiltered
@@ -82,7 +83,7 @@ class _Remembered(Struct, frozen=True):
     @classmethod
     def of(cls, world: World, flow: Flow) -> "_Remembered":
         try:
-            result = converse(world, flow)
+            result = try_flow(world, flow)
         except FlowError as error:
             return cls(str(error))
         crossed = (f"{point.device}:{point.at}:{point.direction}" for point in _points_on(_legs(result)))
@@ -271,8 +272,10 @@ def _mark(found: Tried, expect: Expectation | None, baseline: Tried) -> Mark:
     exchange = deciding(found.exchanges)
     judgement = None
     if expect is not None and isinstance(baseline, Result):
-        judgement = judge(expect, found.verdict, baseline.verdict)
+        judgement = judge(expect, found.verdict, baseline.verdict, found.whole)
     text = unresolved_words(found) or ending_words(exchange)
     if found.verdict is Verdict.MIXED:
         text = f"mixed: on one of {len(found.exchanges)} paths {text}"
+    if found.more:
+        text = f"{text}; {unwalked_words(found)}"
     return Mark(found.verdict, text, place_of(exchange), judgement)

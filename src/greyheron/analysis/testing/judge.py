@@ -21,8 +21,20 @@ class Judgement:
     reason: str = ""
 
 
-def judge(expect: Expectation, verdict: Verdict, baseline: Verdict) -> Judgement:
-    """Compare `verdict` with what was expected, knowing what came of the flow with no lists."""
+def judge(expect: Expectation, verdict: Verdict, baseline: Verdict, whole: bool = True) -> Judgement:
+    """Compare `verdict` with what was expected, knowing what came of the flow with no lists.
+
+    whole:  whether it is known what becomes of the flow on all its ways
+    """
+    found = _judged(expect, verdict, baseline)
+    if whole or found.standing is not Standing.HOLDS:
+        return found
+    return Judgement(
+        Standing.INCONCLUSIVE, "It has more equal ways than can be followed: this is so on those that were."
+    )
+
+
+def _judged(expect: Expectation, verdict: Verdict, baseline: Verdict) -> Judgement:
     if expect is Expectation.PASS:
         if verdict is Verdict.PASSES:
             return Judgement(Standing.HOLDS)

@@ -8,7 +8,8 @@ from msgspec import Struct
 
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.analysis.words.steps import service_words
-from greyheron.core.conversation import FlowError, Result, converse
+from greyheron.core.bulk.trying import try_flow
+from greyheron.core.conversation import FlowError, Result
 from greyheron.core.packet import Packet
 from greyheron.core.steps import Filtered
 from greyheron.core.timeline import Timeline
@@ -90,12 +91,12 @@ def run_tests(tests: Iterable[TestFlow], timeline: Timeline, baseline: Timeline)
         try:
             flow = test.flow.flow
             result, without = (
-                converse(each.world(each.for_flow(flow)[0]), flow) for each in (timeline, baseline)
+                try_flow(each.world(each.for_flow(flow)[0]), flow) for each in (timeline, baseline)
             )
         except FlowError:
             untried.append(test.id)
             continue
-        standings[test.id] = judge(test.flow.expect, result.verdict, without.verdict).standing
+        standings[test.id] = judge(test.flow.expect, result.verdict, without.verdict, result.whole).standing
         sent = sending_of(result, 1)
         counts += sent.counts
         lines += sent.lines

@@ -16,6 +16,7 @@ from greyheron.analysis.words.steps import (
     service_words,
     step_words,
     unresolved_words,
+    unwalked_words,
 )
 from greyheron.core.conversation import Exchange, Leg, Result, Verdict
 from greyheron.core.matching import Decision
@@ -211,6 +212,8 @@ def report(result: Result, segments: Segments, flow: str, state: str) -> TraceRe
         text = f"mixed: on {len(exchanges)} equal paths it {' or '.join(ways)}"
     else:
         text = exchanges[0].text
+    if result.more:
+        text = f"{text}; {unwalked_words(result)}"
     text = unresolved_words(result) or text
     return TraceReport(
         flow, state, result.verdict, text, exchanges, result.more, tuple(_queries(result, segments))

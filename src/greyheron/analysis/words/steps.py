@@ -273,6 +273,22 @@ def unresolved_words(result: Result) -> str | None:
     return f"{result.verdict}: the name {resolution.name} was not resolved, because {why}"
 
 
+def unwalked_words(result: Result) -> str:
+    """What is said of equal paths beyond those that were walked."""
+    found = result.unwalked
+    if found is None:
+        return "there are more equal paths, and what becomes of it there is not known"
+    if {each.verdict for each in result.exchanges} == {result.verdict}:
+        return "so do all others of very many equal paths"
+    if found.point is None:
+        return f"on others of very many equal paths it ends at {found.device}"
+    point, entry = found.point, "its end" if found.entry is None else f"entry {found.entry}"
+    return (
+        f"on others of very many equal paths list {found.list_name} denies it, {point.device} {point.at} "
+        f"{point.direction.value}, by {entry}"
+    )
+
+
 def seen_words(exchange: Exchange) -> str:
     """What the sender sees, and from whom."""
     family = exchange.legs[0].path.packet.family

@@ -4,8 +4,9 @@ Conversations that no list, service or line can tell apart are tried once. Their
 or from `recorded` where packets are rewritten; then every list is asked once about all that it meets.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import islice
+from typing import TypeVar
 
 import numpy as np
 from msgspec import Struct
@@ -25,16 +26,19 @@ from greyheron.core.bulk.headers import (
     occurring,
 )
 from greyheron.core.bulk.indexes import ForwardingIndexes
+from greyheron.core.bulk.legs import Legs
 from greyheron.core.bulk.placed import PlacedLists
 from greyheron.core.bulk.recorded import RecordedCourses, walked_exchanges
+from greyheron.core.bulk.spread import SpreadCourses
 from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.bulk.traced import TracedCourses
-from greyheron.core.bulk.tracing import OUTCOMES
+from greyheron.core.bulk.tracing import OUTCOMES, TooMuchAtOnce
 from greyheron.core.conversation import ARRIVING, VERDICTS, Verdict
 from greyheron.core.lists import ResolvedList
 from greyheron.core.world import World
 from greyheron.model.values import Family
 
+Part = TypeVar("Part")
 VERDICT_ORDER = tuple(Verdict)
 _PASSES, _MIXED = VERDICT_ORDER.index(Verdict.PASSES), VERDICT_ORDER.index(Verdict.MIXED)
 _VERDICT_OF = np.array([VERDICT_ORDER.index(VERDICTS[outcome]) for outcome in OUTCOMES])
@@ -53,41 +57,51 @@ _DEVICE_CONVERSATIONS = 1 << 22
 class Courses(Struct, frozen=True):
     """Where conversations go, whatever lists say: what `BulkEngine.verdicts` can be asked about again.
 
-    row_of:  which row each conversation is;  plain:  the rows of each part that was traced
+    row_of:  which row each conversation is
+    traced, spread:  the parts that were followed by paths and by ways, each with its rows
     """
 
     forwarding: ForwardingIndex
     rows: Rows
     row_of: Ints
-    plain: tuple[Ints, ...]
-    traced: tuple[TracedCourses, ...]
+    traced: tuple[tuple[Ints, TracedCourses], ...]
+    spread: tuple[tuple[Ints, SpreadCourses], ...]
     recorded: RecordedCourses
 
     @property
     def nbytes(self) -> int:
         """About how much memory they take."""
-        return _COURSE * len(self.rows)
+        return _COURSE * len(self.rows) + sum(part.nbytes for _, part in self.spread)
+
+    @property
+    def crowded(self) -> Ints:
+        """Rows of which only some ways were followed: what is said of the others is not known."""
+        return self.recorded.crowded
+
+    def _parts(self) -> Iterator[tuple[Ints, TracedCourses | SpreadCourses]]:
+        yield from self.traced
+        yield from self.spread
 
     def passing(self, codes: Bools) -> Bools:
         """Whether each row has a packet that comes to a point or solicitation marked in `codes`."""
         found = self.recorded.rows_passing(codes)
-        found[self.recorded.crowded] = True
-        for indices, part in zip(self.plain, self.traced, strict=True):
+        found[self.crowded] = True
+        for indices, part in self._parts():
             found[indices] |= part.rows_passing(codes)
         return found
 
     def decided_otherwise(self, placed: PlacedLists, before: PlacedLists) -> Bools:
         """Whether each row may end otherwise in `placed`: whether what denies some packet is not the same."""
         found = self.recorded.decided_otherwise(placed, before)
-        found[self.recorded.crowded] = True
-        for indices, part in zip(self.plain, self.traced, strict=True):
+        found[self.crowded] = True
+        for indices, part in self._parts():
             found[indices] |= part.decided_otherwise(placed, before)
         return found
 
     def meetings(self) -> tuple[Ints, Ints]:
         """Every row with every point or solicitation that a packet of it comes to, each pair once."""
         found = [self.recorded.meetings()]
-        for indices, part in zip(self.plain, self.traced, strict=True):
+        for indices, part in self._parts():
             row, code = part.meetings()
             found.append((indices[row], code))
         rows, codes = (np.concatenate(each) for each in zip(*found, strict=True))
@@ -95,7 +109,7 @@ class Courses(Struct, frozen=True):
 
     def paths(self) -> int:
         """How many different ways through the network, as far as points tell them apart."""
-        return self.recorded.paths() + sum(part.paths() for part in self.traced)
+        return self.recorded.paths() + sum(part.paths() for _, part in self._parts())
 
 
 class BulkEngine:
@@ -223,12 +237,34 @@ class _FamilyEngine:
         is_local = np.array(local, dtype=np.bool_)
         special = (rows.source == NONE) | is_local[rows.source] | is_local[rows.destination]
         every = np.flatnonzero(~special)
-        plain = tuple(every[first : first + _AT_ONCE] for first in range(0, len(every), _AT_ONCE))
-        traced = tuple(TracedCourses(self.forwarding, rows.take(indices)) for indices in plain)
-        untraced = [indices[part.untraced] for indices, part in zip(plain, traced, strict=True)]
-        others = np.sort(np.concatenate([np.flatnonzero(special), *untraced]))
+        begins = range(0, len(every), _AT_ONCE)
+        traced, _ = self._in_parts(TracedCourses, rows, [every[begin : begin + _AT_ONCE] for begin in begins])
+        wide = [indices[part.wide] for indices, part in traced if len(part.wide)]
+        spread, crowded = self._in_parts(SpreadCourses, rows, wide)
+        untraced = [indices[part.untraced] for indices, part in traced]
+        untraced += [indices[part.untraced] for indices, part in spread]
+        others = np.sort(np.concatenate([np.flatnonzero(special), *untraced, *crowded]))
         recorded = RecordedCourses(self._recorder, self.forwarding, rows, others)
-        return Courses(self.forwarding, rows, row_of, plain, traced, recorded)
+        return Courses(self.forwarding, rows, row_of, tuple(traced), tuple(spread), recorded)
+
+    def _in_parts(
+        self, follow: Callable[[Legs], Part], rows: Rows, parts: Iterable[Ints]
+    ) -> tuple[list[tuple[Ints, Part]], list[Ints]]:
+        """Follow rows in parts that are small enough; and the rows that are too much even alone."""
+        found: list[tuple[Ints, Part]] = []
+        crowded: list[Ints] = []
+        ahead = [*parts][::-1]
+        while ahead:
+            indices = ahead.pop()
+            try:
+                found.append((indices, follow(Legs(self.forwarding, rows.take(indices)))))
+            except TooMuchAtOnce:
+                half = len(indices) // 2
+                if half:
+                    ahead += [indices[half:], indices[:half]]
+                else:
+                    crowded.append(indices)
+        return found, crowded
 
     def verdicts(self, courses: Courses, only: Ints | None) -> Verdicts:
         if only is None:
@@ -248,7 +284,7 @@ class _FamilyEngine:
             rows, codes = rows[only[codes]], codes[only[codes]]
         at, listed = self._placed.lists_at(codes)
         lists = self._placed.distinct
-        crowded = courses.recorded.crowded
+        crowded = courses.crowded
         rows = np.append(rows[at], np.repeat(crowded, len(lists)))
         listed = np.append(listed, np.tile(np.arange(len(lists)), len(crowded)))
         pairs = distinct(rows * max(len(lists), 1) + listed)
@@ -307,21 +343,23 @@ class _FamilyEngine:
     def _exchanges(self, courses: Courses, only: Bools | None) -> Exchanges:
         """Those of every row, or of those marked in `only`."""
         found = [courses.recorded.decided(self._placed, only)]
-        for first in range(0, len(courses.plain), _DECIDED_TOGETHER):
-            some = slice(first, first + _DECIDED_TOGETHER)
-            found += self._decided(courses.plain[some], courses.traced[some], only)
-        crowded = courses.recorded.crowded
+        for first in range(0, len(courses.traced), _DECIDED_TOGETHER):
+            found += self._decided(courses.traced[first : first + _DECIDED_TOGETHER], only)
+        for indices, part in courses.spread:
+            exchanges = part.decided(self._placed, None if only is None else only[indices])
+            found.append(replace(exchanges, row=indices[exchanges.row]))
+        crowded = courses.crowded
         crowded = crowded if only is None else crowded[only[crowded]]
         found.append(walked_exchanges(self._world, self.forwarding, courses.rows, crowded))
         return joined(found)
 
     def _decided(
-        self, plain: Sequence[Ints], traced: Sequence[TracedCourses], only: Bools | None
+        self, traced: Sequence[tuple[Ints, TracedCourses]], only: Bools | None
     ) -> Iterator[Exchanges]:
         """The exchanges of some parts of courses; every list is asked once about all of them."""
         parts = [
             (indices, part, part.questions(self._placed, None if only is None else only[indices]))
-            for indices, part in zip(plain, traced, strict=True)
+            for indices, part in traced
             if only is None or only[indices].any()
         ]
         meetings = [each for _, _, asked in parts for each in asked.meetings]

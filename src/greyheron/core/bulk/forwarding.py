@@ -304,6 +304,13 @@ class ForwardingIndex:
             self._own_source[key] = sources.pop() if len(sources) == 1 else None
         return self._own_source[key]
 
+    def passes_zones(self, device: Ints, ingress: Ints, egress: Ints) -> Bools:
+        """Whether the zones of firewalls let packets through from a port to a port, or a list decides."""
+        here, there = self.zone[ingress], self.zone[egress]
+        same = (here == there) & self.same_zone[device]
+        found: Bools = (here != NONE) & (there != NONE) & ((here < there) | same)
+        return found | self.overruled[ingress]
+
     def delivers(self, device: int, protocol: int, port: int) -> tuple[bool, int]:
         """Whether somebody listens, and the point of the line that takes the login, or NONE."""
         key = (device, protocol, port)

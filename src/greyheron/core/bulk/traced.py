@@ -8,38 +8,24 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from greyheron.core.bulk.conversations import Exchanges, Rows
-from greyheron.core.bulk.forwarding import ForwardingIndex, protocol_index
-from greyheron.core.bulk.headers import (
-    NO_PORT,
-    NONE,
-    Bools,
-    Headers,
-    Ints,
-    distinct,
-    first_of_each,
-    rank_within,
-)
+from greyheron.core.bulk.headers import NONE, Bools, Headers, Ints, distinct, first_of_each
+from greyheron.core.bulk.legs import HOME, LATER, OUT, OUT_AGAIN, RETURN, RETURN_AGAIN, Legs
 from greyheron.core.bulk.placed import Denials, Meetings, PlacedLists
 from greyheron.core.bulk.tracing import (
     ARRIVED,
+    MOST_CELLS,
     NO_SESSION,
     REFUSED,
     SPECIAL,
-    Batch,
     Paths,
+    TooMuchAtOnce,
     trace,
 )
-from greyheron.core.conversation import reply_to
-from greyheron.core.packet import Packet
-from greyheron.core.sessions import can_open
-from greyheron.core.walk import MOST_PATHS
-from greyheron.model.names import TCP, WITH_PORTS
 
 _FEW = 16
+MOST_COMBINED = 64
+"""Rows with more ways there and back are followed all ways together."""
 _NONE = np.zeros(0, dtype=np.int64)
-OUT, RETURN, OUT_AGAIN, RETURN_AGAIN = range(4)
-"""A conversation's packets, as in `Prepared.kinds`."""
-_HOME, _LATER = (RETURN, RETURN_AGAIN), (OUT_AGAIN, RETURN_AGAIN)
 
 
 class Questions(Struct, frozen=True):
@@ -63,41 +49,29 @@ class TracedCourses:
     """The paths of `rows`, none of which has a link-local end or an open source.
 
     untraced:  rows that cannot be traced, because packets are rewritten on their way
+    wide:  rows with too many paths, or ways there and back, to look at each
     """
 
-    def __init__(self, forwarding: ForwardingIndex, rows: Rows) -> None:
-        self._forwarding, self._rows = forwarding, rows
-        asked = rows.asked
-        self._class = forwarding.classes(rows.addresses)
-        self._protocol = np.array(
-            [protocol_index(forwarding.family, name.request.protocol) for name in asked]
-        )
-        self._opens = np.array([can_open(name.opener) for name in asked])
-        self._replies = np.array([name.replies for name in asked])
-        self._reply_opens = np.array([name.replies and can_open(reply_to(name.opener)) for name in asked])
-        self._fragment = np.array([name.request.fragment for name in asked])
-        self._is_tcp = np.array([name.replies and name.request.protocol == TCP for name in asked])
-        self._port = np.array([NO_PORT if name.request.port is None else name.request.port for name in asked])
-        kinds: dict[Packet, int] = {}
-        width = RETURN_AGAIN + 1
-        numbered = [[kinds.setdefault(kind, len(kinds)) for kind in name.kinds] for name in asked]
-        self._kind = np.array([[*number, *[0] * (width - len(number))] for number in numbered]).reshape(
-            -1, width
-        )
-        self._kinds = tuple(kinds)
+    def __init__(self, legs: Legs) -> None:
+        """Raises TooMuchAtOnce."""
+        self._legs, self._forwarding, self._rows = legs, legs.forwarding, legs.rows
         self._trace()
 
     def _trace(self) -> None:
         """Follow the packets there and back, and put the ways home behind their ways out."""
         rows = self._rows
         some, alike = self._told_apart()
-        there = self._there(some)
-        answered = np.flatnonzero((there.outcome == ARRIVED) & self._replies[some.request[there.row]])
+        there, back, answered = self._there_and_back(some)
         number = np.full(len(there.row), NONE, dtype=np.int64)
         number[answered] = np.arange(len(answered))
+        paths = np.bincount(there.row, minlength=len(some)) + np.bincount(
+            there.row[answered[back.row]], minlength=len(some)
+        )
+        if paths[alike].sum() * max(there.cells, back.cells) > MOST_CELLS and len(rows) > 1:
+            raise TooMuchAtOnce
         out, index = there.repeated(alike)
         going = np.flatnonzero(number[index] != NONE)
-        returned, _ = self._back(some, there, answered).repeated(number[index[going]])
+        returned, _ = back.repeated(number[index[going]])
         self._out, self._returned = out, returned
         self._return_row = out.row[going[returned.row]]
         untraced = np.zeros(len(rows), dtype=np.bool_)
@@ -110,12 +84,33 @@ class TracedCourses:
         order = np.argsort(there_path, kind="stable")
         order = order[~untraced[out.row[there_path[order]]]]
         self._there_path, self._back_path = there_path[order], back_path[order]
-        self.untraced = np.flatnonzero(untraced)
+        self.untraced, self.wide = np.flatnonzero(untraced), np.flatnonzero(out.wide)
         self._stray_step, self._stray_device = self._strays()
         # Half of what paths take is who was passed, and nothing asks for that any more.
         self._out, self._returned = (
             replace(paths, visited=(), admitted=(), since=()) for paths in (out, returned)
         )
+
+    def _there_and_back(self, some: Rows) -> tuple[Paths, Paths, Ints]:
+        """The paths of some rows, those of their replies, and which of the first each of those answers."""
+        addresses = some.addresses
+        leg, deliver = self._legs.there(some)
+        there = trace(self._forwarding, leg, addresses, deliver)
+        answered = np.flatnonzero((there.outcome == ARRIVED) & self._legs.replies[some.request[there.row]])
+        known = tuple(column[answered] for column in there.admitted)
+        leg, deliver = self._legs.back(some.take(there.row[answered]), there.end[answered], known)
+        back = trace(self._forwarding, leg, addresses, deliver)
+        both = np.bincount(there.row, minlength=len(some))
+        both -= np.bincount(there.row[answered], minlength=len(some))
+        both += np.bincount(there.row[answered[back.row]], minlength=len(some))
+        wide = both > MOST_COMBINED
+        wide[there.row[answered[back.wide]]] = True
+        if not wide.any():
+            return there, back, answered
+        kept = ~wide[there.row]
+        back = back.repeated(np.flatnonzero(kept[answered]))[0]
+        answered = (np.cumsum(kept) - 1)[answered[kept[answered]]]
+        return there.without(wide), back, answered
 
     def _strays(self) -> tuple[Ints, Ints]:
         """For each there and back the step at which a device that saw no answer drops the ACK, and where.
@@ -125,7 +120,7 @@ class TracedCourses:
         there, back = self._there_path, self._back_path
         step, device = np.full((2, len(there)), NONE, dtype=np.int64)
         row = self._out.row[there]
-        open_ = np.flatnonzero((back != NONE) & self._is_tcp[self._rows.request[row]])
+        open_ = np.flatnonzero((back != NONE) & self._legs.is_tcp[self._rows.request[row]])
         open_ = open_[self._returned.outcome[back[open_]] == ARRIVED]
         for column, since in zip(self._out.admitted, self._out.since, strict=True):
             tracker = column[there[open_]]
@@ -144,36 +139,26 @@ class TracedCourses:
         """A row of each of those that may go different ways, and which of them each row goes like."""
         rows, forwarding = self._rows, self._forwarding
         request = rows.request
-        _, manner = np.unique(self._manners(), axis=1, return_inverse=True)
-        owner = forwarding.owner[self._class[rows.destination]]
+        _, manner = np.unique(self._legs.manners, axis=1, return_inverse=True)
+        owner = forwarding.owner[self._legs.towards[rows.destination]]
         ends, end = np.unique(owner * len(rows.asked) + request, return_inverse=True)
         delivered: dict[tuple[bool, int], int] = {}
         delivery = np.zeros(len(ends), dtype=np.int64)
         for number, (device, asked) in enumerate(zip(*np.divmod(ends, len(rows.asked)), strict=True)):
             if device != NONE:
-                found = self._delivery(int(device), int(asked))
+                found = self._legs.delivery(int(device), int(asked))
                 delivery[number] = delivered.setdefault(found, len(delivered) + 1)
         code = rows.device
-        ways = self._class[rows.source], self._class[rows.destination], manner.ravel()[request], delivery[end]
+        ways = (
+            self._legs.towards[rows.source],
+            self._legs.towards[rows.destination],
+            manner.ravel()[request],
+            delivery[end],
+        )
         for part in ways:
             code = code * (int(part.max(initial=0)) + 1) + part
         _, first, alike = np.unique(code, return_index=True, return_inverse=True)
         return rows.take(first), alike
-
-    def _manners(self) -> Ints:
-        """Of each request what may send its packets another way: all but replies is a matter of sessions."""
-        tracked = self._forwarding.tracked[self._protocol]
-        alike = self._forwarding.tracked_alike[self._protocol]
-        opens, replies_open = self._opens | ~tracked, self._reply_opens | ~tracked
-        fragment = self._fragment & tracked
-        return np.stack([alike, opens, self._replies, replies_open, fragment])
-
-    def _delivery(self, device: int, asked: int) -> tuple[bool, int]:
-        """Whether somebody listens for a request at a device, and the point of the line that takes it."""
-        protocol = self._rows.asked[asked].request.protocol
-        if not self._replies[asked] and protocol in WITH_PORTS:
-            return True, NONE  # a fragment, or no opener: whoever listens
-        return self._forwarding.delivers(device, protocol, int(self._port[asked]))
 
     def rows_passing(self, codes: Bools) -> Bools:
         """Whether each row has a packet that comes to a point or solicitation marked in `codes`."""
@@ -188,11 +173,11 @@ class TracedCourses:
         found = np.zeros(len(self._rows), dtype=np.bool_)
         out, back = (_coming_to(paths.met, codes) for paths in (self._out, self._returned))
         for packet, (path, code) in ((OUT, out), (RETURN, back), (OUT_AGAIN, out), (RETURN_AGAIN, back)):
-            row = (self._return_row if packet in _HOME else self._out.row)[path]
-            if packet in _LATER:
+            row = (self._return_row if packet in HOME else self._out.row)[path]
+            if packet in LATER:
                 request = self._rows.request[row]
-                sent = self._is_tcp[request]
-                sent &= self._forwarding.later_packets_met(code, self._protocol[request])
+                sent = self._legs.is_tcp[request]
+                sent &= self._forwarding.later_packets_met(code, self._legs.protocol[request])
                 path, code, row = path[sent], code[sent], row[sent]
             differs = placed.decides_otherwise(before, code, self.headers(packet, path))
             found[row[differs]] = True
@@ -216,49 +201,6 @@ class TracedCourses:
             digest = digest * np.uint64(1_000_003) + (met[:, step] + 1).astype(np.uint64)
         return len(np.unique(digest))
 
-    def _there(self, rows: Rows) -> Paths:
-        request = rows.request
-        leg = Batch(
-            rows.device,
-            rows.source,
-            rows.destination,
-            self._class[rows.destination],
-            self._protocol[request],
-            self._opens[request],
-            self._fragment[request],
-            (),
-        )
-
-        def deliver(indices: Ints, devices: Ints) -> tuple[Ints, Ints]:
-            asked = len(rows.asked)
-            pairs, index = np.unique(devices * asked + request[indices], return_inverse=True)
-            found = [self._delivery(*divmod(pair, asked)) for pair in pairs.tolist()]
-            listens = np.array([each[0] for each in found], dtype=np.bool_)[index]
-            lines = np.array([each[1] for each in found], dtype=np.int64)[index]
-            return np.where(listens, ARRIVED, REFUSED), lines
-
-        return trace(self._forwarding, leg, rows.addresses, deliver)
-
-    def _back(self, sent: Rows, out: Paths, going: Ints) -> Paths:
-        """The replies to those packets of `out`, the ways of `sent`, that are answered."""
-        rows = sent.take(out.row[going])
-        leg = Batch(
-            out.end[going],
-            rows.destination,
-            rows.source,
-            self._class[rows.source],
-            self._protocol[rows.request],
-            self._reply_opens[rows.request],
-            np.zeros(len(going), dtype=np.bool_),
-            tuple(column[going] for column in out.admitted),
-        )
-
-        def deliver(indices: Ints, devices: Ints) -> tuple[Ints, Ints]:
-            awaited = devices == rows.device[indices]
-            return np.where(awaited, ARRIVED, NO_SESSION), np.full(len(indices), NONE)
-
-        return trace(self._forwarding, leg, rows.addresses, deliver)
-
     def questions(self, placed: PlacedLists, only: Bools | None = None) -> Questions:
         """What is asked of the lists in `placed` about the packets of every row, or of those in `only`."""
         there, back = self._there_path, self._back_path
@@ -269,7 +211,7 @@ class TracedCourses:
             stray_step, stray_device = stray_step[kept], stray_device[kept]
         acts, replied = placed.acts(), back != NONE
         answers = back[replied]
-        tcp = self._is_tcp[self._rows.request[self._return_row]] & (self._returned.outcome == ARRIVED)
+        tcp = self._legs.is_tcp[self._rows.request[self._return_row]] & (self._returned.outcome == ARRIVED)
         acknowledged = replied.copy()
         acknowledged[replied] = tcp[answers]
         # Lists that do not tell them apart say of a later packet what they said of the first that way.
@@ -317,8 +259,7 @@ class TracedCourses:
         got_there = (out.outcome[there] == ARRIVED) | (out.outcome[there] == REFUSED)
         got_there &= first.point[there] == NONE
         found = Exchanges(out.row[there], outcome, end, point, entry, got_there)
-        found = found.take(np.flatnonzero(~no_reply))
-        return found.take(np.flatnonzero(rank_within(found.row) < MOST_PATHS))
+        return found.take(np.flatnonzero(~no_reply))
 
     def _meetings(self, *asked: tuple[int, Ints, Bools]) -> list[Meetings]:
         """What is met on paths, which may be repeated, for several (packet, paths, what acts on it)."""
@@ -332,13 +273,7 @@ class TracedCourses:
 
     def headers(self, packet: int, path: Ints) -> Headers:
         """The headers of the conversation's `packet` on paths, each as often as it stands in `path`."""
-        returned = packet in _HOME
-        rows = self._rows.take((self._return_row if returned else self._out.row)[path])
-        ports = rows.source_port, self._port[rows.request]
-        ends = rows.source, rows.destination
-        if returned:
-            ports, ends = ports[::-1], ends[::-1]
-        return Headers(rows.addresses, self._kinds, *ends, self._kind[rows.request, packet], *ports)
+        return self._legs.headers(packet, (self._return_row if packet in HOME else self._out.row)[path])
 
     def _denied_before(self, placed: PlacedLists, paths: Ints, steps: Ints) -> Denials:
         """The first denial of the ACK on each of `paths`, before the step of each."""
@@ -355,12 +290,12 @@ class TracedCourses:
 
     def _acting(self, packet: int, paths: Ints, acts: Bools) -> tuple[Ints, Ints, Ints]:
         """What acts on a packet along `paths`, in order: of each the index of the path, step and code."""
-        every = (self._returned if packet in _HOME else self._out).met[paths]
+        every = (self._returned if packet in HOME else self._out).met[paths]
         index, step = np.nonzero(np.append(acts, False)[every])  # NONE is the last index
         code = every[index, step].astype(np.int64)
-        if packet in _LATER:
-            row = (self._return_row if packet in _HOME else self._out.row)[paths[index]]
-            untracked = self._forwarding.later_packets_met(code, self._protocol[self._rows.request[row]])
+        if packet in LATER:
+            row = (self._return_row if packet in HOME else self._out.row)[paths[index]]
+            untracked = self._forwarding.later_packets_met(code, self._legs.protocol[self._rows.request[row]])
             index, step, code = index[untracked], step[untracked], code[untracked]
         return index, step, code
 

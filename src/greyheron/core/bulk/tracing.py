@@ -15,18 +15,21 @@ from greyheron.core.bulk.forwarding import ForwardingIndex
 from greyheron.core.bulk.headers import NONE, Addresses, Bools, Ints, rank_within
 from greyheron.core.packet import FIRST_HOP_LIMIT
 from greyheron.core.steps import Outcome
-from greyheron.core.walk import MOST_PATHS
 
 OUTCOMES = tuple(Outcome)
 _CODE = {outcome: number for number, outcome in enumerate(OUTCOMES)}
 ARRIVED, REFUSED = _CODE[Outcome.ARRIVED], _CODE[Outcome.REFUSED]
 DENIED, NO_SESSION = _CODE[Outcome.DENIED], _CODE[Outcome.NO_SESSION]
 NO_DISCOVERY, FRAME_DENIED = _CODE[Outcome.NO_DISCOVERY], _CODE[Outcome.FRAME_DENIED]
-_LOOP, _LOST, _HOP_LIMIT = _CODE[Outcome.LOOP], _CODE[Outcome.LOST], _CODE[Outcome.HOP_LIMIT]
-_NO_ROUTE, _NO_NEIGHBOUR, _ZONE = (
+LOOP, LOST, HOP_LIMIT = _CODE[Outcome.LOOP], _CODE[Outcome.LOST], _CODE[Outcome.HOP_LIMIT]
+NO_ROUTE, NO_NEIGHBOUR, ZONE = (
     _CODE[each] for each in (Outcome.NO_ROUTE, Outcome.NO_NEIGHBOUR, Outcome.ZONE)
 )
 ON_ITS_WAY = -1
+MOST_PATHS = 16
+"""Rows with more are followed all ways together (see `ways`), which is quicker then."""
+MOST_CELLS = 1 << 24
+"""Paths that are followed together, or kept, are made of so many numbers, some 8 bytes each."""
 SPECIAL = -3
 """The packet came to a device that translates."""
 
@@ -52,8 +55,9 @@ class Batch(Struct, frozen=True):
 
 
 class Paths(Struct, frozen=True):
-    """The paths of a leg, at most MOST_PATHS for each row, sorted by row and then as the walk finds them.
+    """The paths of a leg, sorted by row and then as the walk finds them.
 
+    wide:  for each row of the leg whether it has more than MOST_PATHS; it has none here then
     row:  the leg's row;  outcome:  index in OUTCOMES, or SPECIAL;  end:  the last device
     met:  (paths, steps) codes of points and solicitations in order (see `ForwardingIndex`), or NONE
     visited:  the device at each hop, or NONE
@@ -61,6 +65,7 @@ class Paths(Struct, frozen=True):
     since:  for each of those the step at which the packet came there
     """
 
+    wide: Bools
     row: Ints
     outcome: Ints
     end: Ints
@@ -77,7 +82,24 @@ class Paths(Struct, frozen=True):
         path = np.repeat(starts - np.cumsum(counts) + counts, counts) + np.arange(len(row))
         visited, admitted = (tuple(each[path] for each in of) for of in (self.visited, self.admitted))
         met = self.met[path]
-        return Paths(row, self.outcome[path], self.end[path], met, visited, admitted, self.since), path
+        found = self.outcome[path], self.end[path], met, visited, admitted, self.since
+        return Paths(self.wide[rows], row, *found), path
+
+    def without(self, rows: Bools) -> "Paths":
+        """All but the paths of the rows that are marked, which are wide."""
+        path = np.flatnonzero(~rows[self.row])
+        visited, admitted = (tuple(each[path] for each in of) for of in (self.visited, self.admitted))
+        found = self.outcome[path], self.end[path], self.met[path], visited, admitted, self.since
+        return Paths(self.wide | rows, self.row[path], *found)
+
+    @property
+    def cells(self) -> int:
+        """How many numbers they are made of, for each path."""
+        return int(self.met.shape[1]) + 2 * (len(self.visited) + len(self.admitted))
+
+
+class TooMuchAtOnce(Exception):
+    """So many rows have too many paths to follow at once: fewer have to be asked about."""
 
 
 Deliver = Callable[[Ints, Ints], tuple[Ints, Ints]]
@@ -85,7 +107,7 @@ Deliver = Callable[[Ints, Ints], tuple[Ints, Ints]]
 
 
 def trace(forwarding: ForwardingIndex, leg: Batch, addresses: Addresses, deliver: Deliver) -> Paths:
-    """Follow every row of `leg` along all its paths."""
+    """Follow every row of `leg` along all its paths. Raises TooMuchAtOnce."""
     return _Tracer(forwarding, leg, addresses, deliver).run()
 
 
@@ -98,6 +120,7 @@ class _Tracer:
         self._net, self._leg, self._addresses, self._deliver = forwarding, leg, addresses, deliver
         count = len(leg.device)
         self.row = np.arange(count)
+        self.wide = np.zeros(count, dtype=np.bool_)
         self.device = leg.device.copy()
         self.port = np.full(count, NONE, dtype=np.int64)
         self.outcome = np.full(count, ON_ITS_WAY, dtype=np.int64)
@@ -120,6 +143,7 @@ class _Tracer:
             self._depart(self._active())
         empty = np.zeros((len(self.row), 0), dtype=np.int32)
         return Paths(
+            self.wide,
             self.row,
             self.outcome,
             self.device,
@@ -186,7 +210,7 @@ class _Tracer:
         again = np.zeros(len(paths), dtype=np.bool_)
         for column in self.came_by:
             again |= column[paths] == port
-        paths = self._end(paths, again, _LOOP)
+        paths = self._end(paths, again, LOOP)
         paths = self._end(paths, net.translates[self.device[paths]], SPECIAL)
         tracks, known = self._knows(paths)
         row = self.row[paths]
@@ -198,9 +222,9 @@ class _Tracer:
         own = net.owner[leg.towards[self.row[paths]]] == device
         self._come_home(paths[own])
         paths, device = paths[~own], device[~own]
-        paths = self._end(paths, ~net.forwards[device], _LOST)
+        paths = self._end(paths, ~net.forwards[device], LOST)
         if hops >= FIRST_HOP_LIMIT - 1:
-            self.outcome[paths] = _HOP_LIMIT
+            self.outcome[paths] = HOP_LIMIT
 
     def _come_home(self, paths: Ints) -> None:
         """The packets are for the devices they are at."""
@@ -220,7 +244,7 @@ class _Tracer:
         net = self._net
         spans, branches = net.spans, net.branches
         first, counts = spans[steps].T
-        some = self._end(paths, counts == 0, _NO_ROUTE)
+        some = self._end(paths, counts == 0, NO_ROUTE)
         if some is not paths:
             paths, first, counts = some, first[counts > 0], counts[counts > 0]
         paths, branch = self._split(paths, first, counts)
@@ -232,14 +256,14 @@ class _Tracer:
             listed = np.where(net.own_filtered[device] & ~tracked, 2 * egress + 1, NONE)
         else:
             ends = self._denied_by_zone(paths, egress)
-            self._end(paths, ends, _ZONE)
+            self._end(paths, ends, ZONE)
             listed = np.where(ends | tracked, NONE, 2 * egress + 1)
         self._meet(paths, listed)
         self._admit(paths)
         on = self.outcome[paths] == ON_ITS_WAY
         if not on.all():
             paths, ingress, solicitation = paths[on], ingress[on], solicitation[on]
-        found = self._end(paths, ingress == NONE, _NO_NEIGHBOUR)
+        found = self._end(paths, ingress == NONE, NO_NEIGHBOUR)
         if net.solicits:
             self._meet(paths, solicitation)
         if found is not paths:
@@ -252,10 +276,7 @@ class _Tracer:
         asked: Bools = net.firewall[device]
         if not asked.any():
             return asked
-        here, there = net.zone[ingress], net.zone[egress]
-        same = (here == there) & net.same_zone[device]
-        passes = (here != NONE) & (there != NONE) & ((here < there) | same)
-        asked &= ~self.tracked[paths] & ~net.overruled[ingress] & ~passes
+        asked &= ~self.tracked[paths] & ~net.passes_zones(device, ingress, egress)
         return asked
 
     def _split(self, paths: Ints, first: Ints, counts: Ints) -> tuple[Ints, Ints]:
@@ -280,13 +301,20 @@ class _Tracer:
         if (copies > 1).any():
             origin = np.repeat(np.arange(len(self.row)), copies)
             copy = np.arange(len(origin)) - np.repeat(np.cumsum(copies) - copies, copies)
-            walked = rank_within(self.row[origin]) < MOST_PATHS
-            origin, copy = origin[walked], copy[walked]
+            self.wide[self.row[origin[rank_within(self.row[origin]) >= MOST_PATHS]]] = True
+            followed = ~self.wide[self.row[origin]]
+            origin, copy = origin[followed], copy[followed]
+            self._bound(len(origin))
             self._take(origin)
             start, moving, number = start[origin], moving[origin], number[origin] + copy
         found = np.flatnonzero(moving)
         self._go_on(found, number)
         return found, start[found] + number[found]
+
+    def _bound(self, paths: int) -> None:
+        columns = len(self.met) + 3 * len(self.visited) + len(self.admitted)
+        if paths * columns > MOST_CELLS and len(self.wide) > 1:
+            raise TooMuchAtOnce
 
     def _go_on(self, paths: Ints, taken: Ints) -> None:
         """Put down where `paths` leave from, how they came there, and which of equal next hops is taken."""
