@@ -25,6 +25,7 @@ from greyheron.core.bulk.headers import (
 from greyheron.core.conversation import Verdict
 from greyheron.core.lists import ResolvedList
 from greyheron.core.packet import Packet
+from greyheron.core.progress import Progress, part
 from greyheron.core.regions import Sorted, ranges_of
 from greyheron.core.rules import Rule
 from greyheron.core.world import World
@@ -116,7 +117,7 @@ def _searched(ground: Ground) -> dict[_Place, _Searched]:
     for family in Family:
         fresh = {place: world.lists[place] for place in slots.keys() - known.keys() if place[1] is family}
         if fresh:
-            known |= _Senders(world, family).search(engine, fresh)
+            known |= _Senders(world, family, ground.progress).search(engine, fresh)
     for place, slot in slots.items():
         ground.kept.put(*slot, known[place])
     return {place: known[place] for place in slots}
@@ -125,8 +126,8 @@ def _searched(ground: Ground) -> dict[_Place, _Searched]:
 class _Senders:
     """Every device with its first address, as both ends of what is tried."""
 
-    def __init__(self, world: World, family: Family) -> None:
-        self._family = family
+    def __init__(self, world: World, family: Family, progress: Progress) -> None:
+        self._family, self._progress = family, progress
         self._held = [
             (name, address)
             for name, device in world.topology.devices.items()
@@ -161,7 +162,7 @@ class _Senders:
         passes = engine.row_verdicts(courses).verdict[courses.row_of] == _PASSES
         rows, codes = courses.meetings()
         crowded = np.zeros(len(courses.rows), dtype=np.bool_)
-        crowded[courses.recorded.crowded] = True
+        crowded[courses.crowded] = True
         found: dict[_Place, _Searched] = {}
         for place, each, (begin, end) in zip(places, tried, pairwise(ends), strict=True):
             own = np.zeros(len(courses.rows), dtype=np.bool_)
@@ -188,7 +189,10 @@ class _Senders:
     def _tried(self, engine: BulkEngine, found: ResolvedList) -> _Fragments:
         """What the list itself lets by, some of each rule, rule after rule."""
         denying = [number for number, rule in enumerate(found.rules) if _lets_fragments_by(rule)]
-        sides = [self._pairs(found.rules[number]) for number in denying]
+        sides = [
+            self._pairs(found.rules[number], part(self._progress, done, len(denying)))
+            for done, number in enumerate(denying)
+        ]
         counts = [len(source) for source, _ in sides]
         source, goal = (np.concatenate(side) for side in zip(*sides, strict=True))
         protocols = [found.rules[number].entry.protocol or 0 for number in denying]
@@ -196,15 +200,22 @@ class _Senders:
         kinds = tuple(Packet(self._family, 0, 0, protocol, fragment=True) for protocol in number_of)
         rule = np.repeat(denying, counts)
         kind = np.repeat([number_of[protocol] for protocol in protocols], counts)
-        ports = np.full(len(rule), NO_PORT)
+        ends = len(self._held)
+        _, first, same = np.unique(
+            (kind * ends + source) * ends + goal, return_index=True, return_inverse=True
+        )
+        ports = np.full(len(first), NO_PORT)
         table = engine.table(found)
-        decider = table.first_match(Headers(self._addresses, kinds, source, goal, kind, ports, ports))
+        decider = table.first_match(
+            Headers(self._addresses, kinds, source[first], goal[first], kind[first], ports, ports)
+        )[same]
         by = np.flatnonzero(~table.denies[decider] & (table.entries[decider] != NONE))
         by = by[rank_within(rule[by]) < _MOST_TRIED]
         return _Fragments(rule[by], source[by], goal[by], table.entries[decider][by])
 
-    def _pairs(self, rule: Rule) -> tuple[Ints, Ints]:
-        """Who could send what a rule is about to whom, as indices among the ends."""
+    def _pairs(self, rule: Rule, progress: Progress) -> tuple[Ints, Ints]:
+        """Who could send what a rule is about to whom, as indices among the ends. Raises Cancelled."""
+        progress(0)
         sources, goals = self._within(rule.sources), self._within(rule.destinations)
         each = np.arange(min(len(sources) * len(goals), _MOST_PAIRS))
         source, goal = sources[each // max(len(goals), 1)], goals[each % max(len(goals), 1)]

@@ -19,6 +19,7 @@ from greyheron.core.fields.field import NamedValues, RangedField
 from greyheron.core.lists import ResolvedList
 from greyheron.core.matching import first_mismatch
 from greyheron.core.packet import Packet, between
+from greyheron.core.progress import Progress, unwatched
 from greyheron.core.regions import TooManyParts
 from greyheron.core.rules import Rule
 from greyheron.model.names import WITH_PORTS
@@ -48,11 +49,12 @@ class Ineffective(Struct, frozen=True):
     opposite: bool
 
 
-def ineffective_entries(found: ResolvedList) -> tuple[Ineffective, ...]:
-    """The entries of a list that have nothing to do."""
+def ineffective_entries(found: ResolvedList, progress: Progress = unwatched) -> tuple[Ineffective, ...]:
+    """The entries of a list that have nothing to do. Raises Cancelled."""
     rules = found.rules
     judged: list[Ineffective] = []
     for index, near in _overlapping(rules, found.family):
+        progress(index / len(rules))
         behind = bisect(near, index)
         earlier, later = ([rules[other] for other in some] for some in (near[:behind], near[behind:]))
         judged += _judged(rules[index], earlier, later, found.family)

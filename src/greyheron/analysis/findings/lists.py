@@ -26,6 +26,7 @@ from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.findings.notes import in_note
 from greyheron.core.bulk.headers import Ints, grouped
 from greyheron.core.lists import Names, ResolvedList, resolve
+from greyheron.core.progress import Progress, part
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network
 from greyheron.model.entry import Entry
@@ -76,20 +77,31 @@ def in_lists(ground: Ground) -> Iterator[Finding]:
         yield from kept.of(
             ("list", access_list.name),
             rests_on,
-            partial(_in_list_always, access_list, known.get(access_list.name), names, held),
+            partial(
+                _in_list_always,
+                access_list,
+                known.get(access_list.name),
+                names,
+                held,
+                part(ground.progress, number, len(network.lists)),
+            ),
         )
     if ground.share.number == 0:
         yield from _drifting(network, kept)
 
 
 def _in_list_always(
-    access_list: AccessList, known: ResolvedList | None, names: Names, held: KnownAddresses
+    access_list: AccessList,
+    known: ResolvedList | None,
+    names: Names,
+    held: KnownAddresses,
+    progress: Progress,
 ) -> tuple[Finding, ...]:
     """What is to be found in a list whose entries are there at all times."""
     if access_list.family is None:
         return tuple(_in_list(access_list, None, (), held))
     resolved = known or resolve(access_list, names)
-    return tuple(_in_list(access_list, resolved, ineffective_entries(resolved), held))
+    return tuple(_in_list(access_list, resolved, ineffective_entries(resolved, progress), held))
 
 
 def _in_list(
@@ -114,7 +126,10 @@ def _at_all_times(ground: Ground, access_list: AccessList, names: Names) -> tupl
     """The entries that have nothing to do whenever they are there."""
     spans = ground.timeline.spans
     found = [
-        {each.number: each for each in ineffective_entries(resolve(access_list, names, span.active))}
+        {
+            each.number: each
+            for each in ineffective_entries(resolve(access_list, names, span.active), ground.progress)
+        }
         for span in spans
     ]
     every: list[Ineffective] = []

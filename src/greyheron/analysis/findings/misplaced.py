@@ -126,7 +126,11 @@ class _Statements:
         name = requirement.id
         if name not in self._proofs:
             self._proofs[name], self.proven[name] = prove_in_time(
-                self._prover, requirement.statement, self._timeline, known=self._known.get(name)
+                self._prover,
+                requirement.statement,
+                self._timeline,
+                known=self._known.get(name),
+                progress=lambda _: self._ground.progress(1),  # how many there will be is not known
             )
         return self._proofs[name]
 

@@ -4,6 +4,8 @@ The walk goes through the permissive world, where no list decides. Ports that no
 are walked as numbers beyond all ports, and stand for the conversation's own when the lists are asked.
 """
 
+from collections.abc import Sequence, Set
+
 import numpy as np
 from cachetools import LRUCache
 from msgspec import Struct
@@ -140,45 +142,47 @@ class RecordedCourses:
 
     def __init__(self, recorder: Recorder, forwarding: ForwardingIndex, rows: Rows, indices: Ints) -> None:
         self._forwarding, self._rows = forwarding, rows
-        self._courses: list[_Course] = []
-        row_of: list[int] = []
-        crowded: list[int] = []
-        for index in indices.tolist():
-            found = recorder.courses(*opener_of(forwarding, rows, index))
-            if found is None:
-                crowded.append(index)
-            else:
-                self._courses += found
-                row_of += [index] * len(found)
-        self._row = np.array(row_of, dtype=np.int64)
-        self.crowded = np.array(crowded, dtype=np.int64)
-        self._gather()
+        first, alike = _walked_alike(recorder, rows, indices)
+        found = [recorder.courses(*opener_of(forwarding, rows, index)) for index in indices[first].tolist()]
+        crowded = np.array([each is None for each in found], dtype=np.bool_)
+        self.crowded = indices[crowded[alike]]
+        kept = np.flatnonzero(~crowded[alike])
+        every = [course for each in found for course in each or ()]
+        counts = np.array([len(each or ()) for each in found], dtype=np.int64)
+        of_row, number = _spans(np.cumsum(counts) - counts, counts, alike[kept])
+        self._gather(every, indices[kept][of_row], number)
 
-    def _gather(self) -> None:
-        """All meetings in arrays, those of one course together and in their order."""
-        rows, kinds = self._rows, dict[Packet, int]()
+    def _gather(self, courses: Sequence[_Course], row: Ints, number: Ints) -> None:
+        """All meetings in arrays, those of one course together and in their order.
+
+        row, number:  of each course of each row
+        """
+        addresses, kinds = self._rows.addresses, dict[Packet, int]()
         met = [
             (
-                course,
                 meeting.code,
-                rows.addresses.index(meeting.source),
-                rows.addresses.index(meeting.destination),
+                addresses.index(meeting.source),
+                addresses.index(meeting.destination),
                 kinds.setdefault(meeting.kind, len(kinds)),
                 meeting.source_port,
                 meeting.destination_port,
             )
-            for course, found in enumerate(self._courses)
-            for meeting in found.meetings
+            for course in courses
+            for meeting in course.meetings
         ]
-        self._path, self._code, source, destination, kind, *ports = (
-            np.array(met, dtype=np.int64).reshape(-1, 7).T
+        known = [(each.outcome, each.end, each.first, each.reached, len(each.meetings)) for each in courses]
+        outcome, end, firsts, reached, lengths = np.array(known, dtype=np.int64).reshape(-1, 5).T
+        self._row, self._outcome, self._end = row, outcome[number], end[number]
+        self._reached = reached[number].astype(np.bool_)
+        self._ways = len({tuple(each.code for each in course.meetings) for course in courses})
+        begins = np.cumsum(lengths) - lengths
+        self._path, meeting = _spans(begins, lengths, number)
+        self._code, source, destination, kind, *ports = (
+            np.array(met, dtype=np.int64).reshape(-1, 6)[meeting].T
         )
-        from_, to = (self._own_ports(self._row[self._path], port) for port in ports)
-        self._headers = Headers(rows.addresses, tuple(kinds), source, destination, kind, from_, to)
-        firsts = np.array([course.first for course in self._courses], dtype=np.int64)
-        lengths = np.array([len(course.meetings) for course in self._courses], dtype=np.int64)
-        place = np.arange(len(self._path)) - (np.cumsum(lengths) - lengths)[self._path]
-        self._of_first = place < firsts[self._path]
+        from_, to = (self._own_ports(row[self._path], port) for port in ports)
+        self._headers = Headers(addresses, tuple(kinds), source, destination, kind, from_, to)
+        self._of_first = meeting - begins[number][self._path] < firsts[number][self._path]
 
     def _own_ports(self, row: Ints, port: Ints) -> Ints:
         rows = self._rows
@@ -192,7 +196,7 @@ class RecordedCourses:
         return found >> 32, found & 0xFFFF_FFFF
 
     def paths(self) -> int:
-        return len({tuple(each.code for each in course.meetings) for course in self._courses})
+        return self._ways
 
     def rows_passing(self, codes: Bools) -> Bools:
         """Whether each row has a packet that comes to a point or solicitation marked in `codes`."""
@@ -219,23 +223,54 @@ class RecordedCourses:
         first = np.flatnonzero(self._of_first[acting_indices])
         denials, of_first = placed.first_denials_of_each(
             [
-                Meetings(path, code, headers, len(self._courses)),
-                Meetings(path[first], code[first], headers.take(first), len(self._courses)),
+                Meetings(path, code, headers, len(self._row)),
+                Meetings(path[first], code[first], headers.take(first), len(self._row)),
             ]
         )
-        reached = np.array([course.reached for course in self._courses], dtype=np.bool_)
-        known = [(course.outcome, course.end) for course in self._courses]
-        outcome, end = np.array(known, dtype=np.int64).reshape(-1, 2).T
         denied = denials.point != NONE
         found = Exchanges(
             self._row,
-            np.where(denied, denials.outcome, outcome),
-            np.where(denied, self._forwarding.point_device[np.maximum(denials.point, 0)], end),
+            np.where(denied, denials.outcome, self._outcome),
+            np.where(denied, self._forwarding.point_device[np.maximum(denials.point, 0)], self._end),
             denials.point,
             denials.entry,
-            reached & (of_first.point == NONE),
+            self._reached & (of_first.point == NONE),
         )
         return found if only is None else found.take(np.flatnonzero(only[self._row]))
+
+
+def _walked_alike(recorder: Recorder, rows: Rows, indices: Ints) -> tuple[Ints, Ints]:
+    """One of each of the rows at `indices` that the recorder tells apart, and which of them each is like."""
+    ports = np.array(sorted(recorder.ports), dtype=np.int64)
+    requests: dict[tuple[Packet, int | None], int] = {}
+    numbers = np.array(
+        [
+            requests.setdefault((each.kinds[0], _told(recorder.ports, each.request.port)), len(requests))
+            for each in rows.asked
+        ],
+        dtype=np.int64,
+    )
+    source_port = rows.source_port[indices]
+    source_port = np.where(np.isin(source_port, ports), source_port, NO_PORT)
+    code = rows.device[indices]
+    ends = rows.source[indices], rows.destination[indices]
+    for part in (*ends, numbers[rows.request[indices]], source_port):
+        code = code * (int(part.max(initial=0)) + 2) + part + 1  # NONE and NO_PORT are -1
+    _, first, alike = np.unique(code, return_index=True, return_inverse=True)
+    return first, alike
+
+
+def _told(ports: Set[int], port: int | None) -> int | None:
+    """A port as the recorder tells it from others."""
+    return port if port is None or port in ports else SOME_PORT
+
+
+def _spans(begins: Ints, lengths: Ints, chosen: Ints) -> tuple[Ints, Ints]:
+    """What is in each of the `chosen` spans: the index of the span in `chosen`, and the place."""
+    counts = lengths[chosen]
+    span = np.repeat(np.arange(len(chosen)), counts)
+    place = np.repeat(begins[chosen] - np.cumsum(counts) + counts, counts) + np.arange(len(span))
+    return span, place
 
 
 def opener_of(forwarding: ForwardingIndex, rows: Rows, index: int) -> tuple[str, Packet]:
