@@ -1,5 +1,10 @@
 """Bounds: what is too much to decide exactly ends with what is certain, not with the machine's memory."""
 
+import json
+from collections.abc import Callable
+from cProfile import Profile
+from functools import partial
+from pathlib import Path
 from random import Random
 from unittest.mock import patch
 
@@ -12,13 +17,16 @@ from greyheron.analysis.proof.answers import Answer, Proof
 from greyheron.analysis.proof.policy import proof_report
 from greyheron.analysis.proof.prover import Prover
 from greyheron.core import regions
+from greyheron.core.bulk import recorded
 from greyheron.core.bulk.engines import engines
-from greyheron.core.conversation import converse
-from greyheron.core.progress import Cancelled
+from greyheron.core.conversation import converse, converse_from
+from greyheron.core.progress import Cancelled, unwatched, within
 from greyheron.core.regions import TooManyParts, minus, parts_by
 from greyheron.core.timeline import Timeline
 from greyheron.core.world import build_world
 from greyheron.demo.networks import saltmarsh
+from greyheron.formats.bundle import Bundle
+from greyheron.formats.machines import Machines
 from greyheron.model.changes import Change
 from greyheron.model.document import Network
 from greyheron.model.entry import AddressBlock
@@ -117,3 +125,88 @@ def test_a_search_is_cancelled_in_the_middle_of_a_step() -> None:
     with pytest.raises(Cancelled):
         find_in_time(timeline, engines(), KeptFindings(), some)
     assert seen == 10
+
+
+def calls_of(work: Callable[[], object]) -> int:
+    """How many functions are called: what takes time, whatever else the machine does."""
+    watched = Profile()
+    watched.runcall(work)
+    return sum(int(each.callcount) for each in watched.getstats())
+
+
+def machine_with_routes(count: int) -> Bundle:
+    machine = json.loads(Path("tests/machines/gate.json").read_text())
+    for number in range(count):
+        gateway = f"172.20.16.{2 + number % 200}"
+        route = {
+            "dst": f"172.22.{number // 256}.{number % 256}",
+            "gateway": gateway,
+            "dev": "lan",
+            "flags": [],
+        }
+        machine["route"].append(route)
+    return Bundle("gate", {"gate.json": json.dumps(machine).encode()})
+
+
+def test_reading_a_machine_takes_as_long_as_it_has_routes() -> None:
+    few, many = (
+        calls_of(partial(Machines().read, machine_with_routes(count), unwatched)) for count in (400, 1600)
+    )
+    assert many < 6 * few
+
+
+def test_reading_a_machine_can_be_ended_at_any_of_its_routes() -> None:
+    asked = 0
+
+    def progress(_done: float) -> None:
+        nonlocal asked
+        asked += 1
+
+    Machines().read(machine_with_routes(300), progress)
+    assert asked > 300
+
+
+def with_overlapping_port_ranges(count: int) -> Network:
+    """The demo with a list of ranges at the visitors' gateway."""
+    chance = Random(5)
+    firsts = [chance.randrange(1, 60_000) for _ in range(count)]
+    lines = [
+        f"{chance.choice(('permit', 'deny'))} tcp to any port {first}-{first + 4000}" for first in firsts
+    ]
+    item = {"name": "ranges", "family": "ipv4", "kind": "extended", "entries": "\n".join(lines)}
+    placed = {"list": "ranges", "device": "centre-gw", "at": "eth1", "direction": "in"}
+    changes = [
+        Change(collection="lists", key="ranges", item=item),
+        Change(collection="placements", key="centre-gw:eth1:in:ranges", item=placed),
+    ]
+    return edited(saltmarsh(), changes)
+
+
+def test_findings_about_port_ranges_can_be_ended_at_any_entry() -> None:
+    asked = 0
+
+    def progress(_done: float) -> None:
+        nonlocal asked
+        asked += 1
+
+    timeline = Timeline.build(with_overlapping_port_ranges(150))
+    find_in_time(timeline, engines(), KeptFindings(), progress)
+    assert asked > 150
+
+
+def test_conversations_that_differ_in_ports_nobody_names_are_walked_once() -> None:
+    """Behind a translation: else findings on many port ranges take longer than anybody waits."""
+    network = with_overlapping_port_ranges(60)
+    with patch.object(recorded, "converse_from", side_effect=converse_from) as walked:
+        found = Prover(engines()).prove(
+            read_requirement("allow visitors → any tcp"), build_world(network), network
+        )
+    assert found.proof.classes > 20 * walked.call_count
+
+
+def test_work_within_a_time_ends_with_it() -> None:
+    watched = within(3600)
+    watched(0.5)
+    ended = within(-1)
+    with pytest.raises(Cancelled):
+        ended(0.5)

@@ -1,6 +1,7 @@
 """How long work is watched: it tells how much is done, and ends where nobody waits for it any more."""
 
 from collections.abc import Callable, Sequence
+from time import monotonic
 from typing import Any
 
 
@@ -22,6 +23,17 @@ Found = Callable[[Sequence[Any]], None]
 
 def unheard(_found: Sequence[Any]) -> None:
     """Findings that nobody waits for before the work is done."""
+
+
+def within(seconds: float) -> Progress:
+    """Progress of work that is ended when it has taken so long."""
+    end = monotonic() + seconds
+
+    def on(_done: float) -> None:
+        if monotonic() > end:
+            raise Cancelled
+
+    return on
 
 
 def part(progress: Progress, number: int, count: int) -> Progress:

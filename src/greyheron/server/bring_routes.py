@@ -15,7 +15,7 @@ from greyheron.model.changes import OF_THE_NETWORK, Collection, key_of, putting
 from greyheron.model.document import Item, Network
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.server.draft_routes import opened
-from greyheron.server.jobs import Working
+from greyheron.server.jobs import LONGEST_READING, Working
 from greyheron.server.needs import PROBLEMS, Author, Computations, Store, Traffic, Version, contents_of
 from greyheron.server.problems import Refusal
 from greyheron.server.shapes import (
@@ -105,7 +105,7 @@ async def bring_in(files: Annotated[list[UploadFile], File()], jobs: Computation
         found, brought = bring(bundle_among(contents), progress)
         return _report(found.title, brought)
 
-    return jobs.start("imports", work)
+    return jobs.start("imports", work, longest=LONGEST_READING)
 
 
 @router.post("/bring/{job_id}/network", status_code=201)

@@ -26,6 +26,8 @@ FORGOTTEN = 900.0
 """Seconds after which a computation that nobody asked about any more ends by itself: its window is closed."""
 LONGEST = 1800.0
 """Seconds that a computation may take."""
+LONGEST_READING = 300.0
+"""Seconds that may be taken to read what is brought in: few are read at once, and others wait."""
 FINISHING = 20.0
 """Seconds that work which writes has to be finished when the server ends."""
 MOST_KEPT = 40
@@ -79,6 +81,7 @@ class Job:
     work: Work
     writes: bool = False
     early: Callable[[list[Any]], Any] | None = None
+    longest: float = LONGEST
     heard: list[Any] = field(default_factory=list)
     done: float = 0.0
     stage: str = ""
@@ -94,9 +97,9 @@ class Job:
         now = monotonic()
         if self.cancelled.is_set() or now - self.asked > FORGOTTEN:
             raise Cancelled
-        if self.begun is not None and now - self.begun > LONGEST:
+        if self.begun is not None and now - self.begun > self.longest:
             raise Refusal(
-                503, f"This took longer than {LONGEST / 60:.0f} minutes and was ended: ask about less."
+                503, f"This took longer than {self.longest / 60:.0f} minutes and was ended: ask about less."
             )
 
     def found(self, found: Sequence[Any]) -> None:
@@ -152,13 +155,15 @@ class Jobs:
         work: Work,
         writes: bool = False,
         early: Callable[[list[Any]], Any] | None = None,
+        longest: float = LONGEST,
     ) -> Working[Any]:
         """Begin `work` about a network, and give it a moment to be done at once.
 
         writes:  whether it keeps something, and is finished when the server ends
         early:  makes a result of what `Telling.found` was told so far
+        longest:  seconds that it may take
         """
-        job = Job(token_urlsafe(9), owner, work, writes, early)
+        job = Job(token_urlsafe(9), owner, work, writes, early, longest)
         with self._changed:
             if len(self._waiting) >= MOST_WAITING:
                 raise Refusal(503, f"{MOST_WAITING} computations are waiting already: try again in a while.")

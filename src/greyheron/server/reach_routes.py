@@ -11,7 +11,7 @@ from greyheron.analysis.reach.change import ReachChange
 from greyheron.analysis.reach.matrix import rows_of
 from greyheron.analysis.reach.question import ReachQuestion, flows_between, require_services
 from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
-from greyheron.core.progress import Progress
+from greyheron.core.progress import Cancelled, Progress, within
 from greyheron.model.document import TestFlow
 from greyheron.model.values import Family
 from greyheron.server.jobs import Working
@@ -20,6 +20,9 @@ from greyheron.server.problems import Refusal
 from greyheron.server.shapes import Trial
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
+
+MOST_FORESEEN = 2.0
+"""Seconds that somebody waits for what a change would do to reach."""
 
 ServiceText = Annotated[str, StringConstraints(min_length=1, max_length=80)]
 
@@ -86,7 +89,12 @@ def ask_reach(
 def reach_preview(network_id: str, trial: Trial, store: Store, derived: Derived, at: At) -> ReachForeseen:
     """How many cells would differ after changes to the draft, which are not made."""
     stored = store.get(network_id)
-    change = derived.of(network_id).reach_change(stored, trial.after(stored.draft), at)
+    try:
+        change = derived.of(network_id).reach_change(
+            stored, trial.after(stored.draft), at, within(MOST_FORESEEN)
+        )
+    except Cancelled:
+        change = None
     return ReachForeseen(change=change)
 
 

@@ -4,11 +4,13 @@ import re
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from ipaddress import IPv4Interface, IPv6Address, IPv6Interface, ip_interface
 from typing import Any
 
 from greyheron.analysis.testing.sending import CountedAt
 from greyheron.core.delivery import LOGIN_PORTS
+from greyheron.core.progress import Progress, unwatched
 from greyheron.core.regions import Spans, span_union
 from greyheron.formats.format import Notice
 from greyheron.formats.machines.lists import AddressSets, WrittenList, list_of
@@ -91,8 +93,16 @@ class Neighbours:
 class MadeDevice:
     """One machine on its way into the document."""
 
-    def __init__(self, machine: Machine, neighbours: Neighbours, made: Made, macs: Mapping[str, int]) -> None:
+    def __init__(
+        self,
+        machine: Machine,
+        neighbours: Neighbours,
+        made: Made,
+        macs: Mapping[str, int],
+        progress: Progress = unwatched,
+    ) -> None:
         self._machine, self._neighbours, self._made, self._macs = machine, neighbours, made, macs
+        self._progress = progress
         self._names = kept_names(list(machine.ports))
         parents = {port.link for port in machine.ports.values() if port.vlan is not None}
         self._shown = {
@@ -100,6 +110,7 @@ class MadeDevice:
         }
 
     def add(self) -> None:
+        """Raises ValueError, Cancelled."""
         machine, made = self._machine, self._made
         self._name_what_is_left()
         chains = chains_of(
@@ -174,16 +185,22 @@ class MadeDevice:
 
     def _addresses(self, port: PortLine) -> Iterator[IPv4Interface | IPv6Interface]:
         """Its addresses; alone, where no route leads to the prefix of one."""
-        led = {
-            line.prefix(family)
-            for family in Family
-            for line in self._machine.routes(family)
-            if any(hop.gateway is None and hop.dev == port.ifname for hop in line.hops)
-        }
+        led = self._led_out.get(port.ifname, set())
         alone = {each.local for each in port.addr_info if each.noprefixroute}
         for each in port.addresses:
             there = each.ip not in alone or str(each.network) in led
             yield each if there else ip_interface((each.ip, each.max_prefixlen))
+
+    @cached_property
+    def _led_out(self) -> Mapping[str, set[str]]:
+        """The prefixes that routes lead out of each port without a next hop."""
+        found: dict[str, set[str]] = {}
+        for family in Family:
+            for line in self._machine.routes(family):
+                for hop in line.hops:
+                    if hop.gateway is None:
+                        found.setdefault(hop.dev or "", set()).add(line.prefix(family))
+        return found
 
     def _routes(self) -> dict[str, Any]:
         machine = self._machine
@@ -197,6 +214,7 @@ class MadeDevice:
             lines = [line for line in machine.routes(family) if not line.connected]
             ranks: dict[str, int] = {}
             for line in sorted(lines, key=lambda each: each.metric):
+                self._progress(0)
                 prefix = line.prefix(family)
                 if prefix.startswith(("fe80", "ff00")):
                     continue

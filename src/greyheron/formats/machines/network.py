@@ -16,7 +16,7 @@ from typing import Any
 
 from greyheron.core.discovery import SOLICITED_NODE
 from greyheron.core.frames import group_mac
-from greyheron.core.progress import Progress, unwatched
+from greyheron.core.progress import Progress, part, unwatched
 from greyheron.formats.format import Brought, Notice
 from greyheron.formats.machines.device import Made, MadeDevice, Neighbours
 from greyheron.formats.machines.machine import LOOPBACK, Machine, PortLine, kept_names
@@ -43,9 +43,9 @@ def network_of(
     )
     neighbours = Neighbours(machines)
     for number, machine in enumerate(machines):
-        progress(number / (len(machines) + 1))
+        share = part(progress, number, 2 * len(machines))
         try:
-            MadeDevice(machine, neighbours, made, macs).add()
+            MadeDevice(machine, neighbours, made, macs, share).add()
         except ValueError as error:
             problems.append(Problem(f"{machine.where}, ruleset", str(error)))
     if problems:
@@ -74,7 +74,8 @@ def network_of(
             "address_sets": made.sets,
             "lists": made.lists,
             "placements": made.placements,
-        }
+        },
+        part(progress, 1, 2),
     )
     return Brought(network, tuple(made.left_out), (*made.guessed, *wiring.guessed), made.counts)
 
