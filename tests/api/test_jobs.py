@@ -88,10 +88,9 @@ def test_what_nobody_asks_about_for_long_ends_with_a_word(
         jobs.told(told.id)
 
 
-def test_what_takes_too_long_is_ended_and_said(jobs: Jobs, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(module, "LONGEST", 0.0)
+def test_what_takes_too_long_is_ended_and_said(jobs: Jobs) -> None:
     with pytest.raises(Refusal, match="ask about less"):
-        jobs.start("a", until(threading.Event(), [], "long"))
+        jobs.start("a", until(threading.Event(), [], "long"), longest=0.0)
 
 
 def test_work_that_writes_is_finished_when_the_server_ends() -> None:

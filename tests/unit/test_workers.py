@@ -3,6 +3,7 @@
 import os
 import pickle
 import signal
+import sys
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
@@ -213,6 +214,20 @@ def test_a_worker_that_ends_in_the_middle_costs_a_retry(workers: Workers) -> Non
     found = there.findings(RunningAndDraft(network, network), None, unwatched)
     ending.join()
     assert found == DerivedState().findings(RunningAndDraft(network, network), None, unwatched)
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="counts what the system says is open")
+def test_workers_that_are_killed_leave_nothing_open(workers: Workers) -> None:
+    there = RemoteState("pipes", workers)
+    stored = RunningAndDraft(saltmarsh(), saltmarsh())
+    there.findings(stored, None, unwatched)
+    before = len(os.listdir("/proc/self/fd"))
+    for _ in range(8):
+        for pid in workers.pids():
+            with suppress(ProcessLookupError):
+                os.kill(pid, signal.SIGKILL)
+        there.findings(stored, None, unwatched)
+    assert len(os.listdir("/proc/self/fd")) <= before + len(workers)
 
 
 def test_workers_that_end_again_and_again_are_told_of(workers: Workers) -> None:

@@ -21,6 +21,7 @@ from greyheron.cli.reading import CannotGoOn, out
 from greyheron.cli.scheduling import Scheduler, crew_of
 from greyheron.demo.networks import saltmarsh
 from greyheron.server.app import make_app
+from greyheron.server.connections import BoundedConnection, most_connections
 from greyheron.server.logs import LogFormat, write_logs
 from greyheron.server.safety import LOOPBACK, Access
 from greyheron.store.database import open_database
@@ -94,8 +95,14 @@ def serve(
         out.print(f"Grey Heron is at {address}", markup=False)
         sys.stdout.flush()
         config = uvicorn.Config(
-            app, log_config=None, server_header=False, timeout_graceful_shutdown=FINISHING
+            app,
+            http=BoundedConnection,
+            ws="none",
+            log_config=None,
+            server_header=False,
+            timeout_graceful_shutdown=FINISHING,
         )
+        BoundedConnection.most = most_connections()
         server = uvicorn.Server(config)
         if demo if show is None else show:
             Thread(target=_open_browser, args=(server, address), daemon=True).start()

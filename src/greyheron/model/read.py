@@ -1,5 +1,6 @@
 """Reading documents from plain data, with every problem at once."""
 
+import re
 from collections.abc import Callable, Container, Iterator, Sequence
 from itertools import count
 from typing import Any
@@ -85,6 +86,54 @@ def read_network(data: Any, progress: Callable[[float], None] = lambda _done: No
     return network
 
 
+def read_what_reads(data: Any) -> tuple[Network, list[Problem]]:
+    """The network that is left of `data` without the items that keep it from being one, and what those say.
+
+    Raises DocumentError where it is not even the beginnings of one.
+    """
+    said: list[Problem] = []
+    left = dict(data) if isinstance(data, dict) else data
+    for spare in (None, *reversed(ITEM_TYPES)):
+        while True:
+            try:
+                return read_network(left), said
+            except DocumentError as error:
+                if not isinstance(left, dict) or left.get("format") != FORMAT:
+                    raise
+                said += [each for each in error.problems if each not in said]
+                without = {name: _kept(name, items, error.problems) for name, items in left.items()}
+            if without == left:  # nothing more can be told to be at fault: the least needed goes as a whole
+                break
+            left = without
+        if spare is not None:
+            left = {name: items for name, items in left.items() if name != spare}
+    raise DocumentError(said)
+
+
+def _kept(collection: str, items: Any, problems: Sequence[Problem]) -> Any:
+    """The items of a collection, but for those that a problem is about."""
+    if collection not in ITEM_TYPES or not isinstance(items, list):
+        return items
+    begins = f"{_SINGULAR[collection]} "
+    about = [each.where for each in problems if each.where.startswith(begins)]
+    return [
+        item
+        for number, item in enumerate(items, 1)
+        if not any(_is_about(where, _place_name(collection, number, item), item) for where in about)
+    ]
+
+
+def _is_about(where: str, place: str, item: Any) -> bool:
+    """Whether a problem there is one of an item, which is called by its place or by what it names."""
+    if where == place or where.startswith((f"{place},", f"{place} ")):
+        return True
+    named = [str(item[key]) for key in (*_NAMED_BY, "at") if key in item] if isinstance(item, dict) else []
+    ends = item.get("ends") if isinstance(item, dict) else None
+    named += [str(each) for each in ends] if isinstance(ends, list) else []
+    words = re.split(r"[ ,]+", where)
+    return len(named) > 1 and all(each in words for each in named)
+
+
 def _length(data: Any) -> int:
     """About how long a part of a document takes to read, lists by their text."""
     if isinstance(data, dict):
@@ -138,7 +187,8 @@ def _with_ids(collection: str, items: list[Any]) -> list[Any]:
     """Test flows and requirements written by hand need no id: each one without gets the next free number."""
     if collection not in _ID_BEGINS:
         return items
-    free = free_ids(collection, {item.get("id") for item in items if isinstance(item, dict)})
+    taken = {str(item.get("id")) for item in items if isinstance(item, dict)}
+    free = free_ids(collection, taken)
     return [
         {"id": next(free), **item} if isinstance(item, dict) and "id" not in item else item for item in items
     ]

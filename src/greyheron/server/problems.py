@@ -18,6 +18,7 @@ from greyheron.model.changes import ChangeError
 from greyheron.model.notation.line import NotationError
 from greyheron.model.problems import DocumentError, Problem, misread
 from greyheron.server.logs import log, request_id
+from greyheron.store.database import DatabaseGone
 from greyheron.store.networks import (
     NothingToDo,
     UnknownNetwork,
@@ -120,6 +121,7 @@ def install(app: FastAPI) -> None:
     on(VersionConflict, _conflict)
     on(RequestValidationError, _invalid)
     on(UnreadableNetwork, lambda error: problem(409, f"Nothing was changed: {error}"))
+    on(DatabaseGone, lambda error: problem(503, str(error)))
     on(OperationalError, _database)
     on(DatabaseError, _database)
     on(HTTPException, lambda error: problem(error.status_code, str(error.detail)))

@@ -1,5 +1,6 @@
 """The routes under /api."""
 
+import json
 from itertools import pairwise
 from typing import Annotated, Any, Literal
 
@@ -57,6 +58,7 @@ from greyheron.server.shapes import (
     ItemText,
     ListReading,
     ListText,
+    Mended,
     NetworkSummary,
     NewNetwork,
     OpenNetwork,
@@ -163,6 +165,23 @@ def export_network(network_id: str, store: Store, state: State = "draft") -> Res
     network = stored.running if state == "running" else stored.draft
     headers = {"Content-Disposition": f'attachment; filename="{network_id}.yaml"'}
     return Response(write_workspace(network), media_type="application/yaml", headers=headers)
+
+
+@router.get("/networks/{network_id}/kept", response_class=Response)
+def take_out_as_kept(network_id: str, store: Store) -> Response:
+    """What is kept of a network as it is, whether it reads or not: its documents, and edits since."""
+    found = store.as_written(network_id)
+    kept = {"name": found.name, "running": found.running, "draft": found.draft, "edits": found.since}
+    headers = {"Content-Disposition": f'attachment; filename="{network_id}.json"'}
+    return Response(json.dumps(kept, ensure_ascii=False), media_type="application/json", headers=headers)
+
+
+@router.post("/networks/{network_id}/mend", status_code=201)
+def mend_network(network_id: str, store: Store, author: Author) -> Mended:
+    """Make a network of what reads of one that does not, and say what does not. That one stays as it is."""
+    network, problems = store.what_reads(network_id)
+    made = store.create(network, author)
+    return Mended(id=made.id, left_out=problem_items(problems))
 
 
 @router.get("/networks/{network_id}/book")

@@ -186,6 +186,13 @@ class Ready(BaseModel):
     version: int
 
 
+class Mended(BaseModel):
+    """A network that was made of what reads of another one; `left_out`: what does not."""
+
+    id: str
+    left_out: list[ProblemItem]
+
+
 class Edit(RequestBody):
     """Changes that belong together; `label` is what undoing them is called."""
 

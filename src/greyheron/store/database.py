@@ -31,9 +31,12 @@ def open_database(path: Path) -> Engine:
                 path.parent.mkdir(parents=True, mode=0o700, exist_ok=True)
             require_ours(path, ScriptDirectory.from_config(config))
             owner_only(path)
+            place = Place(path)
             engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 10})
             event.listen(engine, "connect", _prepare)
             event.listen(engine, "begin", _begin)
+            event.listen(engine, "begin", place.require)
+            event.listen(engine, "commit", place.require)
             with engine.begin() as connection:
                 config.attributes["connection"] = connection
                 command.upgrade(config, "head")
@@ -42,6 +45,36 @@ def open_database(path: Path) -> Engine:
         except DatabaseError as error:
             raise CannotOpen(reason(path, error.orig or error)) from None
     return engine
+
+
+class DatabaseGone(Exception):
+    """The file that was opened is no longer where it was: what is written would be nowhere."""
+
+
+class Place:
+    """Where a database was opened, and which file that was."""
+
+    def __init__(self, path: Path) -> None:
+        self._path, self._file = path, _identity(path)
+
+    def require(self, _connection: Connection) -> None:
+        """Raise DatabaseGone unless the same file is still there."""
+        found = _identity(self._path)
+        if found == self._file:
+            return
+        what = "is no longer there" if found is None else "was replaced by another file"
+        raise DatabaseGone(
+            f"The database {self._path} {what}: nothing was written. Put back what was there, or start the "
+            "server again to go on with what is there now."
+        )
+
+
+def _identity(path: Path) -> tuple[int, int] | None:
+    try:
+        found = path.stat()
+    except OSError:
+        return None
+    return found.st_dev, found.st_ino
 
 
 def owner_only(path: Path) -> None:

@@ -14,11 +14,12 @@ from sqlalchemy import Engine, delete, func, select
 from sqlalchemy.orm import Session
 
 from greyheron.core.progress import Progress, part, unwatched
-from greyheron.model.changes import Change, apply, difference, reversed_edit
+from greyheron.model.changes import Change, ChangeError, apply, difference, reversed_edit
 from greyheron.model.document import Network, to_data
-from greyheron.model.problems import DocumentError
-from greyheron.model.read import edited, read_network
+from greyheron.model.problems import DocumentError, Problem
+from greyheron.model.read import edited, read_network, read_what_reads
 from greyheron.store.database import reading
+from greyheron.store.readable import require_readable, require_readable_changes
 from greyheron.store.tables import DocumentsRow, EditRow, NetworkRow, RevisionRow, now
 
 MOST_DOCUMENTS = 48 << 20
@@ -39,7 +40,10 @@ class UnreadableNetwork(Exception):
     """What is kept of a network no longer reads: it was written by something else, or is damaged."""
 
     def __init__(self, network_id: str, name: str, reason: str) -> None:
-        super().__init__(f"what is kept of “{name}” ({network_id}) does not read: {reason}")
+        super().__init__(
+            f"what is kept of “{name}” ({network_id}) does not read: {reason}. "
+            "Take out what is kept as it is, or make a network of what reads"
+        )
 
 
 class UnknownRevision(LookupError):
@@ -132,7 +136,8 @@ class NetworkStore:
         return next(each for each in self.summaries() if each.id == network_id)
 
     def create(self, network: Network, by: str = "") -> Stored:
-        """Keep a new network, running and draft alike. `by`: who makes it."""
+        """Keep a new network, running and draft alike. Raises DocumentError. `by`: who makes it."""
+        require_readable(network)
         text = self._documents.text_of(network)
         row = NetworkRow(id=secrets.token_hex(6), changed_by=by)
         _describe(row, network)
@@ -152,8 +157,31 @@ class NetworkStore:
             known = self._known(row)
             if known is not None:
                 return known
-            kept = _AsWritten.of(session, row)
+            kept = AsWritten.of(session, row)
         return self._remember(self._read(kept, progress))  # takes long where it is large: nobody waits for it
+
+    def as_written(self, network_id: str) -> "AsWritten":
+        """What is kept of a network, whether it reads or not. Raises UnknownNetwork."""
+        with Session(self._reading) as session:
+            return AsWritten.of(session, _row(session, network_id))
+
+    def what_reads(self, network_id: str) -> tuple[Network, list[Problem]]:
+        """What reads of a network's draft, and what does not. Raises UnknownNetwork, DocumentError."""
+        kept = self.as_written(network_id)
+        try:
+            network, problems = read_what_reads(json.loads(kept.draft))
+        except json.JSONDecodeError as error:
+            raise DocumentError(
+                [Problem(f"what is kept of {kept.name}", f"it is no JSON: {error}")]
+            ) from None
+        for number, text in enumerate(kept.since):
+            try:
+                network = edited(network, _changes(text))
+            except (ValueError, ChangeError) as error:
+                left = len(kept.since) - number
+                problems.append(Problem("edits", f"the last {left} do not fit what reads: {error}"))
+                break
+        return network, problems
 
     def remove(self, network_id: str, version: int) -> None:
         """Take a network away; for `KEPT_REMOVED` that can be taken back."""
@@ -312,6 +340,8 @@ class NetworkStore:
         return documents
 
     def _written(self, writing: "_Transaction", running: Network, draft: Network) -> None:
+        for document in (running, draft):
+            require_readable(document, writing.before.running, writing.before.draft)
         row = writing.row
         row.version += 1
         row.changed_at = now()
@@ -326,7 +356,7 @@ class NetworkStore:
         with Session(self._engine) as session, session.begin():
             row = _row(session, network_id, version)
             if before.version != version:  # somebody else was faster, and is who this is based on
-                before = self._read(_AsWritten.of(session, row), unwatched)
+                before = self._read(AsWritten.of(session, row), unwatched)
             row.changed_by = by
             writing = _Transaction(session, row, before)
             yield writing
@@ -341,7 +371,7 @@ class NetworkStore:
         with self._lock:
             return self._stored.setdefault((stored.id, stored.version), stored)
 
-    def _read(self, kept: "_AsWritten", progress: Progress) -> Stored:
+    def _read(self, kept: "AsWritten", progress: Progress) -> Stored:
         try:
             running, draft = (
                 self._documents.parsed(text, part(progress, number, 2))
@@ -367,7 +397,7 @@ class _Transaction:
         return self.made
 
 
-class _AsWritten(Struct, frozen=True):
+class AsWritten(Struct, frozen=True):
     """A network as it stands in the database.
 
     draft:  as it was written last;  since:  the changes that make of it what it is now, in order
@@ -382,7 +412,7 @@ class _AsWritten(Struct, frozen=True):
     labels: tuple[str | None, str | None]
 
     @classmethod
-    def of(cls, session: Session, row: NetworkRow) -> "_AsWritten":
+    def of(cls, session: Session, row: NetworkRow) -> "AsWritten":
         done, written = row.edits_done, row.edits_written
         low, high = sorted((done, written))
         edits = session.scalars(
@@ -505,7 +535,10 @@ def _text(network: Network) -> str:
 
 
 def _changes_text(changes: Sequence[Change]) -> str:
-    return json.dumps([change.model_dump(mode="json") for change in changes], ensure_ascii=False)
+    """The text of an edit that is kept. Raises DocumentError where it would not read back."""
+    text = json.dumps([change.model_dump(mode="json") for change in changes], ensure_ascii=False)
+    require_readable_changes(changes, text)
+    return text
 
 
 def _changes(text: str) -> list[Change]:

@@ -61,6 +61,7 @@ class _Worker:
         here, there = context.Pipe()
         self.process = context.Process(target=work, args=(there, memory), name="worker", daemon=True)
         self.process.start()
+        self.pid = self.process.pid
         there.close()
         self._connection: Connection = here
         self._tellers: OrderedDict[str, Teller] = OrderedDict()
@@ -112,10 +113,13 @@ class _Worker:
 
     def close(self) -> None:
         self.lost = True
-        self.process.terminate()  # the listening thread sees the end of the connection, and closes it
-        self.process.join(timeout=1)
-        if self.process.is_alive():
-            self.process.kill()
+        with suppress(ValueError):  # it was closed before
+            self.process.terminate()  # the listening thread sees the end of the connection, and closes it
+            self.process.join(timeout=1)
+            if self.process.is_alive():
+                self.process.kill()
+                self.process.join()
+            self.process.close()  # it holds pipes of its own
 
     def _token(self, network: str, document: Network, packing: PackedOnce) -> int:
         teller = self._tellers.setdefault(network, Teller())
@@ -170,7 +174,7 @@ class Workers:
     def pids(self) -> list[int]:
         """The processes that there are now."""
         with self._lock:
-            return [each.process.pid for each in self._workers if each.process.pid is not None]
+            return [each.pid for each in self._workers if each.pid is not None]
 
     def results(
         self,

@@ -42,6 +42,7 @@ export type ProofReport = Schemas["ProofReport"];
 export type FindingItem = Schemas["FindingItem"];
 export type Choice = Schemas["Choice"];
 export type Run = Schemas["Run"];
+export type Mended = Schemas["Mended"];
 export type PartLines = Schemas["PartLines"];
 export type Section = PartLines["section"];
 export type Completion = Schemas["Completion"];

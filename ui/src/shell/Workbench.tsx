@@ -3,7 +3,7 @@ import { Tooltip } from "radix-ui";
 import { type ComponentType, useCallback, useEffect, useState } from "react";
 import { useKeys } from "../actions/useKeys";
 import { useBringing } from "../api/bringing";
-import type { OpenNetwork } from "../api/client";
+import { ApiError, type OpenNetwork } from "../api/client";
 import { useNetwork } from "../api/queries";
 import { BringIn } from "../bring/BringIn";
 import { TakeOut } from "../bring/TakeOut";
@@ -24,6 +24,7 @@ import { Providers } from "../workbench/Providers";
 import { Palette } from "./Palette";
 import { ShortcutsDialog } from "./ShortcutsDialog";
 import { TopBar } from "./TopBar";
+import { Unreadable } from "./Unreadable";
 
 const SCREENS: Record<View, ComponentType> = {
   map: MapAndBook,
@@ -56,6 +57,7 @@ export function Workbench({ id }: { id: string }) {
           <button type="button" className="button" onClick={() => go({ network: null })}>
             All networks
           </button>
+          {network.error instanceof ApiError && network.error.status === 409 && <Unreadable id={id} />}
         </>
       ) : (
         <Stage words="Opening the network: its lists are read" done={network.done} />
