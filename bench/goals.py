@@ -167,8 +167,8 @@ def editing(size: int) -> Measured:
     from fastapi.testclient import TestClient
 
     from greyheron.model.document import to_data
+    from greyheron.server.access import Access
     from greyheron.server.app import make_app
-    from greyheron.server.safety import Access
     from greyheron.store.database import open_database
 
     with TemporaryDirectory() as folder:

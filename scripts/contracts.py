@@ -10,8 +10,8 @@ from msgspec.structs import asdict
 
 from greyheron.model.document import Network
 from greyheron.model.traits import TRAITS
+from greyheron.server.access import Access
 from greyheron.server.app import make_app
-from greyheron.server.safety import Access
 from greyheron.store.database import open_database
 
 ROOT = Path(__file__).parent.parent

@@ -8,8 +8,8 @@ from random import Random
 from fastapi.testclient import TestClient
 from tests.fuzz import Requests, failures
 
+from greyheron.server.access import Access
 from greyheron.server.app import make_app
-from greyheron.server.safety import Access
 from greyheron.store.database import open_database
 
 SOME = 500

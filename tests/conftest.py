@@ -8,8 +8,8 @@ from fastapi.testclient import TestClient
 from hypothesis import settings
 from sqlalchemy import Engine
 
+from greyheron.server.access import Access
 from greyheron.server.app import make_app
-from greyheron.server.safety import Access
 from greyheron.store.database import open_database
 from greyheron.store.networks import NetworkStore
 

@@ -11,10 +11,10 @@ from threading import Thread
 import pytest
 import uvicorn
 
+from greyheron.server.access import Access
 from greyheron.server.app import make_app
 from greyheron.server.connections import BoundedConnection
 from greyheron.server.logs import BETWEEN, Repeats
-from greyheron.server.safety import Access
 from greyheron.store.database import open_database
 
 PATIENCE = 30.0

@@ -6,8 +6,8 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine
 
+from greyheron.server.access import Access
 from greyheron.server.app import make_app
-from greyheron.server.safety import Access
 from tests.working import answered
 
 POSITION = '{"label": "x", "changes": [{"collection": "positions", "key": "kiosk", "item": %s}]}'

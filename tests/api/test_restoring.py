@@ -6,8 +6,8 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine
 
+from greyheron.server.access import Access
 from greyheron.server.app import make_app
-from greyheron.server.safety import Access
 from greyheron.store.backup import back_up, restore
 
 

@@ -8,8 +8,8 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine, text
 
+from greyheron.server.access import Access
 from greyheron.server.app import make_app
-from greyheron.server.safety import Access
 from greyheron.store.database import open_database
 from greyheron.store.networks import NetworkStore
 from tests.fuzz import Requests, failures

@@ -1,13 +1,16 @@
 """Requests that should not be answered: each a clear error, the server and its data unharmed."""
 
+from collections.abc import Iterator
 from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine
 
+from greyheron.server import safety
+from greyheron.server.access import Access
 from greyheron.server.app import make_app
-from greyheron.server.safety import LARGEST_BODY, LARGEST_FILES, Access
+from greyheron.server.safety import LARGEST_BODY, LARGEST_FILES
 
 HERE = "http://127.0.0.1:8470"
 
@@ -183,17 +186,60 @@ def test_refused(
     assert client.get(f"/api/networks/{demo['id']}").json() == demo
 
 
-def test_a_token_is_asked_for_and_can_be_handed_over_in_the_address(engine: Engine) -> None:
-    app = make_app(engine, Access(token="a-long-enough-token"), None)
+TOKEN = "a-long-enough-token"
+
+
+@pytest.fixture
+def guarded(engine: Engine) -> Iterator[TestClient]:
+    app = make_app(engine, Access(token=TOKEN), None)
     with TestClient(app, base_url=HERE, follow_redirects=False) as client:
-        assert client.get("/api/networks").status_code == 401
-        assert client.get("/?token=wrong").status_code == 401
-        bearer = {"Authorization": "Bearer a-long-enough-token"}
-        assert client.get("/api/networks", headers=bearer).status_code == 200
-        handed = client.get("/?token=a-long-enough-token")
-        assert (handed.status_code, handed.headers["location"]) == (303, "/")
-        assert "HttpOnly" in handed.headers["set-cookie"]
-        assert client.get("/api/networks").status_code == 200  # by the cookie
+        yield client
+
+
+def test_a_token_is_asked_for(guarded: TestClient) -> None:
+    assert guarded.get("/api/networks").status_code == 401
+    assert guarded.get("/api/networks", headers={"Authorization": "Bearer wrong"}).status_code == 401
+    bearer = {"Authorization": f"Bearer {TOKEN}"}
+    assert guarded.get("/api/networks", headers=bearer).status_code == 200
+    assert guarded.get("/health").status_code == 200
+
+
+def test_a_token_in_an_address_lets_nobody_in(guarded: TestClient) -> None:
+    """Addresses end in logs."""
+    answer = guarded.get(f"/?token={TOKEN}")
+    assert answer.status_code == 401
+    assert "set-cookie" not in answer.headers
+
+
+def test_a_code_lets_one_browser_in_once(guarded: TestClient) -> None:
+    code = guarded.app.state.entrance.new_code()  # type: ignore[attr-defined]
+    assert guarded.get("/?code=wrong").status_code == 401
+    entered = guarded.get(f"/?code={code}")
+    assert (entered.status_code, entered.headers["location"]) == (303, "/")
+    cookie = entered.headers["set-cookie"]
+    assert "HttpOnly" in cookie
+    assert "SameSite=strict" in cookie
+    assert TOKEN not in cookie
+    assert guarded.get("/api/networks").status_code == 200  # by the cookie
+    guarded.cookies.clear()
+    assert guarded.get(f"/?code={code}").status_code == 401
+
+
+def test_a_browser_is_let_in_by_the_token_in_a_form(
+    guarded: TestClient, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(safety, "SLOWED", 0.0)
+    page = guarded.get("/map")
+    assert page.status_code == 401
+    assert 'action="/enter"' in page.text
+    wrong = guarded.post("/enter", data={"token": "<b>wrong"})
+    assert (wrong.status_code, "This is not the token." in wrong.text) == (401, True)
+    assert guarded.post("/enter", content=b"token=" + b"x" * 100_000).status_code == 401
+    other = guarded.post("/enter", data={"token": TOKEN}, headers={"Origin": "http://elsewhere.example"})
+    assert other.status_code == 403
+    entered = guarded.post("/enter", data={"token": TOKEN})
+    assert entered.status_code == 303
+    assert guarded.get("/api/networks").status_code == 200
 
 
 def test_answers_carry_a_strict_policy(client: TestClient) -> None:

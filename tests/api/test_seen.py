@@ -7,8 +7,8 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine
 
+from greyheron.server.access import Access
 from greyheron.server.app import make_app
-from greyheron.server.safety import Access
 from tests.unit.test_traffic import CAMHUB, CONVERSATION, KIOSK, LEDGER, pcap
 from tests.working import answered
 

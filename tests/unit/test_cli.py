@@ -10,8 +10,11 @@ from importlib.resources import files
 from pathlib import Path
 from xml.etree import ElementTree
 
+import pytest
+
 from greyheron.analysis.testing.book import States, Tries, mark_tests
-from greyheron.cli.serving import listening_at
+from greyheron.cli.reading import CannotGoOn
+from greyheron.cli.serving import at_socket, listening_at, token_of
 from greyheron.core.timeline import Timeline
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.workspace import read_workspace, write_workspace
@@ -124,7 +127,40 @@ def test_serving_elsewhere_than_on_loopback_needs_a_token() -> None:
     result = run(["serve", "--host", "0.0.0.0"])
     assert result.exit_code == 2
     assert "token" in result.output
-    assert run(["serve", "--host", "0.0.0.0", "--token", "short"]).exit_code == 2
+
+
+@pytest.mark.parametrize("token", ["short", "", "   "])
+def test_a_token_is_long_and_its_owners_only(tmp_path: Path, token: str) -> None:
+    file = tmp_path / "token"
+    file.touch(mode=0o600)
+    file.write_text(f"{token}\n")
+    with pytest.raises(CannotGoOn, match="too short"):
+        token_of(file)
+    file.write_text("long enough for anybody\n")
+    assert token_of(file) == "long enough for anybody"
+    file.chmod(0o644)
+    with pytest.raises(CannotGoOn, match="Others may read"):
+        token_of(file)
+
+
+def test_a_token_is_never_taken_from_the_command_line() -> None:
+    result = run(["serve", "--token", "long enough for anybody"])
+    assert result.exit_code == 2
+    assert "can be read by everybody" in result.output
+
+
+def test_a_socket_is_its_owners_only_and_is_taken_by_one(tmp_path: Path) -> None:
+    path = tmp_path / "heron.sock"
+    with at_socket(path):
+        assert path.stat().st_mode & 0o777 == 0o600
+        with pytest.raises(CannotGoOn, match="Somebody listens"), at_socket(path):
+            pass
+    assert not path.exists()
+    left = socket.socket(socket.AF_UNIX)
+    left.bind(str(path))
+    left.close()  # nobody listens there any more
+    with at_socket(path):
+        assert path.is_socket()
 
 
 def test_prove_advise_and_findings_end_as_a_pipeline_wants(tmp_path: Path) -> None:

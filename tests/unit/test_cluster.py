@@ -26,8 +26,8 @@ from greyheron.formats.traffic import read_traffic
 from greyheron.formats.workspace import write_workspace
 from greyheron.model.entry import ListBody
 from greyheron.model.values import Family
+from greyheron.server.access import Access
 from greyheron.server.app import make_app
-from greyheron.server.safety import Access
 from greyheron.working import cluster as clusters
 from greyheron.working.cluster import MOST_LINKS, Cluster
 from greyheron.working.derived import SMALL, DerivedState

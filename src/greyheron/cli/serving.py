@@ -6,7 +6,8 @@ import os
 import socket
 import sys
 import webbrowser
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from importlib.resources import files
 from pathlib import Path
 from threading import Thread
@@ -20,10 +21,10 @@ from greyheron.cli.keeping import DATA, DATABASE, Folder
 from greyheron.cli.reading import CannotGoOn, out
 from greyheron.cli.scheduling import Scheduler, crew_of
 from greyheron.demo.networks import saltmarsh
+from greyheron.server.access import LOOPBACK, Access, Entrance
 from greyheron.server.app import make_app
 from greyheron.server.connections import BoundedConnection, most_connections
 from greyheron.server.logs import LogFormat, write_logs
-from greyheron.server.safety import LOOPBACK, Access
 from greyheron.store.database import open_database
 from greyheron.store.networks import NetworkStore
 from greyheron.working.derived import MEMORY
@@ -52,7 +53,14 @@ def serve(
     show: Annotated[
         bool | None, typer.Option("--open/--no-open", help="Open the browser; with --demo unless told.")
     ] = None,
-    token: Annotated[str | None, typer.Option(envvar="GREY_HERON_TOKEN", help="An access token.")] = None,
+    token_file: Annotated[
+        Path | None,
+        typer.Option(help="A file with the access token, which GREY_HERON_TOKEN may hold as well."),
+    ] = None,
+    socket_path: Annotated[
+        Path | None, typer.Option("--socket", help="Listen at a Unix socket, for this user only.")
+    ] = None,
+    token: Annotated[str | None, typer.Option(hidden=True)] = None,
     also: Annotated[
         list[str] | None, typer.Option("--name", help="A host name that a proxy passes on.")
     ] = None,
@@ -69,12 +77,18 @@ def serve(
     log_requests: Annotated[bool, typer.Option("--log-requests", help="Log every request.")] = False,
 ) -> None:
     """Serve the workbench. Listens on loopback only, unless there is an access token."""
-    if host not in LOOPBACK and not token:
-        raise CannotGoOn(f"Listening on {host} lets others in: give an access token with --token.")
-    if token is not None and len(token) < SHORTEST_TOKEN:
-        raise CannotGoOn(f"The access token is too short: use at least {SHORTEST_TOKEN} characters.")
+    if token is not None:
+        raise CannotGoOn(
+            "A token on the command line can be read by everybody on this machine: put it into "
+            "GREY_HERON_TOKEN, or into a file that is named with --token-file."
+        )
+    needed = token_of(token_file)
+    if socket_path is None and host not in LOOPBACK and needed is None:
+        raise CannotGoOn(
+            f"Listening on {host} lets others in: give an access token in GREY_HERON_TOKEN or --token-file."
+        )
     sys.setswitchinterval(TURN)
-    with listening_at(host, port) as listening:
+    with listening_at(host, port) if socket_path is None else at_socket(socket_path) as listening:
         write_logs(log_format, logging.INFO if log_requests else logging.WARNING)
         engine = open_database(data / DATABASE)
         store = NetworkStore(engine)
@@ -85,14 +99,13 @@ def serve(
             out.print(f"There is no built workbench in {built}: serving the API alone.", markup=False)
         app = make_app(
             engine,
-            Access(LOOPBACK | {host, *(also or ())}, token),
+            Access(LOOPBACK | {host, *(each.lower() for each in also or ())}, needed),
             built if (built / "index.html").is_file() else None,
             memory * MIB,
             _crew(workers, scheduler, memory * MIB),
         )
-        shown = f"[{host}]" if ":" in host else host
-        address = f"http://{shown}:{listening.getsockname()[1]}/{'?token=' + token if token else ''}"
-        out.print(f"Grey Heron is at {address}", markup=False)
+        address = None if socket_path else _address(host, listening, app.state.entrance)
+        out.print(f"Grey Heron is at {address or f'the socket {socket_path}'}", markup=False)
         sys.stdout.flush()
         config = uvicorn.Config(
             app,
@@ -104,7 +117,7 @@ def serve(
         )
         BoundedConnection.most = most_connections()
         server = uvicorn.Server(config)
-        if demo if show is None else show:
+        if address is not None and (demo if show is None else show):
             Thread(target=_open_browser, args=(server, address), daemon=True).start()
         server.run(sockets=[listening])
 
@@ -117,6 +130,48 @@ def _crew(workers: int | None, scheduler: str | None, memory: int) -> Crew | Non
         return crew_of(scheduler)
     many = min(os.cpu_count() or 1, MOST_WORKERS) if workers is None else workers
     return Workers(many, memory // 2) if many else None
+
+
+def token_of(file: Path | None) -> str | None:
+    """The access token that is to be asked for, if any. Raises CannotGoOn, OSError."""
+    if file is not None and file.stat().st_mode & 0o077:
+        raise CannotGoOn(f"Others may read {file}, which holds the access token: let only its owner (0600).")
+    text = os.environ.get("GREY_HERON_TOKEN") if file is None else file.read_text("utf-8")
+    token = (text or "").strip()
+    if not token and file is None:
+        return None
+    if len(token) < SHORTEST_TOKEN:
+        raise CannotGoOn(f"The access token is too short: use at least {SHORTEST_TOKEN} characters.")
+    return token
+
+
+def _address(host: str, listening: socket.socket, entrance: Entrance | None) -> str:
+    """Where a browser finds it; with a code that lets one in, once, where a token is needed."""
+    shown = f"[{host}]" if ":" in host else host
+    code = "" if entrance is None else f"?code={entrance.new_code()}"
+    return f"http://{shown}:{listening.getsockname()[1]}/{code}"
+
+
+@contextmanager
+def at_socket(path: Path) -> Iterator[socket.socket]:
+    """A Unix socket that only its owner may connect to; one that nobody listens at is replaced."""
+    if path.is_socket():
+        with socket.socket(socket.AF_UNIX) as asking:
+            if asking.connect_ex(str(path)) == 0:
+                raise CannotGoOn(f"Somebody listens at {path} already: end that, or name another --socket.")
+        path.unlink()
+    before = os.umask(0o177)
+    try:
+        listening = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
+        listening.bind(str(path))
+        listening.listen(128)
+    except OSError as error:
+        raise CannotGoOn(f"{path} cannot be listened at ({error.strerror or error}).") from None
+    finally:
+        os.umask(before)
+    with listening:
+        yield listening
+    path.unlink(missing_ok=True)
 
 
 def listening_at(host: str, port: int) -> socket.socket:

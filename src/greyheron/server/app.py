@@ -16,6 +16,7 @@ from starlette.staticfiles import StaticFiles
 
 from greyheron import __version__
 from greyheron.server import problems
+from greyheron.server.access import Access, Entrance, content_policy
 from greyheron.server.book_routes import router as book_router
 from greyheron.server.bring_routes import router as bring_router
 from greyheron.server.device_routes import router as device_router
@@ -28,7 +29,7 @@ from greyheron.server.problems import Refusal
 from greyheron.server.reach_routes import router as reach_router
 from greyheron.server.rehearsal_routes import router as rehearsal_router
 from greyheron.server.routes import router
-from greyheron.server.safety import Access, Safety, content_policy
+from greyheron.server.safety import Safety
 from greyheron.server.seen_routes import router as seen_router
 from greyheron.server.traffic_routes import router as traffic_router
 from greyheron.server.watching import Watching, watch
@@ -93,7 +94,8 @@ def make_app(
     if interface is not None:
         _serve_interface(app, interface)
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=_LEVEL)
-    app.add_middleware(Safety, access=access)
+    app.state.entrance = None if access.token is None else Entrance(access.token)
+    app.add_middleware(Safety, access=access, entrance=app.state.entrance)
     app.add_middleware(Watching, registry=registry)
     return app
 

@@ -1,56 +1,37 @@
 """What stands between the network and the routes: hosts, origins, tokens, sizes and headers."""
 
-import hmac
-from http.cookies import SimpleCookie
-from urllib.parse import parse_qs, urlsplit
+import asyncio
+from urllib.parse import urlsplit
 
-from msgspec import Struct
 from starlette.datastructures import Headers, MutableHeaders
-from starlette.responses import RedirectResponse
+from starlette.requests import Request
+from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from greyheron.server.access import ENTER, Access, Entrance, content_policy, page
 from greyheron.server.problems import Refusal, problem, unexpected
-from greyheron.server.watching import HEALTH
+from greyheron.server.watching import HEALTH, METRICS
 
 LARGEST_BODY = 32 * 1024 * 1024
 LARGEST_FILES = 128 * 1024 * 1024
 """Whole networks may be larger than what is said of one."""
 _TAKE_FILES = frozenset({"/api/networks/import", "/api/bring"})
-LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
-COOKIE = "grey-heron-token"
 _MOST_DIGITS = 18
 _CHANGING = frozenset({"POST", "PUT", "PATCH", "DELETE"})
 
 
-def content_policy(nonce: str | None = None) -> str:
-    """The Content-Security-Policy. `nonce` allows the style elements that an editor makes for itself."""
-    styles = "style-src 'self'" + (f" 'nonce-{nonce}'" if nonce else "")
-    return "; ".join(
-        (
-            "default-src 'self'",
-            styles,
-            "img-src 'self' data:",
-            "object-src 'none'",
-            "base-uri 'none'",
-            "form-action 'self'",
-            "frame-ancestors 'none'",
-        )
-    )
-
-
-class Access(Struct, frozen=True):
-    """Who may ask. `hosts`: names in the Host header; `token`: needed when not None."""
-
-    hosts: frozenset[str] = LOOPBACK
-    token: str | None = None
+SLOWED = 1.0
+"""Seconds that a wrong token takes."""
 
 
 class Safety:
     """ASGI middleware: refuses a wrong Host or Origin, a missing token and a body that is too large."""
 
-    def __init__(self, app: ASGIApp, access: Access) -> None:
+    def __init__(self, app: ASGIApp, access: Access, entrance: Entrance | None = None) -> None:
+        """entrance:  how browsers come in where a token is needed"""
         self._app = app
         self._access = access
+        self._entrance = entrance
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -61,12 +42,11 @@ class Safety:
         if refusal is not None:
             await problem(refusal.status, refusal.detail)(scope, receive, send)
             return
-        handed = _token_in_query(scope)
-        if handed is not None:
-            response = RedirectResponse("/", status_code=303)
-            response.set_cookie(COOKIE, handed, httponly=True, samesite="strict")
-            await response(scope, receive, send)
-            return
+        if self._entrance is not None and scope["path"] != HEALTH:
+            answer = await self._at_entrance(self._entrance, Request(scope, receive), headers)
+            if answer is not None:
+                await answer(scope, receive, _with_headers(send))
+                return
         begun = False
 
         async def watched(message: Message) -> None:
@@ -91,24 +71,27 @@ class Safety:
         elsewhere = origin is not None and _place_of(origin) != headers.get("host")
         if scope["method"] in _CHANGING and elsewhere:
             return Refusal(403, f"A page from {origin} may not change anything here.")
-        if scope["path"] != HEALTH and not self._allowed(scope, headers):
-            return Refusal(401, "An access token is needed: open the address that the server printed.")
         length = headers.get("content-length", "0")
         if not is_number(length) or int(length) > _largest(scope):
             return _too_large(scope)
         return None
 
-    def _allowed(self, scope: Scope, headers: Headers) -> bool:
-        token = self._access.token
-        if token is None:
-            return True
-        cookie = SimpleCookie(headers.get("cookie", "")).get(COOKIE)
-        given = (
-            headers.get("authorization", "").removeprefix("Bearer "),
-            cookie.value if cookie else "",
-            _token_in_query(scope) or "",
-        )
-        return any(hmac.compare_digest(candidate.encode(), token.encode()) for candidate in given)
+    async def _at_entrance(self, entrance: Entrance, request: Request, headers: Headers) -> Response | None:
+        """The answer to who is let in now, or not at all; None to who may go on."""
+        if request.url.path == "/" and "code" in request.query_params:
+            let_in = entrance.by_code(request.url.query)
+            if let_in is not None:
+                return let_in
+        if entrance.admits(headers):
+            return None
+        if request.method == "POST" and request.url.path == ENTER:
+            answer = await entrance.by_form(request)
+            if answer.status_code == 401:
+                await asyncio.sleep(SLOWED)
+            return answer
+        if request.method == "GET" and not request.url.path.startswith(("/api/", METRICS)):
+            return page()
+        return problem(401, "An access token is needed: send it as “Authorization: Bearer …”.")
 
 
 def is_number(text: str) -> bool:
@@ -129,13 +112,6 @@ def _host_name(host: str) -> str:
         return urlsplit(f"//{host}").hostname or ""
     except ValueError:
         return ""
-
-
-def _token_in_query(scope: Scope) -> str | None:
-    """A token handed over in the first address that is opened, `/?token=…`."""
-    if scope["path"] != "/":
-        return None
-    return next(iter(parse_qs(scope["query_string"].decode("latin-1")).get("token", [])), None)
 
 
 def _largest(scope: Scope) -> int:
@@ -167,7 +143,7 @@ def _with_headers(send: Send) -> Send:
             headers = MutableHeaders(scope=message)
             headers.setdefault("Content-Security-Policy", content_policy())
             headers["X-Content-Type-Options"] = "nosniff"
-            headers["Referrer-Policy"] = "no-referrer"
+            headers.setdefault("Referrer-Policy", "no-referrer")
             headers["Cross-Origin-Opener-Policy"] = "same-origin"
         await send(message)
 

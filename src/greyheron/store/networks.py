@@ -42,7 +42,7 @@ class UnreadableNetwork(Exception):
     def __init__(self, network_id: str, name: str, reason: str) -> None:
         super().__init__(
             f"what is kept of “{name}” ({network_id}) does not read: {reason}. "
-            "Take out what is kept as it is, or make a network of what reads"
+            "Take out what is kept as it is, or make a network of what reads."
         )
 
 
