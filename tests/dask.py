@@ -19,6 +19,7 @@ class Machines:
 
     folder: Path
     address: str = ""
+    environment: Mapping[str, str] | None = None
     processes: list["subprocess.Popen[bytes]"] = field(default_factory=list)
     commands: list[tuple[str, ...]] = field(default_factory=list)
 
@@ -29,7 +30,7 @@ class Machines:
             stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
             cwd=self.folder,
-            env=environment,
+            env=environment or self.environment,
         )
         self.processes.append(process)
         self.commands.append(words)
@@ -45,7 +46,8 @@ class Machines:
     def scheduler(self) -> None:
         """Start it, and wait until it can be spoken to."""
         port = self.address.rpartition(":")[2]
-        self.start("scheduler", "--host", "127.0.0.1", "--port", port)
+        protocol = self.address.partition(":")[0]
+        self.start("scheduler", "--host", "127.0.0.1", "--port", port, "--protocol", protocol)
         while True:
             with suppress(OSError), socket.create_connection(("127.0.0.1", int(port)), timeout=1):
                 return
@@ -58,13 +60,15 @@ class Machines:
 
 
 @contextmanager
-def machines(workers: int) -> Iterator[Machines]:
+def machines(
+    workers: int, protocol: str = "tcp", environment: Mapping[str, str] | None = None
+) -> Iterator[Machines]:
     """A scheduler on a free port, and workers that may still be on their way to it."""
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
-        address = f"tcp://127.0.0.1:{free.getsockname()[1]}"
+        address = f"{protocol}://127.0.0.1:{free.getsockname()[1]}"
     with TemporaryDirectory() as folder:
-        found = Machines(Path(folder), address)
+        found = Machines(Path(folder), address, environment=environment)
         try:
             found.scheduler()
             for _ in range(workers):

@@ -1,6 +1,7 @@
 """The workers of a scheduler: they answer as this process does, and what becomes of it when they end."""
 
 import os
+import shutil
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -10,11 +11,13 @@ from threading import Timer
 from time import sleep
 from typing import Any
 
+import cloudpickle
 import pytest
 from distributed import Client
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine
 
+import dask
 from greyheron import __version__
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.traffic.folding import fold
@@ -252,8 +255,105 @@ def test_work_that_nobody_waits_for_ends(cluster: Cluster) -> None:
 
 
 def test_what_is_raised_there_is_raised_here(cluster: Cluster) -> None:
-    with pytest.raises(AttributeError, match="no_such_work"):
+    with pytest.raises(RuntimeError, match=r"AttributeError: .*no_such_work"):
         cluster.results("wrong", [Order(0, "no_such_work", RunningAndDraft.same(saltmarsh()), ())])
+
+
+def poisoned(file: str) -> object:
+    """An answer that makes a file of whoever reads it as a program; all of it goes to the worker."""
+
+    class Poisoned:
+        def __reduce__(self) -> tuple[Any, tuple[str, str]]:
+            return open, (file, "w")
+
+    return Poisoned()
+
+
+def test_an_answer_that_is_a_program_is_not_run(cluster: Cluster, tmp_path: Path) -> None:
+    file = tmp_path / "run"
+    cloudpickle.register_pickle_by_value(sys.modules[__name__])
+    try:
+        future = cluster._client.submit(poisoned, str(file), pure=False)
+        with pytest.raises(WorkersGone, match="look at what runs there"):
+            cluster._outcome("findings", future)
+    finally:
+        cloudpickle.unregister_pickle_by_value(sys.modules[__name__])
+    assert not file.exists()
+
+
+@pytest.mark.parametrize(
+    "answer",
+    [
+        None,
+        7,
+        "done",
+        ("done",),
+        ("done", None),
+        ("done", b"junk"),
+        ("done", [1]),
+        ("error", b""),
+        ("else", b""),
+    ],
+)
+def test_an_answer_that_is_not_ours_is_told_of(cluster: Cluster, answer: Any) -> None:
+    future = cluster._client.submit(lambda: answer, pure=False)
+    with pytest.raises(WorkersGone, match="look at what runs there"):
+        cluster._outcome("findings", future)
+
+
+def certificates(folder: Path) -> tuple[Path, Path, Path]:
+    """An authority, and a certificate of its own with the key."""
+    ca, key, mine = (folder / name for name in ("ca.pem", "key.pem", "mine.pem"))
+    ca_key, asked = folder / "ca-key.pem", folder / "asked.pem"
+    new = ["-newkey", "rsa:2048", "-nodes", "-subj"]
+    for words in (
+        ["req", "-x509", *new, "/CN=saltmarsh authority", "-keyout", ca_key, "-out", ca, "-days", "2"],
+        ["req", *new, "/CN=saltmarsh scheduler", "-keyout", key, "-out", asked],
+        [
+            "x509",
+            "-req",
+            "-in",
+            asked,
+            "-CA",
+            ca,
+            "-CAkey",
+            ca_key,
+            "-CAcreateserial",
+            "-out",
+            mine,
+            "-days",
+            "1",
+        ],
+    ):
+        subprocess.run(["openssl", *map(str, words)], check=True, capture_output=True)
+    return ca, mine, key
+
+
+@pytest.mark.skipif(shutil.which("openssl") is None, reason="makes certificates with openssl")
+def test_a_scheduler_is_spoken_to_by_tls(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """As docs/running.md says it: the engine's own settings, on each machine."""
+    ca, mine, key = certificates(tmp_path)
+    its = {"CA_FILE": ca} | {
+        f"{who}__{what}": file
+        for who in ("SCHEDULER", "WORKER", "CLIENT")
+        for what, file in (("CERT", mine), ("KEY", key))
+    }
+    settings = {f"DASK_DISTRIBUTED__COMM__TLS__{name}": str(file) for name, file in its.items()}
+    with machines(1, protocol="tls", environment=os.environ | settings) as found:
+        for name, value in settings.items():
+            monkeypatch.setenv(name, value)
+        dask.config.refresh()
+        crew = Cluster(found.address)
+        try:
+            there = RemoteState("tls", crew).findings(RunningAndDraft.same(saltmarsh()), None, unwatched)
+            assert there == DerivedState().findings(RunningAndDraft.same(saltmarsh()), None, unwatched)
+        finally:
+            crew.close()
+        for name in settings:
+            monkeypatch.delenv(name)
+        dask.config.refresh()
+        with pytest.raises(WorkersGone, match="no certificates here"):
+            Cluster(found.address)
 
 
 def test_a_server_gives_long_work_to_a_scheduler(engine: Engine, client: TestClient, two: Machines) -> None:

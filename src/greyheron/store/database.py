@@ -31,12 +31,12 @@ def open_database(path: Path) -> Engine:
                 path.parent.mkdir(parents=True, mode=0o700, exist_ok=True)
             require_ours(path, ScriptDirectory.from_config(config))
             owner_only(path)
-            place = Place(path)
+            file = OpenedFile(path)
             engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 10})
             event.listen(engine, "connect", _prepare)
             event.listen(engine, "begin", _begin)
-            event.listen(engine, "begin", place.require)
-            event.listen(engine, "commit", place.require)
+            event.listen(engine, "begin", file.require)
+            event.listen(engine, "commit", file.require)
             with engine.begin() as connection:
                 config.attributes["connection"] = connection
                 command.upgrade(config, "head")
@@ -51,7 +51,7 @@ class DatabaseGone(Exception):
     """The file that was opened is no longer where it was: what is written would be nowhere."""
 
 
-class Place:
+class OpenedFile:
     """Where a database was opened, and which file that was."""
 
     def __init__(self, path: Path) -> None:

@@ -26,6 +26,7 @@ from greyheron.model.document import Network, to_data
 from greyheron.working.derived import MOST_NETWORKS
 from greyheron.working.errand import DocumentKeys, Errand, Named, PackedPieces
 from greyheron.working.orders import Order, WorkersGone
+from greyheron.working.plain import NotPlain, error_of, findings_of, result_of
 from greyheron.working.telling import MOST_TOLD, Saying, SomeItems, packed, pieces_of
 
 MOST_LINKS = 16
@@ -39,6 +40,8 @@ _LOOK = 0.1
 CONNECTING = 10.0
 NOBODY = 15.0
 """Seconds after which work that no worker takes is given up."""
+_PLAIN = ["msgpack"]
+"""How the results of tasks are written and read: as nothing that could be a program."""
 _SHARES = 2
 """So many shares for each worker: one that is added in the middle takes some over."""
 _log = logging.getLogger(__name__)
@@ -114,7 +117,18 @@ class Cluster:
 
     def _connect(self) -> None:
         try:
-            self._client = Client(self._address, timeout=CONNECTING, set_as_default=False)
+            self._client = Client(
+                self._address,
+                timeout=CONNECTING,
+                set_as_default=False,
+                serializers=_PLAIN,
+                deserializers=_PLAIN,
+            )
+        except TypeError as error:
+            raise WorkersGone(
+                f"{self._address} is spoken to by TLS, for which there are no certificates here ({error}): "
+                "say where they are, as docs/running.md does."
+            ) from None
         except (OSError, ValueError) as error:
             raise WorkersGone(
                 f"No scheduler answers at {self._address} ({error}): start one with `dask scheduler`."
@@ -170,7 +184,7 @@ class Cluster:
                 progress((len(asked) - len(open_ones) + sum(far)) / len(asked))
                 for number in [each for each in open_ones if begun[each].done()]:
                     try:
-                        results[number] = self._outcome(begun[number])
+                        results[number] = self._outcome(asked[number].method, begun[number])
                         open_ones.discard(number)
                     except _Again as again:
                         tries[number] += not isinstance(again, _Elsewhere)
@@ -250,14 +264,11 @@ class Cluster:
         for key in self._links.keys() - spoken:
             del self._links[key]
 
-    def _outcome(self, future: "Future[Any]") -> Any:
-        """What came of a task. Raises what it raised, and _Again."""
+    def _outcome(self, method: str, future: "Future[Any]") -> Any:
+        """What came of a task. Raises what it raised, WorkersGone and _Again."""
         if future.status == "error":
             error = future.exception()
-            if isinstance(error, KilledWorker):
-                raise WorkersGone(self._lost())
-            assert error is not None
-            raise error
+            raise WorkersGone(self._lost() if isinstance(error, KilledWorker) else self._not_ours(error))
         try:
             found = future.result()
         except (CancelledError, OSError):
@@ -266,10 +277,18 @@ class Cluster:
                 self._links.clear()
                 self._arguments.clear()
             raise _Again from None
-        if isinstance(found, tuple) and found[0] == "misfit":
-            self._note(*found[1:])
-            raise _Elsewhere
-        return found[1]
+        except Exception as error:  # it is in a form that is not read here
+            raise WorkersGone(self._not_ours(error)) from None
+        try:
+            said, *what = found
+            if said == "misfit":
+                self._note(*map(str, what))
+                raise _Elsewhere
+            if said == "error":
+                raise error_of(what[0])
+            return result_of(method, what[0])
+        except (NotPlain, IndexError, TypeError) as error:
+            raise WorkersGone(self._not_ours(error)) from None
 
     def _note(self, worker: str, version: str) -> None:
         """Say once that a worker has another Grey Heron, or none (version "")."""
@@ -320,7 +339,8 @@ class Cluster:
         if key in self._far and done is not None:
             self._far[key] = done
         if key in self._found and packed:
-            self._found[key].extend(pickle.loads(packed))
+            with suppress(NotPlain):  # what comes of it all is looked at again in the end
+                self._found[key].extend(findings_of(key.split("-")[2], packed))
 
     def _forget(self, future: "Future[Any]") -> None:
         """What a task told on its way."""
@@ -331,6 +351,12 @@ class Cluster:
         """What a task has told since it was asked last."""
         found = self._found.get(key, ())
         return [found.popleft() for _ in range(len(found))] if found else []
+
+    def _not_ours(self, error: object) -> str:
+        return (
+            f"A worker of {self._address} answered something that Grey Heron does not answer ({error}): "
+            "look at what runs there."
+        )
 
     def _lost(self) -> str:
         return (
@@ -353,7 +379,7 @@ def _task() -> Callable[[str, bytes, Mapping[str, PackedPieces], str], tuple[Any
             return "misfit", get_worker().address, own
         from greyheron.working.errand import carry_out
 
-        return "done", carry_out(packed, links, topic)
+        return carry_out(packed, links, topic)
 
     return task
 

@@ -15,7 +15,7 @@ from greyheron.core.progress import Cancelled, Found, Progress
 from greyheron.model.document import Network
 from greyheron.working.derived import MEMORY, DerivedStates
 from greyheron.working.documents import RunningAndDraft
-from greyheron.working.process import sendable
+from greyheron.working.plain import WentWrong, packed_findings, packed_result
 from greyheron.working.telling import Listener, Packed
 
 MOST_DOCUMENTS = 24
@@ -97,8 +97,11 @@ def forget(network: str) -> None:
     _states().forget(network)
 
 
-def carry_out(packed: bytes, links: Mapping[str, PackedPieces], topic: str) -> Any:
-    """What comes of an errand; how far it is is told as events of `topic`. Raises Cancelled."""
+def carry_out(packed: bytes, links: Mapping[str, PackedPieces], topic: str) -> tuple[str, bytes]:
+    """What comes of an errand, as plain data: its result, or its error.
+
+    How far it is is told as events of `topic`.
+    """
     errand: Errand = pickle.loads(packed)
     running, draft, *others = (
         _documents().of(chain, links)
@@ -110,12 +113,13 @@ def carry_out(packed: bytes, links: Mapping[str, PackedPieces], topic: str) -> A
     )
     documents = iter(others)
     first = [next(documents) if isinstance(each, Named) else each for each in errand.first]
-    method = getattr(_states().of(errand.network), errand.method)
     try:
+        method = getattr(_states().of(errand.network), errand.method)
         told = {"told": _found(topic)} if errand.tells else {}
-        return method(RunningAndDraft(running, draft), *first, _progress(topic), *errand.rest, **told)
+        found = method(RunningAndDraft(running, draft), *first, _progress(topic), *errand.rest, **told)
+        return "done", packed_result(found)
     except Exception as error:
-        raise sendable(error) from None
+        return "error", packed_result(WentWrong.of(error))
 
 
 def _progress(topic: str) -> Progress:
@@ -140,7 +144,7 @@ def _found(topic: str) -> Found:
     key = worker.get_current_task()
 
     def told(found: Sequence[Any]) -> None:
-        packed = pickle.dumps(found, pickle.HIGHEST_PROTOCOL) if found else b""
+        packed = packed_findings(found) if found else b""
         if 0 < len(packed) < MOST_TOLD_BYTES:
             worker.log_event(topic, (key, None, packed))
 
