@@ -1,6 +1,5 @@
 """`grey-heron advise` and `findings`: where lists should go, and what is wrong."""
 
-import json
 from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
@@ -19,6 +18,7 @@ from greyheron.cli.reading import (
     content_of,
     network_in,
     out,
+    print_json,
     read_file,
     write_file,
 )
@@ -53,7 +53,7 @@ def advise(
             }
             for each in chosen
         ]
-        print(json.dumps({"text": found.text, "choices": choices}, ensure_ascii=False, indent=2))
+        print_json({"text": found.text, "choices": choices})
     else:
         out.print(found.text, markup=False)
         apart = False
@@ -110,7 +110,7 @@ def findings(
             }
             for each in found
         ]
-        print(json.dumps({"network": network.name, "findings": data}, ensure_ascii=False, indent=2))
+        print_json({"network": network.name, "findings": data})
     else:
         for each in found:
             accepted = f" (accepted: {each.accepted})" if each.accepted else ""

@@ -14,6 +14,7 @@ from greyheron.cli.reading import (
     content_of,
     name_of,
     out,
+    print_data,
     write_file,
 )
 from greyheron.formats.bundle import Bundle, bundle_in, bundle_of
@@ -25,7 +26,7 @@ from greyheron.model.problems import DocumentError
 
 def collect() -> None:
     """Print the script that collects what a machine is: `sh collect.sh > NAME.json`, as root, on each."""
-    print(collecting_script(), end="")
+    print_data(collecting_script())
 
 
 def convert(

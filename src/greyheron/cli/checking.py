@@ -1,6 +1,5 @@
 """`grey-heron check` and `prove`: test flows run, requirements proved."""
 
-import json
 from pathlib import Path
 from typing import Annotated
 
@@ -11,7 +10,7 @@ from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.policy import ProofReport
 from greyheron.analysis.testing.book import TestMarks
 from greyheron.analysis.testing.judge import Standing
-from greyheron.cli.reading import UNEXPECTED, AsJson, File, out, read_file, write_file
+from greyheron.cli.reading import UNEXPECTED, AsJson, File, out, print_json, read_file, write_file
 from greyheron.cli.scheduling import Scheduler, derived_state
 from greyheron.core.conversation import Verdict
 from greyheron.core.progress import unwatched
@@ -57,7 +56,7 @@ def check(
         ]
         answers = [_proof_data(requirement, answer) for requirement, answer in proofs]
         data = {"network": network.name, "tests": tests, "requirements": answers}
-        print(json.dumps(data, ensure_ascii=False, indent=2))
+        print_json(data)
     else:
         _print_marks(network, marks)
         for requirement, answer in proofs:
@@ -99,7 +98,7 @@ def prove(
         found = _proofs(state, network, "baseline" if baseline else "draft")
     if as_json:
         answers = [_proof_data(each, answer) for each, answer in found]
-        print(json.dumps({"network": network.name, "requirements": answers}, ensure_ascii=False, indent=2))
+        print_json({"network": network.name, "requirements": answers})
     else:
         for each, answer in found:
             _print_proof(write_requirement(each.statement), answer)

@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from greyheron.cli.reading import UNEXPECTED, content_of, name_of, network_in, write_file
+from greyheron.cli.reading import UNEXPECTED, content_of, name_of, network_in, print_data, write_file
 from greyheron.demo.generator import Plan
 from greyheron.demo.generator import generate as generated
 from greyheron.formats.listing import is_listing, read_listing, write_listing
@@ -35,7 +35,7 @@ def format_file(
     if write and before != after:
         write_file(file, after)
     elif not (write or check_only):
-        print(after, end="")
+        print_data(after)
 
 
 def _text_of(file: Path) -> str:
@@ -74,4 +74,4 @@ def generate(
     meshed: Annotated[bool, typer.Option("--meshed", help="More links in the core.")] = False,
 ) -> None:
     """Print the workspace file of a large invented network."""
-    print(write_workspace(generated(Plan(routers, lists, entries, seed, meshed))), end="")
+    print_data(write_workspace(generated(Plan(routers, lists, entries, seed, meshed))))

@@ -13,6 +13,7 @@ import typer
 from typer.core import TyperCommand, TyperGroup
 
 from greyheron import __version__
+from greyheron.formats.outgoing import for_terminal
 from greyheron.memory import settle_memory
 
 BAD = 2
@@ -159,7 +160,7 @@ def _of_system(error: OSError) -> str:
 
 def _said(text: str, status: int) -> int:
     with suppress(OSError):
-        print(text, file=sys.stderr, flush=True)
+        print(for_terminal(text), file=sys.stderr, flush=True)
     return status
 
 

@@ -1,13 +1,12 @@
 """`grey-heron reach`: who can talk to whom, as a table."""
 
-import json
 from typing import Annotated
 
 import typer
 
 from greyheron.analysis.reach.matrix import rows_of
 from greyheron.analysis.reach.question import ReachError, ReachQuestion, require_services
-from greyheron.cli.reading import AsJson, CannotGoOn, File, read_file
+from greyheron.cli.reading import AsJson, CannotGoOn, File, print_data, print_json, read_file
 from greyheron.cli.scheduling import Scheduler, derived_state
 from greyheron.core.bulk.engine import VERDICT_ORDER
 from greyheron.core.progress import unwatched
@@ -43,14 +42,14 @@ def reach(
         found = state.reach(RunningAndDraft.same(network), question, None, unwatched)
     devices = found.axis.devices
     if as_json:
-        print(json.dumps({"network": network.name, "devices": devices, "cells": rows_of(found.draft)}))
+        print_json({"network": network.name, "devices": devices, "cells": rows_of(found.draft)})
         return
     words = [_words(bits) for bits in range(1 << len(VERDICT_ORDER))]
     rows = (
         [name, *(words[bits] for bits in row)]
         for name, row in zip(devices, found.draft.tolist(), strict=True)
     )
-    print(write_table([["from \\ to", *devices], *rows]), end="")
+    print_data(write_table([["from \\ to", *devices], *rows]))
 
 
 def _words(bits: int) -> str:

@@ -1,13 +1,15 @@
 """What commands share: the files they read, where they print, and how they end."""
 
+import json
 import sys
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 from rich.console import Console
 
 from greyheron.cli.writing import write_whole
+from greyheron.formats.outgoing import for_terminal
 from greyheron.formats.workspace import read_workspace
 from greyheron.model.document import Network
 from greyheron.model.problems import DocumentError, Problem
@@ -20,7 +22,23 @@ class CannotGoOn(Exception):
     """What a command was asked cannot be done; says why, and what to do."""
 
 
-out = Console(highlight=False, soft_wrap=True)
+class Output(Console):
+    """Where commands print for people: names and notes in it do nothing to the terminal."""
+
+    def print(self, *objects: Any, **how: Any) -> None:
+        super().print(*(for_terminal(each) if isinstance(each, str) else each for each in objects), **how)
+
+
+def print_data(text: str) -> None:
+    """Print what a program may read; as it is, but for people only what a terminal can show."""
+    sys.stdout.write(for_terminal(text) if sys.stdout.isatty() else text)
+
+
+def print_json(data: Any) -> None:
+    print_data(f"{json.dumps(data, ensure_ascii=False, indent=2)}\n")
+
+
+out = Output(highlight=False, soft_wrap=True)
 File = Annotated[Path, typer.Argument(help="A workspace file, or - for standard input.", allow_dash=True)]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON as docs/api.md describes it.")]
 

@@ -1,6 +1,5 @@
 """`grey-heron rehearse`: the network in a real kernel, and its test flows as real packets."""
 
-import json
 import sys
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
@@ -11,7 +10,7 @@ import typer
 from msgspec import to_builtins
 
 from greyheron.cli.checking import MARKS
-from greyheron.cli.reading import UNEXPECTED, AsJson, CannotGoOn, File, out, read_file, write_file
+from greyheron.cli.reading import UNEXPECTED, AsJson, CannotGoOn, File, out, print_json, read_file, write_file
 from greyheron.formats.junit import Case, write_suites
 from greyheron.rehearsal.asking import Selection
 from greyheron.rehearsal.report import RehearsalReport, TriedReport
@@ -82,7 +81,7 @@ def rehearse(
     if junit is not None:
         write_file(junit, write_suites(network.name, {"rehearsal": _cases(report)}))
     if as_json:
-        print(json.dumps(to_builtins(report), ensure_ascii=False, indent=2))
+        print_json(to_builtins(report))
     elif not keep or not report.tried:
         _print(report)
     if report.differing:

@@ -1,13 +1,12 @@
 """`grey-heron trace`: one flow hop by hop."""
 
-import json
 from typing import Annotated
 
 import typer
 from msgspec import to_builtins
 
 from greyheron.analysis.words.report import LegReport, TraceReport, report_in_time
-from greyheron.cli.reading import AsJson, File, out, read_file
+from greyheron.cli.reading import AsJson, File, out, print_json, read_file
 from greyheron.core.bulk.trying import try_flow
 from greyheron.core.timeline import Timeline
 from greyheron.model.notation.flows import read_bare_flow, write_flow
@@ -36,7 +35,7 @@ def trace(
     segments = timeline.first.topology.segments
     found = report_in_time(results, segments, write_flow(flow), "baseline" if baseline else "draft")
     if as_json:
-        print(json.dumps(to_builtins(found), ensure_ascii=False, indent=2))
+        print_json(to_builtins(found))
     else:
         _print_trace(found)
 

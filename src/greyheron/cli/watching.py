@@ -1,6 +1,5 @@
 """`grey-heron traffic`: what was really there, and what the network makes of it."""
 
-import json
 from pathlib import Path
 from typing import Annotated
 
@@ -11,7 +10,7 @@ from greyheron.analysis.traffic.folding import fold
 from greyheron.analysis.traffic.judging import Odd, odd, parties_of
 from greyheron.analysis.traffic.told import TrafficRow, rows_of
 from greyheron.cli.checking import MARKS
-from greyheron.cli.reading import UNEXPECTED, AsJson, CannotGoOn, File, out, read_file
+from greyheron.cli.reading import UNEXPECTED, AsJson, CannotGoOn, File, out, print_json, read_file
 from greyheron.cli.scheduling import Scheduler, derived_state
 from greyheron.core.progress import unwatched
 from greyheron.formats.bundle import bundle_in
@@ -49,7 +48,7 @@ def traffic(
     for notice in notices:
         typer.echo(f"left out: {notice}", err=True)
     if as_json:
-        print(json.dumps(to_builtins(rows), ensure_ascii=False, indent=2))
+        print_json(to_builtins(rows))
     else:
         _print(rows)
     if any(row.odd or row.draft != "passes" for row in rows):

@@ -7,6 +7,7 @@ from xml.etree.ElementTree import Element, SubElement, indent, tostring
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.policy import ProofReport
 from greyheron.analysis.testing.book import TestMarks
+from greyheron.formats.outgoing import for_xml
 from greyheron.model.document import Network, Requirement
 from greyheron.model.notation.requirements import write_requirement
 
@@ -42,16 +43,16 @@ def write_junit(
 
 def write_suites(title: str, suites: Mapping[str, Sequence[Case]]) -> str:
     """Suites of cases by their names."""
-    root = Element("testsuites", name=title)
+    root = Element("testsuites", name=for_xml(title))
     for name, cases in suites.items():
         failures = sum(case.failure is not None for case in cases)
         suite = SubElement(root, "testsuite", name=name, tests=str(len(cases)), failures=str(failures))
         for case in cases:
-            element = SubElement(suite, "testcase", name=case.name, classname=case.group)
+            element = SubElement(suite, "testcase", name=for_xml(case.name), classname=for_xml(case.group))
             if case.failure is not None:
-                SubElement(element, "failure", message=case.failure)
+                SubElement(element, "failure", message=for_xml(case.failure))
             if case.note:
-                SubElement(element, "system-out").text = case.note
+                SubElement(element, "system-out").text = for_xml(case.note)
     indent(root)
     return '<?xml version="1.0" encoding="UTF-8"?>\n' + tostring(root, encoding="unicode") + "\n"
 

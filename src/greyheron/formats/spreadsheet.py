@@ -4,12 +4,12 @@ import csv
 import io
 from collections.abc import Iterable, Sequence
 
-_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+from greyheron.formats.outgoing import for_table
 
 
 def write_table(rows: Iterable[Sequence[str]]) -> str:
     """Rows as CSV; a field that would be taken for a formula begins with an apostrophe."""
     text = io.StringIO()
     writer = csv.writer(text)
-    writer.writerows([f"'{each}" if each.startswith(_FORMULA) else each for each in row] for row in rows)
+    writer.writerows(map(for_table, row) for row in rows)
     return text.getvalue()

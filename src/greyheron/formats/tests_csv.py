@@ -4,6 +4,8 @@ import csv
 import io
 from collections.abc import Iterable
 
+from greyheron.formats.outgoing import from_table
+from greyheron.formats.spreadsheet import write_table
 from greyheron.model.document import TestFlow
 from greyheron.model.notation.flows import write_expected_flow
 from greyheron.model.problems import DocumentError, Problem
@@ -15,11 +17,8 @@ LARGEST = 4 * 1024 * 1024
 
 def write_tests(tests: Iterable[TestFlow]) -> str:
     """The table that `read_tests` reads as `tests`, their ids apart."""
-    text = io.StringIO()
-    writer = csv.writer(text)
-    writer.writerow(COLUMNS)
-    writer.writerows((test.group, write_expected_flow(test.flow), test.note) for test in tests)
-    return text.getvalue()
+    rows = ((test.group, write_expected_flow(test.flow), test.note) for test in tests)
+    return write_table([COLUMNS, *rows])
 
 
 def read_tests(text: str, taken: Iterable[str] = ()) -> tuple[TestFlow, ...]:
@@ -43,7 +42,7 @@ def _read(rows: "csv.DictReader[str]", taken: set[str]) -> tuple[TestFlow, ...]:
     found: list[TestFlow] = []
     problems: list[Problem] = []
     for row in rows:
-        values = {name: (row.get(name) or "").strip() for name in COLUMNS}
+        values = {name: from_table((row.get(name) or "").strip()) for name in COLUMNS}
         if not any(values.values()):
             continue
         item = {"id": next(free), **values}

@@ -11,6 +11,8 @@ from xml.sax.saxutils import escape, quoteattr
 from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import iterparse
 
+from greyheron.formats.outgoing import for_xml
+
 _IETF = "urn:ietf:params:xml:ns:yang:"
 _NAMESPACES = {"grey-heron": "urn:grey-heron:yang:grey-heron"}
 _MODULES = {namespace: module for module, namespace in _NAMESPACES.items()}
@@ -82,7 +84,7 @@ def _write(name: str, value: Any, parent: str, module: str, depth: int, lines: l
                 _write(key, inner, local, own or module, depth + 1, lines)
             lines.append(f"{space}</{local}>")
             continue
-        said = {True: "true", False: "false"}[each] if isinstance(each, bool) else str(each)
+        said = {True: "true", False: "false"}[each] if isinstance(each, bool) else for_xml(str(each))
         more = ""
         if (parent, local) in _IDENTITIES and ":" in said:
             prefix = said.partition(":")[0]
