@@ -6,8 +6,10 @@ import socket
 import sqlite3
 import subprocess
 import sys
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Sequence
 from contextlib import closing
+from functools import partial
 from importlib.resources import files
 from pathlib import Path
 
@@ -17,6 +19,7 @@ from greyheron import __version__
 from greyheron.cli.main import COMMANDS
 from greyheron.cli.reading import CannotGoOn, write_file
 from greyheron.cli.writing import write_whole
+from greyheron.formats.workspace import read_workspace
 from greyheron.store.database import open_database
 from tests.command_line import run
 
@@ -267,3 +270,104 @@ def test_backups_are_made_and_put_back_and_nothing_else_is(tmp_path: Path) -> No
     ended = run(["restore", str(tmp_path / "birds.db"), "--data", str(data)])
     assert "another program" in sentence_of(ended.exit_code, ended.output)
     assert not list(data.glob("*.restoring*"))
+
+
+@pytest.mark.parametrize(
+    ("words", "closed", "status", "told"),
+    [
+        (("check", "-"), 0, 2, "There is no standard input to read"),
+        (("check", DEMO), 1, 1, ""),
+        (("check", "nothing-here"), 2, 2, None),
+        (("check", "/proc/self/mem"), None, 2, "/proc/self/mem cannot be read: Input/output error"),
+        (("convert", "/proc/self/mem"), None, 2, "/proc/self/mem cannot be read: Input/output error"),
+    ],
+)
+def test_closed_streams_and_files_that_do_not_read(
+    words: Sequence[str], closed: int | None, status: int, told: str | None, tmp_path: Path
+) -> None:
+    errors = tmp_path / "errors"
+    with errors.open("wb") as into:
+        ended = subprocess.run(
+            [sys.executable, "-m", "greyheron", *words],
+            stdout=subprocess.DEVNULL,
+            stderr=into,
+            preexec_fn=None if closed is None else partial(os.close, closed),
+            check=False,
+        )
+    assert ended.returncode == status
+    said = errors.read_text()
+    assert "Traceback" not in said
+    assert said == "" if not told else told in said
+
+
+def test_a_closed_stream_is_no_place_for_a_file(tmp_path: Path) -> None:
+    """Else what is printed would go into the first file that is opened."""
+    file, target = tmp_path / "network.yaml", tmp_path / "out.yaml"
+    file.write_bytes(Path(DEMO).read_bytes())
+    subprocess.run(
+        [sys.executable, "-m", "greyheron", "convert", str(file), "--output", str(target)],
+        preexec_fn=partial(os.closerange, 0, 3),
+        check=True,
+    )
+    assert file.read_bytes() == Path(DEMO).read_bytes()
+    assert read_workspace(target.read_bytes()) == read_workspace(file.read_bytes())
+
+
+@pytest.mark.parametrize("after", [0.05, 0.1, 0.2, 0.3, 0.5])
+def test_ctrl_c_is_a_word_at_any_moment(after: float) -> None:
+    with started("check", DEMO, stdout=subprocess.DEVNULL) as running:
+        wait_for_interpreter(running.pid)
+        time.sleep(after)
+        running.send_signal(signal.SIGINT)
+        assert running.stderr is not None
+        said = running.stderr.read()
+    assert b"Traceback" not in said
+    assert (running.returncode, said) in ((130, b"Stopped.\n"), (1, b""))
+
+
+def wait_for_interpreter(pid: int) -> None:
+    """Until it runs our own code: before, the system's own answer to Ctrl+C is that the process is gone."""
+    ours = Path(f"/proc/{pid}/status")
+    while not int(ours.read_text().split("SigCgt:")[1].split()[0], 16) >> (signal.SIGINT - 1) & 1:
+        time.sleep(0.002)
+    time.sleep(0.05)
+
+
+WRITING: dict[str, list[str]] = {
+    "check": [DEMO, "--junit", "OUT"],
+    "findings": [DEMO, "--sarif", "OUT"],
+    "convert": [DEMO, "--output", "OUT"],
+    "rehearse": [DEMO, "--junit", "OUT"],
+}
+
+
+@pytest.mark.parametrize("command", WRITING)
+def test_a_file_that_is_there_is_replaced_only_when_told(command: str, tmp_path: Path) -> None:
+    target = tmp_path / "out"
+    target.write_text("what was there")
+    words = [command, *(str(target) if word == "OUT" else word for word in WRITING[command])]
+    ended = run(words)
+    assert "is there already; nothing was changed" in sentence_of(ended.exit_code, ended.output)
+    assert target.read_text() == "what was there"
+    if command != "rehearse":
+        assert run([*words, "--force"]).exit_code in (0, 1)
+        assert target.read_text() != "what was there"
+
+
+def test_a_folder_of_files_is_written_over_only_when_told(tmp_path: Path) -> None:
+    out = tmp_path / "out"
+    words = ["convert", DEMO, "--to", "yang", "--output", str(out)]
+    assert run(words).exit_code in (0, 1)
+    first = {each: each.read_bytes() for each in out.iterdir()}
+    assert all(each.stat().st_mode & 0o077 == 0 for each in first)
+    next(iter(first)).write_text("mine")
+    ended = run(words)
+    assert "is there already" in sentence_of(ended.exit_code, ended.output)
+    assert next(iter(first)).read_text() == "mine"
+    assert run([*words, "--force"]).exit_code in (0, 1)
+    assert {each: each.read_bytes() for each in out.iterdir()} == first
+
+
+def test_what_is_written_may_go_into_what_is_no_file() -> None:
+    """What is there is no file, and nothing of it is replaced."""
+    assert run(["check", DEMO, "--junit", "/dev/null"]).exit_code == 1

@@ -15,11 +15,13 @@ from greyheron.cli.reading import (
     UNEXPECTED,
     AsJson,
     File,
+    Force,
     content_of,
     network_in,
     out,
     print_json,
     read_file,
+    require_free,
     write_file,
 )
 from greyheron.cli.scheduling import Scheduler, derived_state
@@ -79,9 +81,11 @@ def findings(
     sarif: Annotated[
         Path | None, typer.Option("--sarif", help="Write them there as SARIF 2.1.0, for a code host.")
     ] = None,
+    force: Force = False,
     scheduler: Scheduler = None,
 ) -> None:
     """Say what is wrong or doubtful. Exit status: 0 nothing above a note, 1 something is, 2 a bad file."""
+    require_free(sarif, force)
     content = content_of(file)
     network = network_in(file, content)
     with derived_state(network, scheduler) as state:

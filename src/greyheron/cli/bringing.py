@@ -11,10 +11,11 @@ from greyheron.cli.reading import (
     STANDARD_INPUT,
     UNEXPECTED,
     CannotGoOn,
+    Force,
     content_of,
     name_of,
-    out,
     print_data,
+    require_free,
     write_file,
 )
 from greyheron.formats.bundle import Bundle, bundle_in, bundle_of
@@ -33,6 +34,7 @@ def convert(
     source: Annotated[Path, typer.Argument(help="A file, a folder or an archive, or - for standard input.")],
     to: Annotated[str, typer.Option("--to", help="The format to write.")] = "workspace",
     output: Annotated[Path | None, typer.Option("--output", help="Write there instead of printing.")] = None,
+    force: Force = False,
 ) -> None:
     """Read a network in any format that is known, and write it in another.
 
@@ -43,6 +45,7 @@ def convert(
     if writing is None:
         known = ", ".join(each.name for each in WRITTEN)
         raise CannotGoOn(f"There is no format “{to}” to write: {known}.")
+    require_free(output, force)
     brought = _brought(source)
     taken = writing.write(brought.network)
     for notice in brought.guessed:
@@ -50,7 +53,7 @@ def convert(
     left_out = (*brought.left_out, *taken.left_out)
     for notice in left_out:
         _say("left out", notice)
-    _write(taken.files, output)
+    _write(taken.files, output, force)
     if left_out:
         raise typer.Exit(UNEXPECTED)
 
@@ -77,17 +80,19 @@ def _say(what: str, notice: Notice) -> None:
     typer.echo(f"{what}: {notice}", err=True)
 
 
-def _write(files: Mapping[str, bytes], output: Path | None) -> None:
+def _write(files: Mapping[str, bytes], output: Path | None, force: bool) -> None:
     """One file is printed or written, several go into a folder. Raises CannotGoOn."""
     if len(files) == 1:
         (content,) = files.values()
         if output is None:
-            out.file.write(content.decode())
+            print_data(content.decode())
         else:
             write_file(output, content, private=True)
         return
     if output is None:
         raise CannotGoOn("This format takes several files: say with --output into which folder.")
+    for path in files:
+        require_free(output / path, force)
     for path, content in files.items():
-        (output / path).parent.mkdir(parents=True, exist_ok=True)
+        (output / path).parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         write_file(output / path, content, private=True)

@@ -10,7 +10,17 @@ from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.policy import ProofReport
 from greyheron.analysis.testing.book import TestMarks
 from greyheron.analysis.testing.judge import Standing
-from greyheron.cli.reading import UNEXPECTED, AsJson, File, out, print_json, read_file, write_file
+from greyheron.cli.reading import (
+    UNEXPECTED,
+    AsJson,
+    File,
+    Force,
+    out,
+    print_json,
+    read_file,
+    require_free,
+    write_file,
+)
 from greyheron.cli.scheduling import Scheduler, derived_state
 from greyheron.core.conversation import Verdict
 from greyheron.core.progress import unwatched
@@ -35,9 +45,11 @@ def check(
     file: File,
     as_json: AsJson = False,
     junit: Annotated[Path | None, typer.Option("--junit", help="Write a JUnit XML report there.")] = None,
+    force: Force = False,
     scheduler: Scheduler = None,
 ) -> None:
     """Run every test flow, prove every requirement. Exit status: 0 all as expected, 1 not, 2 a bad file."""
+    require_free(junit, force)
     network = read_file(file)
     with derived_state(network, scheduler) as state:
         marks = state.book(RunningAndDraft.same(network), None)

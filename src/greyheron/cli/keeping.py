@@ -5,7 +5,7 @@ from typing import Annotated
 
 import typer
 
-from greyheron.cli.reading import out
+from greyheron.cli.reading import Force, out
 from greyheron.store.backup import back_up
 from greyheron.store.backup import restore as put_back
 
@@ -17,7 +17,7 @@ DATA = Path("grey-heron-data")
 def backup(
     file: Annotated[Path, typer.Argument(help="The copy to make.")],
     data: Folder = DATA,
-    force: Annotated[bool, typer.Option("--force", help="Replace a file that is there.")] = False,
+    force: Force = False,
 ) -> None:
     """Copy the database to a file, while the server runs or not."""
     back_up(data / DATABASE, file, force)

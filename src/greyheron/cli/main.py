@@ -3,6 +3,7 @@
 import codecs
 import io
 import os
+import signal
 import sys
 from collections.abc import Sequence
 from contextlib import suppress
@@ -89,6 +90,7 @@ def _every(
     ),
 ) -> None:
     del version
+    signal.signal(signal.SIGINT, signal.default_int_handler)  # from here on something may be under way
 
 
 def main(arguments: Sequence[str] | None = None) -> int:

@@ -40,6 +40,7 @@ def print_json(data: Any) -> None:
 
 out = Output(highlight=False, soft_wrap=True)
 File = Annotated[Path, typer.Argument(help="A workspace file, or - for standard input.", allow_dash=True)]
+Force = Annotated[bool, typer.Option("--force", help="Replace what is there already.")]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON as docs/api.md describes it.")]
 
 
@@ -49,12 +50,24 @@ def read_file(file: Path) -> Network:
 
 
 def content_of(file: Path) -> bytes:
-    """What a file holds, or standard input."""
-    return sys.stdin.buffer.read() if str(file) == STANDARD_INPUT else file.read_bytes()
+    """What a file holds, or standard input. Raises OSError, which names the file, and CannotGoOn."""
+    if str(file) == STANDARD_INPUT and sys.stdin is None:
+        raise CannotGoOn("There is no standard input to read: name a file.")
+    try:
+        return sys.stdin.buffer.read() if str(file) == STANDARD_INPUT else file.read_bytes()
+    except OSError as error:
+        error.filename = error.filename or name_of(file)
+        raise
 
 
 def name_of(file: Path) -> str:
     return "standard input" if str(file) == STANDARD_INPUT else str(file)
+
+
+def require_free(file: Path | None, force: bool) -> None:
+    """Raise CannotGoOn where a file that is to be written is there already, and may not be replaced."""
+    if file is not None and file.is_file() and not force:
+        raise CannotGoOn(f"{file} is there already; nothing was changed. Name another file, or say --force.")
 
 
 def write_file(file: Path, text: str | bytes, private: bool = False) -> None:

@@ -10,7 +10,18 @@ import typer
 from msgspec import to_builtins
 
 from greyheron.cli.checking import MARKS
-from greyheron.cli.reading import UNEXPECTED, AsJson, CannotGoOn, File, out, print_json, read_file, write_file
+from greyheron.cli.reading import (
+    UNEXPECTED,
+    AsJson,
+    CannotGoOn,
+    File,
+    Force,
+    out,
+    print_json,
+    read_file,
+    require_free,
+    write_file,
+)
 from greyheron.formats.junit import Case, write_suites
 from greyheron.rehearsal.asking import Selection
 from greyheron.rehearsal.report import RehearsalReport, TriedReport
@@ -36,6 +47,7 @@ def rehearse(
     ] = False,
     as_json: AsJson = False,
     junit: Annotated[Path | None, typer.Option("--junit", help="Write a JUnit XML report there.")] = None,
+    force: Force = False,
 ) -> None:
     """Build the network in this machine's kernel, send its flows, and compare with what was predicted.
 
@@ -43,6 +55,8 @@ def rehearse(
 
     Exit status: 0 everything went as predicted, 1 not, 2 a bad file, or no rehearsal can be had here.
     """
+    for there in (junit, *(captures.glob("*.pcapng") if captures is not None else ())):
+        require_free(there, force)
     network = read_file(file)
     every = Selection.all_of(network)
     selection = (
@@ -56,7 +70,7 @@ def rehearse(
         if unknown:
             raise CannotGoOn(f"There is no {kind} “{min(unknown)}” in {file}.")
     if captures is not None:
-        captures.mkdir(parents=True, exist_ok=True)
+        captures.mkdir(parents=True, exist_ok=True, mode=0o700)
 
     def stand(report: RehearsalReport, ways_in: Mapping[str, str]) -> None:
         status.stop()

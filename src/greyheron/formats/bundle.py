@@ -8,6 +8,7 @@ import io
 import tarfile
 import zipfile
 from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
 from typing import IO
 
@@ -73,13 +74,25 @@ class _Gathering:
 def bundle_in(path: Path) -> Bundle:
     """What a file, an archive or a folder holds. Raises OSError, DocumentError."""
     if not path.is_dir():
-        return bundle_of(path.name, path.read_bytes())
+        with _named(path):
+            content = path.read_bytes()
+        return bundle_of(path.name, content)
     gathered = _Gathering(path.name)
     for found in sorted(each for each in path.rglob("*") if each.is_file() and not each.is_symlink()):
-        with found.open("rb") as file:
+        with _named(found), found.open("rb") as file:
             content = _bounded(file, gathered.left, path.name)
         gathered.add(found.relative_to(path).as_posix(), content)
     return gathered.bundle()
+
+
+@contextmanager
+def _named(path: Path) -> Iterator[None]:
+    """Where it cannot be read, the error says which file that is."""
+    try:
+        yield
+    except OSError as error:
+        error.filename = error.filename or str(path)
+        raise
 
 
 def bundle_of(name: str, content: bytes) -> Bundle:

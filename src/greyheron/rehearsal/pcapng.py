@@ -1,5 +1,6 @@
 """Captures as pcapng files, which every analyser reads (the capture format's open draft, version 1.0)."""
 
+import os
 import struct
 from collections.abc import Iterable
 from pathlib import Path
@@ -32,7 +33,21 @@ def write_captures(file: Path, captured: Iterable[Captured]) -> None:
         way = _option(_FLAGS, struct.pack("<I", _OUTBOUND if each.outgoing else _INBOUND)) + bytes(4)
         blocks.append(_block(_PACKET, head + _padded(each.frame) + way))
     section = struct.pack("<IHHq", 0x1A2B3C4D, 1, 0, -1)
-    file.write_bytes(b"".join([_block(_SECTION, section), *blocks]))
+    _write_whole(file, b"".join([_block(_SECTION, section), *blocks]))
+
+
+def _write_whole(file: Path, content: bytes) -> None:
+    """Beside what is there, and in its place when it is whole; for its owner only, for it holds packets."""
+    half = file.with_name(f".{file.name}.part")
+    try:
+        with os.fdopen(
+            os.open(half, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW, 0o600), "wb"
+        ) as at:
+            at.write(content)
+        half.replace(file)
+    except OSError:
+        half.unlink(missing_ok=True)
+        raise
 
 
 def _block(kind: int, body: bytes) -> bytes:

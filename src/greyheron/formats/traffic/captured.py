@@ -18,6 +18,14 @@ _PCAP = {
 _PCAP_HEADER = 24
 _SECTION = b"\x0a\x0d\x0d\x0a"
 _INTERFACE, _OBSOLETE, _SIMPLE, _ENHANCED = 1, 2, 3, 6
+_WITHOUT_PACKETS = frozenset({_INTERFACE, 4, 5, 9, 10, 0xBAD, 0x4000_0BAD, 0x0A0D_0D0A})
+"""Names, statistics, journals, secrets, blocks of somebody's own, sections."""
+_LYING, _NOWHERE, _STRANGE = (
+    "say lengths of themselves that cannot be",
+    "say that they were captured at an interface that the file does not describe",
+    "are of kinds that are not known",
+)
+"""Why blocks of a section are left out."""
 _RESOLUTION, _OFFSET = 9, 14
 _SHORTEST_BLOCK = 12
 _LINK = 0xFFFF
@@ -51,8 +59,9 @@ def packets_in(path: str, content: bytes) -> tuple[Packets, list[Notice]]:
     found = Packets([], [], [], [], [])
     notices: list[Notice] = []
     unread: Counter[int] = Counter()
+    amiss: Counter[str] = Counter()
     if content[:4] == _SECTION:
-        whole = _pcapng(content, found, unread)
+        whole = _pcapng(content, found, unread, amiss)
     elif len(content) < _PCAP_HEADER:
         raise DocumentError([Problem(path, "this capture breaks off in its header")])
     else:
@@ -67,6 +76,9 @@ def packets_in(path: str, content: bytes) -> tuple[Packets, list[Notice]]:
     if unread:
         many = f"{unread.total()} packets are of links of the kind {kinds}, which are not read: left out"
         notices.append(Notice(path, many))
+    notices += [
+        Notice(path, f"{count} of its blocks {why}: left out") for why, count in sorted(amiss.items())
+    ]
     return found, notices
 
 
@@ -112,14 +124,15 @@ class _Block(Struct, frozen=True):
     ticks: int | None
 
 
-def _pcapng(content: bytes, found: Packets, unread: Counter[int]) -> bool:
+def _pcapng(content: bytes, found: Packets, unread: Counter[int], amiss: Counter[str]) -> bool:
+    """As `_pcap`; to `amiss` it adds why blocks are left out."""
     order, place, end = "<", 0, len(content)
     interfaces: list[_CaptureInterface] = []
     blocks: list[_Block] = []
     whole = True
     while place + _SHORTEST_BLOCK <= end:
         if content[place : place + 4] == _SECTION:
-            _settle(blocks, interfaces, found, unread)
+            _settle(blocks, interfaces, found, unread, amiss)
             order = "<" if content[place + 8 : place + 12] == b"\x4d\x3c\x2b\x1a" else ">"
             interfaces, blocks = [], []
         kind, length = struct.unpack_from(f"{order}II", content, place)
@@ -127,18 +140,25 @@ def _pcapng(content: bytes, found: Packets, unread: Counter[int]) -> bool:
             whole = False
             break
         body, last = place + 8, place + length - 4
+        if struct.unpack_from(f"{order}I", content, last)[0] != length:
+            amiss[_LYING] += 1
         if kind == _INTERFACE and last - body >= 8:
             interfaces.append(_interface(content, body, last, order))
-        else:
+        elif kind in (_ENHANCED, _OBSOLETE, _SIMPLE):
             block = _packet(content, kind, body, last, order)
-            blocks += [] if block is None else [block]
+            if block is None:
+                amiss[_LYING] += 1
+            else:
+                blocks.append(block)
+        elif kind not in _WITHOUT_PACKETS or kind == _INTERFACE:
+            amiss[_STRANGE if kind != _INTERFACE else _LYING] += 1
         place += length
-    _settle(blocks, interfaces, found, unread)
+    _settle(blocks, interfaces, found, unread, amiss)
     return whole and place == end
 
 
 def _packet(content: bytes, kind: int, body: int, last: int, order: str) -> _Block | None:
-    """A packet block of any make; None if it is none, or holds less than it says."""
+    """A packet block of any make; None if it holds less than it says."""
     room = last - body
     if kind == _ENHANCED and room >= 20:
         port, high, low, captured, wire = struct.unpack_from(f"{order}IIIII", content, body)
@@ -153,11 +173,16 @@ def _packet(content: bytes, kind: int, body: int, last: int, order: str) -> _Blo
 
 
 def _settle(
-    blocks: list[_Block], interfaces: list[_CaptureInterface], found: Packets, unread: Counter[int]
+    blocks: list[_Block],
+    interfaces: list[_CaptureInterface],
+    found: Packets,
+    unread: Counter[int],
+    amiss: Counter[str],
 ) -> None:
     """The packets of a section, now that it is known where each was captured."""
     for block in blocks:
         if block.interface >= len(interfaces):
+            amiss[_NOWHERE] += 1
             continue
         port = interfaces[block.interface]
         if port.link not in LINKS:
