@@ -50,12 +50,15 @@ shots: .venv/stamp $(BUILT) .venv/chromium
 
 # Random requests to every route, and a day's edits in fast motion: long runs of what the tests do shortly.
 fuzz: .venv/stamp
+	$(BIN)/pip install --quiet --disable-pip-version-check -r scripts/requirements.lock
 	PYTHONPATH=. $(BIN)/python scripts/fuzz.py 10000
+	PYTHONPATH=. $(BIN)/python scripts/fuzz_schema.py 50000
 
 soak: .venv/stamp
 	$(BIN)/python scripts/soak.py --edits 2000 --limit 40
 	$(BIN)/python scripts/soak.py --edits 200000 --ask-every 500 --check-every 5000 --limit 40
 	PYTHONPATH=. $(BIN)/python scripts/killing.py 50
+	PYTHONPATH=. $(BIN)/python scripts/keeping.py 300
 
 bench: .venv/stamp $(BUILT) .venv/chromium
 	$(BIN)/pip install --quiet --disable-pip-version-check -r bench/requirements.lock
