@@ -43,8 +43,10 @@ expect.set_options(timeout=PATIENCE)
 class Server:
     """`grey-heron serve` in a process of its own, that can be killed and started again on its data."""
 
-    def __init__(self, data: Path) -> None:
-        self._data = data
+    def __init__(self, data: Path, token: str = "") -> None:
+        """told:  the file that has what it printed"""
+        self._data, self._token = data, token
+        self.told = data.with_name(f"{data.name}-told")
         with socket.socket() as free:
             free.bind(("127.0.0.1", 0))
             self._port = free.getsockname()[1]
@@ -54,7 +56,9 @@ class Server:
     def start(self) -> None:
         command = [sys.executable, "-m", "greyheron", "serve", "--demo", "--no-open"]
         command += ["--port", str(self._port), "--data", str(self._data)]
-        self._process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+        environment = os.environ | ({"GREY_HERON_TOKEN": self._token} if self._token else {})
+        with self.told.open("wb") as told:
+            self._process = subprocess.Popen(command, stdout=told, env=environment)
         with httpx2.Client(transport=httpx2.HTTPTransport(retries=0)) as client:
             while self._process.poll() is None:
                 try:
