@@ -21,7 +21,7 @@ from greyheron.server.shapes import Trial
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 
-MOST_FORESEEN = 2.0
+MOST_FORESEEN = 15.0
 """Seconds that somebody waits for what a change would do to reach."""
 
 ServiceText = Annotated[str, StringConstraints(min_length=1, max_length=80)]
