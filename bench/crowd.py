@@ -79,9 +79,9 @@ class Crowd:
             await client.post(f"{path}/draft/discard", headers={"If-Match": answer.headers["etag"]})
         await client.get(f"{path}/book")
 
-    async def _trace(self, client: httpx2.AsyncClient, path: str, chance: Random) -> None:
+    async def _trace(self, client: httpx2.AsyncClient, network: str, chance: Random) -> None:
         flow = f"kiosk → ledger tcp/{chance.randrange(1, 65536)}"
-        await client.post(f"{path}/trace", json={"flow": flow, "state": "draft"})
+        await client.post(f"{network}/trace", json={"flow": flow, "state": "draft"})
 
     async def _policy(self, client: httpx2.AsyncClient, path: str, _chance: Random) -> None:
         await self._long(client, f"{path}/policy", None)
