@@ -103,6 +103,12 @@ def joined_headers(parts: Sequence[Headers]) -> Headers:
     )
 
 
+def within_spans(begins: Ints, lengths: Ints) -> tuple[Ints, Ints]:
+    """Everything in spans of numbers, one span after another: which span it is in, and the number."""
+    span = np.repeat(np.arange(len(lengths)), lengths)
+    return span, np.repeat(begins - np.cumsum(lengths) + lengths, lengths) + np.arange(len(span))
+
+
 def first_of_each(sorted_values: Ints) -> Bools:
     """Whether each of `sorted_values` is the first of its kind."""
     fresh = np.ones(len(sorted_values), dtype=np.bool_)

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 
 from greyheron.core.bulk.conversations import Exchanges, Rows
 from greyheron.core.bulk.forwarding import ForwardingIndex
-from greyheron.core.bulk.headers import NO_PORT, NONE, Bools, Headers, Ints, distinct
+from greyheron.core.bulk.headers import NO_PORT, NONE, Bools, Headers, Ints, distinct, within_spans
 from greyheron.core.bulk.placed import Meetings, PlacedLists, point_of
 from greyheron.core.bulk.tracing import OUTCOMES
 from greyheron.core.conversation import Exchange, converse_from
@@ -149,7 +149,7 @@ class RecordedCourses:
         kept = np.flatnonzero(~crowded[alike])
         every = [course for each in found for course in each or ()]
         counts = np.array([len(each or ()) for each in found], dtype=np.int64)
-        of_row, number = _spans(np.cumsum(counts) - counts, counts, alike[kept])
+        of_row, number = within_spans((np.cumsum(counts) - counts)[alike[kept]], counts[alike[kept]])
         self._gather(every, indices[kept][of_row], number)
 
     def _gather(self, courses: Sequence[_Course], row: Ints, number: Ints) -> None:
@@ -176,7 +176,7 @@ class RecordedCourses:
         self._reached = reached[number].astype(np.bool_)
         self._ways = len({tuple(each.code for each in course.meetings) for course in courses})
         begins = np.cumsum(lengths) - lengths
-        self._path, meeting = _spans(begins, lengths, number)
+        self._path, meeting = within_spans(begins[number], lengths[number])
         self._code, source, destination, kind, *ports = (
             np.array(met, dtype=np.int64).reshape(-1, 6)[meeting].T
         )
@@ -255,7 +255,8 @@ def _walked_alike(recorder: Recorder, rows: Rows, indices: Ints) -> tuple[Ints, 
     code = rows.device[indices]
     ends = rows.source[indices], rows.destination[indices]
     for part in (*ends, numbers[rows.request[indices]], source_port):
-        code = code * (int(part.max(initial=0)) + 2) + part + 1  # NONE and NO_PORT are -1
+        # NONE and NO_PORT are -1. Numbered anew each time: together they may be more than a number holds.
+        code = np.unique(code * (int(part.max(initial=0)) + 2) + part + 1, return_inverse=True)[1]
     _, first, alike = np.unique(code, return_index=True, return_inverse=True)
     return first, alike
 
@@ -263,14 +264,6 @@ def _walked_alike(recorder: Recorder, rows: Rows, indices: Ints) -> tuple[Ints, 
 def _told(ports: Set[int], port: int | None) -> int | None:
     """A port as the recorder tells it from others."""
     return port if port is None or port in ports else SOME_PORT
-
-
-def _spans(begins: Ints, lengths: Ints, chosen: Ints) -> tuple[Ints, Ints]:
-    """What is in each of the `chosen` spans: the index of the span in `chosen`, and the place."""
-    counts = lengths[chosen]
-    span = np.repeat(np.arange(len(chosen)), counts)
-    place = np.repeat(begins[chosen] - np.cumsum(counts) + counts, counts) + np.arange(len(span))
-    return span, place
 
 
 def opener_of(forwarding: ForwardingIndex, rows: Rows, index: int) -> tuple[str, Packet]:

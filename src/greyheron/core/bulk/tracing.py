@@ -12,7 +12,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from greyheron.core.bulk.forwarding import ForwardingIndex
-from greyheron.core.bulk.headers import NONE, Addresses, Bools, Ints, rank_within
+from greyheron.core.bulk.headers import NONE, Addresses, Bools, Ints, rank_within, within_spans
 from greyheron.core.packet import FIRST_HOP_LIMIT
 from greyheron.core.steps import Outcome
 
@@ -77,9 +77,7 @@ class Paths(Struct, frozen=True):
     def repeated(self, rows: Ints) -> tuple["Paths", Ints]:
         """The paths of each of `rows`, which become the rows 0, 1 and so on; and which path each one is."""
         starts, ends = (np.searchsorted(self.row, rows, side=side) for side in ("left", "right"))
-        counts = ends - starts
-        row = np.repeat(np.arange(len(rows)), counts)
-        path = np.repeat(starts - np.cumsum(counts) + counts, counts) + np.arange(len(row))
+        row, path = within_spans(starts, ends - starts)
         visited, admitted = (tuple(each[path] for each in of) for of in (self.visited, self.admitted))
         met = self.met[path]
         found = self.outcome[path], self.end[path], met, visited, admitted, self.since

@@ -11,7 +11,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from greyheron.core.bulk.forwarding import ForwardingIndex
-from greyheron.core.bulk.headers import NONE, Addresses, Bools, Ints
+from greyheron.core.bulk.headers import NONE, Addresses, Bools, Ints, within_spans
 from greyheron.core.bulk.tracing import (
     ARRIVED,
     HOP_LIMIT,
@@ -260,8 +260,7 @@ class _Follower:
         return at
 
     def _depart(self, here: "_Here") -> "_Here":
-        tracks, known = self._tracks(here)
-        del tracks
+        known = self._tracks(here)[1]
         return self._leave(here, self._net.steps(here.device, self._leg.towards[here.row]), known, made=False)
 
     def _leave(self, here: "_Here", steps: Ints, tracked: Bools, made: bool) -> "_Here":
@@ -272,8 +271,7 @@ class _Follower:
         self._end(here.take(lost), NO_ROUTE, np.full(int(lost.sum()), NONE))
         here, tracked, first, counts = here.take(~lost), tracked[~lost], first[~lost], counts[~lost]
         self._bound(int(counts.sum()))
-        origin = np.repeat(np.arange(len(counts)), counts)
-        branch = np.repeat(first - np.cumsum(counts) + counts, counts) + np.arange(len(origin))
+        origin, branch = within_spans(first, counts)
         here, tracked = here.at(origin), tracked[origin]
         egress, ingress, solicitation = net.branches[branch].T
         if made:
