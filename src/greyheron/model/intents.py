@@ -290,17 +290,17 @@ class Accept(Intent):
 
 
 class Arrange(Intent):
-    """Plates lie elsewhere on the map; one that was moved by hand names the edit."""
+    """Plates lie elsewhere on the map; one that was moved by hand names the edit, else the map was tidied."""
 
     do: Literal["arrange"]
     positions: Annotated[list[Position], Field(min_length=1, max_length=MOST_DEVICES)]
-    moved: LineText
+    moved: LineText | None = None
 
     def changes(self, network: Network) -> Changes:  # noqa: ARG002
         return [putting("positions", position) for position in self.positions]
 
     def called(self, _network: Network) -> str:
-        return self.label or f"move {self.moved} on the map"
+        return self.label or (f"move {self.moved} on the map" if self.moved else "tidy the map")
 
 
 class Together(Intent):

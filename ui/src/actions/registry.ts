@@ -199,6 +199,11 @@ export const ACTIONS: Action[] = [
 
   { ...doneBy("map.fit"), label: "Fit the map to the window", keys: ["f"] },
   { ...doneBy("map.neighbours"), label: "Show only the chosen device and its neighbours", keys: ["n"] },
+  {
+    ...doneBy("map.tidy"),
+    label: "Tidy the map: the chosen device and its neighbours, or all",
+    keys: ["Shift+f"],
+  },
   { ...doneBy("map.svg"), label: "Save the map as SVG" },
   { ...doneBy("map.png"), label: "Save the map as PNG" },
   { ...doneBy("reach.svg"), label: "Save the matrix as SVG" },

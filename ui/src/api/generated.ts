@@ -1402,7 +1402,7 @@ export interface components {
         };
         /**
          * Arrange
-         * @description Plates lie elsewhere on the map; one that was moved by hand names the edit.
+         * @description Plates lie elsewhere on the map; one that was moved by hand names the edit, else the map was tidied.
          */
         Arrange: {
             /**
@@ -1418,7 +1418,7 @@ export interface components {
             /** Positions */
             positions: components["schemas"]["Position"][];
             /** Moved */
-            moved: string;
+            moved?: string | null;
         };
         /**
          * AttachmentPoint

@@ -2,23 +2,15 @@ import { ActionButton } from "../actions/ActionButton";
 import { LineField } from "../editor/LineField";
 import { go } from "../state/location";
 import { useHandler } from "../workbench/handlers";
-import { useOpened } from "../workbench/opened";
-import { arranged } from "./arranging";
-import { freeSpot, type Scene } from "./geometry";
-import type { Point } from "./plane";
 
 interface Props {
-  scene: Scene;
-  /** The middle of the window, in map units. */
-  middle: () => Point;
   /** The line to begin with, while one is being written; null while none is. */
   line: string | null;
   onLine: (line: string | null) => void;
 }
 
-/** Adding a device: one line, `router sluice 172.20.32.1/24`. It lies in the middle of what is seen. */
-export function AddDevice({ scene, middle, line, onLine }: Props) {
-  const { network } = useOpened();
+/** Adding a device: one line, `router sluice 172.20.32.1/24`. The map finds room for it. */
+export function AddDevice({ line, onLine }: Props) {
   useHandler("device.add", line === null ? () => onLine("") : null);
   if (line === null) {
     return (
@@ -40,9 +32,6 @@ export function AddDevice({ scene, middle, line, onLine }: Props) {
         start=""
         offered={line}
         edit="new device"
-        also={({ key }) =>
-          arranged(network.draft, scene, { name: key, at: freeSpot(scene.plates, middle()) })
-        }
         onDone={(name) => {
           onLine(null);
           if (name) go({ chosen: `device:${name}` });

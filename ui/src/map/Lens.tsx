@@ -2,8 +2,8 @@ import { pointKey } from "../state/points";
 import { useCarrying } from "../workbench/carrying";
 import { useLens } from "../workbench/lens";
 import { useOpened } from "../workbench/opened";
-import { contains, type Scene } from "./geometry";
-import { diamond } from "./plane";
+import type { Scene } from "./geometry";
+import { contains, diamond } from "./plane";
 import { padCentre } from "./Targets";
 import type { Viewed } from "./useViewport";
 

@@ -1,8 +1,8 @@
 import { type PointerEvent as ReactPointerEvent, type RefObject, useState } from "react";
 import { useNotices } from "../kit/notices";
 import { useOpened } from "../workbench/opened";
-import type { Plate } from "./geometry";
 import type { Point } from "./plane";
+import type { Plate } from "./plates";
 
 interface Props {
   plate: Plate;

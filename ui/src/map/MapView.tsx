@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { ActionButton } from "../actions/ActionButton";
-import type { Network, Placement } from "../api/client";
+import type { Placement } from "../api/client";
 import { Failed } from "../kit/Failed";
 import { Menu } from "../kit/Menu";
 import { useNotices } from "../kit/notices";
@@ -18,27 +18,34 @@ import { useOpened } from "../workbench/opened";
 import { useTracing } from "../workbench/tracing";
 import { useTrial } from "../workbench/trial";
 import { AddDevice } from "./AddDevice";
+import { neighbourhood, tidied, tidiedAbout } from "./arranging";
 import { Foot } from "./Foot";
-import { BESIDE, closeness } from "./fitting";
-import { asPut, boundsOf, bridgesOf, buildScene, deviceOf, LANE, type Link, type Scene } from "./geometry";
+import { boundsOf, buildScene, deviceOf, type Link, type Scene } from "./geometry";
+import { InterfaceNote } from "./InterfaceNote";
 import { Lens } from "./Lens";
+import { layOut } from "./layout";
 import { NoDevices } from "./NoDevices";
 import { Plates } from "./Plates";
-import { along, type Box, lengthOf, type Point } from "./plane";
+import { around, beside, overlap, type Point } from "./plane";
+import { LANE } from "./ports";
 import { Remaining } from "./Remaining";
 import { Endings, Ribbons } from "./Ribbons";
 import { SiteFolds } from "./SiteFolds";
 import { Tags } from "./Tags";
 import { Targets } from "./Targets";
+import { useHung } from "./useHung";
 import { usePositions } from "./usePositions";
 import { useShownNetwork } from "./useShown";
-import { type Size, useViewport, type Viewed } from "./useViewport";
-import { Clouds, SegmentNames } from "./WayMarks";
+import { NEAR, type Size, useViewport, type Viewed } from "./useViewport";
+import { Clouds, Prefixes } from "./WayMarks";
+import { useWording, WordingSwitch } from "./WordingSwitch";
 import { devicesOf, joinedBy, wayOf } from "./wayScene";
 import { ribbonsOf } from "./ways";
 
 /** Networks of more devices than this do not fit into the window at a size that can be read. */
 const LARGE = 60;
+/** What the clouds of a way take above it. */
+const CLOUDS = 40;
 
 /** The map: what is connected to what, which lists stand where, and the way of the chosen flow. */
 export function MapView() {
@@ -48,7 +55,7 @@ export function MapView() {
   const shown = useShownNetwork();
   const { over } = useHover();
   const location = useLocation();
-  const { positions, ready, laidOut, setDragged } = usePositions(network.draft);
+  const { positions, put, held, ready, laidOut, setDragged } = usePositions(network.draft);
   const [size, setSize] = useState({ width: 1, height: 1 });
   const large = network.draft.devices.length > LARGE;
   const section = useRef<HTMLElement>(null);
@@ -60,38 +67,35 @@ export function MapView() {
   const [wholeFor, setWholeFor] = useState<string | null>(null);
   const whole = wholeFor === looked;
   const chosen = chosenOf(location, "device");
+  const [wording, setWording] = useWording();
+  const [pointed, setPointed] = useState<string | null>(null);
+  const { hung, tags } = useHung(shown);
+  const map = useMemo(
+    () => buildScene(shown, positions, places, { hung, put, held, wording }),
+    [shown, positions, places, hung, put, held, wording],
+  );
+  const readable = useMemo(() => !large && canBeRead(map, ways.flat(), size), [large, map, ways, size]);
   const own = useMemo(() => {
-    const way = large && !whole && !carried ? wayOf(shown, ways, size) : null;
+    const way = !readable && !whole && !carried ? wayOf(shown, ways, size) : null;
     return way && (chosen === null || way.positions.has(chosen)) ? way : null;
-  }, [large, whole, carried, shown, ways, size, chosen]);
-  const drawn = own?.positions ?? positions;
+  }, [readable, whole, carried, shown, ways, size, chosen]);
   const onWay = useMemo(
     () => (large || whole || carried ? null : new Set(ways.flat().filter((name) => positions.has(name)))),
     [large, whole, carried, ways, positions],
   );
-  const looking = onWay && onWay.size > 1 ? onWay : null;
-  const closer = useMemo(() => {
-    const points = looking ? [...looking].flatMap((name) => drawn.get(name) ?? []) : [...drawn.values()];
-    return closeness(points, size, rem(), own ? BESIDE.way : looking ? BESIDE.map : undefined);
-  }, [looking, own, drawn, size]);
-  const scene = useMemo(
-    () => buildScene(own?.network ?? shown, drawn, places, closer),
-    [own, shown, drawn, places, closer],
+  const looking = !own && onWay && onWay.size > 1 ? onWay : null;
+  const ownScene = useMemo(
+    () => own && buildScene(own.network, own.positions, places, { hung, wording, prefixed: true }),
+    [own, places, hung, wording],
   );
+  const scene = ownScene ?? map;
   const bounds = useMemo(() => {
     const plates = scene.plates.filter((plate) => looking?.has(plate.device.name) ?? true);
-    const box = boundsOf(plates);
-    // Tabs, lists beside their lanes and clouds stand out from the plates.
-    const beside = own ? BESIDE.way : BESIDE.map;
-    if (!looking && !own) return box;
-    return {
-      x: box.x - beside.width / 2,
-      y: box.y - beside.height * (own ? 0.65 : 0.5),
-      width: box.width + beside.width,
-      height: box.height + beside.height,
-    };
+    const box = boundsOf(plates, scene.tabsOf);
+    // Clouds stand out from the plates of a way.
+    return own ? { ...box, y: box.y - CLOUDS, height: box.height + CLOUDS } : box;
   }, [scene, looking, own]);
-  const { svg, drawing, scale, view, fit, zoomBy, reveal, middle } = useViewport(
+  const { svg, drawing, scale, view, fit, zoomBy, reveal } = useViewport(
     bounds,
     ready || own !== null,
     useCallback(
@@ -146,6 +150,8 @@ export function MapView() {
   useHandler("map.fit", fitAll);
   useHandler("map.neighbours", () => setFocused(!focused));
   const { fail } = useNotices();
+  const tidy = useTidy(scene);
+  useHandler("map.tidy", () => tidy(chosen));
   const saveMap = () => svg.current && saveSvg(pictureOf(svg.current), "map");
   const saveMapDots = () => svg.current && savePng(pictureOf(svg.current), "map").catch(fail);
   useHandler("map.svg", saveMap);
@@ -173,8 +179,8 @@ export function MapView() {
           ) : (
             <>
               <g className={carried ? "opacity-45" : ""}>
-                {own && <SegmentNames scene={scene} />}
-                {own && <Clouds clouds={own.clouds} closer={closer} onOpen={() => setWholeFor(looked)} />}
+                {view.level === "near" && <Prefixes scene={scene} focus={focus} />}
+                {own && <Clouds clouds={own.clouds} scene={scene} onOpen={() => setWholeFor(looked)} />}
                 <Links scene={scene} view={view} focus={focus} />
                 {traced && <Ribbons ribbons={ribbons} verdict={traced.verdict} />}
                 <Plates
@@ -184,9 +190,10 @@ export function MapView() {
                   marked={marked}
                   focus={focus}
                   fixed={own !== null}
-                  onDrag={(drag) => setDragged(drag && { device: drag.device, at: asPut(scene, drag.at) })}
+                  onPoint={setPointed}
+                  onDrag={(drag) => setDragged(drag)}
                 />
-                {view.level !== "far" && <Tags scene={scene} view={view} focus={focus} />}
+                {view.level !== "far" && <Tags scene={scene} view={view} tags={tags} focus={focus} />}
                 <Endings ribbons={ribbons} />
               </g>
               <Remaining scene={scene} view={view} />
@@ -206,9 +213,9 @@ export function MapView() {
         </div>
       )}
       {network.draft.devices.length === 0 && adding === null && <NoDevices onLine={setAdding} />}
-      <AddDevice scene={scene} middle={middle} line={adding} onLine={setAdding} />
+      <AddDevice line={adding} onLine={setAdding} />
       <div className="absolute top-2 right-2 flex gap-1">
-        {large && ways.length > 0 && (
+        {(large || !readable) && ways.length > 0 && (
           <button
             type="button"
             className="button aria-pressed:border-ink aria-pressed:font-semibold"
@@ -233,6 +240,12 @@ export function MapView() {
         >
           Neighbours
         </ActionButton>
+        <ActionButton
+          action="map.tidy"
+          title={chosen ? `Lay out ${chosen} and its neighbours anew (F)` : "Lay out all devices anew (F)"}
+        >
+          Tidy
+        </ActionButton>
         <ActionButton action="map.fit">Fit</ActionButton>
         <Menu
           className="button"
@@ -244,6 +257,14 @@ export function MapView() {
           Picture ▾
         </Menu>
       </div>
+      {network.draft.devices.length > 0 && (
+        <div className="relative">
+          <div className="absolute right-2 bottom-2">
+            <WordingSwitch wording={wording} onChange={setWording} />
+          </div>
+          {pointed && !carried && <InterfaceNote of={pointed} />}
+        </div>
+      )}
       <Failed of={reads.places} className="px-4 py-1.5" />
       <Foot />
       {carried && <Ghost name={carried.list.name} />}
@@ -276,6 +297,15 @@ function useLooked(): string {
   }, [network.draft, trace, chosen, trial, placements, choice]);
 }
 
+/** Whether words can be read where all of these devices are in the window. */
+function canBeRead(map: Scene, names: string[], window: Size): boolean {
+  const wanted = new Set(names);
+  const plates = map.plates.filter((plate) => wanted.has(plate.device.name));
+  if (plates.length < 2) return true;
+  const box = boundsOf(plates, map.tabsOf);
+  return Math.min(window.width / box.width, window.height / box.height) >= NEAR * rem();
+}
+
 const asText = (ways: string[][]) => ways.map((way) => way.join(" ")).join("|");
 const waysIn = (text: string) => (text ? text.split("|").map((way) => way.split(" ")) : []);
 
@@ -289,7 +319,7 @@ function differing(before: Placement[], after: Placement[]): Placement[] {
 /** From afar every link is one thin line; near, two lanes. */
 function Links({ scene, view, focus }: { scene: Scene; view: Viewed; focus: ReadonlySet<string> | null }) {
   if (view.level === "far") {
-    const path = scene.links.map(({ from, to }) => `M${from.x} ${from.y}L${to.x} ${to.y}`).join("");
+    const path = scene.links.map((link) => drawnAs(link.path)).join("");
     return (
       <path d={path} vectorEffect="non-scaling-stroke" className="fill-none stroke-lane" strokeWidth="0.9" />
     );
@@ -297,7 +327,9 @@ function Links({ scene, view, focus }: { scene: Scene; view: Viewed; focus: Read
   return (
     <>
       {scene.links
-        .filter(({ from, to }) => crosses(from, to, view.box))
+        .filter(({ path }) =>
+          overlap(around(path.map((point) => ({ ...point, width: 0.1, height: 0.1 }))), view.box),
+        )
         .map((link) => (
           <g
             key={`${link.a} ${link.b}`}
@@ -314,44 +346,31 @@ function Links({ scene, view, focus }: { scene: Scene; view: Viewed; focus: Read
   );
 }
 
-const crosses = (from: Point, to: Point, box: Box) =>
-  Math.max(from.x, to.x) > box.x &&
-  Math.min(from.x, to.x) < box.x + box.width &&
-  Math.max(from.y, to.y) > box.y &&
-  Math.min(from.y, to.y) < box.y + box.height;
+const drawnAs = (path: Point[]) => `M${path.map(({ x, y }) => `${x} ${y}`).join("L")}`;
 
-/** A device, its neighbours, and what stands behind its switches. */
-function neighbourhood(network: Network, device: string): Set<string> {
-  const switches = bridgesOf(network);
-  const found = new Set([device]);
-  let edge = [device];
-  while (edge.length) {
-    const next: string[] = [];
-    for (const { ends } of network.links) {
-      const [one, other] = ends.map(deviceOf) as [string, string];
-      for (const [here, there] of [
-        [one, other],
-        [other, one],
-      ] as const) {
-        if (!edge.includes(here) || found.has(there)) continue;
-        found.add(there);
-        if (switches.has(there)) next.push(there);
-      }
-    }
-    edge = next;
-  }
-  return found;
+/** Lay out the map anew: all of it, or a device and its neighbours about where that stands. */
+function useTidy(scene: Scene) {
+  const { network, make } = useOpened();
+  const { fail } = useNotices();
+  return (device: string | null) =>
+    layOut(network.draft, () => undefined)
+      .then((found) =>
+        make(device === null ? tidied(found) : tidiedAbout(network.draft, scene, device, found)),
+      )
+      .catch(fail);
 }
 
 /** A link is two lanes, one for each way. */
 function Lanes({ link }: { link: Link }) {
   return (
-    <g className="stroke-lane" strokeDasharray={link.enabled ? undefined : "2 4"}>
-      {[LANE, -LANE].map((aside) => {
-        const start = along(link.from, link.to, 0, aside);
-        const end = along(link.from, link.to, lengthOf(link.from, link.to), aside);
-        return <line key={aside} x1={start.x} y1={start.y} x2={end.x} y2={end.y} strokeWidth="1.2" />;
-      })}
+    <g
+      data-link={`${link.a} ${link.b}`}
+      className="stroke-lane"
+      strokeDasharray={link.enabled ? undefined : "2 4"}
+    >
+      {[LANE, -LANE].map((aside) => (
+        <path key={aside} d={drawnAs(beside(link.path, aside))} className="fill-none" strokeWidth="1.2" />
+      ))}
     </g>
   );
 }

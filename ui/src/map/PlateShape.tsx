@@ -1,5 +1,5 @@
 import type { SVGAttributes } from "react";
-import type { Plate } from "./geometry";
+import type { Plate } from "./plates";
 
 type Props = { plate: Plate } & SVGAttributes<SVGElement>;
 

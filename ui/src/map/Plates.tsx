@@ -5,11 +5,14 @@ import { pointKey } from "../state/points";
 import { useCarrying } from "../workbench/carrying";
 import { useOpened } from "../workbench/opened";
 import { arranged } from "./arranging";
-import { LINE_HEIGHT, type LineTab, type Plate, reaches, type Scene, TAB_HEIGHT, type Tab } from "./geometry";
+import { reaches, type Scene } from "./geometry";
 import { LinkHandle } from "./LinkHandle";
 import { PlateShape } from "./PlateShape";
 import type { Point } from "./plane";
+import { LINE_HEIGHT, type LineTab, type PutPlate } from "./plates";
+import type { Tab } from "./ports";
 import type { Level, Viewed } from "./useViewport";
+import { namesWithRoom } from "./wording";
 
 interface Props {
   scene: Scene;
@@ -21,10 +24,12 @@ interface Props {
   /** Whether plates stay where they are drawn: a drawing of its own is no map to arrange. */
   fixed: boolean;
   onDrag: (drag: { device: string; at: Point } | null) => void;
+  /** The interface, `device:interface`, that is pointed at or has the focus. */
+  onPoint: (end: string | null) => void;
 }
 
 /** Devices: flat plates that differ by silhouette and by a word, with a tab for every interface in use. */
-export function Plates({ scene, view, scale, marked, focus, fixed, onDrag }: Props) {
+export function Plates({ scene, view, scale, marked, focus, fixed, onDrag, onPoint }: Props) {
   const { make, network } = useOpened();
   const { carried } = useCarrying();
   const location = useLocation();
@@ -57,6 +62,10 @@ export function Plates({ scene, view, scale, marked, focus, fixed, onDrag }: Pro
   }, []);
   const drag = useCallback((device: string, at: Point) => latest.current.onDrag({ device, at }), []);
   const chosen = chosenOf(location, "device");
+  const named = useMemo(
+    () => (view.level === "middle" ? namesWithRoom(scene.plates, view.unit * rem()) : new Set<string>()),
+    [scene, view.level, view.unit],
+  );
   const grip =
     view.level === "near" && !carrying && scene.plates.find(({ device }) => device.name === chosen);
   return (
@@ -76,6 +85,7 @@ export function Plates({ scene, view, scale, marked, focus, fixed, onDrag }: Pro
             chosen={chosen === plate.device.name}
             marked={marked === plate.device.name}
             receding={focus !== null && !focus.has(plate.device.name)}
+            named={view.level === "near" || named.has(plate.device.name)}
             unit={view.level === "near" ? 1 : view.unit}
             fixed={fixed}
             carrying={carrying}
@@ -83,6 +93,7 @@ export function Plates({ scene, view, scale, marked, focus, fixed, onDrag }: Pro
             onChooseLine={chooseLine}
             onSettle={settle}
             onDrag={drag}
+            onPoint={onPoint}
           />
         ))}
       {grip && <LinkHandle key={grip.device.name} plate={grip} scale={scale} />}
@@ -91,7 +102,7 @@ export function Plates({ scene, view, scale, marked, focus, fixed, onDrag }: Pro
 }
 
 interface PlateProps {
-  plate: Plate;
+  plate: PutPlate;
   tabs: Tab[] | undefined;
   lines: LineTab[] | undefined;
   label: string | undefined;
@@ -101,6 +112,8 @@ interface PlateProps {
   chosen: boolean;
   marked: boolean;
   receding: boolean;
+  /** Whether there is room for its name. */
+  named: boolean;
   /** Map units to a pixel where names are drawn larger than the rest. */
   unit: number;
   fixed: boolean;
@@ -109,6 +122,7 @@ interface PlateProps {
   onChooseLine: (line: LineTab) => void;
   onSettle: (device: string, to: Point) => void;
   onDrag: (device: string, at: Point) => void;
+  onPoint: (end: string | null) => void;
 }
 
 const PlateView = memo(function PlateView(props: PlateProps) {
@@ -124,8 +138,8 @@ const PlateView = memo(function PlateView(props: PlateProps) {
       if (props.fixed || (!moved.current && far < 4)) return;
       const by = scale.current;
       moved.current = {
-        x: centre.x + (move.clientX - start.x) / by,
-        y: centre.y + (move.clientY - start.y) / by,
+        x: plate.put.x + (move.clientX - start.x) / by,
+        y: plate.put.y + (move.clientY - start.y) / by,
       };
       props.onDrag(device.name, moved.current);
     };
@@ -143,13 +157,15 @@ const PlateView = memo(function PlateView(props: PlateProps) {
     const by = { ArrowLeft: [-10, 0], ArrowRight: [10, 0], ArrowUp: [0, -10], ArrowDown: [0, 10] }[event.key];
     if (event.altKey && by && !props.fixed) {
       event.preventDefault();
-      props.onSettle(device.name, { x: centre.x + (by[0] ?? 0), y: centre.y + (by[1] ?? 0) });
+      props.onSettle(device.name, { x: plate.put.x + (by[0] ?? 0), y: plate.put.y + (by[1] ?? 0) });
     } else if ((event.key === "Enter" || event.key === " ") && !carrying) {
       event.preventDefault();
       props.onChoose(device.name);
     }
   };
 
+  // An only interface is drawn as no tab: its device says it.
+  const only = device.interfaces.length === 1 ? `${device.name}:${device.interfaces[0]?.name}` : null;
   const isBar = device.kind === "switch";
   const outline = chosen ? "stroke-ink [stroke-width:2.2]" : "stroke-slate [stroke-width:1.2]";
   const far = level === "far";
@@ -168,43 +184,56 @@ const PlateView = memo(function PlateView(props: PlateProps) {
         className={`${fill} ${outline} cursor-pointer focus-visible:stroke-tide focus-visible:[stroke-width:3]`}
         onPointerDown={onPointerDown}
         onKeyDown={onKeyDown}
+        onPointerEnter={() => only && props.onPoint(only)}
+        onPointerLeave={() => props.onPoint(null)}
+        onFocus={() => only && props.onPoint(only)}
+        onBlur={() => props.onPoint(null)}
       />
       {level !== "far" && (
         <g pointerEvents="none">
           {isBar ? (
-            <text
-              x={centre.x - plate.width / 2}
-              y={top - 6}
-              fontSize={level === "middle" ? 11 * props.unit * rem() : 12}
-              className="halo fill-slate"
-            >
-              {device.name} <tspan className="font-mono">{label}</tspan>
-            </text>
-          ) : (
-            <>
+            props.named && (
               <text
                 x={centre.x}
-                y={device.kind === "host" || level === "middle" ? centre.y + 4.5 : top + 20}
+                y={centre.y + 4.2}
                 textAnchor="middle"
-                fontSize={level === "middle" ? 11.5 * props.unit * rem() : 14}
-                className={`fill-ink font-semibold ${level === "middle" ? "halo" : ""}`}
+                fontSize={level === "middle" ? 11 * props.unit * rem() : 12}
+                className="fill-fog"
               >
-                {device.name}
+                {device.name} {level === "near" && <tspan className="font-mono">{label}</tspan>}
               </text>
-              {device.kind !== "host" && level === "near" && (
-                <text x={centre.x} y={top + 34} textAnchor="middle" className="fill-slate text-[12px]">
-                  {device.kind}
+            )
+          ) : (
+            <>
+              {props.named && (
+                <text
+                  x={centre.x}
+                  y={nameLine(props.plate, level, label)}
+                  textAnchor="middle"
+                  fontSize={level === "middle" ? 11.5 * props.unit * rem() : 14}
+                  className={`fill-ink font-semibold ${level === "middle" ? "halo" : ""}`}
+                >
+                  {device.name}
+                </text>
+              )}
+              {level === "near" && (device.kind !== "host" || label) && (
+                <text
+                  x={centre.x}
+                  y={top + (device.kind === "host" ? 35 : 34)}
+                  textAnchor="middle"
+                  className={`fill-slate text-[12px] ${device.kind === "host" ? "font-mono" : ""}`}
+                >
+                  {device.kind === "host" ? label : device.kind}
                 </text>
               )}
             </>
           )}
-          {tabs
-            ?.filter((tab) => !tab.hidden)
-            .map((tab) => (
-              <TabView key={tab.name} tab={tab} />
-            ))}
         </g>
       )}
+      {level !== "far" &&
+        tabs
+          ?.filter((tab) => !tab.hidden)
+          .map((tab) => <TabView key={tab.name} tab={tab} onPoint={props.onPoint} />)}
       {lines?.map((line) => (
         <LineView key={line.name} line={line} onChoose={props.onChooseLine} />
       ))}
@@ -212,25 +241,44 @@ const PlateView = memo(function PlateView(props: PlateProps) {
   );
 });
 
-function TabView({ tab }: { tab: Tab }) {
+function TabView({ tab, onPoint }: { tab: Tab; onPoint: (end: string | null) => void }) {
+  const { box } = tab;
+  const end = `${tab.device}:${tab.name}`;
+  const open = () => go({ chosen: `point:${end}:in` });
   return (
-    <g>
+    <g
+      role="button"
+      tabIndex={0}
+      data-tab={end}
+      aria-label={`Interface ${tab.name} of ${tab.device}`}
+      className="group cursor-pointer"
+      onPointerEnter={() => onPoint(end)}
+      onPointerLeave={() => onPoint(null)}
+      onFocus={() => onPoint(end)}
+      onBlur={() => onPoint(null)}
+      onClick={open}
+      onKeyDown={(event) => {
+        if (event.key !== "Enter" && event.key !== " ") return;
+        event.preventDefault();
+        open();
+      }}
+    >
       <rect
-        x={tab.centre.x - tab.width / 2}
-        y={tab.centre.y - TAB_HEIGHT / 2}
-        width={tab.width}
-        height={TAB_HEIGHT}
-        className="fill-sunk stroke-slate"
+        {...box}
+        className="fill-sunk stroke-slate group-hover:stroke-ink group-focus-visible:[stroke-width:3]"
         strokeDasharray={tab.enabled ? undefined : "2 2"}
       />
-      <text
-        x={tab.centre.x}
-        y={tab.centre.y + 4}
-        textAnchor="middle"
-        className="fill-ink font-mono text-[12px]"
-      >
-        {tab.name}
-      </text>
+      {tab.words.map((line, row) => (
+        <text
+          key={line}
+          x={box.x + box.width / 2}
+          y={box.y + 13 + 14 * row}
+          textAnchor="middle"
+          className={`font-mono text-[12px] ${row ? "fill-slate" : "fill-ink"}`}
+        >
+          {line}
+        </text>
+      ))}
     </g>
   );
 }
@@ -281,8 +329,15 @@ function LineView({ line, onChoose }: { line: LineTab; onChoose: (line: LineTab)
   );
 }
 
+/** Where the name of a plate stands: in its middle where nothing else is written. */
+function nameLine({ device, centre, height }: PutPlate, level: Level, label: string | undefined): number {
+  const alone = device.kind === "host" && !label && device.lines.length === 0;
+  if (level === "middle" || alone) return centre.y + 4.5;
+  return centre.y - height / 2 + 20;
+}
+
 /** From afar a plate is never smaller than can be seen and hit. */
-function enlarged(plate: Plate, unit: number): Plate {
+function enlarged(plate: PutPlate, unit: number): PutPlate {
   const least = plate.device.kind === "host" ? 5 : 9;
   return {
     ...plate,
@@ -291,7 +346,7 @@ function enlarged(plate: Plate, unit: number): Plate {
   };
 }
 
-function described({ device }: Plate, placed: string[]): string {
+function described({ device }: PutPlate, placed: string[]): string {
   const count = device.interfaces.length;
   return [
     `${device.name}, ${device.kind}`,

@@ -2,8 +2,8 @@ import { usePolicy } from "../api/computed";
 import { chosenOf, useLocation } from "../state/location";
 import { requirementsOnScreen } from "../state/onScreen";
 import { useOpened } from "../workbench/opened";
-import { contains, type Scene } from "./geometry";
-import { diamond } from "./plane";
+import type { Scene } from "./geometry";
+import { contains, diamond } from "./plane";
 import type { Viewed } from "./useViewport";
 
 const RADIUS = 8;

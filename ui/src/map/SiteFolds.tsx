@@ -1,9 +1,9 @@
 import { useMemo } from "react";
 import { rem } from "../kit/Split";
 import { useOpened } from "../workbench/opened";
-import { spreadOut } from "./fitting";
 import type { Scene } from "./geometry";
 import type { Point } from "./plane";
+import { makeRoom } from "./room";
 import { type Site, sitesOf } from "./sites";
 
 interface Props {
@@ -22,9 +22,18 @@ export function SiteFolds({ scene, unit, onOpen }: Props) {
   );
   const scale = unit * rem();
   const folds = useMemo(() => {
-    const found = sites.map((site) => ({ site, centre: site.at, ...foldSize(wordsOf(site), scale) }));
-    spreadOut(found, () => ({ x: 6 * scale, y: 6 * scale }));
-    return found;
+    const boxes = sites.map((site) => {
+      const { width, height } = foldSize(wordsOf(site), scale);
+      return { x: site.at.x - width / 2, y: site.at.y - height / 2, width, height };
+    });
+    const moves = makeRoom(
+      boxes.map((box) => ({ box, weight: 0 })),
+      6 * scale,
+    );
+    return sites.map((site, place) => {
+      const by = moves[place] ?? { x: 0, y: 0 };
+      return { site, centre: { x: site.at.x + by.x, y: site.at.y + by.y } };
+    });
   }, [sites, scale]);
   const path = links
     .map(([one, other]) => [folds[one]?.centre, folds[other]?.centre])

@@ -1,13 +1,16 @@
 import type { PointReport } from "../api/client";
 import { pointKey } from "../state/points";
 import { takenAs, useCarrying, useHover } from "../workbench/carrying";
-import { contains, LINE_HEIGHT, linkAt, type Scene } from "./geometry";
-import { along, lengthOf, type Point } from "./plane";
+import type { Scene } from "./geometry";
+import { contains, type Point, pathLength } from "./plane";
+import { LINE_HEIGHT } from "./plates";
+import { OUTWARDS } from "./ports";
 import type { Viewed } from "./useViewport";
 
 const WIDTH = 27;
 const HEIGHT = 16;
-const SHORT = 2 * (13 + WIDTH);
+/** On a shorter link the places of one end lie aside, so that both ends can be read. */
+const SHORT = 90;
 
 /** The places that could take the list being carried. */
 export function Targets({ scene, view }: { scene: Scene; view: Viewed }) {
@@ -75,7 +78,7 @@ export function Targets({ scene, view }: { scene: Scene; view: Viewed }) {
   );
 }
 
-/** On its lane, a little further out than a placed list would lie; lines on their own tab. */
+/** Before its interface, what enters first and what leaves behind that; lines on their own tab. */
 export function padCentre(scene: Scene, point: PointReport): Point | null {
   const line = scene.linesOf.get(point.device)?.find((tab) => tab.name === point.at);
   if (line)
@@ -84,13 +87,19 @@ export function padCentre(scene: Scene, point: PointReport): Point | null {
       y: line.centre.y + (HEIGHT - LINE_HEIGHT) / 2,
     };
   const end = `${point.device}:${point.at}`;
-  const link = linkAt(scene, end);
   const parent = scene.parents.get(end);
+  const tab = scene.tabs.get(parent ?? end);
+  const link = scene.linkOf.get(parent ?? end);
+  if (!tab || !link) return null;
   const siblings = parent ? [...scene.parents].filter((each) => each[1] === parent).map(([sub]) => sub) : [];
-  const row = 1 + siblings.indexOf(end);
-  const sign = point.direction === "out" ? 1 : -1;
-  if (!link) return null;
-  // On a short link the places of one end lie further out, so that both ends can be read.
-  const beyond = lengthOf(link.from, link.to) < SHORT && link.far ? HEIGHT + 2 : 0;
-  return along(link.from, link.to, 13 + row * (HEIGHT + 2), sign * (16 + beyond));
+  const row = 2 * (1 + siblings.indexOf(end)) + (point.direction === "out" ? 1 : 0);
+  const out = OUTWARDS[tab.side];
+  const [first, step] = out.x ? [WIDTH / 2 + 3, WIDTH + 3] : [HEIGHT / 2 + 4, HEIGHT + 2];
+  const distance = first + row * step;
+  const short = pathLength(link.path) < SHORT && link.b === (parent ?? end);
+  const aside = short ? (out.x ? HEIGHT + 3 : WIDTH + 4) : 0;
+  return {
+    x: tab.root.x + out.x * distance - out.y * aside,
+    y: tab.root.y + out.y * distance + out.x * aside,
+  };
 }

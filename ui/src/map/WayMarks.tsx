@@ -1,32 +1,22 @@
-import { useOpened } from "../workbench/opened";
-import type { Scene } from "./geometry";
+import { deviceOf, type Scene } from "./geometry";
 import type { Cloud } from "./wayScene";
 
-/** The prefix of each link that no switch names, beside its lanes. */
-export function SegmentNames({ scene }: { scene: Scene }) {
-  const { places } = useOpened();
-  const named = new Map(
-    places?.segments.flatMap((segment) => segment.members.map((member) => [member, segment] as const)),
-  );
+/** The prefix of links that no switch names, beside their lanes. */
+export function Prefixes({ scene, focus }: { scene: Scene; focus: ReadonlySet<string> | null }) {
   return (
     <g pointerEvents="none">
-      {scene.links.map(({ a, b, from, to }) => {
-        const segment = named.get(a) ?? named.get(b);
-        const prefix = segment?.prefixes.find((each) => !each.includes(":")) ?? segment?.prefixes[0];
-        if (!prefix || segment?.switches.length) return null;
-        const level = Math.abs(to.y - from.y) < Math.abs(to.x - from.x);
-        return (
-          <text
-            key={a}
-            x={(from.x + to.x) / 2 - (level ? 0 : 12)}
-            y={(from.y + to.y) / 2 + (level ? 40 : 4)}
-            textAnchor={level ? "middle" : "end"}
-            className="halo fill-slate font-mono text-[12px]"
-          >
-            {prefix}
-          </text>
-        );
-      })}
+      {scene.prefixes.map(({ link, text, box }) => (
+        <text
+          key={link}
+          data-word
+          x={box.x + box.width / 2}
+          y={box.y + 11.5}
+          textAnchor="middle"
+          className={`fill-slate font-mono text-[12px] ${focus && !link.split(" ").every((end) => focus.has(deviceOf(end))) ? "opacity-30" : ""}`}
+        >
+          {text}
+        </text>
+      ))}
     </g>
   );
 }
@@ -35,11 +25,12 @@ export function SegmentNames({ scene }: { scene: Scene }) {
 const CLOUD = { x: 24, y: -60 };
 
 /** What hangs on the devices of a way, folded: how many devices, at the edge. */
-export function Clouds({ clouds, closer, onOpen }: { clouds: Cloud[]; closer: number; onOpen: () => void }) {
+export function Clouds({ clouds, scene, onOpen }: { clouds: Cloud[]; scene: Scene; onOpen: () => void }) {
   return (
     <g>
       {clouds.map(({ device, at, count }) => {
-        const [x, y] = [at.x / closer + CLOUD.x, at.y / closer + CLOUD.y];
+        const plate = scene.plates.find((each) => each.device.name === device);
+        const [x, y] = [(plate?.centre.x ?? at.x) + CLOUD.x, (plate?.centre.y ?? at.y) + CLOUD.y];
         return (
           <g
             key={device}

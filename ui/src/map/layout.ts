@@ -2,6 +2,7 @@ import type { ELK as Elk } from "elkjs/lib/elk-api";
 import type { Device } from "../api/client";
 import { deviceOf } from "./geometry";
 import type { Point } from "./plane";
+import { BAR_HEIGHT } from "./plates";
 
 const MANY = 60;
 const LEAF = { width: 110, height: 36 };
@@ -24,9 +25,13 @@ const ROUNDS = 3;
 const LAYERED = {
   "elk.algorithm": "layered",
   "elk.direction": "DOWN",
-  "elk.spacing.nodeNode": "44",
-  "elk.layered.spacing.nodeNodeBetweenLayers": "70",
-  "elk.layered.nodePlacement.strategy": "BRANDES_KOEPF",
+  "elk.aspectRatio": "1.3",
+  "elk.spacing.nodeNode": "34",
+  "elk.spacing.componentComponent": "60",
+  "elk.layered.spacing.nodeNodeBetweenLayers": "76",
+  "elk.layered.nodePlacement.strategy": "NETWORK_SIMPLEX",
+  "elk.layered.nodePlacement.favorStraightEdges": "true",
+  "elk.layered.thoroughness": "30",
 };
 
 /** As much of a network as it takes to lay it out. */
@@ -59,22 +64,32 @@ export async function laidOut(
   onStage: (done: number) => void,
 ): Promise<Map<string, Point>> {
   const edges = network.links.map((link) => link.ends.map(deviceOf) as [string, string]);
-  const hanging = network.devices.length > MANY ? hangingOf(network, edges) : new Map<string, string[]>();
+  const many = network.devices.length > MANY;
+  const ranks = ranksOf(network, edges);
+  const hanging = many ? hangingOf(network, edges) : hostsOnBars(network, edges, ranks);
   const folded = new Set([...hanging.values()].flat());
   const kinds = new Map(network.devices.map((device) => [device.name, device.kind]));
   const blocks = new Map(
     network.devices
       .filter((device) => !folded.has(device.name))
-      .map((device) => [device.name, blockOf(device.name, hanging, kinds)]),
+      .map((device) => [
+        device.name,
+        many
+          ? blockOf(device.name, hanging, kinds)
+          : barOf(device.name, hanging.get(device.name) ?? [], kinds),
+      ]),
   );
   const children = [...blocks].map(([id, { width, height }]) => ({ id, width, height }));
   const links = edges.flatMap(([source, target], index) =>
-    blocks.has(source) && blocks.has(target) && source !== target
-      ? [{ id: `link${index}`, sources: [source], targets: [target] }]
+    blocks.has(source) &&
+    blocks.has(target) &&
+    source !== target &&
+    (many || ranks.get(source) !== ranks.get(target))
+      ? [downwards(`link${index}`, source, target, ranks)]
       : [],
   );
   onStage(0.1);
-  const spread = folded.size > 0 && children.length <= SPREADABLE;
+  const spread = many && folded.size > 0 && children.length <= SPREADABLE;
   const pulled = spread
     ? await elk.layout({ id: "network", layoutOptions: STRESS(children), children, edges: links })
     : { children };
@@ -89,6 +104,120 @@ export async function laidOut(
   const positions = new Map<string, Point>();
   for (const { id, x = 0, y = 0 } of graph.children ?? []) blocks.get(id)?.put({ x, y }, positions);
   return positions;
+}
+
+const ORDER: Record<string, number> = { outside: 0, firewall: 1, router: 2, switch: 3, host: 4 };
+
+/** How far each device is from the outside, or, where there is none, from what most hangs on. */
+function ranksOf(network: Drawn, edges: [string, string][]): Map<string, number> {
+  const neighbours = new Map<string, string[]>(network.devices.map(({ name }) => [name, []]));
+  for (const [one, other] of edges) {
+    neighbours.get(one)?.push(other);
+    neighbours.get(other)?.push(one);
+  }
+  const degree = (name: string) => neighbours.get(name)?.length ?? 0;
+  const order = (kind: string) => ORDER[kind] ?? 2;
+  const roots = [...network.devices]
+    .filter(({ kind }) => kind !== "outside")
+    .sort(
+      (a, b) =>
+        Number(a.kind === "host") - Number(b.kind === "host") ||
+        Number(a.kind === "switch") - Number(b.kind === "switch") ||
+        degree(b.name) - degree(a.name) ||
+        order(a.kind) - order(b.kind),
+    );
+  const found = new Map<string, number>();
+  const queue = network.devices.filter(({ kind }) => kind === "outside").map(({ name }) => name);
+  for (const name of queue) found.set(name, 0);
+  for (let at = 0, root = 0; at < queue.length || root < roots.length; ) {
+    const here = queue[at];
+    if (here === undefined) {
+      const next = roots[root++]?.name;
+      if (next === undefined || found.has(next)) continue;
+      found.set(next, 0);
+      queue.push(next);
+      continue;
+    }
+    at += 1;
+    for (const next of neighbours.get(here) ?? []) {
+      if (found.has(next)) continue;
+      found.set(next, (found.get(here) ?? 0) + 1);
+      queue.push(next);
+    }
+  }
+  // Whatever a host is linked with stands above it.
+  for (const { name, kind } of network.devices) if (kind === "host") found.set(name, network.devices.length);
+  return found;
+}
+
+/** A link as the layout engine has it: from what is nearer to the outside. */
+function downwards(id: string, one: string, other: string, ranks: Map<string, number>) {
+  const [upper, lower] = (ranks.get(one) ?? 0) <= (ranks.get(other) ?? 0) ? [one, other] : [other, one];
+  return { id, sources: [upper], targets: [lower] };
+}
+
+/** Hosts that hang on one switch alone, by that switch, where nothing else hangs beneath it. */
+function hostsOnBars(
+  network: Drawn,
+  edges: [string, string][],
+  ranks: Map<string, number>,
+): Map<string, string[]> {
+  const kinds = new Map(network.devices.map((device) => [device.name, device.kind]));
+  const linked = new Map<string, Set<string>>(network.devices.map(({ name }) => [name, new Set()]));
+  for (const [one, other] of edges) {
+    linked.get(one)?.add(other);
+    linked.get(other)?.add(one);
+  }
+  const found = new Map<string, string[]>();
+  for (const [name, others] of linked) {
+    if (kinds.get(name) !== "switch") continue;
+    const hosts = [...others].filter((each) => kinds.get(each) === "host" && linked.get(each)?.size === 1);
+    const lower = [...others].some(
+      (each) => kinds.get(each) !== "host" && (ranks.get(each) ?? 0) > (ranks.get(name) ?? 0),
+    );
+    if (hosts.length && !lower) found.set(name, hosts);
+  }
+  return found;
+}
+
+const ROW = { first: 56, next: 74, gap: 34 };
+/** So many hosts hang on a switch side by side; more hang in two rows, those of the second between the others. */
+const ABREAST = 3;
+
+/** A switch with the hosts that hang on it, or a device alone. */
+function barOf(name: string, hosts: string[], kinds: Map<string, string>): Block {
+  const kind = kinds.get(name);
+  const own =
+    kind === "switch"
+      ? { width: Math.max(150, name.length * 7.2 + 130), height: BAR_HEIGHT }
+      : kind === "host"
+        ? { width: Math.max(84, name.length * 8.2 + 24), height: LEAF.height }
+        : { width: Math.max(HUB.width, name.length * 8.2 + 24), height: HUB.height };
+  if (!hosts.length) {
+    return {
+      ...own,
+      put: ({ x, y }, positions) => positions.set(name, { x: x + own.width / 2, y: y + own.height / 2 }),
+    };
+  }
+  const pitch = Math.max(...hosts.map((host) => Math.max(84, host.length * 8.2 + 24))) + ROW.gap;
+  const rows = hosts.length > ABREAST ? 2 : 1;
+  const spread = rows === 1 ? pitch * (hosts.length - 1) : (pitch / 2) * (hosts.length - 1);
+  const width = Math.max(own.width, spread + pitch - ROW.gap);
+  return {
+    width,
+    height: BAR_HEIGHT + ROW.first + ROW.next * (rows - 1) + 30,
+    put: ({ x, y }, positions) => {
+      const middle = x + width / 2;
+      positions.set(name, { x: middle, y: y + BAR_HEIGHT / 2 });
+      hosts.forEach((host, at) => {
+        const row = at % rows;
+        positions.set(host, {
+          x: middle - spread / 2 + (pitch / rows) * at,
+          y: y + BAR_HEIGHT + ROW.first + 15 + row * ROW.next,
+        });
+      });
+    },
+  };
 }
 
 /** A device with all that hangs on it in rows beneath: its size, and how to put it at a corner. */

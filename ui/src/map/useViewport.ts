@@ -2,8 +2,7 @@ import { select } from "d3-selection";
 import { type ZoomBehavior, zoom, zoomIdentity, zoomTransform } from "d3-zoom";
 import { startTransition, useCallback, useEffect, useRef, useState } from "react";
 import { rem } from "../kit/Split";
-import { around } from "./fitting";
-import type { Box, Point } from "./plane";
+import { aroundPoints, type Box, type Point } from "./plane";
 
 export interface Size {
   width: number;
@@ -14,7 +13,7 @@ export interface Size {
 export type Level = "far" | "middle" | "near";
 
 /** Below `NEAR` the map's words would be too small to read; below `MIDDLE` there is no room for names. */
-const NEAR = 0.91;
+export const NEAR = 0.91;
 const MIDDLE = 0.34;
 const AROUND = 0.5;
 /** So much larger than it must be may be drawn what is drawn larger, before it is drawn anew. */
@@ -169,7 +168,7 @@ export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) =>
       });
       if (inside && levelOf(k) === "near") return;
       moved.current = true;
-      show(grown(around(points), 0, 100), 1.1);
+      show(grown(aroundPoints(points), 0, 100), 1.1);
     },
     [show],
   );

@@ -19,8 +19,8 @@ export interface Cloud {
   count: number;
 }
 
-const STEP = { x: 196, y: 140 };
-const AROUND = { width: 178, height: 200 };
+const STEP = { x: 250, y: 160 };
+const AROUND = { width: 190, height: 200 };
 
 /** The devices that a traced flow and the queries for its name come by, in the order of its ways: out first, what
  * only the way home meets behind. */

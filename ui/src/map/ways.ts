@@ -1,6 +1,7 @@
 import type { ExchangeReport, HopReport, LegReport } from "../api/client";
-import { LANE, linkAt, type Scene } from "./geometry";
-import { along, lengthOf, type Point } from "./plane";
+import { laneAt, type Scene } from "./geometry";
+import { lengthOf, onPath, type Point, pathLength } from "./plane";
+import { LANE } from "./ports";
 
 /** The ways of a traced conversation as lines through the lanes they use. */
 
@@ -21,7 +22,8 @@ export function ribbonsOf(scene: Scene, exchange: ExchangeReport): Ribbon[] {
   return ribbons.flatMap((ribbon) => ribbon ?? []);
 }
 
-const TAG = 15;
+/** How far from its interface a list lies that the map does not show. */
+const NEAR = 26;
 /** A list stopped the packet, its frame, or what would have found its neighbour. */
 const DENIED = new Set(["denied", "frame denied", "neighbour discovery stopped"]);
 
@@ -44,12 +46,14 @@ function ribbonOf(
   if (leg.outcome === "refused") ending = "square";
   if (DENIED.has(leg.outcome)) ending = "bar";
   const onward =
-    decided && place?.direction === "out" && place.at ? linkAt(scene, `${place.device}:${place.at}`) : null;
+    decided && place?.direction === "out" && place.at
+      ? laneAt(scene, `${place.device}:${place.at}`, "out")
+      : null;
   if (ending === "bar" && onward) {
-    const { from, to } = onward;
-    points.push(along(from, to, 0, LANE), along(from, to, Math.min(TAG, lengthOf(from, to) * 0.3), LANE));
+    points.push(...first(onward, barred(scene, place)));
   } else if (ending === "bar" && decided && place?.direction === "in" && enteredLast(leg, place)) {
-    shorten(points, TAG);
+    const lane = points.splice(0).reverse();
+    points.push(...rest(lane, barred(scene, place)).reverse());
   } else if (ending === "bar" && decided && place?.at) {
     const line = scene.lines.find((tab) => tab.device === place.device && tab.name === place.at);
     if (line) points.push({ x: line.centre.x, y: line.centre.y });
@@ -74,19 +78,35 @@ function enteredLast(leg: LegReport, place: { device: string; at?: string | null
 }
 
 /** The lanes from where `hop` was left to where the next device was entered, through any switches. */
-function lanesOf(scene: Scene, hop: HopReport): Point[] {
-  return hop.links.flatMap(([near, far]) => {
-    const from = scene.tabs.get(near ?? "")?.mouth;
-    const to = scene.tabs.get(far ?? "")?.mouth;
-    return from && to ? [along(from, to, 0, LANE), along(from, to, lengthOf(from, to), LANE)] : [];
-  });
+const lanesOf = (scene: Scene, hop: HopReport): Point[] =>
+  hop.links.flatMap(([near]) => (near && laneAt(scene, near, "out")) || []);
+
+/** How far from its interface the list lies that decides. */
+function barred(
+  scene: Scene,
+  place: { device: string; at?: string | null; direction?: string | null } | null | undefined,
+): number {
+  const end = `${place?.device}:${place?.at}`;
+  const tab = scene.tabs.get(scene.parents.get(end) ?? end);
+  const tag = tab?.tags.find(({ direction }) => direction === place?.direction);
+  return tab && tag ? Math.abs(tag.lane.x - tab.edge.x) + Math.abs(tag.lane.y - tab.edge.y) - LANE : NEAR;
 }
 
-/** Take `distance` off the end of a line. */
-function shorten(points: Point[], distance: number): void {
-  const end = points[points.length - 1];
-  const before = points[points.length - 2];
-  if (!end || !before) return;
-  const length = lengthOf(before, end);
-  points[points.length - 1] = along(before, end, Math.max(length - distance, length * 0.5), 0);
+/** The beginning of a line, so long. */
+function first(path: Point[], distance: number): Point[] {
+  const length = Math.min(distance, pathLength(path) / 2);
+  const kept: Point[] = [];
+  let gone = 0;
+  for (const [at, point] of path.entries()) {
+    gone += at ? lengthOf(path[at - 1] ?? point, point) : 0;
+    if (gone >= length) break;
+    kept.push(point);
+  }
+  return [...kept, onPath(path, length).at];
+}
+
+/** What is left of a line without its beginning. */
+function rest(path: Point[], distance: number): Point[] {
+  const taken = first(path, distance);
+  return [...taken.slice(-1), ...path.slice(taken.length - 1)];
 }
