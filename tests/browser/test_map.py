@@ -33,6 +33,11 @@ def come_near(page: Page) -> None:
     raise AssertionError("interfaces are never drawn")
 
 
+def say(page: Page, wording: str) -> None:
+    page.get_by_role("button", name="Interfaces say").click()
+    page.get_by_role("menuitem", name=wording, exact=True).click()
+
+
 @pytest.mark.parametrize(("seed", "width", "height"), [(4, 1024, 768), (9, 1280, 800), (11, 1920, 1080)])
 def test_nothing_on_the_map_of_a_network_that_nobody_drew_overlaps(
     page: Page, server: Server, tmp_path: Path, seed: int, width: int, height: int
@@ -40,8 +45,8 @@ def test_nothing_on_the_map_of_a_network_that_nobody_drew_overlaps(
     page.set_viewport_size({"width": width, "height": height})
     open_map(page, server, tmp_path, seed)
     assert overlaps(page) == []
-    for wording in ("Names", "Both"):
-        page.get_by_role("radio", name=wording).click()
+    for wording in ("Names", "Names and addresses"):
+        say(page, wording)
         come_near(page)
         assert overlaps(page) == []
 
@@ -84,8 +89,8 @@ def test_an_interface_says_what_it_is_and_opens(page: Page) -> None:
     expect(note).to_contain_text(re.compile(r"172\.20\.16\.1/24, 2001:db8.*inbound no list; outbound no list"))
     tab.click()
     expect(page).to_have_url(re.compile("point"))
-    page.get_by_role("radio", name="Addresses").click()
+    say(page, "Addresses")
     come_near(page)
     expect(tab).to_contain_text("172.20.16.1/24")
     page.reload()
-    expect(page.get_by_role("radio", name="Addresses")).to_be_checked()
+    expect(page.get_by_role("button", name="Interfaces say: addresses")).to_be_visible()

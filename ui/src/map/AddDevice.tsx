@@ -13,11 +13,7 @@ interface Props {
 export function AddDevice({ line, onLine }: Props) {
   useHandler("device.add", line === null ? () => onLine("") : null);
   if (line === null) {
-    return (
-      <ActionButton action="device.add" className="button absolute top-2 left-2">
-        Add a device
-      </ActionButton>
-    );
+    return <ActionButton action="device.add">Add a device</ActionButton>;
   }
   return (
     <section

@@ -38,7 +38,7 @@ import { usePositions } from "./usePositions";
 import { useShownNetwork } from "./useShown";
 import { NEAR, type Size, useViewport, type Viewed } from "./useViewport";
 import { Clouds, Prefixes } from "./WayMarks";
-import { useWording, WordingSwitch } from "./WordingSwitch";
+import { useWording, WordingMenu } from "./WordingMenu";
 import { devicesOf, joinedBy, wayOf } from "./wayScene";
 import { ribbonsOf } from "./ways";
 
@@ -213,8 +213,10 @@ export function MapView() {
         </div>
       )}
       {network.draft.devices.length === 0 && adding === null && <NoDevices onLine={setAdding} />}
-      <AddDevice line={adding} onLine={setAdding} />
-      <div className="absolute top-2 right-2 flex gap-1">
+      <div className="pointer-events-none absolute inset-x-2 top-2 flex flex-wrap gap-1 *:pointer-events-auto">
+        <AddDevice line={adding} onLine={setAdding} />
+        <WordingMenu wording={wording} onChange={setWording} />
+        <span className="grow" />
         {(large || !readable) && ways.length > 0 && (
           <button
             type="button"
@@ -257,12 +259,9 @@ export function MapView() {
           Picture ▾
         </Menu>
       </div>
-      {network.draft.devices.length > 0 && (
+      {pointed && !carried && (
         <div className="relative">
-          <div className="absolute right-2 bottom-2">
-            <WordingSwitch wording={wording} onChange={setWording} />
-          </div>
-          {pointed && !carried && <InterfaceNote of={pointed} />}
+          <InterfaceNote of={pointed} />
         </div>
       )}
       <Failed of={reads.places} className="px-4 py-1.5" />

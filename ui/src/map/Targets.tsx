@@ -2,15 +2,13 @@ import type { PointReport } from "../api/client";
 import { pointKey } from "../state/points";
 import { takenAs, useCarrying, useHover } from "../workbench/carrying";
 import type { Scene } from "./geometry";
-import { contains, type Point, pathLength } from "./plane";
+import { contains, lengthOf, type Point } from "./plane";
 import { LINE_HEIGHT } from "./plates";
 import { OUTWARDS } from "./ports";
 import type { Viewed } from "./useViewport";
 
 const WIDTH = 27;
 const HEIGHT = 16;
-/** On a shorter link the places of one end lie aside, so that both ends can be read. */
-const SHORT = 90;
 
 /** The places that could take the list being carried. */
 export function Targets({ scene, view }: { scene: Scene; view: Viewed }) {
@@ -78,7 +76,10 @@ export function Targets({ scene, view }: { scene: Scene; view: Viewed }) {
   );
 }
 
-/** Before its interface, what enters first and what leaves behind that; lines on their own tab. */
+/**
+ * Before its interface, what enters first and what leaves behind that; lines on their own tab. Where two ends
+ * are near each other the places of one lie aside, so that both can be read.
+ */
 export function padCentre(scene: Scene, point: PointReport): Point | null {
   const line = scene.linesOf.get(point.device)?.find((tab) => tab.name === point.at);
   if (line)
@@ -96,10 +97,14 @@ export function padCentre(scene: Scene, point: PointReport): Point | null {
   const out = OUTWARDS[tab.side];
   const [first, step] = out.x ? [WIDTH / 2 + 3, WIDTH + 3] : [HEIGHT / 2 + 4, HEIGHT + 2];
   const distance = first + row * step;
-  const short = pathLength(link.path) < SHORT && link.b === (parent ?? end);
-  const aside = short ? (out.x ? HEIGHT + 3 : WIDTH + 4) : 0;
+  const far = scene.tabs.get(link.a === (parent ?? end) ? link.b : link.a);
+  const short =
+    far !== undefined && lengthOf(tab.root, far.root) < 4 * step + 8 && link.b === (parent ?? end);
+  // Aside is away from the other end.
+  const away = far && (out.x ? tab.root.y < far.root.y : tab.root.x < far.root.x) ? -1 : 1;
+  const aside = short ? away * (out.x ? HEIGHT + 3 : WIDTH + 4) : 0;
   return {
-    x: tab.root.x + out.x * distance - out.y * aside,
-    y: tab.root.y + out.y * distance + out.x * aside,
+    x: tab.root.x + out.x * distance + (out.x ? 0 : aside),
+    y: tab.root.y + out.y * distance + (out.x ? aside : 0),
   };
 }

@@ -68,7 +68,9 @@ const split = (end: string): [string, string] => {
 /** How far plates, with all that lies around them, are from each other: a link can be led between. */
 const APART = 22;
 /** As often as plates are moved, what lies around them is worked out anew: a side may have changed. */
-const TURNS = 6;
+const TURNS = 12;
+/** So often bars are stretched anew; then they are only moved, so that it comes to an end. */
+const STRETCHED = 5;
 
 export function buildScene(
   network: Network,
@@ -95,7 +97,7 @@ export function buildScene(
   const weight = (name: string) => (held?.has(name) ? 2 : put?.has(name) ? 1 : 0);
   let tabs = new Map<string, Tab[]>();
   for (let turn = 0; turn < TURNS; turn++) {
-    for (const plate of plates.values()) {
+    for (const plate of turn < STRETCHED ? plates.values() : []) {
       if (isBar(plate.device))
         stretch(
           plate,
@@ -118,16 +120,6 @@ export function buildScene(
       const centre = centres.get(plate.device.name) ?? plate.centre;
       centres.set(plate.device.name, { x: centre.x + by.x, y: centre.y + by.y });
     });
-  }
-  for (const plate of plates.values()) {
-    if (isBar(plate.device))
-      stretch(
-        plate,
-        centres.get(plate.device.name) ?? plate.centre,
-        hangingOn(plate, ends, plates),
-        [...plates.values()],
-        labels.get(plate.device.name),
-      );
   }
   tabs = tabsOn(plates, ends, hung, worded, false);
   const byEnd = new Map([...tabs.values()].flat().map((tab) => [`${tab.device}:${tab.name}`, tab]));

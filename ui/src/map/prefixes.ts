@@ -32,7 +32,8 @@ export function prefixesOf(
     const text = segment && !segment.switches.length ? shortest(segment.prefixes) : undefined;
     if (!text) continue;
     for (const box of placesBeside(path, { width: wordsWidth(text), height: HIGH })) {
-      const lanes = grown(box, LANE + 1);
+      // Where a link bends sharply its lanes stand out by twice their distance.
+      const lanes = grown(box, 2 * LANE + 1);
       if (obstacles.some((other) => overlap(box, other))) continue;
       if (found.some((other) => overlap(box, other.box))) continue;
       if (lines.some(([from, to]) => cuts(from, to, lanes))) continue;

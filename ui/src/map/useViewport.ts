@@ -18,8 +18,13 @@ const MIDDLE = 0.34;
 const AROUND = 0.5;
 /** So much larger than it must be may be drawn what is drawn larger, before it is drawn anew. */
 const LARGER = 1.15;
-/** The upper edge of the window, in pixels: its buttons cover nothing that is shown. */
-const BUTTONS = 34;
+/**
+ * The upper edge of the window, in pixels: its buttons cover nothing that is shown. In a narrow window they
+ * stand in two rows.
+ */
+const ROW = 34;
+const NARROW = 560;
+const buttonsOf = (element: Element) => (element.clientWidth < NARROW * rem() ? 2 : 1) * ROW;
 
 export interface Viewed {
   level: Level;
@@ -104,12 +109,13 @@ export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) =>
     if (!element || !behaviour.current) return;
     const { clientWidth, clientHeight } = element;
     if (!clientWidth || !clientHeight) return;
-    const free = clientHeight - BUTTONS;
+    const buttons = buttonsOf(element);
+    const free = clientHeight - buttons;
     const k = Math.min(most, clientWidth / box.width, free / box.height);
     const next = zoomIdentity
       .translate(
         clientWidth / 2 - k * (box.x + box.width / 2),
-        BUTTONS + free / 2 - k * (box.y + box.height / 2),
+        buttons + free / 2 - k * (box.y + box.height / 2),
       )
       .scale(k);
     jumping.current = true;
@@ -126,7 +132,7 @@ export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) =>
     if (!ready || !svg.current) return;
     const element = svg.current;
     const onSize = () => {
-      sized.current({ width: element.clientWidth, height: element.clientHeight - BUTTONS });
+      sized.current({ width: element.clientWidth, height: element.clientHeight - buttonsOf(element) });
       if (moved.current) look();
       else fit();
     };
