@@ -272,6 +272,9 @@ def random_requirement(seed: int) -> str:
     devices = Random(f"devices {seed}")
     if kind != "only":
         sides = [devices.choice(SIDES_WITH_DEVICES) if devices.random() < 0.4 else side for side in sides]
+    published = Random(f"published {seed}")
+    if kind != "block" and published.random() < 0.25:
+        sides[1] = "198.51.100.9/32"
     text = f"{kind} {' → '.join(sides)} {chance.choice(ASKED)}"
     if devices.random() < 0.3 and kind == "allow":
         goal = devices.choice(["h1", "h2", "g1", "172.20.1.0/29", "segment:g2:e0"])
@@ -493,7 +496,8 @@ def violating(network: Network, requirement: str, tried: Tried) -> dict[str, set
         for one in people:
             if belongs(one, source, network) is not (kind != "only" or expect == "pass"):
                 continue
-            for other in [*people, *(others if expect == "block" else [])]:
+            # To be let through by an outside address is wanted where that address itself is named.
+            for other in [*people, *(others if expect == "block" or goal.endswith("/32") else [])]:
                 if one.device == other.device or one.address.version != other.address.version:
                     continue
                 if not belongs(other, goal, network) or (expect == "pass" and not other.drawn):

@@ -72,3 +72,31 @@ def test_where_the_states_part(client: TestClient) -> None:
         ("running", "draft", "hide-gw", "home"),
     ]
     assert "hides-in denies" in found[0]["after"]
+
+
+def test_of_a_device_that_is_in_the_draft_only_nothing_is_expected_as_running(client: TestClient) -> None:
+    network = opened(client)
+    host = {
+        "name": "weather",
+        "kind": "host",
+        "interfaces": [{"name": "eth0", "addresses": ["172.20.16.90/24"]}],
+        "gateway": "172.20.16.1",
+    }
+    flow = "weather → ledger tcp/443 pass"
+    network = edit(
+        client,
+        network,
+        "a weather station",
+        {"collection": "devices", "key": "weather", "item": host},
+        {"collection": "tests", "key": "new", "item": {"id": "new", "flow": flow, "group": "", "note": ""}},
+    )
+    book = client.get(f"/api/networks/{network['id']}/book").json()
+    (marks,) = [each for each in book["tests"] if each["id"] == "new"]
+    assert marks["running"] == {
+        "verdict": None,
+        "text": "not running yet: weather is in the draft only",
+        "place": None,
+        "judgement": None,
+        "times": [],
+    }
+    assert marks["draft"]["judgement"] is not None

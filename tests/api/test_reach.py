@@ -61,6 +61,20 @@ def test_a_preview_counts_the_cells_that_would_change(client: TestClient) -> Non
     assert same["change"]["changed"] == 0
 
 
+def test_a_preview_looks_at_both_families(client: TestClient) -> None:
+    network = opened(client)
+    entries = "deny any from any to any"
+    shut = {"name": "shut", "family": "ipv6", "kind": "extended", "entries": entries}
+    placement = {"list": "shut", "device": "centre-gw", "at": "eth1", "direction": "in"}
+    changes = [
+        {"collection": "lists", "key": "shut", "item": shut},
+        {"collection": "placements", "key": "centre-gw:eth1:in:shut", "item": placement},
+    ]
+    found = client.post(f"/api/networks/{network['id']}/reach/preview", json={"changes": changes}).json()
+    assert found["change"]["families"] == ["ipv4", "ipv6"]
+    assert found["change"]["lose"] > 0
+
+
 def test_a_service_that_nobody_knows_is_refused(client: TestClient) -> None:
     network = opened(client)
     answer = client.post(f"/api/networks/{network['id']}/reach", json={"services": ["gopher-hole"]})

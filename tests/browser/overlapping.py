@@ -65,7 +65,9 @@ def overlaps(page: Page) -> list[str]:
         own = devices | {f"tab {end}" for end in lane["ends"]}
         for thing in things:
             name = thing["of"]
-            at_end = name in own or (name.startswith("tag ") and any(_hangs(name, end) for end in lane["ends"]))
+            at_end = name in own or (
+                name.startswith("tag ") and any(_hangs(name, end) for end in lane["ends"])
+            )
             if not at_end and any(_holds(thing, point) for point in lane["points"]):
                 wrong.append(f"the link {' - '.join(lane['ends'])} runs over {thing['what']}")
     return wrong

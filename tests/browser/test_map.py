@@ -86,7 +86,9 @@ def test_an_interface_says_what_it_is_and_opens(page: Page) -> None:
     tab = page.locator("[data-tab='centre-gw:eth1']")
     tab.hover()
     note = page.get_by_role("status").filter(has_text="centre-gw:eth1")
-    expect(note).to_contain_text(re.compile(r"172\.20\.16\.1/24, 2001:db8.*inbound no list; outbound no list"))
+    expect(note).to_contain_text(
+        re.compile(r"172\.20\.16\.1/24, 2001:db8.*inbound no list; outbound no list")
+    )
     tab.click()
     expect(page).to_have_url(re.compile("point"))
     say(page, "Addresses")

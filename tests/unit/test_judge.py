@@ -11,6 +11,7 @@ CASES = [
     ("pass", "blocked", "passes", "fails", ""),
     ("pass", "unreachable", "unreachable", "fails", "No list is to blame"),
     ("pass", "refused", "refused", "fails", "No list is to blame"),
+    ("pass", "blocked", "refused", "fails", "two causes"),
     ("pass", "blocked", "blocked", "fails", "a list would have to let it through"),
     ("pass", "mixed", "passes", "fails", ""),
     ("block", "blocked", "passes", "holds", ""),

@@ -443,3 +443,19 @@ def test_a_proof_is_the_same_when_engines_were_let_go_meanwhile() -> None:
     for text in ("block any → any telnet ipv6", "block any → hosts ping ipv6"):
         fresh = Prover(engines()).prove(read_requirement(text), world, network)
         assert prover_.prove(read_requirement(text), world, network).proof == fresh.proof
+
+
+@pytest.mark.parametrize(
+    ("text", "answer"),
+    [
+        ("allow beyond → 203.0.113.10 https", "proved"),
+        ("allow beyond → 203.0.113.10 telnet", "violated"),
+        ("allow beyond → 203.0.113.8/29 telnet", "inconclusive"),
+    ],
+)
+def test_what_is_published_may_be_asked_for_by_the_address_it_is_published_under(
+    text: str, answer: str
+) -> None:
+    """203.0.113.10 leads to sightings; a prefix that it lies in names nobody."""
+    _, proof = proved(saltmarsh(), text)
+    assert proof.answer == answer

@@ -138,6 +138,13 @@ class RoutingTable:
         best = usable[0] if usable else route
         return route in usable and (best.preference, best.metric) == (route.preference, route.metric)
 
+    def unusable(self, route: KnownRoute) -> Loss | None:
+        """Why nothing can be sent by one of its routes, be there a better one or not; None where it can."""
+        if route.discard or self._next_hops(route, DEEPEST):
+            return None
+        down = route.interface is not None and route.interface not in self._enabled
+        return Loss.DOWN if down else Loss.UNRESOLVED
+
     def next_hops(self, route: KnownRoute) -> set[NextHop]:
         """Those of one of its routes, through the table; none where it discards or leads nowhere."""
         return self._next_hops(route, DEEPEST)

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Header, Response
 from fastapi.responses import PlainTextResponse
 from msgspec.structs import replace
 
+from greyheron.analysis.findings.idle import idle_entries
 from greyheron.analysis.network.completion import (
     complete_device,
     complete_entry,
@@ -310,6 +311,7 @@ def read_list(network_id: str, text: ListText, store: Store) -> ListReading:
         formatted=write_body(written.body, text.family, text.kind),
         renumbered=write_body(renumbered(written.body), text.family, text.kind),
         covers=list(cover_list(written, after)),
+        idle=list(idle_entries(written, after)),
     )
 
 

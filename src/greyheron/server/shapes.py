@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 from msgspec.structs import asdict
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
+from greyheron.analysis.findings.idle import IdleEntry
 from greyheron.analysis.testing.book import TestMarks
 from greyheron.analysis.words.ranges import EntryCover
 from greyheron.formats.format import Notice
@@ -248,12 +249,14 @@ class ListReading(BaseModel):
     """What a list's text means: its problems, or its own writing and what each entry covers.
 
     renumbered: the same entries in the same order, numbered in steps of ten
+    idle: entries that others leave nothing to do
     """
 
     problems: list[ProblemItem]
     formatted: str | None
     renumbered: str | None
     covers: list[EntryCover]
+    idle: list[IdleEntry] = []
 
 
 class FlowText(RequestBody):

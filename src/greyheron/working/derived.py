@@ -3,7 +3,8 @@
 from collections import OrderedDict, defaultdict, deque
 from collections.abc import Callable, Collection
 from dataclasses import replace
-from functools import cache
+from functools import cache, reduce
+from operator import add
 from threading import Lock, RLock
 
 from cachetools import LRUCache
@@ -26,7 +27,7 @@ from greyheron.analysis.reach.axis import Axis, axis_of
 from greyheron.analysis.reach.change import ReachChange, ReachFound, change_of
 from greyheron.analysis.reach.kept import KeptReaches
 from greyheron.analysis.reach.matrix import Cells, Reach
-from greyheron.analysis.reach.question import ReachQuestion
+from greyheron.analysis.reach.question import ReachQuestion, families_of
 from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
 from greyheron.analysis.traffic.folding import SeenTraffic
 from greyheron.analysis.traffic.judging import Judged, judge, parties_of
@@ -311,7 +312,8 @@ class DerivedState:
     ) -> ReachChange | None:
         """How reach differs between the draft and what it would be; None while that would take too long.
 
-        The question is the one asked last, or what every device listens on.
+        The question is the one asked last, or what every device listens on; it is asked of every family that
+        the network has, and in a large network of those whose matrix is known.
         """
         shares = ((question, own) for (question, own), _ in reversed(self._reaches.items()))
         asked = next((question for question, own in shares if own == share), None)
@@ -319,6 +321,23 @@ class DerivedState:
             return None
         question = asked or ReachQuestion((OWN_SERVICES, "ping"), Family.IPV4)
         worlds = tuple(self.timeline(each, moment).first for each in (stored.draft, after))
+        changes = [
+            self._family_change(stored, after, question.in_family(each), worlds, progress, share)
+            for each in families_of(*worlds)
+        ]
+        known = [each for each in changes if each is not None]
+        return reduce(add, known) if known else None
+
+    def _family_change(
+        self,
+        stored: Drafted,
+        after: Network,
+        question: ReachQuestion,
+        worlds: tuple[World, ...],
+        progress: Progress,
+        share: Share,
+    ) -> ReachChange | None:
+        """The same for one address family."""
         axes = [
             axis_of(world, network, question)
             for world, network in zip(worlds, (stored.draft, after), strict=True)

@@ -1885,11 +1885,16 @@ export interface components {
         };
         /**
          * DeviceFacts
-         * @description routes: in words, one a line; neighbours: OSPF ones; cut: routers that would be, and why not
+         * @description All in words, one a line.
+         *
+         *     routes:  those in use;  unused:  the others, each with why
+         *     neighbours:  OSPF ones;  cut:  routers that would be, and why not
          */
         DeviceFacts: {
             /** Routes */
             routes: string[];
+            /** Unused */
+            unused: string[];
             /** Neighbours */
             neighbours: string[];
             /** Cut */
@@ -2162,6 +2167,18 @@ export interface components {
             ][];
         };
         /**
+         * IdleEntry
+         * @description An entry with nothing to do, and why in words. matched: whether packets come to it at all.
+         */
+        IdleEntry: {
+            /** Number */
+            number: number;
+            /** Matched */
+            matched: boolean;
+            /** Text */
+            text: string;
+        };
+        /**
          * Interface
          * @description A port, loopback or tagged subinterface, with its addresses.
          *
@@ -2328,6 +2345,7 @@ export interface components {
          * @description What a list's text means: its problems, or its own writing and what each entry covers.
          *
          *     renumbered: the same entries in the same order, numbered in steps of ten
+         *     idle: entries that others leave nothing to do
          */
         ListReading: {
             /** Problems */
@@ -2338,6 +2356,11 @@ export interface components {
             renumbered: string | null;
             /** Covers */
             covers: components["schemas"]["EntryCover"][];
+            /**
+             * Idle
+             * @default []
+             */
+            idle: components["schemas"]["IdleEntry"][];
         };
         /**
          * ListText
@@ -3146,10 +3169,14 @@ export interface components {
         /**
          * ReachChange
          * @description How many cells of a matrix change, and of those how many lose or gain what passes.
+         *
+         *     families:  those looked at; each has a matrix of its own, and a cell of each counts
          */
         ReachChange: {
             /** Services */
             services: string[];
+            /** Families */
+            families: components["schemas"]["Family"][];
             /** Changed */
             changed: number;
             /** Lose */

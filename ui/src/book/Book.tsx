@@ -251,15 +251,16 @@ function TableMenu() {
   );
 }
 
-const KEPT = "grey-heron:new-test";
+/** What is being written outlives a look elsewhere, in the network that it is written in. */
+const keptFor = (network: string) => `grey-heron:new-test:${network}`;
 
 function NewTest() {
   const notices = useNotices();
   const { id, network, make } = useOpened();
   const location = useLocation();
-  const [text, setText] = useState(() => sessionStorage.getItem(KEPT) ?? "");
+  const [text, setText] = useState(() => sessionStorage.getItem(keptFor(id)) ?? "");
   const [tried, setTried] = useState(false);
-  useEffect(() => sessionStorage.setItem(KEPT, text), [text]);
+  useEffect(() => sessionStorage.setItem(keptFor(id), text), [id, text]);
   const asked = tried && text.trim() !== "";
   const reading = useFlowReading(id, network.version, text, asked);
   const problem = asked ? reading.data?.problems[0] : undefined;

@@ -13,7 +13,7 @@ import { useFocusTaker } from "../state/focus";
 import { useSettled } from "../state/useSettled";
 import { useOpened } from "../workbench/opened";
 import { useTrial } from "../workbench/trial";
-import { hitGutter, hitsOf } from "./counters";
+import { hitGutter, hitsOf, linesOf } from "./counters";
 import { duplicateEntry, moveEntryDown, moveEntryUp, remarkEntry } from "./moving";
 import { completions, notation, wordIsWhole } from "./notation";
 
@@ -51,6 +51,16 @@ export function ListEditor({ list, point }: Props) {
   const reading = useListReading(id, network.version, { name, family, kind, entries: settled });
   const problems = reading.data?.problems ?? [];
   const current = settled === text && !reading.isPlaceholderData && reading.data !== undefined;
+
+  // What is said of the margin is said of the text that was read.
+  const idle = useMemo(
+    () => (current ? linesOf(settled, reading.data?.formatted ?? "", reading.data?.idle ?? []) : []),
+    [current, settled, reading.data],
+  );
+  const never = useMemo(
+    () => new Set(idle.flatMap(([line, { matched }]) => (matched ? [] : [line]))),
+    [idle],
+  );
 
   const show = useCallback((insert: string) => {
     const editor = view.current;
@@ -118,7 +128,7 @@ export function ListEditor({ list, point }: Props) {
         doc: text,
         extensions: [
           notation,
-          margin.current.of(hitGutter(hits)),
+          margin.current.of(hitGutter(hits, new Set())),
           history(),
           EditorView.lineWrapping,
           Prec.highest(keymap.of([{ key: "Enter", run: nothingLeftToChoose }])),
@@ -159,13 +169,19 @@ export function ListEditor({ list, point }: Props) {
   });
 
   useEffect(() => {
-    view.current?.dispatch({ effects: margin.current.reconfigure(hitGutter(hits)) });
-  }, [hits]);
+    view.current?.dispatch({ effects: margin.current.reconfigure(hitGutter(hits, never)) });
+  }, [hits, never]);
 
   useEffect(() => {
     const editor = view.current;
-    if (editor && current) editor.dispatch(setDiagnostics(editor.state, diagnostics(editor.state, problems)));
-  }, [problems, current]);
+    if (!editor || !current) return;
+    const told = idle.map(([line, each]): ProblemItem => ({ ...WHOLE, line, message: each.text }));
+    const marks = [
+      ...diagnostics(editor.state, problems, "error"),
+      ...diagnostics(editor.state, told, "warning"),
+    ];
+    editor.dispatch(setDiagnostics(editor.state, marks));
+  }, [problems, idle, current]);
 
   const take = (line: string) => {
     const editor = view.current;
@@ -202,6 +218,16 @@ export function ListEditor({ list, point }: Props) {
               {problem.message}
             </li>
           ))}
+        </ul>
+      )}
+      {idle.length > 0 && (
+        <ul className="px-3 pt-2" aria-label="Entries with nothing to do">
+          {idle.slice(0, MOST_TOLD).map(([line, each]) => (
+            <li key={each.number} className={each.matched ? "quiet" : "text-ochre"}>
+              Line {line} {each.text}.
+            </li>
+          ))}
+          {idle.length > MOST_TOLD && <li className="quiet">{idle.length - MOST_TOLD} more of these.</li>}
         </ul>
       )}
       {elsewhere && (
@@ -329,14 +355,20 @@ function nothingLeftToChoose(editor: EditorView): boolean {
   return false;
 }
 
-function diagnostics(state: EditorState, problems: ProblemItem[]): Diagnostic[] {
+/** A mark on a whole line. */
+const WHOLE = { where: "", column: 1, end: 10_000 };
+const MOST_TOLD = 6;
+
+function diagnostics(
+  state: EditorState,
+  problems: ProblemItem[],
+  severity: Diagnostic["severity"],
+): Diagnostic[] {
   return problems.flatMap((problem) => {
     if (!problem.line || problem.line > state.doc.lines) return [];
     const line = state.doc.line(problem.line);
     const from = Math.min(line.from + (problem.column ?? 1) - 1, line.to);
     const to = Math.min(line.from + (problem.end ?? 1) - 1, line.to);
-    return [
-      { from: Math.min(from, to), to: Math.max(from, to), severity: "error", message: problem.message },
-    ];
+    return [{ from: Math.min(from, to), to: Math.max(from, to), severity, message: problem.message }];
   });
 }

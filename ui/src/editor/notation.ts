@@ -66,6 +66,7 @@ const look = EditorView.theme({
   ".cm-scroller": { overflow: "hidden" },
   ".cm-placeholder": { color: "var(--slate)" },
   ".cm-gutters": { backgroundColor: "transparent", border: "none" },
+  ".cm-never": { color: "var(--color-ochre)" },
   ".cm-hits": {
     minWidth: "42px",
     padding: "0 6px 0 4px",
@@ -105,6 +106,11 @@ const look = EditorView.theme({
     textOverflow: "ellipsis",
   },
   ".cm-diagnostic": { borderLeft: "3px solid var(--clay)", padding: "4px 10px", maxWidth: "420px" },
+  ".cm-lintRange-warning": {
+    backgroundImage: "none",
+    textDecoration: "underline dotted var(--color-ochre)",
+    textUnderlineOffset: "3px",
+  },
   ".cm-lintRange-error": {
     backgroundImage: "none",
     borderBottom: "2px dotted var(--clay)",

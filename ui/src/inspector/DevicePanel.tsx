@@ -76,6 +76,7 @@ export function DevicePanel({ device }: { device: Device }) {
       <Lines title="OSPF neighbours" lines={facts?.neighbours ?? []} />
       <Lines title="Cut off by lists" lines={facts?.cut ?? []} wrong />
       <Lines title="Routes in use" lines={facts?.routes ?? []} mono />
+      <Lines title="Routes not used" lines={facts?.unused ?? []} mono />
       <div className="mt-4 flex gap-2">
         <button type="button" className="button" onClick={() => setEditing(true)}>
           Edit as text…

@@ -2,7 +2,7 @@ import { ActionButton } from "../actions/ActionButton";
 import type { ReachChange, TestMarks } from "../api/client";
 import { useReachForeseen } from "../api/queries";
 import { useSettled } from "../state/useSettled";
-import { bareFlow } from "../state/words";
+import { bareFlow, FAMILY_WORDS } from "../state/words";
 import { type Carried, useCarrying, useHover } from "../workbench/carrying";
 import { useForeseen, useHovered } from "../workbench/foreseen";
 import { useOpened } from "../workbench/opened";
@@ -109,11 +109,12 @@ const changeWords = (changes: string[]) =>
 
 /** How many cells of the reach matrix would change, and which way. */
 function reachWords(reach: ReachChange): string {
-  if (reach.changed === 0) return `Reach for ${reach.services.join(", ")} stays as it is.`;
+  const families = reach.families.map((family) => FAMILY_WORDS[family]).join(" and ");
+  if (reach.changed === 0) return `Reach for ${reach.services.join(", ")} in ${families} stays as it is.`;
   const ways = [reach.lose && `${reach.lose} lose traffic`, reach.gain && `${reach.gain} gain some`].filter(
     Boolean,
   );
-  return `Reach: ${reach.changed} ${reach.changed === 1 ? "cell" : "cells"} would change${ways.length ? `, ${ways.join(", ")}` : ""}.`;
+  return `Reach in ${families}: ${reach.changed} ${reach.changed === 1 ? "cell" : "cells"} would change${ways.length ? `, ${ways.join(", ")}` : ""}.`;
 }
 
 function changed(before: TestMarks[], after: TestMarks[]): string[] {

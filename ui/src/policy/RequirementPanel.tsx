@@ -7,6 +7,7 @@ import { Failed } from "../kit/Failed";
 import { AnswerShape, answerWords } from "../marks/AnswerMark";
 import { go } from "../state/location";
 import { requirementsOnScreen } from "../state/onScreen";
+import { FAMILY_WORDS } from "../state/words";
 import { useOpened } from "../workbench/opened";
 import { TriedLines } from "./TriedLines";
 import { useAsTest } from "./useAsTest";
@@ -120,7 +121,7 @@ function Boxes({ title, boxes }: { title: string; boxes: ProofReport["boxes"] })
           >
             {box.sources.join(", ")} <span className="quiet">→</span> {box.destinations.join(", ")}
             <div className="quiet text-fine">
-              {box.services.join("; ")}, {box.family === "ipv4" ? "IPv4" : "IPv6"},{" "}
+              {box.services.join("; ")}, {FAMILY_WORDS[box.family]},{" "}
               {box.expect === "pass" ? "should get through" : "should not"}
             </div>
           </li>

@@ -5,6 +5,7 @@ import { useAdvice } from "../api/computed";
 import { Failed } from "../kit/Failed";
 import { go } from "../state/location";
 import { pointKey } from "../state/points";
+import { FAMILY_WORDS } from "../state/words";
 import { useHandler } from "../workbench/handlers";
 import { useLens } from "../workbench/lens";
 import { useOpened } from "../workbench/opened";
@@ -166,7 +167,7 @@ function ChoiceItem({ choice }: { choice: Choice }) {
         {choice.text}
         <span className="quiet">
           {" "}
-          {choice.kind}, {choice.family === "ipv4" ? "IPv4" : "IPv6"}
+          {choice.kind}, {FAMILY_WORDS[choice.family]}
         </span>
       </button>
       {chosen && (

@@ -3,9 +3,12 @@ import type { AccessList, Run, State } from "../api/client";
 /** A test flow without its expectation. */
 export const bareFlow = (flow: string) => flow.replace(/ (pass|block)$/, "");
 
+/** The names of the address families. */
+export const FAMILY_WORDS = { ipv4: "IPv4", ipv6: "IPv6" } as const;
+
 /** What a list is: “IPv4, extended”, “frames”. */
 export const listWords = ({ family, kind }: Pick<AccessList, "family" | "kind">) =>
-  family ? `${family === "ipv4" ? "IPv4" : "IPv6"}, ${kind}` : "frames";
+  family ? `${FAMILY_WORDS[family]}, ${kind}` : "frames";
 
 /** With a capital at its beginning. */
 export const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);

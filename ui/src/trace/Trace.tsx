@@ -63,8 +63,16 @@ export function Trace() {
         />
       ) : (
         <div className="px-4 py-3">
-          <Failed of={tracing} className="" />
-          {!tracing.error && <p className="quiet">Tracing…</p>}
+          {tracing.missing ? (
+            <p className="quiet">
+              Not running yet: {tracing.missing} is in the draft only, until it is applied.
+            </p>
+          ) : (
+            <>
+              <Failed of={tracing} className="" />
+              {!tracing.error && <p className="quiet">Tracing…</p>}
+            </>
+          )}
         </div>
       )}
     </section>

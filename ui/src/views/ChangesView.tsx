@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Change, Difference, DiffLine, ReachQuestion } from "../api/client";
+import type { Change, Difference, DiffLine, ReachMatrix, ReachQuestion } from "../api/client";
 import { useFindings, usePolicy, useReach } from "../api/computed";
 import { useDifferences, useRevisions } from "../api/queries";
 import { Failed } from "../kit/Failed";
@@ -7,6 +7,7 @@ import { useNotices } from "../kit/notices";
 import { answerWords } from "../marks/AnswerMark";
 import { go } from "../state/location";
 import { requirementsOnScreen } from "../state/onScreen";
+import { FAMILY_WORDS } from "../state/words";
 import { useOpened } from "../workbench/opened";
 import { Rehearsal } from "./Rehearsal";
 
@@ -223,16 +224,17 @@ function Beyond() {
     requirementsOnScreen,
   );
   const findings = useFindings(id, network.version, at);
-  const reach = useReach(id, network.version, at, REACH, null);
+  const reach = {
+    ipv4: useReach(id, network.version, at, REACH.ipv4, null),
+    ipv6: useReach(id, network.version, at, REACH.ipv6, null),
+  };
   const turned = policy.data?.requirements.filter(
     (each) => answerWords(each.running) !== answerWords(each.draft) && !policy.isPlaceholderData,
   );
-  const cells = reach.isPlaceholderData
-    ? undefined
-    : reach.data?.draft.reduce(
-        (sum, row, at) => sum + [...row].filter((sign, to) => sign !== reach.data?.running[at]?.[to]).length,
-        0,
-      );
+  const cells = FAMILIES.map((family) => {
+    const found = reach[family];
+    return found.isPlaceholderData ? undefined : found.data && cellsThatDiffer(found.data);
+  });
   const open = findings.isPlaceholderData
     ? undefined
     : findings.data?.findings.filter((each) => each.accepted === null);
@@ -258,15 +260,28 @@ function Beyond() {
       </dd>
       <dt className="quiet">Reach</dt>
       <dd>
-        {cells === undefined && !reach.error && waiting(reach.done)}
-        <Failed of={reach} className="" />
-        {cells !== undefined && (
-          <button type="button" className="hover:underline" onClick={() => go({ view: "reach" })}>
-            {cells === 0
-              ? "nobody reaches more or less"
-              : `${cells} ${cells === 1 ? "cell differs" : "cells differ"} from what is running`}
-          </button>
-        )}
+        {FAMILIES.map((family, place) => {
+          const [found, differing] = [reach[family], cells[place]];
+          if (found.data?.devices.length === 0) return null;
+          return (
+            <div key={family}>
+              {differing === undefined && !found.error && `${FAMILY_WORDS[family]}: ${waiting(found.done)}`}
+              <Failed of={found} className="" />
+              {differing !== undefined && (
+                <button
+                  type="button"
+                  className="hover:underline"
+                  onClick={() => go({ view: "reach", reach: `services, ping;${family}` })}
+                >
+                  {FAMILY_WORDS[family]}:{" "}
+                  {differing === 0
+                    ? "nobody reaches more or less"
+                    : `${differing} ${differing === 1 ? "cell differs" : "cells differ"} from what is running`}
+                </button>
+              )}
+            </div>
+          );
+        })}
       </dd>
       <dt className="quiet">Findings</dt>
       <dd>
@@ -284,4 +299,11 @@ function Beyond() {
   );
 }
 
-const REACH: ReachQuestion = { services: ["services", "ping"], family: "ipv4", hosts_only: false };
+const FAMILIES = ["ipv4", "ipv6"] as const;
+const REACH: Record<(typeof FAMILIES)[number], ReachQuestion> = {
+  ipv4: { services: ["services", "ping"], family: "ipv4", hosts_only: false },
+  ipv6: { services: ["services", "ping"], family: "ipv6", hosts_only: false },
+};
+
+const cellsThatDiffer = ({ draft, running }: ReachMatrix) =>
+  draft.reduce((sum, row, at) => sum + [...row].filter((sign, to) => sign !== running[at]?.[to]).length, 0);

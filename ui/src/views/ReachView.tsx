@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
-import type { ReachQuestion } from "../api/client";
+import type { Network, ReachQuestion } from "../api/client";
 import { useReach } from "../api/computed";
 import { Failed } from "../kit/Failed";
 import { Menu } from "../kit/Menu";
@@ -14,6 +14,7 @@ import { MOST_LINES, matrixPicture } from "../reach/matrixPicture";
 import { tableOf } from "../reach/table";
 import { go, useLocation } from "../state/location";
 import { saveAs, savePng, saveSvg } from "../state/picture";
+import { FAMILY_WORDS } from "../state/words";
 import { useHandler } from "../workbench/handlers";
 import { useOpened } from "../workbench/opened";
 import { useTrial } from "../workbench/trial";
@@ -21,12 +22,18 @@ import { useTrial } from "../workbench/trial";
 const MANY = 60;
 const USUAL = "services, ping";
 
+/** The family to begin with: the one that the network has. */
+const familyOf = ({ devices }: Network) => {
+  const addresses = devices.flatMap((device) => device.interfaces.flatMap((each) => each.addresses));
+  return addresses.length > 0 && addresses.every((each) => each.includes(":")) ? "ipv6" : "ipv4";
+};
+
 /** Who can talk to whom: every device by every other, for some services. */
 export function ReachView() {
   const { id, network, at } = useOpened();
   const { trial } = useTrial();
   const location = useLocation();
-  const [services, family] = (location.reach ?? `${USUAL};ipv4`).split(";");
+  const [services, family] = (location.reach ?? `${USUAL};${familyOf(network.draft)}`).split(";");
   const [text, setText] = useState(services ?? USUAL);
   const devices = network.draft.devices.length;
   const question = useMemo<ReachQuestion>(
@@ -206,7 +213,7 @@ export function ReachView() {
           <p className="quiet px-4 py-6">
             {onlyChanged
               ? "The draft changes nothing for these services."
-              : `No device has an ${question.family === "ipv4" ? "IPv4" : "IPv6"} address.`}
+              : `No device has an ${FAMILY_WORDS[question.family ?? "ipv4"]} address.`}
           </p>
         )}
         {!matrix && !error && !isFetching && <p className="quiet px-4 py-6">Cancelled. Ask again above.</p>}

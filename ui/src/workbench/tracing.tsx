@@ -1,5 +1,5 @@
 import { createContext, type ReactNode, useContext, useEffect, useMemo, useState } from "react";
-import type { ExchangeReport, TestFlow, TraceReport } from "../api/client";
+import type { ExchangeReport, OpenNetwork, TestFlow, TraceReport } from "../api/client";
 import { useTrace } from "../api/queries";
 import { useLocation } from "../state/location";
 import { bareFlow } from "../state/words";
@@ -15,6 +15,8 @@ export interface LookedAt {
 interface Tracing {
   /** The test flow that is traced. */
   test: TestFlow | null;
+  /** The ends of it that are not running yet, where that is what is looked at. */
+  missing: string;
   trace: TraceReport | undefined;
   /** The conversation shown, of those over several equal paths. */
   shown: ExchangeReport | undefined;
@@ -40,12 +42,13 @@ export function TracingProvider({ children }: { children: ReactNode }) {
   const { test: chosen, state } = useLocation();
   const test = network.draft.tests.find((each) => each.id === chosen) ?? null;
   const flow = test && bareFlow(test.flow);
+  const absent = test && viewing === "running" ? notRunning(network, test) : [];
   const tried = viewing === "trial" ? (trial?.intent ?? null) : null;
   const {
     data: trace,
     error,
     refetch,
-  } = useTrace(id, network.version, at, flow, tried ? "draft" : state, tried);
+  } = useTrace(id, network.version, at, absent.length ? null : flow, tried ? "draft" : state, tried);
   const [picked, setExchange] = useState(0);
   const [hop, setHop] = useState<LookedAt | null>(null);
   // biome-ignore lint/correctness/useExhaustiveDependencies: another way has other hops
@@ -53,6 +56,7 @@ export function TracingProvider({ children }: { children: ReactNode }) {
     setExchange(0);
     setHop(null);
   }, [flow, viewing]);
+  const missing = absent.join(", ");
   const queries = trace?.queries.length ?? 0;
   // Queries for the destination's name come before the conversation's own paths, and are picked by numbers below 0.
   const exchange = Math.max(-queries, Math.min(picked, Math.max((trace?.exchanges.length ?? 1) - 1, 0)));
@@ -60,6 +64,7 @@ export function TracingProvider({ children }: { children: ReactNode }) {
   const tracing = useMemo(
     () => ({
       test,
+      missing,
       trace,
       shown,
       exchange,
@@ -69,7 +74,15 @@ export function TracingProvider({ children }: { children: ReactNode }) {
       error,
       refetch,
     }),
-    [test, trace, shown, exchange, hop, error, refetch],
+    [test, missing, trace, shown, exchange, hop, error, refetch],
   );
   return <TracingContext value={tracing}>{children}</TracingContext>;
+}
+
+/** The ends of a test flow that only the draft has. */
+function notRunning({ draft, running }: OpenNetwork, test: TestFlow): string[] {
+  const named = (devices: { name: string }[]) => new Set(devices.map(({ name }) => name));
+  const [drafted, ran] = [named(draft.devices), named(running.devices)];
+  const ends = test.flow.split(/[\s:]+/);
+  return [...drafted].filter((name) => !ran.has(name) && ends.includes(name));
 }

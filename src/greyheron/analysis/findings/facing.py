@@ -20,7 +20,7 @@ from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Placement
 from greyheron.model.entry import AddressBlock
 from greyheron.model.services import Request
-from greyheron.model.values import Direction, Family
+from greyheron.model.values import Action, Direction, Family
 
 MOST_ENDS = 600
 """Where there are more addresses and segments, only places before segments of hosts are judged."""
@@ -152,9 +152,13 @@ def _judged(
         label = f"turn {found.name} to {other}"
         repair = Repair(label, moving(placed, other))
     where = f" They do {other}." if fits else ""
+    rest = [rule for rule in found.rules if rule.sources is None and rule.destinations is None]
+    idle = bool(rest) and rest[0].entry.action is Action.PERMIT and not rest[0].constraints
+    if idle:
+        where = f" It changes nothing there.{where}"
     finding = Finding(
         "list that faces the wrong way",
-        Severity.FAULT,
+        Severity.WARNING if idle else Severity.FAULT,
         f"{found.name} at {point.device} {point.at} {point.direction}",
         f"{found.name} stands {point}, where none of the addresses that its entries "
         f"name ever come by in that direction.{where}",

@@ -11,6 +11,7 @@ from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.findings.lists import in_lists
 from greyheron.analysis.findings.misplaced import stopping_what_is_wanted
 from greyheron.analysis.findings.placed import in_placements
+from greyheron.analysis.findings.routed import in_routes
 from greyheron.analysis.findings.traffic import in_matrix, in_traffic
 from greyheron.analysis.findings.wiring import in_wiring
 from greyheron.core.bulk.engines import Engines
@@ -25,6 +26,7 @@ _UNDIVIDED: tuple[Callable[[Ground], Iterable[Finding]], ...] = (
     partial(in_matrix, family=Family.IPV4),
     partial(in_matrix, family=Family.IPV6),
     in_wiring,
+    in_routes,
     in_traffic,
 )
 """Searches that are not by list: shares take turns."""

@@ -3,15 +3,21 @@
 from dataclasses import dataclass
 
 from greyheron.analysis.words.steps import decision_words, route_words
+from greyheron.core.routing import Loss
 from greyheron.core.world import World
 from greyheron.model.values import Family
 
 
 @dataclass(frozen=True, slots=True)
 class DeviceFacts:
-    """routes: in words, one a line; neighbours: OSPF ones; cut: routers that would be, and why not"""
+    """All in words, one a line.
+
+    routes:  those in use;  unused:  the others, each with why
+    neighbours:  OSPF ones;  cut:  routers that would be, and why not
+    """
 
     routes: tuple[str, ...]
+    unused: tuple[str, ...]
     neighbours: tuple[str, ...]
     cut: tuple[str, ...]
 
@@ -19,14 +25,17 @@ class DeviceFacts:
 def facts_of(world: World, device: str) -> DeviceFacts:
     """The facts of `device`, which is in `world`."""
     if world.topology.devices[device].traits.bridges:
-        return DeviceFacts((), (), ())
-    routes = [
-        route_words(route, family)
-        for family in Family
-        for route in sorted(
-            world.table(device, family).routes, key=lambda route: (route.prefix.value, route.prefix.size)
-        )
-    ]
+        return DeviceFacts((), (), (), ())
+    used: list[str] = []
+    unused: list[str] = []
+    for family in Family:
+        table = world.table(device, family)
+        for route in sorted(table.routes, key=lambda each: (each.prefix.value, each.prefix.size)):
+            words = route_words(route, family)
+            if table.uses(route):
+                used.append(words)
+            else:
+                unused.append(f"{words}: {table.unusable(route) or Loss.PREFERENCE}")
     neighbours = [
         f"{peer.neighbour} by {peer.interface}, {'v2' if family is Family.IPV4 else 'v3'}, cost {peer.cost}"
         for family in Family
@@ -38,4 +47,4 @@ def facts_of(world: World, device: str) -> DeviceFacts:
         for here, other in ((pair.port, pair.neighbour), (pair.neighbour, pair.port))
         if here[0] == device
     ]
-    return DeviceFacts(tuple(routes), tuple(neighbours), tuple(cut))
+    return DeviceFacts(tuple(used), tuple(unused), tuple(neighbours), tuple(cut))

@@ -184,6 +184,19 @@ class Endpoints:
                 found.append(replace(endpoint, region=named))
         return tuple(found)
 
+    def published(self, side: Side) -> Iterator[Endpoint]:
+        """The outside addresses that `side` names one by one, each as one of the device that it leads to."""
+        named: list[AddressBlock] = []
+        for term in side:
+            if term.kind is TermKind.PREFIX:
+                named += self._single(self._blocks(term.name))
+            elif term.kind is TermKind.NAMED and term.name in self._sets:
+                named += self._single(self._names.addresses(NamedAddresses(term.name), self.family) or ())
+        for endpoint in self.translated:
+            region = common(endpoint.region, named)
+            if region:
+                yield replace(endpoint, region=region)
+
     def _is_device(self, endpoint: Endpoint) -> bool:
         """Whether it is a router or firewall, which passes on what hosts send."""
         return self._world.topology.devices[endpoint.device].traits.forwards

@@ -295,7 +295,10 @@ def _halves(statement: Statement, grounds: Grounds) -> Iterator[Half]:
     strict = statement.kind is RequirementKind.ONLY
     sources = indices.of(statement.sources, strict=strict)
     if statement.kind is not RequirementKind.BLOCK:
-        goals = indices.of(statement.destinations, strict=strict)
+        goals = (
+            *indices.of(statement.destinations, strict=strict),
+            *indices.published(statement.destinations),
+        )
         yield Half(Expectation.PASS, sources, tuple(index for index in goals if index.drawn), asks)
     if statement.kind is not RequirementKind.ALLOW:
         denied = sources if statement.kind is RequirementKind.BLOCK else indices.others(statement.sources)

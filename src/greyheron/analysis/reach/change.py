@@ -11,6 +11,7 @@ from greyheron.analysis.reach.matrix import Cells
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.core.bulk.engine import VERDICT_ORDER
 from greyheron.core.conversation import Verdict
+from greyheron.model.values import Family
 
 
 class ReachFound(Struct, frozen=True):
@@ -37,17 +38,25 @@ class ReachFound(Struct, frozen=True):
 
 @dataclass(frozen=True, slots=True)
 class ReachChange:
-    """How many cells of a matrix change, and of those how many lose or gain what passes."""
+    """How many cells of a matrix change, and of those how many lose or gain what passes.
+
+    families:  those looked at; each has a matrix of its own, and a cell of each counts
+    """
 
     services: tuple[str, ...]
+    families: tuple[Family, ...]
     changed: int
     lose: int
     gain: int
 
     def __add__(self, other: "ReachChange") -> "ReachChange":
-        """Of two shares of one matrix."""
+        """Of two shares of one matrix, or of two matrices."""
         return ReachChange(
-            self.services, self.changed + other.changed, self.lose + other.lose, self.gain + other.gain
+            self.services,
+            tuple(each for each in Family if each in self.families + other.families),
+            self.changed + other.changed,
+            self.lose + other.lose,
+            self.gain + other.gain,
         )
 
 
@@ -57,4 +66,6 @@ def change_of(question: ReachQuestion, before: Cells, after: Cells) -> ReachChan
     whole = before == passes
     lose = changed & whole | changed & (before & passes > 0) & (after & passes == 0)
     gain = changed & (after == passes) | changed & (before & passes == 0) & (after & passes > 0)
-    return ReachChange(question.services, int(changed.sum()), int(lose.sum()), int(gain.sum()))
+    return ReachChange(
+        question.services, (question.family,), int(changed.sum()), int(lose.sum()), int(gain.sum())
+    )

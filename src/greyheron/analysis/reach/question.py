@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from greyheron.core.addresses import is_link_local
 from greyheron.core.world import World
@@ -30,10 +31,24 @@ class ReachQuestion(Struct, frozen=True):
     hosts_only: bool = False
     from_hosts: bool = False
 
+    def in_family(self, family: Family) -> "ReachQuestion":
+        return replace(self, family=family)
+
 
 def talking_addresses(world: World, device: str, family: Family) -> list[int]:
     """The addresses that a device talks from and is talked to at: all but link-local ones."""
     return [each for each in world.topology.addresses(device, family) if not is_link_local(family, each)]
+
+
+def families_of(*worlds: World) -> tuple[Family, ...]:
+    """The families that somebody in one of these talks in."""
+    return tuple(
+        family
+        for family in Family
+        if any(
+            talking_addresses(world, device, family) for world in worlds for device in world.topology.devices
+        )
+    )
 
 
 def require_services(world: World, question: ReachQuestion) -> None:

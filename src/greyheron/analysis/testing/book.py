@@ -217,6 +217,15 @@ def _mark_test(test: TestFlow, states: States, tries: Tries) -> TestMarks:
         _mark_in_time([(span, _mark(found, expect, baseline)) for span, found in tried])
         for tried, baseline in zip((running, draft), without, strict=True)
     )
+    if was.verdict is None and would_be.verdict is not None:
+        missing = _not_running_yet(flow, states)
+        if missing:
+            was = Mark(
+                None,
+                f"not running yet: {missing} {'is' if ',' not in missing else 'are'} in the draft only",
+                None,
+                None,
+            )
     crossed = {point for span, _ in draft for point in tries.crossed(states.draft.world(span), flow)}
     return TestMarks(
         test.id,
@@ -227,6 +236,13 @@ def _mark_test(test: TestFlow, states: States, tries: Tries) -> TestMarks:
         would_be,
         tuple(sorted(crossed)),
     )
+
+
+def _not_running_yet(flow: Flow, states: States) -> str:
+    """The ends of a flow that only the draft has, by name: of them nothing can be expected yet."""
+    ran, drafted = (each.first.topology.devices for each in (states.running, states.draft))
+    ends = (end.device for end in (flow.source, flow.destination))
+    return ", ".join(dict.fromkeys(each for each in ends if each and each in drafted and each not in ran))
 
 
 NOT_KNOWN = Judgement(Standing.INCONCLUSIVE, "It is not known: it rests on entries that may not be there.")

@@ -38,7 +38,7 @@ def _judged(expect: Expectation, verdict: Verdict, baseline: Verdict) -> Judgeme
     if expect is Expectation.PASS:
         if verdict is Verdict.PASSES:
             return Judgement(Standing.HOLDS)
-        return Judgement(Standing.FAILS, _blame(baseline))
+        return Judgement(Standing.FAILS, _blame(verdict, baseline))
     if verdict is Verdict.REFUSED:
         return Judgement(Standing.FAILS, "It arrives: nobody listens there today, and no list stops it.")
     if verdict in (Verdict.PASSES, Verdict.MIXED):
@@ -53,10 +53,12 @@ def _judged(expect: Expectation, verdict: Verdict, baseline: Verdict) -> Judgeme
     return Judgement(Standing.HOLDS)
 
 
-def _blame(baseline: Verdict) -> str:
+def _blame(verdict: Verdict, baseline: Verdict) -> str:
     """What the baseline says of who is to blame for a flow that should pass."""
     if baseline is Verdict.PASSES:
         return ""
     if baseline is Verdict.BLOCKED:
         return "With no lists it is blocked too: a list would have to let it through."
+    if verdict is Verdict.BLOCKED:
+        return f"There are two causes: a list denies it, and with no lists it is {baseline}."
     return f"No list is to blame: with no lists it is {baseline} too."
