@@ -253,7 +253,7 @@ def test_one_list_inbound_here_or_outbound_there(page: Page) -> None:
     for words in ("entering centre-gw by eth1", "leaving lagoon by eth2"):
         step_to(page, words)
         expect(placing).to_contain_text("kiosk → ledger telnet passes → blocked")
-        expect(placing).to_contain_text("Reach:")
+        expect(placing).to_contain_text("Reach in IPv4 and IPv6:")
         seen[words] = placing.inner_text()
     assert len(set(seen.values())) == 2
     page.keyboard.press("Enter")

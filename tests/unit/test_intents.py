@@ -9,6 +9,7 @@ from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import ChangeError
 from greyheron.model.document import Network, to_data
 from greyheron.model.intents import AnyIntent, Intent
+from greyheron.model.parts import read_new_device
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited
 
@@ -92,6 +93,50 @@ def test_a_switch_is_given_a_port() -> None:
     assert len(ports) == 1 + sum(
         end.startswith(f"{switch.name}:") for link in network.links for end in link.ends
     )
+
+
+def small(*lines: str) -> Network:
+    """Devices by their lines, joined by nothing."""
+    devices = tuple(read_new_device(line) for line in lines)
+    return Network(name="small", devices=devices)
+
+
+def test_a_link_takes_the_interfaces_whose_prefixes_fit() -> None:
+    network = small(
+        "router ash 172.21.1.1/24 172.21.9.1/30",
+        "router elm 172.21.2.1/24 172.21.9.2/30",
+        "switch floor",
+        "host kiosk 172.21.2.9/24",
+    )
+    network = after(network, intent("link", one="ash", other="elm"))
+    assert network.links[-1].ends == ("ash:eth1", "elm:eth1")
+    network = after(network, intent("link", one="kiosk", other="floor"))
+    network = after(network, intent("link", one="floor", other="elm"))
+    assert network.links[-1].ends == ("floor:p2", "elm:eth0")
+    kiosk = next(device for device in network.devices if device.name == "kiosk")
+    assert str(kiosk.gateway) == "172.21.2.1"
+
+
+def test_a_link_takes_the_interface_that_is_named() -> None:
+    network = small(
+        "router ash 172.21.1.1/24 172.21.9.1/30", "router elm 172.21.1.2/24", "host kiosk 172.21.1.9/24"
+    )
+    linked = after(network, intent("link", one="ash:eth1", other="elm"))
+    assert linked.links[-1].ends == ("ash:eth1", "elm:eth0")
+    with pytest.raises(ChangeError, match="ash has no interface “eth7”: there are eth0, eth1"):
+        after(network, intent("link", one="ash:eth7", other="elm"))
+
+
+def test_a_host_that_has_a_gateway_or_finds_two_is_left_alone() -> None:
+    told = small("router ash 172.21.1.1/24", "host kiosk 172.21.1.9/24 gateway 172.21.1.2")
+    told = after(told, intent("link", one="ash", other="kiosk"))
+    assert str(told.devices[-1].gateway) == "172.21.1.2"
+    two = small(
+        "switch floor", "router ash 172.21.1.1/24", "router elm 172.21.1.2/24", "host kiosk 172.21.1.9/24"
+    )
+    for name in ("ash", "elm", "kiosk"):
+        two = after(two, intent("link", one="floor", other=name))
+    assert next(device for device in two.devices if device.name == "kiosk").gateway is None
 
 
 def test_a_list_is_placed_moved_and_taken_off() -> None:

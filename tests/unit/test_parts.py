@@ -124,8 +124,33 @@ def test_a_new_device_is_sound_in_the_demo() -> None:
 
 
 @pytest.mark.parametrize(
+    ("line", "interfaces"),
+    [
+        ("router reed 172.21.1.1/24 eth1 172.21.2.1/24", ("eth0 172.21.1.1/24", "eth1 172.21.2.1/24")),
+        ("router reed 172.21.1.1/24 172.21.2.1/24", ("eth0 172.21.1.1/24", "eth1 172.21.2.1/24")),
+        (
+            "firewall reed wan 203.0.113.2/30 172.21.1.1/24 2001:db8:1::1/64",
+            ("wan 203.0.113.2/30", "eth0 172.21.1.1/24 2001:db8:1::1/64"),
+        ),
+        (
+            "router reed 172.21.1.1/24 ospf eth5 172.21.2.1/30 ospf",
+            ("eth0 172.21.1.1/24 ospf", "eth5 172.21.2.1/30 ospf"),
+        ),
+        ("host kiosk 172.21.1.9/24 gateway 172.21.1.1", ("eth0 172.21.1.9/24",)),
+        ("switch floor", ()),
+    ],
+)
+def test_each_address_of_a_family_takes_an_interface_of_its_own(
+    line: str, interfaces: tuple[str, ...]
+) -> None:
+    assert lines_of(read_new_device(line), "interfaces") == interfaces
+
+
+@pytest.mark.parametrize(
     ("line", "says"),
     [
+        ("router r1 eth1", "an address with its prefix length follows eth1"),
+        ("router r1 172.20.1.1/24 eth0 172.20.2.1/24", "eth0 stands here twice"),
         ("bridge b1", "expected router, firewall, switch, host, outside"),
         ("router 1st", "is no name"),
         ("router r1 gateway 172.20.1.1", "“gateway” does not fit here"),

@@ -134,10 +134,10 @@ def _print(report: RehearsalReport) -> None:
     many = len(report.tried)
     differing = len(report.differing)
     told = f"{differing} went otherwise" if differing else "all went as predicted"
-    out.print(
-        f"{many} conversations, {told}: built in {report.building_seconds:.1f} s, "
-        f"sent in {report.sending_seconds:.1f} s."
+    outcome = (
+        f"{many} conversation{'s' * (many != 1)}, {told}" if many else "there was no conversation to try"
     )
+    out.print(f"{outcome}: built in {report.building_seconds:.1f} s, sent in {report.sending_seconds:.1f} s.")
 
 
 def _tell(each: TriedReport) -> None:

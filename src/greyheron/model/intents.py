@@ -4,7 +4,7 @@ Whatever hangs on something that is removed, the ids and keys of what is new, an
 needs are worked out here, once, for every program that asks.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from itertools import count
 from typing import Annotated, Any, Literal
 
@@ -17,13 +17,12 @@ from greyheron.model.document import (
     Acceptance,
     AccessList,
     Device,
-    Interface,
     Item,
-    Link,
     Network,
     Placement,
     Position,
 )
+from greyheron.model.joining import joined
 from greyheron.model.read import free_ids, require_items
 from greyheron.model.values import Direction, Family, ListKind
 
@@ -117,14 +116,14 @@ class JoinDevices(Intent):
     def changes(self, network: Network) -> Changes:
         if self.one == self.other:
             raise ChangeError(f"{self.one} cannot be linked to itself")
-        devices, ends = [], []
-        for name in (self.one, self.other):
+        for end in (self.one, self.other):
+            name, colon, interface = end.partition(":")
             device = _item(network, "devices", name)
             assert isinstance(device, Device)
-            joined, interface = _with_free_interface(network, device)
-            devices.append(joined)
-            ends.append(f"{name}:{interface}")
-        link = Link(ends=(ends[0], ends[1]))
+            if colon and all(each.name != interface for each in device.interfaces):
+                known = ", ".join(each.name for each in device.interfaces) or "none"
+                raise ChangeError(f"{name} has no interface “{interface}”: there are {known}")
+        devices, link = joined(network, self.one, self.other)
         return [*(putting("devices", device) for device in devices), putting("links", link)]
 
     def called(self, _network: Network) -> str:
@@ -360,20 +359,3 @@ def _placed(network: Network, name: str, point: Point) -> Placement:
         if placed.list == name and _stands_at(placed, point):
             return placed
     raise ChangeError(f"{name} does not stand {point.point} any more")
-
-
-def _with_free_interface(network: Network, device: Device) -> tuple[Device, str]:
-    """An interface that no link ends at, and the device with it: a new one where there is none."""
-    linked = {end for link in network.links for end in link.ends}
-    for interface in device.interfaces:
-        loopback = interface.name.startswith("lo")
-        if interface.parent is None and not loopback and f"{device.name}:{interface.name}" not in linked:
-            return device, interface.name
-    added = Interface(name=next(_free_names(device)))
-    return device.model_copy(update={"interfaces": (*device.interfaces, added)}), added.name
-
-
-def _free_names(device: Device) -> Iterator[str]:
-    stem, first = ("p", 1) if device.traits.bridges else ("eth", 0)
-    taken = {interface.name for interface in device.interfaces}
-    return (name for name in (f"{stem}{number}" for number in count(first)) if name not in taken)

@@ -31,7 +31,7 @@ from greyheron.model.values import LineKind
 
 TRANSPORTS: Final = ("ssh", "telnet", "https", "http")
 HOP: Final = Option("172.20.32.1", "an address", literal=False)
-_ADDRESS = Option("172.20.16.1/24", "an address with its prefix length", literal=False)
+ADDRESS = Option("172.20.16.1/24", "an address with its prefix length", literal=False)
 _PREFIX = Option("172.20.16.0/24", "a prefix", literal=False)
 _MAC = Option("02:1a:00:00:4c:07", "a MAC address", literal=False)
 _VLAN = Option("20", "a VLAN, 1 to 4094", literal=False)
@@ -51,7 +51,7 @@ def domain_name_of(word: str) -> str:
     return word
 
 
-def _interface_name(word: str) -> str:
+def interface_name_of(word: str) -> str:
     if not INTERFACE.fullmatch(word):
         raise ValueError(f"“{word}” is no interface: a letter, then letters, digits, dots, dashes or slashes")
     return word
@@ -64,7 +64,7 @@ def address_of(word: str) -> Address:
         raise ValueError(f"“{word}” is no address") from None
 
 
-def _interface_address(word: str) -> InterfaceAddress:
+def interface_address_of(word: str) -> InterfaceAddress:
     if "/" not in word:
         raise ValueError(f"“{word}” has no prefix length: write {word}/{64 if ':' in word else 24}, say")
     try:
@@ -73,7 +73,7 @@ def _interface_address(word: str) -> InterfaceAddress:
         raise ValueError(f"“{word}” is no address with a prefix length") from None
 
 
-def _is_address(word: str) -> bool:
+def is_address(word: str) -> bool:
     return word[0].isdigit() or ":" in word
 
 
@@ -119,21 +119,21 @@ def _interfaces(device: Device) -> Iterator[Option]:
 
 
 def _names(word: str) -> tuple[str, ...]:
-    return tuple(_interface_name(part) for part in word.split(","))
+    return tuple(interface_name_of(part) for part in word.split(","))
 
 
 def read_addresses(line: NotationLine) -> tuple[InterfaceAddress, ...]:
     found: tuple[InterfaceAddress, ...] = ()
-    line.offer(_ADDRESS)
-    while line.word is not None and _is_address(line.word):
-        found += (line.value(_interface_address, _ADDRESS),)
-        line.offer(_ADDRESS)
+    line.offer(ADDRESS)
+    while line.word is not None and is_address(line.word):
+        found += (line.value(interface_address_of, ADDRESS),)
+        line.offer(ADDRESS)
     return found
 
 
 def read_interface(line: NotationLine, device: Device) -> Interface:
     given: dict[str, Any] = {}
-    name = line.value(_interface_name, Option("eth0", "what the interface is called", literal=False))
+    name = line.value(interface_name_of, Option("eth0", "what the interface is called", literal=False))
     if device.traits.bridges:
         if line.take("access", "in one VLAN"):
             given["access"] = line.value(_vlan, _VLAN)
@@ -147,7 +147,7 @@ def read_interface(line: NotationLine, device: Device) -> Interface:
             given["vlan"] = line.value(_vlan, _VLAN)
             if not line.take("of", "on another interface"):
                 raise line.error()
-            given["parent"] = line.value(_interface_name, *_interfaces(device))
+            given["parent"] = line.value(interface_name_of, *_interfaces(device))
         if line.take("mac", "instead of the one that it is given"):
             given["mac"] = line.value(read_own_mac, _MAC)
         if line.take("ospf", "speaks OSPF with its neighbours"):
@@ -158,7 +158,7 @@ def read_interface(line: NotationLine, device: Device) -> Interface:
             given["ospf"] = Ospf(cost=cost, passive=passive)
     if line.take("disabled", "nothing comes in or goes out"):
         given["enabled"] = False
-    if line.word is not None and _is_address(line.word):
+    if line.word is not None and is_address(line.word):
         raise line.error(f"“{line.word}” stands too late: addresses follow the name")
     line.end()
     return Interface(name=name, **given)
@@ -196,7 +196,7 @@ def read_route(line: NotationLine, device: Device) -> Route:
         if line.take("via", "by a next hop"):
             given["via"] = line.value(address_of, HOP)
         if line.take("out", "by an interface"):
-            given["interface"] = line.value(_interface_name, *_interfaces(device))
+            given["interface"] = line.value(interface_name_of, *_interfaces(device))
         if not given:
             raise line.error()
     if line.take("preference", "lower ones win; 5 unless given"):
@@ -320,7 +320,7 @@ def read_translation(line: NotationLine, device: Device) -> Translation:
     given["inside"] = line.value(_names, *_interfaces(device))
     if not line.take("to", "the outside interface"):
         raise line.error()
-    given["outside"] = line.value(_interface_name, *_interfaces(device))
+    given["outside"] = line.value(interface_name_of, *_interfaces(device))
     if kind == "static":
         given["inward"] = line.take("inward", "only what comes in: the inside address is let in as well")
     line.end()

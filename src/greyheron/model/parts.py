@@ -5,17 +5,22 @@ device is sound with it is for `greyheron.model.check`.
 """
 
 from collections.abc import Callable, Sequence
+from itertools import count
 from typing import Any, Final, Literal, TypeVar
 
 from msgspec import Struct
 
-from greyheron.model.document import Address, Device, Interface, ManagementLine
+from greyheron.model.document import Address, Device, Interface, ManagementLine, Ospf
+from greyheron.model.notation.flows import INTERFACE
 from greyheron.model.notation.line import LineError, NotationError, NotationLine, Option
 from greyheron.model.part_lines import (
+    ADDRESS,
     HOP,
     address_of,
+    interface_address_of,
+    interface_name_of,
+    is_address,
     name_of,
-    read_addresses,
     read_gateway,
     read_interface,
     read_line,
@@ -110,7 +115,7 @@ def new_device(line: NotationLine) -> Device:
     kind = DeviceKind(line.choose({each.value: words for each, words in KINDS.items()}))
     traits = TRAITS[kind]
     name = line.value(name_of, Option("new-name", "what it is called", literal=False))
-    addresses = () if traits.bridges else read_addresses(line)
+    interfaces = () if traits.bridges else _first_interfaces(line, traits.forwards)
     gateways: tuple[Address, ...] = ()
     if traits.has_gateway:
         while line.take("gateway", "where it sends what is not on its own segment"):
@@ -119,7 +124,7 @@ def new_device(line: NotationLine) -> Device:
     device = Device(
         name=name,
         kind=kind,
-        interfaces=(Interface(name="eth0", addresses=addresses),) if addresses else (),
+        interfaces=interfaces,
         lines=(
             ManagementLine(name=LineKind.REMOTE, transports=("ssh",)),
             ManagementLine(name=LineKind.CONSOLE),
@@ -128,6 +133,42 @@ def new_device(line: NotationLine) -> Device:
         else (),
     )
     return _put_gateways(device, gateways)
+
+
+def _first_interfaces(line: NotationLine, speaks_ospf: bool) -> tuple[Interface, ...]:
+    """Addresses, each family once on an interface: `172.21.1.1/24 ospf 172.21.2.1/24`, or with names between.
+
+    A second address of a family begins the next interface, `eth0`, `eth1` and so on unless it is named.
+    """
+    found: list[Interface] = []
+    named: str | None = None
+
+    def begin(name: str | None) -> Interface:
+        taken = {each.name for each in found}
+        if name in taken:
+            raise line.error(f"{name} stands here twice", at=line.at - 1)
+        free = (each for number in count() if (each := f"eth{number}") not in taken)
+        return Interface(name=name or next(free))
+
+    while True:
+        line.offer(ADDRESS)
+        word = line.word
+        if word is not None and is_address(word):
+            address = line.value(interface_address_of, ADDRESS)
+            full = bool(found) and any(each.version == address.version for each in found[-1].addresses)
+            if named is not None or not found or full:
+                found.append(begin(named))
+                named = None
+            found[-1] = found[-1].model_copy(update={"addresses": (*found[-1].addresses, address)})
+        elif speaks_ospf and found and line.take("ospf", "this interface speaks OSPF with its neighbours"):
+            found[-1] = found[-1].model_copy(update={"ospf": Ospf()})
+        elif word is not None and word != "gateway" and named is None and INTERFACE.fullmatch(word):
+            named = line.value(interface_name_of, Option("eth1", "another interface", literal=False))
+        else:
+            break
+    if named is not None:
+        raise line.error(f"an address with its prefix length follows {named}")
+    return tuple(found)
 
 
 def _whole(text: str, read: Callable[[NotationLine], T]) -> T:

@@ -10,7 +10,9 @@ import { useNotices } from "../kit/notices";
 import { TriedMark } from "../marks/TriedMark";
 import { VerdictMark } from "../marks/VerdictMark";
 import { Requirements } from "../policy/Requirements";
+import { flowLike } from "../state/examples";
 import { goToTest, useLocation } from "../state/location";
+import { counted } from "../state/words";
 import { useForeseen } from "../workbench/foreseen";
 import { useHandler } from "../workbench/handlers";
 import { useOpened } from "../workbench/opened";
@@ -115,7 +117,7 @@ export function Book() {
         <NewTest />
         <div className="quiet mt-1 flex items-baseline justify-between text-fine">
           <span data-testid="book-summary">
-            {tests.length} flows, <Outcome unexpected={unexpected.length} />
+            {counted(tests.length, "flow")}, <Outcome unexpected={unexpected.length} />
           </span>
           <button
             type="button"
@@ -284,7 +286,7 @@ function NewTest() {
         network={id}
         asked={FLOW}
         label="New test flow"
-        hint="kiosk → ledger tcp/443 pass"
+        hint={flowLike(network.draft)}
         value={text}
         invalid={problem !== undefined}
         onChange={setText}

@@ -66,7 +66,7 @@ const look = EditorView.theme({
   ".cm-scroller": { overflow: "hidden" },
   ".cm-placeholder": { color: "var(--slate)" },
   ".cm-gutters": { backgroundColor: "transparent", border: "none" },
-  ".cm-never": { color: "var(--color-ochre)" },
+  ".cm-never": { color: "var(--ochre)" },
   ".cm-hits": {
     minWidth: "42px",
     padding: "0 6px 0 4px",
@@ -108,7 +108,7 @@ const look = EditorView.theme({
   ".cm-diagnostic": { borderLeft: "3px solid var(--clay)", padding: "4px 10px", maxWidth: "420px" },
   ".cm-lintRange-warning": {
     backgroundImage: "none",
-    textDecoration: "underline dotted var(--color-ochre)",
+    textDecoration: "underline dotted var(--ochre)",
     textUnderlineOffset: "3px",
   },
   ".cm-lintRange-error": {

@@ -175,12 +175,14 @@ function Links({ device }: { device: Device }) {
         onSubmit={(event) => {
           event.preventDefault();
           const field = event.currentTarget.elements.namedItem("other") as HTMLInputElement;
-          const other = devices.find((each) => each.name === field.value && each !== device);
+          // A device, or one of its interfaces: “ash:eth1”.
+          const [name, port] = field.value.trim().split(":");
+          const other = devices.find((each) => each.name === name && each !== device);
           if (!other) {
-            notices.say(`There is no other device called “${field.value}”.`);
+            notices.say(`There is no other device called “${name}”.`);
             return;
           }
-          make({ do: "link", one: device.name, other: other.name });
+          make({ do: "link", one: device.name, other: port ? `${other.name}:${port}` : other.name });
           field.value = "";
         }}
       >
@@ -188,7 +190,7 @@ function Links({ device }: { device: Device }) {
           name="other"
           aria-label={`Link ${device.name} with`}
           ref={field}
-          placeholder="another device"
+          placeholder="another device, or one of its interfaces"
           list="other-devices"
           autoComplete="off"
           className="field min-w-0 flex-1"

@@ -1,4 +1,4 @@
-import { type ReactNode, useState } from "react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
 import type { Section } from "../api/client";
 import { LineField } from "../editor/LineField";
 
@@ -28,8 +28,21 @@ interface PartsProps {
 export function Parts({ device, section, lines, beneath }: PartsProps) {
   const [open, setOpen] = useState<number | null>(null);
   const [title, one] = SECTIONS[section];
+  // Who leaves a line stands at it afterwards, and goes on from there by keyboard.
+  const whole = useRef<HTMLElement>(null);
+  const left = useRef<number | null>(null);
+  const leave = () => {
+    left.current = open;
+    setOpen(null);
+  };
+  useEffect(() => {
+    if (open !== null || left.current === null) return;
+    const buttons = [...(whole.current?.querySelectorAll<HTMLElement>("[data-part]") ?? [])];
+    (buttons[left.current] ?? buttons.at(-1) ?? whole.current?.querySelector<HTMLElement>("button"))?.focus();
+    left.current = null;
+  }, [open]);
   return (
-    <section aria-label={title}>
+    <section aria-label={title} ref={whole}>
       <h3 className="quiet mt-3 flex items-baseline">
         {title}
         <button
@@ -45,11 +58,12 @@ export function Parts({ device, section, lines, beneath }: PartsProps) {
         {lines.map((line, place) => (
           <li key={`${place} ${line}`} className="group border-b border-rule py-0.5">
             {open === place ? (
-              <PartField {...{ device, section, place, start: line }} onDone={() => setOpen(null)} />
+              <PartField {...{ device, section, place, start: line }} onDone={leave} />
             ) : (
               <button
                 type="button"
                 title="Change it"
+                data-part
                 className="block w-full text-left font-mono text-fine break-words hover:bg-plate"
                 onClick={() => setOpen(place)}
               >
@@ -61,7 +75,7 @@ export function Parts({ device, section, lines, beneath }: PartsProps) {
         ))}
         {open === lines.length && (
           <li className="py-0.5">
-            <PartField {...{ device, section, place: null, start: "" }} onDone={() => setOpen(null)} />
+            <PartField {...{ device, section, place: null, start: "" }} onDone={leave} />
           </li>
         )}
       </ul>

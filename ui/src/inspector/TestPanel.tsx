@@ -11,6 +11,7 @@ import { Times } from "../marks/Times";
 import { VerdictShape } from "../marks/VerdictMark";
 import { TriedLines } from "../policy/TriedLines";
 import { WhereItGoes } from "../policy/WhereItGoes";
+import { flowLike } from "../state/examples";
 import { go, goToTest, useLocation } from "../state/location";
 import { pointKey } from "../state/points";
 import { bareFlow, capital } from "../state/words";
@@ -18,7 +19,7 @@ import { useOpened } from "../workbench/opened";
 
 /** A test flow: what is expected, what came of it three times, and where it was decided. */
 export function TestPanel({ test }: { test: TestFlow }) {
-  const { id, book, make } = useOpened();
+  const { id, book, network, make } = useOpened();
   const [text, setText] = useState(test.flow);
   const [group, setGroup] = useState(test.group);
   const [note, setNote] = useState(test.note);
@@ -38,7 +39,7 @@ export function TestPanel({ test }: { test: TestFlow }) {
         network={id}
         asked={FLOW}
         label="Test flow"
-        hint="kiosk → ledger tcp/443 pass"
+        hint={flowLike(network.draft)}
         value={text}
         invalid={false}
         onChange={setText}

@@ -1,5 +1,6 @@
 import { ActionButton } from "../actions/ActionButton";
 import { LineField } from "../editor/LineField";
+import { DEVICE_LIKE } from "../state/examples";
 import { go } from "../state/location";
 import { useHandler } from "../workbench/handlers";
 
@@ -23,7 +24,7 @@ export function AddDevice({ line, onLine }: Props) {
     >
       <LineField
         label="New device"
-        hint="host kiosk 172.20.16.21/24 gateway 172.20.16.1"
+        hint={DEVICE_LIKE}
         line={{ of: "device" }}
         start=""
         offered={line}

@@ -180,7 +180,14 @@ export function MapView() {
             <>
               <g className={carried ? "opacity-45" : ""}>
                 {view.level === "near" && <Prefixes scene={scene} focus={focus} />}
-                {own && <Clouds clouds={own.clouds} scene={scene} onOpen={() => setWholeFor(looked)} />}
+                {own && (
+                  <Clouds
+                    clouds={own.clouds}
+                    scene={scene}
+                    unit={view.unit * rem()}
+                    onOpen={() => setWholeFor(looked)}
+                  />
+                )}
                 <Links scene={scene} view={view} focus={focus} />
                 {traced && <Ribbons ribbons={ribbons} verdict={traced.verdict} />}
                 <Plates

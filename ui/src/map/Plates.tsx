@@ -63,7 +63,10 @@ export function Plates({ scene, view, scale, marked, focus, fixed, onDrag, onPoi
   const drag = useCallback((device: string, at: Point) => latest.current.onDrag({ device, at }), []);
   const chosen = chosenOf(location, "device");
   const named = useMemo(
-    () => (view.level === "middle" ? namesWithRoom(scene.plates, view.unit * rem()) : new Set<string>()),
+    () =>
+      view.level === "middle"
+        ? namesWithRoom(scene.plates, scene.links, view.unit * rem())
+        : new Set<string>(),
     [scene, view.level, view.unit],
   );
   const grip =

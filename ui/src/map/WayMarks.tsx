@@ -21,11 +21,24 @@ export function Prefixes({ scene, focus }: { scene: Scene; focus: ReadonlySet<st
   );
 }
 
+/** The size of a cloud's words, and the least that they have on the screen, in pixels. */
+const WORDS = 12;
+const LEAST = 11.2;
 /** Where a cloud lies, seen from its device. */
 const CLOUD = { x: 24, y: -60 };
 
 /** What hangs on the devices of a way, folded: how many devices, at the edge. */
-export function Clouds({ clouds, scene, onOpen }: { clouds: Cloud[]; scene: Scene; onOpen: () => void }) {
+export function Clouds({
+  clouds,
+  scene,
+  unit,
+  onOpen,
+}: {
+  clouds: Cloud[];
+  scene: Scene;
+  unit: number;
+  onOpen: () => void;
+}) {
   return (
     <g>
       {clouds.map(({ device, at, count }) => {
@@ -50,18 +63,20 @@ export function Clouds({ clouds, scene, onOpen }: { clouds: Cloud[]; scene: Scen
               className="stroke-lane"
               strokeDasharray="3 4"
             />
-            <rect
-              x={x - 34}
-              y={y - 12}
-              width="68"
-              height="24"
-              rx="12"
-              strokeDasharray="3 4"
-              className="fill-fog stroke-slate group-hover:stroke-ink"
-            />
-            <text x={x} y={y + 4} textAnchor="middle" className="fill-slate text-[12px]">
-              {count} more
-            </text>
+            <g transform={`translate(${x},${y}) scale(${Math.max(1, (LEAST / WORDS) * unit)})`}>
+              <rect
+                x="-34"
+                y="-12"
+                width="68"
+                height="24"
+                rx="12"
+                strokeDasharray="3 4"
+                className="fill-fog stroke-slate group-hover:stroke-ink"
+              />
+              <text y="4" textAnchor="middle" className="fill-slate text-[12px]">
+                {count} more
+              </text>
+            </g>
           </g>
         );
       })}

@@ -108,9 +108,10 @@ export function buildScene(
         );
     }
     tabs = tabsOn(plates, ends, hung, worded, turn === 0);
-    const blocks: Block[] = [...plates.values()].map((plate) => ({
-      box: around([boxOf(plate), ...(tabs.get(plate.device.name) ?? []).flatMap(taken)]),
-      weight: weight(plate.device.name),
+    const boxes = blocksOf([...plates.values()], tabs);
+    const blocks: Block[] = [...plates.keys()].map((name, at) => ({
+      box: boxes[at] ?? { x: 0, y: 0, width: 0, height: 0 },
+      weight: weight(name),
     }));
     const moves = makeRoom(blocks, APART);
     if (moves.every(({ x, y }) => x === 0 && y === 0)) break;
@@ -123,7 +124,7 @@ export function buildScene(
   }
   tabs = tabsOn(plates, ends, hung, worded, false);
   const byEnd = new Map([...tabs.values()].flat().map((tab) => [`${tab.device}:${tab.name}`, tab]));
-  const links = linksOf(network, devices, byEnd, plates);
+  const links = linksOf(network, devices, byEnd, tabs, plates);
   const lines = [...plates.values()].flatMap((plate) => lineTabs(plate, placedOn.get(plate.device.name)));
   const prefixes = prefixed ? prefixesOf(links, places, [...plates.values()], byEnd) : [];
   return {
@@ -254,10 +255,14 @@ function tabsOn(
 /** One interface at a side may have lists that stand out beyond the plate; several must not meet. */
 const tabsOnly = (sides: Sides, wide: number) => (sides.top.length > 1 || sides.bottom.length > 1 ? wide : 0);
 
+/** Links of larger networks go straight: they are looked at by their sites, or by the way of a flow. */
+const MOST_LED = 200;
+
 function linksOf(
   network: Network,
   devices: Map<string, Device>,
   tabs: Map<string, Tab>,
+  tabsOf: Map<string, Tab[]>,
   plates: Map<string, Plate>,
 ): Link[] {
   const joined = network.links.flatMap((link) => {
@@ -272,10 +277,11 @@ function linksOf(
       ...tags.map((tag) => tag.box),
     ]),
   ];
-  const ways = routed(
-    joined.map(({ from, to }) => ({ from: from.mouth, to: to.mouth })),
-    obstacles,
-  );
+  const ends = joined.map(({ from, to }) => ({ from: from.mouth, to: to.mouth }));
+  const ways =
+    joined.length > MOST_LED
+      ? ends.map(({ from, to }) => [from, to])
+      : routed(ends, obstacles, blocksOf([...plates.values()], tabsOf));
   return joined.map(({ a, b, from, to, enabled }, at) => ({
     a,
     b,
@@ -283,6 +289,10 @@ function linksOf(
     enabled: enabled && [a, b].every((end) => isEnabled(devices, end)),
   }));
 }
+
+/** Each plate with all that lies at it, in one box. */
+const blocksOf = (plates: Plate[], tabs: ReadonlyMap<string, Tab[]>): Box[] =>
+  plates.map((plate) => around([boxOf(plate), ...(tabs.get(plate.device.name) ?? []).flatMap(taken)]));
 
 export function boundsOf(plates: Plate[], tabs: ReadonlyMap<string, Tab[]> = new Map()): Box {
   if (!plates.length) return { x: 0, y: 0, width: 1, height: 1 };

@@ -1,4 +1,14 @@
-import { type Box, contains, crosses, cuts, grown, lengthOf, type Point } from "./plane";
+import {
+  aroundPoints,
+  type Box,
+  contains,
+  crosses,
+  cuts,
+  grown,
+  lengthOf,
+  overlap,
+  type Point,
+} from "./plane";
 
 /** The ways of links between the edges of plates: straight where that is free, else around what lies between. */
 
@@ -17,12 +27,23 @@ const BESIDE = 16;
 /** A corner costs as much as this much of way, a crossing as this. */
 const CORNER = 24;
 const CROSSING = 90;
-const AROUND = 260;
+const AROUND = 220;
+const BY_END = 70;
+/**
+ * So many turning points are gone on from, for one link and for all of a map; a link for which that is not enough
+ * goes straight. A map is drawn while it is being dragged.
+ */
+const MOST_TURNS = 120;
+const MOST_OF_ALL = 1500;
 
 type Line = readonly [Point, Point];
 
-/** For each wanted link its points, from mouth to mouth. */
-export function routed(wanted: Wanted[], obstacles: Box[]): Point[][] {
+/**
+ * For each wanted link its points, from mouth to mouth.
+ *
+ * `blocks` are what obstacles make up together: ways turn at their corners, and at those of what lies near an end.
+ */
+export function routed(wanted: Wanted[], obstacles: Box[], blocks: Box[] = obstacles): Point[][] {
   const walls = indexed(obstacles.map((box) => grown(box, CLEAR)));
   const lines: Line[] = [];
   const found: Point[][] = wanted.map(() => []);
@@ -42,15 +63,23 @@ export function routed(wanted: Wanted[], obstacles: Box[]): Point[][] {
     if (walls.free(from, to) && !lines.some((line) => runAlong(line, [from, to]))) lead(at, [from, to]);
     else blocked.push(at);
   }
+  let left = MOST_OF_ALL;
   for (const at of blocked) {
     const link = wanted[at];
-    if (link) lead(at, around(link, obstacles, walls, lines) ?? [link.from, link.to]);
+    if (!link) continue;
+    const way = left > 0 ? around(link, turningPoints(link, obstacles, blocks), walls, lines) : null;
+    left -= way?.turns ?? MOST_TURNS;
+    lead(at, way?.points ?? [link.from, link.to]);
   }
   return found;
 }
 
 /** Whether two lines lie beside each other for so long that one could be taken for the other. */
 function runAlong([a, b]: Line, [c, d]: Line): boolean {
+  if (Math.max(a.x, b.x) + NEAR < Math.min(c.x, d.x) || Math.max(c.x, d.x) + NEAR < Math.min(a.x, b.x))
+    return false;
+  if (Math.max(a.y, b.y) + NEAR < Math.min(c.y, d.y) || Math.max(c.y, d.y) + NEAR < Math.min(a.y, b.y))
+    return false;
   const length = lengthOf(c, d);
   if (length < BESIDE) return false;
   const way = { x: (d.x - c.x) / length, y: (d.y - c.y) / length };
@@ -77,6 +106,12 @@ function runAlong([a, b]: Line, [c, d]: Line): boolean {
   return (last - first) * lengthOf(a, b) > BESIDE && Math.abs(span) > BESIDE;
 }
 
+/** A way, and how many turning points were gone on from to find it. */
+interface Found {
+  points: Point[];
+  turns: number;
+}
+
 interface Step {
   at: number;
   before: Step | null;
@@ -85,18 +120,25 @@ interface Step {
   known: boolean;
 }
 
+/** Where a way may turn: about the corners of what lies around it. */
+function turningPoints({ from, to }: Wanted, obstacles: Box[], blocks: Box[]): Box[] {
+  const region = grown(aroundPoints([from, to]), AROUND);
+  const ends = [from, to].map((end) => ({
+    x: end.x - BY_END,
+    y: end.y - BY_END,
+    width: 2 * BY_END,
+    height: 2 * BY_END,
+  }));
+  return [
+    ...blocks.filter((box) => overlap(box, region)),
+    ...obstacles.filter((box) => ends.some((end) => overlap(box, end))),
+  ];
+}
+
 /** The cheapest way around what lies between: by the corners of that, each tried only once it is the next. */
-function around({ from, to }: Wanted, obstacles: Box[], walls: Walls, lines: Line[]): Point[] | null {
-  const region = {
-    x: Math.min(from.x, to.x) - AROUND,
-    y: Math.min(from.y, to.y) - AROUND,
-    width: Math.abs(from.x - to.x) + 2 * AROUND,
-    height: Math.abs(from.y - to.y) + 2 * AROUND,
-  };
+function around({ from, to }: Wanted, between: Box[], walls: Walls, lines: Line[]): Found | null {
   const points = [from, to];
-  for (const box of obstacles) {
-    if (box.x > region.x + region.width || box.x + box.width < region.x) continue;
-    if (box.y > region.y + region.height || box.y + box.height < region.y) continue;
+  for (const box of between) {
     for (const ring of RINGS) {
       const { x, y, width, height } = grown(box, ring);
       for (const corner of [
@@ -129,7 +171,8 @@ function around({ from, to }: Wanted, obstacles: Box[], walls: Walls, lines: Lin
       continue;
     }
     done.add(step.at);
-    if (step.at === 1) return wayOf(step, points);
+    if (step.at === 1) return { points: wayOf(step, points), turns: done.size };
+    if (done.size > MOST_TURNS) return null;
     for (const [next, point] of points.entries()) {
       if (done.has(next)) continue;
       const cost = step.cost + lengthOf(here, point) + (next === 1 ? 0 : CORNER);

@@ -162,7 +162,7 @@ export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) =>
     return { x: (element.clientWidth / 2 - x) / k, y: (element.clientHeight / 2 - y) / k };
   }, []);
 
-  /** Bring points into the window, near enough to read, unless they are there already. */
+  /** Bring points into the window, near enough to read, unless they are there already and have their names. */
   const reveal = useCallback(
     (points: Point[]) => {
       const element = svg.current;
@@ -172,7 +172,7 @@ export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) =>
         const at = { x: point.x * k + x, y: point.y * k + y };
         return at.x > 40 && at.y > 30 && at.x < element.clientWidth - 40 && at.y < element.clientHeight - 40;
       });
-      if (inside && levelOf(k) === "near") return;
+      if (inside && levelOf(k) !== "far") return;
       moved.current = true;
       show(grown(aroundPoints(points), 0, 100), 1.1);
     },

@@ -1,5 +1,5 @@
 import type { Device, Network, Places } from "../api/client";
-import { type Box, overlap } from "./plane";
+import { type Box, cuts, grown, overlap, type Point } from "./plane";
 import { boxOf, isBar, type Plate } from "./plates";
 
 /** What interfaces, hosts and links say of themselves. */
@@ -50,7 +50,11 @@ export function labelsOf(
 const NAME = { width: 7.2, height: 15 };
 
 /** Devices whose names have room at a size that can be read: of several that would meet, who forwards comes first. */
-export function namesWithRoom(plates: Plate[], unit: number): Set<string> {
+export function namesWithRoom(
+  plates: Plate[],
+  links: { a: string; b: string; path: Point[] }[],
+  unit: number,
+): Set<string> {
   const boxes = plates.map((plate) => ({ name: plate.device.name, box: boxOf(plate) }));
   const words = [...plates]
     .sort((a, b) => (ORDER[a.device.kind] ?? 1) - (ORDER[b.device.kind] ?? 1))
@@ -58,11 +62,18 @@ export function namesWithRoom(plates: Plate[], unit: number): Set<string> {
       const [width, height] = [device.name.length * NAME.width * unit, NAME.height * unit];
       return { name: device.name, box: { x: centre.x - width / 2, y: centre.y - height / 2, width, height } };
     });
+  const lines = links.flatMap(({ a, b, path }) =>
+    path.slice(1).map((to, at) => ({ ends: [a, b], from: path[at] ?? to, to })),
+  );
   const taken: Box[] = [];
   const found = new Set<string>();
   for (const { name, box } of words) {
     if (taken.some((other) => overlap(box, other))) continue;
     if (boxes.some((other) => other.name !== name && overlap(box, other.box))) continue;
+    const lanes = grown(box, 5);
+    const crossed = ({ ends, from, to }: (typeof lines)[number]) =>
+      cuts(from, to, lanes) && !ends.some((end) => end.startsWith(`${name}:`));
+    if (lines.some(crossed)) continue;
     taken.push(box);
     found.add(name);
   }

@@ -5,6 +5,7 @@ import { NotationField } from "../editor/NotationField";
 import { REQUIREMENT } from "../editor/notation";
 import { Failed } from "../kit/Failed";
 import { AnswerShape, answerWords } from "../marks/AnswerMark";
+import { requirementLike } from "../state/examples";
 import { go } from "../state/location";
 import { requirementsOnScreen } from "../state/onScreen";
 import { FAMILY_WORDS } from "../state/words";
@@ -43,7 +44,7 @@ export function RequirementPanel({ requirement }: { requirement: Requirement }) 
         network={id}
         asked={REQUIREMENT}
         label="Requirement"
-        hint="block visitors → ledger telnet"
+        hint={requirementLike(network.draft, "telnet")}
         value={text}
         invalid={false}
         onChange={setText}

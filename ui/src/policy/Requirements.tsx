@@ -9,6 +9,7 @@ import { Failed } from "../kit/Failed";
 import { useNotices } from "../kit/notices";
 import { AnswerMark } from "../marks/AnswerMark";
 import { TriedMark } from "../marks/TriedMark";
+import { requirementLike } from "../state/examples";
 import { go, useLocation } from "../state/location";
 import { requirementsOnScreen } from "../state/onScreen";
 import { useOpened } from "../workbench/opened";
@@ -126,7 +127,7 @@ function FirstRequirements() {
 
 function NewRequirement() {
   const notices = useNotices();
-  const { id, make } = useOpened();
+  const { id, network, make } = useOpened();
   const [text, setText] = useState("");
   const [problem, setProblem] = useState<string | null>(null);
   const submit = async () => {
@@ -148,7 +149,7 @@ function NewRequirement() {
         network={id}
         asked={REQUIREMENT}
         label="New requirement"
-        hint="block till → ledger ssh"
+        hint={requirementLike(network.draft)}
         value={text}
         invalid={problem !== null}
         onChange={(next) => {

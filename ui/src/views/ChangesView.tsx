@@ -7,7 +7,7 @@ import { useNotices } from "../kit/notices";
 import { answerWords } from "../marks/AnswerMark";
 import { go } from "../state/location";
 import { requirementsOnScreen } from "../state/onScreen";
-import { FAMILY_WORDS } from "../state/words";
+import { counted, FAMILY_WORDS } from "../state/words";
 import { useOpened } from "../workbench/opened";
 import { Rehearsal } from "./Rehearsal";
 
@@ -289,14 +289,21 @@ function Beyond() {
         <Failed of={findings} className="" />
         {open !== undefined && (
           <button type="button" className="hover:underline" onClick={() => go({ view: "findings" })}>
-            {open.length === 0
-              ? "nothing looks wrong in the draft"
-              : `${open.filter((each) => each.severity !== "note").length} faults and warnings, ${open.filter((each) => each.severity === "note").length} notes in the draft`}
+            {open.length === 0 ? "nothing looks wrong in the draft" : `${findingsWords(open)} in the draft`}
           </button>
         )}
       </dd>
     </dl>
   );
+}
+
+/** “2 faults, 1 warning and 3 notes”, of what there is. */
+function findingsWords(found: { severity: string }[]): string {
+  const counts = (["fault", "warning", "note"] as const).flatMap((severity) => {
+    const count = found.filter((each) => each.severity === severity).length;
+    return count ? [counted(count, severity)] : [];
+  });
+  return counts.join(", ");
 }
 
 const FAMILIES = ["ipv4", "ipv6"] as const;

@@ -4,6 +4,7 @@ import { Failed } from "../kit/Failed";
 import { TriedMark } from "../marks/TriedMark";
 import { VerdictShape } from "../marks/VerdictMark";
 import { go, goToTest } from "../state/location";
+import { counted } from "../state/words";
 import { useOpened } from "../workbench/opened";
 
 /** The draft in a real kernel: what happened to real packets, beside what was predicted. */
@@ -50,8 +51,12 @@ export function Rehearsal() {
       {last && !working && (
         <>
           <p data-testid="rehearsed">
-            {last.report.tried.length} conversations,{" "}
-            {differing.length === 0 ? (
+            {last.report.tried.length === 0
+              ? "There was no conversation to try"
+              : `${counted(last.report.tried.length, "conversation")}, `}
+            {last.report.tried.length === 0 ? (
+              ""
+            ) : differing.length === 0 ? (
               <span className="text-tide">all went as predicted</span>
             ) : (
               <strong className="text-clay">{differing.length} went otherwise</strong>

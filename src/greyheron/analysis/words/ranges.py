@@ -4,10 +4,12 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from greyheron.core.addresses import block_of, is_link_local
 from greyheron.core.frames import mac_of
 from greyheron.core.lists import Names, resolve
+from greyheron.core.regions import meet
 from greyheron.core.rules import Rule
-from greyheron.model.document import AccessList, Network
+from greyheron.model.document import AccessList, Network, family_of
 from greyheron.model.entry import AddressBlock, AddressTerm, FrameMatch, MacBlock, NamedAddresses
 from greyheron.model.values import Family
 
@@ -75,6 +77,7 @@ class _Holders:
         )
         self._addresses = [address for address, _, _ in held]
         self._devices = [(index, name) for _, index, name in held]
+        self._standing_for = [*_published(network, family), *_beyond(network, family)]
 
     def inside(self, blocks: tuple[AddressBlock, ...]) -> list[str]:
         """Those with an address in some block, in the order of the network."""
@@ -86,6 +89,44 @@ class _Holders:
                 self._devices[at] for at in range(first, end) if whole or block.holds(self._addresses[at])
             )
         return [name for _, name in sorted(found)]
+
+    def standing_for(self, blocks: tuple[AddressBlock, ...]) -> list[str]:
+        """Whom addresses mean that no interface holds: who is published, or outside, or on the same link."""
+        found = [
+            words
+            for own, words in self._standing_for
+            if any(meet(own, block) is not None for block in blocks)
+        ]
+        if blocks and all(is_link_local(block.family, block.first) and block.length for block in blocks):
+            found.append("neighbours on the same link")
+        return found
+
+
+def _published(network: Network, family: Family) -> Iterator[tuple[AddressBlock, str]]:
+    """Outside addresses of translation rules, with who is reached or seen by them (§7)."""
+    for device in network.devices:
+        for rule in device.translations:
+            if rule.to is None or family_of(rule.to) is not family:
+                continue
+            if rule.kind == "dynamic":
+                yield block_of(rule.to), f"whom {device.name} translates from {rule.source}"
+                continue
+            inside = block_of(rule.source)
+            names = [
+                other.name
+                for other in network.devices
+                if any(inside.holds(int(each.ip)) for port in other.interfaces for each in port.of(family))
+            ]
+            if names:
+                yield block_of(rule.to), f"{_named(names)} as {device.name} publishes it"
+
+
+def _beyond(network: Network, family: Family) -> Iterator[tuple[AddressBlock, str]]:
+    """What outside networks stand for."""
+    for device in network.devices:
+        for prefix in device.prefixes:
+            if family_of(prefix) is family:
+                yield block_of(prefix), f"whoever is behind {device.name}"
 
 
 def _cover(rule: Rule, line: int, held: _Holders) -> EntryCover:
@@ -103,7 +144,7 @@ def _side(term: AddressTerm | None, blocks: tuple[AddressBlock, ...] | None, hel
         return ""
     if not blocks:
         return f"{term}: no address at all"
-    inside = held.inside(blocks)
+    inside = [*held.inside(blocks), *dict.fromkeys(held.standing_for(blocks))]
     ranges = ", ".join(map(block_words, blocks[:MOST_NAMED])) + (", …" if len(blocks) > MOST_NAMED else "")
     name = f"{term} = " if isinstance(term, NamedAddresses) else ""
     return f"{name}{ranges}: {_named(inside)}"

@@ -91,6 +91,8 @@ def read_protocol(word: str, family: Family) -> int | None:
         return PROTOCOLS[word]
     if _DIGITS.fullmatch(word) and int(word) <= 255:
         return int(word)
+    if word.lower() == "ping":
+        raise ValueError("what ping sends is icmp echo-request: write that")
     raise ValueError(f"“{word}” is no protocol: expected any, tcp, udp, icmp, another name, or 0 to 255")
 
 

@@ -10,6 +10,8 @@ from typing import TypeVar
 
 from msgspec import Struct
 
+from greyheron.model.notation.habits import way_of
+
 _WORD = re.compile(r"\S+")
 MOST_SHOWN = 10
 """So many of the words that could stand there are named in an error."""
@@ -136,6 +138,9 @@ class NotationLine:
     def _expected(self, index: int, word: str) -> str:
         options = self.options.get(index, [])
         found = f"“{word}” does not fit here" if word else "the line ends too early"
+        way = way_of([each for each, _ in self.words], index) if word else ""
+        if way:
+            return f"{found}: {way}"
         if not options:
             return f"{found}: nothing more can follow"
         near = _near(word, [option.text for option in options if option.literal])

@@ -51,6 +51,10 @@ def _read_carefully(text: str, family: Family) -> int:
     try:
         address = ip_address(text)
     except ValueError:
+        if "," in text:
+            raise ValueError(
+                f"“{text}” is several addresses: write a set, @name, or an entry for each"
+            ) from None
         raise ValueError(f"“{text}” is no address") from None
     if address.version != (4 if family is Family.IPV4 else 6):
         raise ValueError(f"{text} is no {family.word} address, and the list is for {family.word}")
