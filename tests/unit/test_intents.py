@@ -97,7 +97,7 @@ def test_a_switch_is_given_a_port() -> None:
 
 def small(*lines: str) -> Network:
     """Devices by their lines, joined by nothing."""
-    devices = tuple(read_new_device(line) for line in lines)
+    devices = tuple(read_new_device(line).device for line in lines)
     return Network(name="small", devices=devices)
 
 
@@ -115,6 +115,11 @@ def test_a_link_takes_the_interfaces_whose_prefixes_fit() -> None:
     assert network.links[-1].ends == ("floor:p2", "elm:eth0")
     kiosk = next(device for device in network.devices if device.name == "kiosk")
     assert str(kiosk.gateway) == "172.21.2.1"
+
+
+def test_an_empty_switch_hangs_on_what_has_room_for_hosts() -> None:
+    network = small("router gate 203.0.113.2/30 172.21.1.1/24", "switch hall")
+    assert after(network, intent("link", one="hall", other="gate")).links[-1].ends == ("hall:p1", "gate:eth1")
 
 
 def test_a_link_takes_the_interface_that_is_named() -> None:

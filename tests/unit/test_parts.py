@@ -11,10 +11,10 @@ from greyheron.model.parts import KINDS, PARTS, Section, lines_of, read_new_devi
 from greyheron.model.read import edited
 from greyheron.model.values import DeviceKind
 
-ROUTER = read_new_device("router sluice 172.20.32.1/24")
-SWITCH = read_new_device("switch centre-sw")
-HOST = read_new_device("host kiosk 172.20.16.21/24")
-OUTSIDE = read_new_device("outside beyond")
+ROUTER = read_new_device("router sluice 172.20.32.1/24").device
+SWITCH = read_new_device("switch centre-sw").device
+HOST = read_new_device("host kiosk 172.20.16.21/24").device
+OUTSIDE = read_new_device("outside beyond").device
 
 
 @pytest.mark.parametrize(
@@ -112,7 +112,7 @@ def test_a_part_is_put_in_its_place_or_taken_out() -> None:
 
 def test_a_new_device_is_sound_in_the_demo() -> None:
     line = "host weather 172.20.24.30/24 2001:db8:24::30/64 gateway 172.20.24.1 gateway 2001:db8:24::1"
-    weather = read_new_device(line)
+    weather = read_new_device(line).device
     assert weather.kind is DeviceKind.HOST
     assert [str(address) for address in weather.interfaces[0].addresses] == [
         "172.20.24.30/24",
@@ -121,6 +121,13 @@ def test_a_new_device_is_sound_in_the_demo() -> None:
     assert (str(weather.gateway), str(weather.gateway6)) == ("172.20.24.1", "2001:db8:24::1")
     assert edited(saltmarsh(), [putting("devices", weather)]).devices[-1] == weather
     assert [line.name for line in ROUTER.lines] == ["remote", "console"]
+
+
+def test_a_line_says_what_a_device_is_linked_with() -> None:
+    assert read_new_device("host kiosk 172.20.16.21/24 to hall").to == ("hall",)
+    assert read_new_device("switch hall to gate:eth1 to reed").to == ("gate:eth1", "reed")
+    with pytest.raises(NotationError, match="is no name"):
+        read_new_device("switch hall to 9")
 
 
 @pytest.mark.parametrize(
@@ -143,7 +150,7 @@ def test_a_new_device_is_sound_in_the_demo() -> None:
 def test_each_address_of_a_family_takes_an_interface_of_its_own(
     line: str, interfaces: tuple[str, ...]
 ) -> None:
-    assert lines_of(read_new_device(line), "interfaces") == interfaces
+    assert lines_of(read_new_device(line).device, "interfaces") == interfaces
 
 
 @pytest.mark.parametrize(

@@ -6,6 +6,9 @@ from itertools import count
 from greyheron.model.document import Device, Interface, InterfaceAddress, Link, Network
 from greyheron.model.values import DeviceKind
 
+_PAIR = 4
+"""A prefix of no more addresses joins two devices."""
+
 
 def joined(network: Network, one: str, other: str) -> tuple[list[Device], Link]:
     """The link between two devices of `network`, each by name or as `device:interface`, and those it changes.
@@ -19,7 +22,10 @@ def joined(network: Network, one: str, other: str) -> tuple[list[Device], Link]:
     sides = [(devices[end.partition(":")[0]], end.partition(":")[2]) for end in (one, other)]
     choices = [[named] if named else _free(device, linked) for device, named in sides]
     reach = [_prefixes(network, devices, device) for device, _ in sides]
-    chosen = _fitting(sides[0][0], choices[0], reach[1]), _fitting(sides[1][0], choices[1], reach[0])
+    chosen = [
+        _fitting(sides[own][0], choices[own], reach[1 - own], sides[1 - own][0].traits.bridges)
+        for own in range(2)
+    ]
     changed: dict[str, Device] = {}
     ends = []
     for (device, _), name in zip(sides, chosen, strict=True):
@@ -64,13 +70,19 @@ def _addresses(device: Device, interface: str) -> tuple[InterfaceAddress, ...]:
     return next((each.addresses for each in device.interfaces if each.name == interface), ())
 
 
-def _fitting(device: Device, names: list[str], others: list[InterfaceAddress]) -> str | None:
+def _fitting(device: Device, names: list[str], others: list[InterfaceAddress], to_bridge: bool) -> str | None:
     """The first of these whose prefix is that of one of `others`, else the first; None without any."""
     prefixes = {each.network for each in others}
     for name in names:
         if any(each.network in prefixes for each in _addresses(device, name)):
             return name
-    return next(iter(names), None)
+    # To a switch that nothing hangs on yet: by an interface that has room for more than one other.
+    roomy = (
+        name
+        for name in names
+        if to_bridge and any(each.network.num_addresses > _PAIR for each in _addresses(device, name))
+    )
+    return next(roomy, next(iter(names), None))
 
 
 def _behind(links: Iterable[Link], devices: dict[str, Device], switch: str) -> list[str]:

@@ -105,13 +105,20 @@ def without_part(device: Device, section: Section, index: int) -> Device:
     return kind.put(device, (*parts[:index], *parts[index + 1 :]))
 
 
-def read_new_device(text: str) -> Device:
-    """A device from a line: `host kiosk 172.20.16.21/24 gateway 172.20.16.1`. Raises NotationError."""
+class NewDevice(Struct, frozen=True):
+    """A device as a line makes it. to: what it is linked with at once, by name or as `device:interface`"""
+
+    device: Device
+    to: tuple[str, ...] = ()
+
+
+def read_new_device(text: str) -> NewDevice:
+    """A device from a line: `host kiosk 172.20.16.21/24 to centre-sw`. Raises NotationError."""
     return _whole(text, new_device)
 
 
-def new_device(line: NotationLine) -> Device:
-    """Read a device's kind, name and first addresses. Raises LineError."""
+def new_device(line: NotationLine) -> NewDevice:
+    """Read a device's kind, name, first addresses and links. Raises LineError."""
     kind = DeviceKind(line.choose({each.value: words for each, words in KINDS.items()}))
     traits = TRAITS[kind]
     name = line.value(name_of, Option("new-name", "what it is called", literal=False))
@@ -120,6 +127,9 @@ def new_device(line: NotationLine) -> Device:
     if traits.has_gateway:
         while line.take("gateway", "where it sends what is not on its own segment"):
             gateways += (line.value(address_of, HOP),)
+    to: tuple[str, ...] = ()
+    while line.take("to", "links it with a device, or with one of its interfaces"):
+        to += (line.value(_end_of, Option("centre-sw", "a device, or device:interface", literal=False)),)
     line.end()
     device = Device(
         name=name,
@@ -132,7 +142,20 @@ def new_device(line: NotationLine) -> Device:
         if traits.forwards
         else (),
     )
-    return _put_gateways(device, gateways)
+    return NewDevice(_put_gateways(device, gateways), to)
+
+
+def _end_of(word: str) -> str:
+    """`device` or `device:interface`"""
+    name, colon, interface = word.partition(":")
+    name_of(name)
+    if colon:
+        interface_name_of(interface)
+    return word
+
+
+_BEHIND = ("gateway", "to")
+"""Words of a device's line that follow its interfaces."""
 
 
 def _first_interfaces(line: NotationLine, speaks_ospf: bool) -> tuple[Interface, ...]:
@@ -162,7 +185,9 @@ def _first_interfaces(line: NotationLine, speaks_ospf: bool) -> tuple[Interface,
             found[-1] = found[-1].model_copy(update={"addresses": (*found[-1].addresses, address)})
         elif speaks_ospf and found and line.take("ospf", "this interface speaks OSPF with its neighbours"):
             found[-1] = found[-1].model_copy(update={"ospf": Ospf()})
-        elif word is not None and word != "gateway" and named is None and INTERFACE.fullmatch(word):
+        elif (
+            word is not None and word not in ("gateway", "to") and named is None and INTERFACE.fullmatch(word)
+        ):
             named = line.value(interface_name_of, Option("eth1", "another interface", literal=False))
         else:
             break

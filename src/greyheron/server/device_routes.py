@@ -3,8 +3,9 @@
 from fastapi import APIRouter
 
 from greyheron.analysis.network.facts import DeviceFacts, facts_of
-from greyheron.model.changes import Change, putting
+from greyheron.model.changes import Change, ChangeError, putting
 from greyheron.model.document import Device, Network
+from greyheron.model.intents import JoinDevices
 from greyheron.model.notation.line import NotationError
 from greyheron.model.parts import PARTS, Section, lines_of, read_new_device, with_part, without_part
 from greyheron.model.problems import DocumentError, misread
@@ -22,13 +23,23 @@ def read_device_text(network_id: str, text: FlowText, store: Store) -> ItemReadi
     """What a line such as `router sluice 172.20.32.1/24` means as a new device of the draft."""
     draft = store.get(network_id).draft
     try:
-        device = read_new_device(text.text)
+        made = read_new_device(text.text)
     except NotationError as error:
         return ItemReading(problems=problem_items(misread(error, "text")), change=None)
+    device = made.device
     if any(each.name == device.name for each in draft.devices):
         message = f"there is a device {device.name} already: give this one another name"
         return ItemReading(problems=[ProblemItem(where="text", message=message)], change=None)
-    return reading_of(draft, putting("devices", device))
+    links = [JoinDevices(do="link", one=device.name, other=other) for other in made.to]
+    reading = reading_of(draft, putting("devices", device))
+    if reading.change is not None and links:
+        try:
+            after = edited(draft, [reading.change])
+            for link in links:
+                after = edited(after, link.changes(after))
+        except ChangeError as error:
+            return ItemReading(problems=[ProblemItem(where="text", message=str(error))], change=None)
+    return reading.model_copy(update={"to": list(made.to)})
 
 
 @router.get("/networks/{network_id}/devices/{name}")

@@ -277,10 +277,14 @@ class ItemText(RequestBody):
 
 
 class ItemReading(BaseModel):
-    """What an item's text means: its problems, or the change that puts it into the draft."""
+    """What an item's text means: its problems, or the change that puts it into the draft.
+
+    to:  what a new device is to be linked with in the same edit, by name or as `device:interface`
+    """
 
     problems: list[ProblemItem]
     change: Change | None
+    to: list[str] = []
 
 
 class NewName(RequestBody):

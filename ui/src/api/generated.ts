@@ -2222,11 +2222,18 @@ export interface components {
         /**
          * ItemReading
          * @description What an item's text means: its problems, or the change that puts it into the draft.
+         *
+         *     to:  what a new device is to be linked with in the same edit, by name or as `device:interface`
          */
         ItemReading: {
             /** Problems */
             problems: components["schemas"]["ProblemItem"][];
             change: components["schemas"]["Change"] | null;
+            /**
+             * To
+             * @default []
+             */
+            to: string[];
         };
         /**
          * ItemText

@@ -283,6 +283,7 @@ function NewTest() {
   return (
     <>
       <NotationField
+        key={flowLike(network.draft)}
         network={id}
         asked={FLOW}
         label="New test flow"

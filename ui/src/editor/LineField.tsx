@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Change, Intent } from "../api/client";
+import type { Intent, ItemReading } from "../api/client";
 import { askedOf, type LineOf, readLine, useLineReading } from "../api/reading";
 import { Failed } from "../kit/Failed";
 import { useNotices } from "../kit/notices";
@@ -19,8 +19,8 @@ interface Props {
   removes?: boolean;
   /** Called when nothing more is to be done, with the key of what was put, if something was. */
   onDone: (key: string | null) => void;
-  /** What else is to be done in the same edit, once it is known what the line puts. */
-  also?: (put: Change) => Intent;
+  /** What else is to be done in the same edit, once it is known what the line says. */
+  also?: (read: ItemReading) => Intent[];
 }
 
 /** A line that is read by the server at every key and becomes an edit of the draft by Enter. */
@@ -46,7 +46,8 @@ export function LineField({ label, hint, line, start, offered = "", edit, remove
       return;
     }
     const own: Intent = { do: "changes", label: called, made: [read.change] };
-    const intent: Intent = also ? { do: "together", label: called, intents: [own, also(read.change)] } : own;
+    const more = also?.(read) ?? [];
+    const intent: Intent = more.length ? { do: "together", label: called, intents: [own, ...more] } : own;
     if (await make(intent)) onDone(read.change.key);
   };
 

@@ -1,4 +1,5 @@
 import { ActionButton } from "../actions/ActionButton";
+import type { Intent } from "../api/client";
 import { LineField } from "../editor/LineField";
 import { DEVICE_LIKE } from "../state/examples";
 import { go } from "../state/location";
@@ -29,6 +30,9 @@ export function AddDevice({ line, onLine }: Props) {
         start=""
         offered={line}
         edit="new device"
+        also={({ change, to }) =>
+          (to ?? []).map((other): Intent => ({ do: "link", one: change?.key ?? "", other }))
+        }
         onDone={(name) => {
           onLine(null);
           if (name) go({ chosen: `device:${name}` });

@@ -146,6 +146,7 @@ function NewRequirement() {
   return (
     <>
       <NotationField
+        key={requirementLike(network.draft)}
         network={id}
         asked={REQUIREMENT}
         label="New requirement"

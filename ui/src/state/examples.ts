@@ -14,4 +14,4 @@ export const flowLike = (network: Network) => `${twoOf(network).join(" → ")} t
 export const requirementLike = (network: Network, service = "ssh") =>
   `block ${twoOf(network).join(" → ")} ${service}`;
 
-export const DEVICE_LIKE = "host desk 203.0.113.10/24 gateway 203.0.113.1";
+export const DEVICE_LIKE = "host desk 203.0.113.10/24 to floor";
