@@ -161,7 +161,7 @@ def test_each_address_of_a_family_takes_an_interface_of_its_own(
         ("bridge b1", "expected router, firewall, switch, host, outside"),
         ("router 1st", "is no name"),
         ("router r1 gateway 172.20.1.1", "“gateway” does not fit here"),
-        ("switch s1 172.20.1.1/24", "nothing more can follow"),
+        ("switch s1 172.20.1.1/24", "does not fit here: expected to"),
     ],
 )
 def test_a_device_that_cannot_be_read(line: str, says: str) -> None:
