@@ -57,6 +57,15 @@ def test_the_demo_at_its_ordinary_size_says_all_and_nothing_overlaps(page: Page)
     assert overlaps(page) == []
 
 
+def test_with_a_trace_open_nothing_overlaps_whether_the_map_has_room_for_its_way_or_not(page: Page) -> None:
+    for test, own in (("t3", False), ("t15", True)):
+        page.locator(f"[data-test={test}]").click()
+        expect(page.locator("[data-ribbon=out]")).to_be_visible()
+        alone = page.get_by_role("button", name="Its way only")
+        expect(alone).to_have_count(int(own))
+        assert overlaps(page) == []
+
+
 def test_a_plate_put_on_others_stays_and_they_make_room_until_the_map_is_tidied(
     page: Page, server: Server, tmp_path: Path
 ) -> None:

@@ -48,10 +48,10 @@ export function Book() {
           Test flows <TableMenu />
         </h2>
         <span className="quiet mr-2.5 flex text-fine" aria-hidden="true">
-          {last && <span className="mr-1">tried</span>}
-          <span className="w-7 text-center">none</span>
-          <span className="mr-1 ml-0.5">run</span>
-          <span className={`w-7 text-center ${trial ? "font-semibold text-ochre" : ""}`}>
+          {last && <span className="mr-1.5">tried</span>}
+          <span className="w-[1.7rem] text-center">none</span>
+          <span className="w-[1.7rem] text-center">run</span>
+          <span className={`w-[1.7rem] text-center ${trial ? "font-semibold text-ochre" : ""}`}>
             {trial ? "trial" : "draft"}
           </span>
         </span>

@@ -107,7 +107,7 @@ export function buildScene(
           labels.get(plate.device.name),
         );
     }
-    tabs = tabsOn(plates, ends, hung, worded, turn === 0);
+    tabs = tabsOn(plates, ends, hung, worded);
     const boxes = blocksOf([...plates.values()], tabs);
     const blocks: Block[] = [...plates.keys()].map((name, at) => ({
       box: boxes[at] ?? { x: 0, y: 0, width: 0, height: 0 },
@@ -122,7 +122,7 @@ export function buildScene(
       centres.set(plate.device.name, { x: centre.x + by.x, y: centre.y + by.y });
     });
   }
-  tabs = tabsOn(plates, ends, hung, worded, false);
+  tabs = tabsOn(plates, ends, hung, worded);
   const byEnd = new Map([...tabs.values()].flat().map((tab) => [`${tab.device}:${tab.name}`, tab]));
   const links = linksOf(network, devices, byEnd, tabs, plates);
   const lines = [...plates.values()].flatMap((plate) => lineTabs(plate, placedOn.get(plate.device.name)));
@@ -213,7 +213,6 @@ function tabsOn(
   ends: Map<string, End[]>,
   hung: ReadonlyMap<string, readonly Hung[]>,
   worded: (end: End, device: Device) => string[],
-  grow: boolean,
 ): Map<string, Tab[]> {
   const found = new Map<string, Tab[]>();
   const mouths = new Map<string, Tab>();
@@ -238,7 +237,7 @@ function tabsOn(
           best: bars && (side === "top" || side === "bottom") ? straight : best,
         });
       }
-      if (!bars && grow) {
+      if (!bars) {
         const wide = Math.max(sideLength("top", sides.top), sideLength("bottom", sides.bottom));
         const high = Math.max(sideLength("left", sides.left), sideLength("right", sides.right));
         plate.width = Math.max(plate.width, tabsOnly(sides, wide));

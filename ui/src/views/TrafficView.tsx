@@ -190,7 +190,15 @@ function Rows({ rows, chosen, onChoose }: RowsProps) {
             <th className="font-normal">service</th>
             <th className="pr-3 text-right font-normal">packets</th>
             <th className="pr-3 text-right font-normal">bytes</th>
-            <th className="pr-3 font-normal whitespace-nowrap">none run draft</th>
+            <th className="pr-3 font-normal">
+              <span className="flex">
+                {["none", "run", "draft"].map((state) => (
+                  <span key={state} className="w-[2.1rem] text-center">
+                    {state}
+                  </span>
+                ))}
+              </span>
+            </th>
             <th className="font-normal">why</th>
           </tr>
         </thead>
@@ -200,7 +208,7 @@ function Rows({ rows, chosen, onChoose }: RowsProps) {
               key={row.index}
               className={`border-t border-rule ${chosen === row.index ? "bg-plate shadow-[inset_3px_0_0_var(--ink)]" : ""}`}
             >
-              <td className="py-0.5 pl-2">
+              <td className="py-0.5 pr-3 pl-2">
                 <button
                   type="button"
                   data-seen={row.index}
@@ -215,11 +223,12 @@ function Rows({ rows, chosen, onChoose }: RowsProps) {
               <td className="pr-3 text-right tabular-nums">{row.packets.toLocaleString()}</td>
               <td className="pr-3 text-right tabular-nums">{row.octets.toLocaleString()}</td>
               <td>
-                <span className="flex gap-2">
+                <span className="flex">
                   {([row.baseline, row.running, row.draft] as const).map((verdict, index) => (
                     <span
                       key={index}
                       role="img"
+                      className="flex w-[2.1rem] justify-center"
                       aria-label={`${["no lists", "running", "draft"][index]}: ${verdict ?? "cannot be tried"}`}
                     >
                       <VerdictShape shape={verdict ?? "unknown"} size={12} />
