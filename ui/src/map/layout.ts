@@ -1,7 +1,7 @@
 import type { ELK as Elk } from "elkjs/lib/elk-api";
 import type { Device } from "../api/client";
 import { deviceOf } from "./geometry";
-import type { Point } from "./plane";
+import { crosses, type Point } from "./plane";
 import { BAR_HEIGHT } from "./plates";
 
 const MANY = 60;
@@ -66,6 +66,7 @@ export async function laidOut(
   const edges = network.links.map((link) => link.ends.map(deviceOf) as [string, string]);
   const many = network.devices.length > MANY;
   const ranks = ranksOf(network, edges);
+  const rankOf = (name = "") => ranks.get(name);
   const hanging = many ? hangingOf(network, edges) : hostsOnBars(network, edges, ranks);
   const folded = new Set([...hanging.values()].flat());
   const kinds = new Map(network.devices.map((device) => [device.name, device.kind]));
@@ -81,10 +82,7 @@ export async function laidOut(
   );
   const children = [...blocks].map(([id, { width, height }]) => ({ id, width, height }));
   const links = edges.flatMap(([source, target], index) =>
-    blocks.has(source) &&
-    blocks.has(target) &&
-    source !== target &&
-    (many || ranks.get(source) !== ranks.get(target))
+    blocks.has(source) && blocks.has(target) && source !== target
       ? [downwards(`link${index}`, source, target, ranks)]
       : [],
   );
@@ -94,16 +92,39 @@ export async function laidOut(
     ? await elk.layout({ id: "network", layoutOptions: STRESS(children), children, edges: links })
     : { children };
   onStage(spread ? 0.5 : 0.2);
-  const graph = await elk.layout({
-    id: "network",
-    layoutOptions: spread ? APART : LAYERED,
-    children: pulled.children,
-    edges: links,
-  });
+  const laid = async (among: typeof links) => {
+    const graph = await elk.layout({
+      id: "network",
+      layoutOptions: spread ? APART : LAYERED,
+      children: pulled.children,
+      edges: among,
+    });
+    const positions = new Map<string, Point>();
+    for (const { id, x = 0, y = 0 } of graph.children ?? []) blocks.get(id)?.put({ x, y }, positions);
+    return positions;
+  };
+  // Devices equally far from the outside stand beside each other, unless more links cross then.
+  const down = many
+    ? links
+    : links.filter(({ sources: [one], targets: [other] }) => rankOf(one) !== rankOf(other));
+  const beside = await laid(down);
+  onStage(0.7);
+  if (down.length === links.length || crossings(beside, edges) === 0) return beside;
+  const above = await laid(links);
   onStage(0.9);
-  const positions = new Map<string, Point>();
-  for (const { id, x = 0, y = 0 } of graph.children ?? []) blocks.get(id)?.put({ x, y }, positions);
-  return positions;
+  return crossings(above, edges) < crossings(beside, edges) ? above : beside;
+}
+
+/** How often links cross where each goes straight from device to device. */
+function crossings(positions: Map<string, Point>, edges: [string, string][]): number {
+  const lines = edges.flatMap(([one, other]) => {
+    const [from, to] = [positions.get(one), positions.get(other)];
+    return from && to ? [[from, to] as const] : [];
+  });
+  return lines.reduce(
+    (sum, [a, b], at) => sum + lines.slice(at + 1).filter(([c, d]) => crosses(a, b, c, d)).length,
+    0,
+  );
 }
 
 const ORDER: Record<string, number> = { outside: 0, firewall: 1, router: 2, switch: 3, host: 4 };
