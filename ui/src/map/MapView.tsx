@@ -357,13 +357,16 @@ const drawnAs = (path: Point[]) => `M${path.map(({ x, y }) => `${x} ${y}`).join(
 /** Lay out the map anew: all of it, or a device and its neighbours about where that stands. */
 function useTidy(scene: Scene) {
   const { network, make } = useOpened();
-  const { fail } = useNotices();
-  return (device: string | null) =>
-    layOut(network.draft, () => undefined)
+  const { fail, say } = useNotices();
+  return (device: string | null) => {
+    if (network.draft.devices.length > LARGE)
+      say(`${network.draft.devices.length} devices are being laid out.`);
+    return layOut(network.draft, () => undefined)
       .then((found) =>
         make(device === null ? tidied(found) : tidiedAbout(network.draft, scene, device, found)),
       )
       .catch(fail);
+  };
 }
 
 /** A link is two lanes, one for each way. */

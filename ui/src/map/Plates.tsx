@@ -69,8 +69,7 @@ export function Plates({ scene, view, scale, marked, focus, fixed, onDrag, onPoi
         : new Set<string>(),
     [scene, view.level, view.unit],
   );
-  const grip =
-    view.level === "near" && !carrying && scene.plates.find(({ device }) => device.name === chosen);
+  const grip = view.level !== "far" && !carrying && scene.plates.find(({ device }) => device.name === chosen);
   return (
     <g>
       {scene.plates

@@ -1,10 +1,13 @@
 import { useMemo, useState } from "react";
 import type { Network } from "../api/client";
 import { deviceOf } from "./geometry";
-import type { Box, Point } from "./plane";
+import { aroundPoints, type Box, type Point } from "./plane";
 import { isBar } from "./plates";
 import { freeSpot } from "./room";
 import { useLayout } from "./useLayout";
+
+/** So many new devices are laid out among themselves. */
+const MANY = 24;
 
 /** Where each plate lies: where it was put, where it is being dragged to, or where the layout puts it. */
 export function usePositions(network: Network) {
@@ -15,7 +18,7 @@ export function usePositions(network: Network) {
   );
   const missing = network.devices.filter((device) => !placed.has(device.name));
   // A few that are new find room beside what they are linked with; where most are, all is laid out.
-  const few = placed.size > 0 && missing.length < network.devices.length / 2;
+  const few = placed.size > 0 && missing.length < Math.min(network.devices.length / 2, MANY);
   const laidOut = useLayout(network, missing.length > 0 && !few);
 
   const positions = useMemo(() => {
@@ -26,7 +29,7 @@ export function usePositions(network: Network) {
       const at = placed.get(name) ?? (free && { x: free.x, y: free.y + (placed.size ? below : 0) });
       if (at) all.set(name, at);
     }
-    if (all.size) settle(network, all);
+    if (all.size && network.devices.length - all.size < MANY) settle(network, all);
     if (dragged) all.set(dragged.device, dragged.at);
     return all;
   }, [placed, few, laidOut.data, dragged, network]);
@@ -46,7 +49,7 @@ const ROOM = { width: 190, height: 120 };
 const BELOW = { host: { x: 0, y: 110 }, switch: { x: 0, y: 120 }, outside: { x: 0, y: -130 } };
 const ASIDE = { x: 250, y: 60 };
 
-/** Devices that lie nowhere yet find room beside what they are linked with, else beside all. */
+/** Devices that lie nowhere yet find room beside what they are linked with, else where there is some. */
 function settle(network: Network, all: Map<string, Point>): void {
   const neighbours = new Map<string, string[]>();
   for (const { ends } of network.links) {
@@ -55,7 +58,7 @@ function settle(network: Network, all: Map<string, Point>): void {
     neighbours.set(other, [...(neighbours.get(other) ?? []), one]);
   }
   const boxes = (): Box[] =>
-    [...all.values()].map(({ x, y }) => ({ x: x - 60, y: y - 30, width: 120, height: 60 }));
+    [...all.values()].map(({ x, y }) => ({ x: x - 85, y: y - 50, width: 170, height: 100 }));
   let waiting = network.devices.filter(({ name }) => !all.has(name));
   while (waiting.length) {
     const linked = waiting.find(({ name }) => neighbours.get(name)?.some((each) => all.has(each)));
@@ -63,10 +66,10 @@ function settle(network: Network, all: Map<string, Point>): void {
     if (!device) break;
     const beside = (neighbours.get(device.name) ?? []).flatMap((each) => all.get(each) ?? []);
     const by = BELOW[device.kind as keyof typeof BELOW] ?? ASIDE;
-    const points = beside.length ? beside : [{ x: rightmost(all), y: 0 }];
+    const points = beside.length ? beside : [middleOf(all)];
     const near = {
-      x: points.reduce((sum, { x }) => sum + x, 0) / points.length + (points.length > 1 ? 0 : by.x),
-      y: points.reduce((sum, { y }) => sum + y, 0) / points.length + by.y,
+      x: points.reduce((sum, { x }) => sum + x, 0) / points.length + (beside.length === 1 ? by.x : 0),
+      y: points.reduce((sum, { y }) => sum + y, 0) / points.length + (beside.length ? by.y : 0),
     };
     const size = device.kind === "host" || isBar(device) ? { ...ROOM, height: 60, width: 130 } : ROOM;
     all.set(device.name, freeSpot(boxes(), size, near));
@@ -74,4 +77,7 @@ function settle(network: Network, all: Map<string, Point>): void {
   }
 }
 
-const rightmost = (all: Map<string, Point>) => Math.max(...[...all.values()].map(({ x }) => x)) + 60;
+function middleOf(all: Map<string, Point>): Point {
+  const { x, y, width, height } = aroundPoints([...all.values()]);
+  return { x: x + width / 2, y: y + height / 2 };
+}
