@@ -73,7 +73,7 @@ def placing(page: Page) -> None:
     expect(editor).to_contain_text("20 permit")
     page.get_by_role("button", name="Place…").click()
     page.locator("[data-target='centre-gw:eth1:in']").hover()
-    expect(page.get_by_test_id("placing")).to_contain_text("Reach:")
+    expect(page.get_by_test_id("placing")).to_contain_text("Reach in IPv4 and IPv6:")
 
 
 def blocked(page: Page) -> None:
