@@ -161,7 +161,7 @@ def test_two_rehearsals_at_once_do_not_meet(tmp_path: Path) -> None:
     for each in both:
         out, _ = each.communicate()
         assert each.returncode == 0
-        assert "1 conversations, all went as predicted" in out
+        assert "1 conversation, all went as predicted" in out
 
 
 def test_the_command_prints_counts_captures_and_reports(tmp_path: Path) -> None:
