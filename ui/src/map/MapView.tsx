@@ -91,7 +91,10 @@ export function MapView() {
   const scene = ownScene ?? map;
   const bounds = useMemo(() => {
     const plates = scene.plates.filter((plate) => looking?.has(plate.device.name) ?? true);
-    const box = boundsOf(plates, scene.tabsOf);
+    const box = around([
+      boundsOf(plates, scene.tabsOf),
+      ...(own ? scene.prefixes.map((each) => each.box) : []),
+    ]);
     // Clouds stand out from the plates of a way.
     return own ? { ...box, y: box.y - CLOUDS, height: box.height + CLOUDS } : box;
   }, [scene, looking, own]);

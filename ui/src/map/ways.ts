@@ -24,6 +24,8 @@ export function ribbonsOf(scene: Scene, exchange: ExchangeReport): Ribbon[] {
 
 /** How far from its interface a list lies that the map does not show. */
 const NEAR = 26;
+/** Half the breadth of the bar at which a way ends. */
+const BAR = 3;
 /** A list stopped the packet, its frame, or what would have found its neighbour. */
 const DENIED = new Set(["denied", "frame denied", "neighbour discovery stopped"]);
 
@@ -81,7 +83,7 @@ function enteredLast(leg: LegReport, place: { device: string; at?: string | null
 const lanesOf = (scene: Scene, hop: HopReport): Point[] =>
   hop.links.flatMap(([near]) => (near && laneAt(scene, near, "out")) || []);
 
-/** How far from its interface the list lies that decides. */
+/** How far from its interface a packet gets that a list stops: to the edge of the list's box that it comes to. */
 function barred(
   scene: Scene,
   place: { device: string; at?: string | null; direction?: string | null } | null | undefined,
@@ -89,7 +91,10 @@ function barred(
   const end = `${place?.device}:${place?.at}`;
   const tab = scene.tabs.get(scene.parents.get(end) ?? end);
   const tag = tab?.tags.find(({ direction }) => direction === place?.direction);
-  return tab && tag ? Math.abs(tag.lane.x - tab.edge.x) + Math.abs(tag.lane.y - tab.edge.y) - LANE : NEAR;
+  if (!tab || !tag) return NEAR;
+  const middle = Math.abs(tag.lane.x - tab.edge.x) + Math.abs(tag.lane.y - tab.edge.y) - LANE;
+  const half = (tag.way.x ? tag.box.width : tag.box.height) / 2 + BAR;
+  return place?.direction === "out" ? middle - half : middle + half;
 }
 
 /** The beginning of a line, so long. */
