@@ -140,8 +140,10 @@ class RoutingTable:
 
     def unusable(self, route: KnownRoute) -> Loss | None:
         """Why nothing can be sent by one of its routes, be there a better one or not; None where it can."""
-        if route.discard or self._next_hops(route, DEEPEST):
-            return None
+        return None if route.discard or self._next_hops(route, DEEPEST) else self._hindrance(route)
+
+    def _hindrance(self, route: KnownRoute) -> Loss:
+        """Why a route leads nowhere."""
         down = route.interface is not None and route.interface not in self._enabled
         return Loss.DOWN if down else Loss.UNRESOLVED
 
@@ -197,8 +199,7 @@ class RoutingTable:
                 continue
             found = self._next_hops(route, depth)
             if not found and not route.discard:
-                down = route.interface is not None and route.interface not in self._enabled
-                lost.append(LostRoute(route, Loss.DOWN if down else Loss.UNRESOLVED))
+                lost.append(LostRoute(route, self._hindrance(route)))
                 continue
             used.append(route)
             hops |= found

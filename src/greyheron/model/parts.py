@@ -185,9 +185,7 @@ def _first_interfaces(line: NotationLine, speaks_ospf: bool) -> tuple[Interface,
             found[-1] = found[-1].model_copy(update={"addresses": (*found[-1].addresses, address)})
         elif speaks_ospf and found and line.take("ospf", "this interface speaks OSPF with its neighbours"):
             found[-1] = found[-1].model_copy(update={"ospf": Ospf()})
-        elif (
-            word is not None and word not in ("gateway", "to") and named is None and INTERFACE.fullmatch(word)
-        ):
+        elif word is not None and word not in _BEHIND and named is None and INTERFACE.fullmatch(word):
             named = line.value(interface_name_of, Option("eth1", "another interface", literal=False))
         else:
             break

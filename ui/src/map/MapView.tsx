@@ -26,7 +26,7 @@ import { Lens } from "./Lens";
 import { layOut } from "./layout";
 import { NoDevices } from "./NoDevices";
 import { Plates } from "./Plates";
-import { around, beside, overlap, type Point } from "./plane";
+import { around, aroundPoints, beside, overlap, type Point } from "./plane";
 import { LANE } from "./ports";
 import { Remaining } from "./Remaining";
 import { Endings, Ribbons } from "./Ribbons";
@@ -336,9 +336,7 @@ function Links({ scene, view, focus }: { scene: Scene; view: Viewed; focus: Read
   return (
     <>
       {scene.links
-        .filter(({ path }) =>
-          overlap(around(path.map((point) => ({ ...point, width: 0.1, height: 0.1 }))), view.box),
-        )
+        .filter(({ path }) => overlap(aroundPoints(path), view.box))
         .map((link) => (
           <g
             key={`${link.a} ${link.b}`}

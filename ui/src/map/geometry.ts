@@ -43,7 +43,6 @@ export interface Scene {
   /** The interface that a subinterface's frames really leave by. */
   parents: Map<string, string>;
   labels: Map<string, string>;
-  bounds: Box;
 }
 
 export interface Drawing {
@@ -141,7 +140,6 @@ export function buildScene(
     prefixes,
     parents: parentsOf(network),
     labels,
-    bounds: boundsOf([...plates.values()], tabs),
   };
 }
 
@@ -295,11 +293,7 @@ const blocksOf = (plates: Plate[], tabs: ReadonlyMap<string, Tab[]>): Box[] =>
 
 export function boundsOf(plates: Plate[], tabs: ReadonlyMap<string, Tab[]> = new Map()): Box {
   if (!plates.length) return { x: 0, y: 0, width: 1, height: 1 };
-  const boxes = plates.flatMap((plate) => [
-    boxOf(plate),
-    ...(tabs.get(plate.device.name) ?? []).flatMap(taken),
-  ]);
-  return grown(around(boxes), 6);
+  return grown(around(blocksOf(plates, tabs)), 6);
 }
 
 /** Whether a plate, with its tabs, reaches into a box. */

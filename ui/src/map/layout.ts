@@ -177,6 +177,16 @@ function downwards(id: string, one: string, other: string, ranks: Map<string, nu
   return { id, sources: [upper], targets: [lower] };
 }
 
+/** The devices that each is linked with. */
+function linkedWith(network: Drawn, edges: [string, string][]): Map<string, Set<string>> {
+  const linked = new Map<string, Set<string>>(network.devices.map(({ name }) => [name, new Set()]));
+  for (const [one, other] of edges) {
+    linked.get(one)?.add(other);
+    linked.get(other)?.add(one);
+  }
+  return linked;
+}
+
 /** Hosts that hang on one switch alone, by that switch, where nothing else hangs beneath it. */
 function hostsOnBars(
   network: Drawn,
@@ -184,11 +194,7 @@ function hostsOnBars(
   ranks: Map<string, number>,
 ): Map<string, string[]> {
   const kinds = new Map(network.devices.map((device) => [device.name, device.kind]));
-  const linked = new Map<string, Set<string>>(network.devices.map(({ name }) => [name, new Set()]));
-  for (const [one, other] of edges) {
-    linked.get(one)?.add(other);
-    linked.get(other)?.add(one);
-  }
+  const linked = linkedWith(network, edges);
   const found = new Map<string, string[]>();
   for (const [name, others] of linked) {
     if (kinds.get(name) !== "switch") continue;
@@ -283,11 +289,7 @@ function blockOf(name: string, hanging: Map<string, string[]>, kinds: Map<string
 
 /** Devices that hang on a single other one, by that one: hosts, then what only they and one more hang on. */
 function hangingOf(network: Drawn, edges: [string, string][]): Map<string, string[]> {
-  const linked = new Map<string, Set<string>>(network.devices.map((device) => [device.name, new Set()]));
-  for (const [one, other] of edges) {
-    linked.get(one)?.add(other);
-    linked.get(other)?.add(one);
-  }
+  const linked = linkedWith(network, edges);
   const found = new Map<string, string[]>();
   for (let round = 0; round < ROUNDS; round++) {
     const single = [...linked].filter(([, others]) => others.size === 1);

@@ -83,7 +83,7 @@ const tabSize = (words: string[]) =>
     ? { width: Math.max(26, ...words.map((line) => wordsWidth(line) + 9)), height: 4 + LINE * words.length }
     : { width: 0, height: 0 };
 
-export function columnOf(side: Side, wish: Pick<Wish, "words" | "hung">): Column {
+function columnOf(side: Side, wish: Pick<Wish, "words" | "hung">): Column {
   const tab = tabSize(wish.words);
   const widest = Math.max(0, ...wish.hung.map(hungWidth));
   const rows = wish.hung.length * (TAG_HEIGHT + GAP);
@@ -97,9 +97,7 @@ export function columnOf(side: Side, wish: Pick<Wish, "words" | "hung">): Column
 
 /** How long a side is that has room for all of these. */
 export const sideLength = (side: Side, wishes: Wish[]) =>
-  wishes.reduce((sum, wish) => {
-    return sum + 2 * columnOf(side, wish).half + BETWEEN;
-  }, BETWEEN);
+  wishes.reduce((sum, wish) => sum + 2 * columnOf(side, wish).half + BETWEEN, BETWEEN);
 
 /** Interfaces along one side of a plate, in the order of where they lead, each as near to that as there is room. */
 export function tabsAlong(plate: Plate, side: Side, wishes: Wish[]): Tab[] {

@@ -1,10 +1,10 @@
 import { useMemo, useState } from "react";
 import type { Network } from "../api/client";
-import { deviceOf } from "./geometry";
 import { aroundPoints, type Box, type Point } from "./plane";
 import { isBar } from "./plates";
 import { freeSpot } from "./room";
 import { useLayout } from "./useLayout";
+import { neighboursIn } from "./wayScene";
 
 /** So many new devices are laid out among themselves. */
 const MANY = 24;
@@ -51,20 +51,17 @@ const ASIDE = { x: 250, y: 60 };
 
 /** Devices that lie nowhere yet find room beside what they are linked with, else where there is some. */
 function settle(network: Network, all: Map<string, Point>): void {
-  const neighbours = new Map<string, string[]>();
-  for (const { ends } of network.links) {
-    const [one, other] = ends.map(deviceOf) as [string, string];
-    neighbours.set(one, [...(neighbours.get(one) ?? []), other]);
-    neighbours.set(other, [...(neighbours.get(other) ?? []), one]);
-  }
+  const neighbours = neighboursIn(network);
   const boxes = (): Box[] =>
     [...all.values()].map(({ x, y }) => ({ x: x - 85, y: y - 50, width: 170, height: 100 }));
   let waiting = network.devices.filter(({ name }) => !all.has(name));
   while (waiting.length) {
-    const linked = waiting.find(({ name }) => neighbours.get(name)?.some((each) => all.has(each)));
+    const linked = waiting.find(({ name }) =>
+      [...(neighbours.get(name) ?? [])].some((each) => all.has(each)),
+    );
     const device = linked ?? waiting[0];
     if (!device) break;
-    const beside = (neighbours.get(device.name) ?? []).flatMap((each) => all.get(each) ?? []);
+    const beside = [...(neighbours.get(device.name) ?? [])].flatMap((each) => all.get(each) ?? []);
     const by = BELOW[device.kind as keyof typeof BELOW] ?? ASIDE;
     const points = beside.length ? beside : [middleOf(all)];
     const near = {

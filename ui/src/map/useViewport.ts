@@ -154,14 +154,6 @@ export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) =>
     if (svg.current && behaviour.current) select(svg.current).call(behaviour.current.scaleBy, factor);
   }, []);
 
-  /** The middle of the window, in map units. */
-  const middle = useCallback((): Point => {
-    const element = svg.current;
-    if (!element) return { x: 0, y: 0 };
-    const { x, y, k } = zoomTransform(element);
-    return { x: (element.clientWidth / 2 - x) / k, y: (element.clientHeight / 2 - y) / k };
-  }, []);
-
   /** Bring points into the window, near enough to read, unless they are there already and have their names. */
   const reveal = useCallback(
     (points: Point[]) => {
@@ -179,7 +171,7 @@ export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) =>
     [show],
   );
 
-  return { svg, drawing, scale, view, fit, zoomBy, reveal, middle };
+  return { svg, drawing, scale, view, fit, zoomBy, reveal };
 }
 
 const within = (inner: Box, outer: Box) =>

@@ -155,7 +155,8 @@ function columnsOf(ways: string[][]): Map<string, number> {
   return column;
 }
 
-function neighboursIn(network: Network): Map<string, Set<string>> {
+/** The devices that each is linked with. */
+export function neighboursIn(network: Network): Map<string, Set<string>> {
   const found = new Map<string, Set<string>>(network.devices.map((device) => [device.name, new Set()]));
   for (const link of network.links) {
     const [one, other] = link.ends.map(deviceOf) as [string, string];

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from greyheron.analysis.findings.finding import shortened
 from greyheron.analysis.findings.ineffective import Ineffective, ineffective_entries
 from greyheron.core.lists import Names, resolve
 from greyheron.core.progress import Cancelled, within
@@ -36,10 +37,8 @@ def idle_entries(access_list: AccessList, network: Network) -> tuple[IdleEntry, 
 
 
 def _words(each: Ineffective) -> str:
-    shown = ", ".join(map(str, each.by[:_NAMED]))
-    more = len(each.by) - _NAMED
-    who = f"{'entry' if len(each.by) == 1 else 'entries'} {shown}{f' and {more} more' if more > 0 else ''}"
     several = len(each.by) > 1
+    who = f"{'entries' if several else 'entry'} {shortened(map(str, each.by), _NAMED)}"
     if each.matched:
         return f"changes nothing: {who} would do the same"
     opposite = f", and {'do' if several else 'does'} the opposite" if each.opposite else ""

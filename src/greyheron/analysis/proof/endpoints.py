@@ -186,12 +186,7 @@ class Endpoints:
 
     def published(self, side: Side) -> Iterator[Endpoint]:
         """The outside addresses that `side` names one by one, each as one of the device that it leads to."""
-        named: list[AddressBlock] = []
-        for term in side:
-            if term.kind is TermKind.PREFIX:
-                named += self._single(self._blocks(term.name))
-            elif term.kind is TermKind.NAMED and term.name in self._sets:
-                named += self._single(self._names.addresses(NamedAddresses(term.name), self.family) or ())
+        named = [block for term in side for block in self._one_by_one(term)]
         for endpoint in self.translated:
             region = common(endpoint.region, named)
             if region:
@@ -208,15 +203,17 @@ class Endpoints:
         """
         if term.devices or term.kind is TermKind.INTERFACE or not self._covers_hosts(term):
             return endpoint.region
-        if term.kind is TermKind.PREFIX:
-            return self._single(self._blocks(term.name))
-        if term.kind is TermKind.NAMED:
-            if term.name not in self._sets:
-                return endpoint.region
-            return self._single(self._names.addresses(NamedAddresses(term.name), self.family) or ())
-        return ()
+        if term.kind is TermKind.NAMED and term.name not in self._sets:
+            return endpoint.region
+        return self._one_by_one(term)
 
-    def _single(self, blocks: Iterable[AddressBlock]) -> Region:
+    def _one_by_one(self, term: Term) -> Region:
+        """The single addresses that a term names, by itself or as a set."""
+        blocks: Iterable[AddressBlock] = ()
+        if term.kind is TermKind.PREFIX:
+            blocks = self._blocks(term.name)
+        elif term.kind is TermKind.NAMED and term.name in self._sets:
+            blocks = self._names.addresses(NamedAddresses(term.name), self.family) or ()
         return tuple(block for block in blocks if block.size == 1)
 
     def _covers_hosts(self, term: Term) -> bool:
