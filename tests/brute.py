@@ -20,6 +20,7 @@ from greyheron.model.header import TcpFlags
 from greyheron.model.read import read_network
 from greyheron.model.values import Family
 from tests.random_networks import SERVICES
+from tests.random_settings import add_settings
 
 BLOCK_PORTS = ((1022, 1025),)
 ALLOW_PORTS = ((1024, 1025),)
@@ -112,6 +113,7 @@ def tiny_network(seed: int) -> Network:
                 line + twist.choice(["", " during a", " during !a"]) for line in lines
             )
     _frames(data, Random(f"frames {seed}"), six)
+    add_settings(data, Random(f"settings {seed}"))
     return read_network(data)
 
 

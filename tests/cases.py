@@ -27,7 +27,7 @@ class Case:
 def traced(lab: Lab, flow: str, baseline: bool = False) -> TraceReport:
     world = build_world(lab.network())
     result = converse(world.baseline if baseline else world, read_bare_flow(flow))
-    return report(result, world.topology.segments, flow, "draft")
+    return report(result, world.topology, flow, "draft")
 
 
 def check(lab: Lab, case: Case) -> None:

@@ -12,6 +12,7 @@ from greyheron.model.flow import Flow
 from greyheron.model.header import DscpSpan, TcpFlags
 from greyheron.model.notation.flows import read_bare_flow
 from greyheron.model.read import read_network
+from tests.random_settings import add_settings
 
 Data = dict[str, Any]
 WINDOWS = [
@@ -31,6 +32,7 @@ def random_network(seed: int) -> Network:
     """Two to five forwarding devices, each with a site, joined at random, with every feature."""
     data = _Builder(Random(seed), Random(-1 - seed)).build()
     add_frames(data, Random(f"frames {seed}"))
+    add_settings(data, Random(f"settings {seed}"))
     return read_network(data)
 
 

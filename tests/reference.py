@@ -504,23 +504,27 @@ class Reference:
                 known = state == "part"
                 if state == "invalid":
                     return end("blocked")
-            if not known:
-                met = self.meet(name, ingress, "in", p)
-                if _denied(met):
-                    return end("blocked", met[1:] if met else None)
+            sees_before = d.inbound_sees == "before"
+            met = self.meet(name, ingress, "in", p) if sees_before and not known else None
+            if _denied(met):
+                return end("blocked", met[1:] if met else None)
             entered = self._translate_in(d, ingress, p, mind, state)
             if entered is None:
                 return end("blocked")
             p = entered
+            met = self.meet(name, ingress, "in", p) if not sees_before and not known else None
+            if _denied(met):
+                return end("blocked", met[1:] if met else None)
         if self.mine(name, p.dst):
             if ingress is None:
                 p = replace(p, src=p.src or p.dst)
                 made = came = p
                 mind = mind if p.reply else replace(mind, asked=mind.asked | {(name, p.key)})
-            how, by = self._deliver(d, p, mind)
-            if how in ("passes", "refused"):
-                mind = self._admit(d, ingress, came, p, mind)
-            return [Way(how, by, made or came, p, name, mind, chosen)]
+            let_in = self._admit(d, ingress, came, p, mind)
+            return [
+                Way(how, by, made or came, p, name, mind if how == "blocked" else let_in, chosen)
+                for how, by in self._deliver(d, p, mind)
+            ]
         if ingress is not None:
             if d.kind not in ("router", "firewall") or p.ttl <= 1:
                 return end("unreachable")
@@ -556,8 +560,11 @@ class Reference:
             if d.kind == "firewall" and not known and not listed and not _zones_allow(d, ingress, egress):
                 return [Way("blocked", None, made or p, p, d.name, mind, chosen)]
             p = replace(p, ttl=p.ttl - 1)
+            inside = p
             p = self._translate_out(d, ingress, egress, p, came, mind)
-            met = None if known else self.meet(d.name, egress, "out", p)
+            met = None
+            if not known:
+                met = self.meet(d.name, egress, "out", p if d.outbound_sees == "after" else inside)
         chosen = {**chosen, (d.name, came.key): hop}
         if _denied(met):
             return [Way("blocked", met[1:] if met else None, made or p, p, d.name, mind, chosen)]
@@ -640,20 +647,26 @@ class Reference:
                 return met
         return None
 
-    def _deliver(self, d: Device, p: P, mind: Mind) -> Ended:
+    def _deliver(self, d: Device, p: P, mind: Mind) -> list[Ended]:
+        """Several where it is a login that several lines may take."""
         if p.reply:
             waits = any(who == d.name and t in (p.key, p.back) for who, t in mind.asked)
-            return ("passes", None) if waits else ("blocked", None)
+            return [("passes", None) if waits else ("blocked", None)]
         if p.proto not in (6, 17) or d.kind == "outside" or p.fragment:
-            return "passes", None
+            return [("passes", None)]
         if p.proto == 6 and p.dport in LOGINS:
-            line = next((x for x in d.lines if LOGINS[p.dport] in x.transports), None)
-            if line is not None:
-                met = self.meet(d.name, line.name, "in", p) if _opens(p) else None
-                return ("blocked", met[1:]) if met and _denied(met) else ("passes", None)
+            takes = [x for x in d.lines if LOGINS[p.dport] in x.transports]
+            ends: list[Ended] = []
+            for x in takes:
+                if x.name == takes[0].name:
+                    at = x.name if x.numbers is None else f"{x.name}/{x.numbers}"
+                    met = self.meet(d.name, at, "in", p) if _opens(p) else None
+                    ends.append(("blocked", met[1:]) if met and _denied(met) else ("passes", None))
+            if ends:
+                return ends if _opens(p) else ends[:1]
         name = "tcp" if p.proto == 6 else "udp"
         listens = any((s.protocol, s.port) == (name, p.dport) for s in d.services)
-        return ("passes" if listens or (p.proto == 6 and not _opens(p)) else "refused"), None
+        return [("passes" if listens or (p.proto == 6 and not _opens(p)) else "refused", None)]
 
     # --- translation -------------------------------------------------------------------------------------
 

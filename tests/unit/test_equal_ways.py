@@ -183,14 +183,14 @@ def test_a_trace_says_what_becomes_of_it_on_the_ways_that_it_does_not_show() -> 
     result = try_flow(world, read_bare_flow("h0 → h1 tcp/443"))
     assert {each.verdict for each in result.exchanges} == {Verdict.PASSES}
     assert (result.verdict, result.more) == (Verdict.MIXED, True)
-    said = report(result, world.topology.segments, "", "draft").text
+    said = report(result, world.topology, "", "draft").text
     assert said == (
         "mixed: on 64 equal paths it passes; "
         "on others of very many equal paths list stop denies it, r1 p1 in, by entry 10"
     )
     passing = try_flow(world, read_bare_flow("h0 → h1 tcp/80"))
     assert passing.verdict is Verdict.PASSES
-    assert report(passing, world.topology.segments, "", "draft").text.endswith(
+    assert report(passing, world.topology, "", "draft").text.endswith(
         "so do all others of very many equal paths"
     )
 

@@ -163,7 +163,7 @@ def test_the_trace_names_switches_and_ends_at_the_port_that_stops() -> None:
 def test_frames_are_counted_and_logged_where_they_pass() -> None:
     lab = Lab().with_(frames("sw p1 in", "permit arp\npermit ipv4 log"))
     world = build_world(lab.network())
-    sent = sending_of(converse(world, read_bare_flow("left → mate ping")), 2)
+    sent = sending_of(converse(world, read_bare_flow("left → mate ping")), 2, world.topology.devices)
     assert {(count.list, count.entry): times for count, times in sent.counts.items()} == {("frames", 20): 2}
     assert [(line.protocol, line.source) for line in sent.lines] == [("icmp echo-request", "172.20.1.10")]
 

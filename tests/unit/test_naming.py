@@ -117,8 +117,10 @@ def test_the_query_is_part_of_the_trace_the_counters_and_what_is_met() -> None:
     assert (query.name, query.resolver, query.verdict) == (PAGE, "172.20.3.10", "passes")
     assert query.exchange.out.hops[0].steps[0].text == "sends udp/53 to 172.20.3.10"
     assert found.exchanges[0].out.hops[0].steps[0].text == "sends tcp/443 SYN to 172.20.3.10"
-    result = converse(build_world(lab.network()), read_bare_flow(f"left → {PAGE} tcp/443"))
-    counts = {place.entry: count for place, count in sending_of(result, 1).counts.items()}
+    world = build_world(lab.network())
+    result = converse(world, read_bare_flow(f"left → {PAGE} tcp/443"))
+    sent = sending_of(result, 1, world.topology.devices)
+    counts = {place.entry: count for place, count in sent.counts.items()}
     assert counts == {10: 1, 20: 2}
     assert ("r2", "wan0") in {(point.device, point.at) for point in points_met(result)}
 

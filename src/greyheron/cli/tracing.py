@@ -5,6 +5,7 @@ from typing import Annotated
 import typer
 from msgspec import to_builtins
 
+from greyheron.analysis.words.kept import kept_words
 from greyheron.analysis.words.report import LegReport, TraceReport, report_in_time
 from greyheron.cli.reading import AsJson, File, out, print_json, read_file
 from greyheron.core.bulk.trying import try_flow
@@ -32,8 +33,8 @@ def trace(
         for span in timeline.for_flow(flow)
         for world in (timeline.world(span),)
     ]
-    segments = timeline.first.topology.segments
-    found = report_in_time(results, segments, write_flow(flow), "baseline" if baseline else "draft")
+    topology = timeline.first.topology
+    found = report_in_time(results, topology, write_flow(flow), "baseline" if baseline else "draft")
     if as_json:
         print_json(to_builtins(found))
     else:
@@ -48,6 +49,10 @@ def _print_trace(found: TraceReport) -> None:
         _print_leg("way out", exchange.out)
         if exchange.home is not None:
             _print_leg("way home", exchange.home)
+        if exchange.kept:
+            out.print("\n[bold]what devices remember[/]")
+        for kept in exchange.kept:
+            out.print(f"  {kept.device}: {kept_words(kept)}", markup=False)
         out.print(f"\nthe sender sees {exchange.sees.text}", markup=False)
     if found.more_paths:
         out.print("there are more combinations of equal-cost paths than these")

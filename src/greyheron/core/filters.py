@@ -10,7 +10,6 @@ from greyheron.core.segments import InterfaceId
 from greyheron.core.steps import Filtered, Unfiltered
 from greyheron.core.wires import Wires, denied_in
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import Device
 from greyheron.model.values import Direction, Family
 
 Lists = Mapping[tuple[AttachmentPoint, Family], ResolvedList]
@@ -38,7 +37,7 @@ def stopped_between(
 ) -> Filtered | None:
     """The list that keeps a packet of the sender's own from a neighbour on its segment; None: it arrives."""
     met: Filtered | Unfiltered
-    if sends_through(in_force.wires.devices[egress[0]]):
+    if in_force.wires.devices[egress[0]].sends_through:
         met = meet(in_force.lists, AttachmentPoint(*egress, Direction.OUT), packet)
         if isinstance(met, Filtered) and met.decision.denies:
             return met
@@ -47,10 +46,3 @@ def stopped_between(
         return stopped
     met = meet(in_force.lists, AttachmentPoint(*ingress, Direction.IN), packet)
     return met if isinstance(met, Filtered) and met.decision.denies else None
-
-
-def sends_through(device: Device) -> bool:
-    """Whether a device's outbound lists see the packets that it sends itself (§4)."""
-    if device.filters_own_traffic is not None:
-        return device.filters_own_traffic
-    return device.traits.filters_own_traffic

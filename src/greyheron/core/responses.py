@@ -12,7 +12,7 @@ from greyheron.core.walk import walk
 from greyheron.core.world import World
 from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP
-from greyheron.model.values import Family
+from greyheron.model.values import DenialAnswer, Family, LoginAnswer
 
 
 class Seen(StrEnum):
@@ -50,6 +50,15 @@ _REPORTS = {
 }
 
 
+_DENIALS = {
+    DenialAnswer.PROHIBITED: Seen.PROHIBITED,
+    DenialAnswer.HOST_UNREACHABLE: Seen.HOST_UNREACHABLE,
+    DenialAnswer.NETWORK_UNREACHABLE: Seen.NETWORK_UNREACHABLE,
+    DenialAnswer.RESET: Seen.PROHIBITED,
+}
+"""What ICMP says of a denied packet; a reset is for TCP alone."""
+
+
 class Response(Struct, frozen=True):
     """A report about a packet, and its own way home.
 
@@ -82,7 +91,7 @@ def response_to(world: World, path: Path) -> Response | None:
     if _not_spoken_of(path.packet):
         return None
     if says is Seen.PROHIBITED:
-        return _report(world, says, device, path) if _answers_denial(world, path) else None
+        return _denial(world, path)
     if last.ingress is None:
         return Response(says, device, None)
     return _report(world, says, device, path) if world.topology.devices[device].traits.forwards else None
@@ -106,11 +115,32 @@ def _not_spoken_of(packet: Packet) -> bool:
 
 def _refusal(world: World, path: Path) -> Response | None:
     """A reset for TCP, port unreachable for UDP (§5)."""
+    if path.last.packet.protocol != TCP:
+        return _report(world, Seen.PORT_UNREACHABLE, path.last.device, path)
+    return _reset(world, path)
+
+
+def _reset(world: World, path: Path) -> Response | None:
+    """In the name of whom the packet was for; None about a packet that is one itself (RFC 9293 3.10.7.1)."""
     packet, device = path.last.packet, path.last.device
-    if packet.protocol != TCP:
-        return _report(world, Seen.PORT_UNREACHABLE, device, path)
+    if packet.flags & TcpFlags.RST:
+        return None
     reset = replace(packet.back(), flags=TcpFlags.RST | TcpFlags.ACK, dscp=packet.dscp)
     return Response(Seen.RESET, device, walk(world, reset, device, path.connection, most=1)[0][0])
+
+
+def _denial(world: World, path: Path) -> Response | None:
+    """What is said of a packet that a list, a line or a zone denied: as the device is set (§4, §5)."""
+    denial, device = path.denial, world.topology.devices[path.last.device]
+    if denial is not None and denial.decision.silent:
+        return None
+    if denial is not None and denial.point.is_line:
+        return _reset(world, path) if device.answers_logins is LoginAnswer.RESET else None
+    answer = device.denial_answer
+    if answer is DenialAnswer.RESET and path.last.packet.protocol == TCP and not path.last.packet.fragment:
+        return _reset(world, path)
+    says = _DENIALS.get(answer)
+    return None if says is None else _report(world, says, device.name, path)
 
 
 def _report(world: World, says: Seen, device: str, path: Path) -> Response | None:
@@ -177,15 +207,6 @@ def _came_by(world: World, path: Path, device: str) -> int | None:
         if is_link_local(Family.IPV6, each.address) == local
     ]
     return min(held, key=lambda address: (address ^ source).bit_length(), default=None)
-
-
-def _answers_denial(world: World, path: Path) -> bool:
-    if path.denial is not None and path.denial.decision.silent:
-        return False
-    device = world.topology.devices[path.last.device]
-    if device.answers_denied is not None:
-        return device.answers_denied
-    return device.traits.answers_denied
 
 
 def _end_of_loop(path: Path) -> str:

@@ -1,5 +1,6 @@
 """Steps: the decisions inside one device, in the order of §4."""
 
+from collections.abc import Iterator
 from enum import StrEnum
 
 from msgspec import Struct
@@ -11,7 +12,6 @@ from greyheron.core.packet import Packet
 from greyheron.core.routing import Lookup, NextHop
 from greyheron.core.segments import InterfaceId
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.values import Direction
 
 
 class Outcome(StrEnum):
@@ -149,10 +149,14 @@ class NobodyAnswers(Struct, frozen=True):
 
 
 class Delivered(Struct, frozen=True):
-    """The packet is for this device; `holder` is the interface that has the address."""
+    """The packet is for this device; `holder` is the interface that has the address.
+
+    service:  who listens;  line:  the management line that takes the login
+    """
 
     holder: str | None
     service: str | None = None
+    line: str | None = None
 
 
 class Refused(Struct, frozen=True):
@@ -208,11 +212,14 @@ class Hop(Struct, frozen=True):
         rewritten = [step.after for step in self.steps if isinstance(step, Translated)]
         return rewritten[-1] if rewritten else self.packet
 
-    def header_at(self, point: AttachmentPoint) -> Packet:
-        """The packet as the list at `point` sees it: as on that wire, or at a line as received."""
-        if point.direction is Direction.OUT:
-            return self.sent or self.packet
-        return self.packet if point.at == self.ingress else self.received
+    @property
+    def seen(self) -> Iterator[tuple[Step, Packet]]:
+        """Every step, with the header that the packet had there."""
+        packet = self.packet
+        for step in self.steps:
+            if isinstance(step, Translated):
+                packet = step.after
+            yield step, packet
 
 
 class Path(Struct, frozen=True):

@@ -12,7 +12,7 @@ from greyheron.core.addresses import is_link_local
 from greyheron.core.connection import ConnectionState, Key, Session, key_of
 from greyheron.core.delivery import deliver
 from greyheron.core.discovery import unfound
-from greyheron.core.filters import meet, sends_through
+from greyheron.core.filters import meet
 from greyheron.core.packet import Packet
 from greyheron.core.routing import Lookup, NextHop
 from greyheron.core.segments import InterfaceId
@@ -48,7 +48,7 @@ from greyheron.core.world import World
 from greyheron.core.zones import lets_through, zone_of
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Device
-from greyheron.model.values import Direction, Family
+from greyheron.model.values import Direction, Family, Sees
 
 MOST_PATHS = 64
 
@@ -138,7 +138,7 @@ def _visit(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]
     if isinstance(entered, Path):
         return [entered]
     if world.topology.owns(visit.device, entered.packet.family, entered.packet.destination):
-        return [_delivered(world, entered)]
+        return _delivered(world, entered)
     return _forward(world, entered, ingress, choices)
 
 
@@ -168,11 +168,26 @@ def _enter(world: World, visit: _Visit, ingress: str) -> Path | _Visit:
             return visit.ends(Outcome.NO_SESSION, NoSession(_saw(visit, session)))
     if session is not None and (included or begins):
         visit = visit.did(session=session)
-    if not visit.tracked:
-        met = meet(world.lists, AttachmentPoint(visit.device, ingress, Direction.IN), visit.packet)
-        if isinstance(met, Filtered) and met.decision.denies:
-            return visit.ends(Outcome.DENIED, met)
-        visit = visit.did(met)
+    steps = (_meet_inbound, _translate_entering)
+    for step in steps if device.inbound_sees is Sees.BEFORE else reversed(steps):
+        found = step(world, visit, ingress)
+        if isinstance(found, Path):
+            return found
+        visit = found
+    return visit
+
+
+def _meet_inbound(world: World, visit: _Visit, ingress: str) -> Path | _Visit:
+    if visit.tracked:
+        return visit
+    met = meet(world.lists, AttachmentPoint(visit.device, ingress, Direction.IN), visit.packet)
+    if isinstance(met, Filtered) and met.decision.denies:
+        return visit.ends(Outcome.DENIED, met)
+    return visit.did(met)
+
+
+def _translate_entering(world: World, visit: _Visit, ingress: str) -> Path | _Visit:
+    device = world.topology.devices[visit.device]
     if not device.translations:
         return visit
     translated = entering(device, ingress, visit.packet, visit.session)
@@ -204,7 +219,7 @@ def _make(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]:
     if world.topology.owns(visit.device, family, asked.destination):
         source = asked.destination if asked.source is None else asked.source
         made = _made(visit, replace(asked, source=source))
-        return [_delivered(world, made)]
+        return _delivered(world, made)
     lookup = world.lookup(visit.device, family, asked.destination)
     if not lookup.hops:
         return [visit.ends(Outcome.NO_ROUTE, Sends(asked), Unrouted(lookup))]
@@ -216,11 +231,11 @@ def _make(world: World, visit: _Visit, choices: Choices) -> list[Path | _Visit]:
             packet = replace(asked, source=own_address(world, visit.device, chosen, asked))
         sending = _made(visit, packet).did(Routed(lookup, chosen))
         out = AttachmentPoint(visit.device, chosen.interface, Direction.OUT)
-        met: Step
-        if not sends_through(device):
+        met: Step | None
+        if not device.sends_through:
             met = Unfiltered(out, own=(out, family) in world.lists)
         elif tracks(device, packet) and _known(visit, packet):
-            met = Tracked()
+            met = None
         else:
             met = meet(world.lists, out, packet)
         found.append(_leave(world, sending, chosen, met))
@@ -241,12 +256,13 @@ def _made(visit: _Visit, packet: Packet) -> _Visit:
     return _Visit(visit.device, None, packet, visit.hops, connection, packet, (*visit.steps, Sends(packet)))
 
 
-def _delivered(world: World, visit: _Visit) -> Path:
-    """Step 4: the packet is for the device itself."""
-    outcome, last = deliver(world, visit.device, visit.packet, visit.connection)
-    if outcome in (Outcome.ARRIVED, Outcome.REFUSED):
-        visit = _admitted(world, visit, visit.packet)
-    return visit.ends(outcome, *last)
+def _delivered(world: World, visit: _Visit) -> list[Path | _Visit]:
+    """Step 4: the packet is for the device itself. A login may be taken by several lines."""
+    admitted = _admitted(world, visit, visit.packet)
+    return [
+        (admitted if outcome in (Outcome.ARRIVED, Outcome.REFUSED) else visit).ends(outcome, *last)
+        for outcome, last in deliver(world, visit.device, visit.packet, visit.connection)
+    ]
 
 
 def _admitted(world: World, visit: _Visit, sent: Packet) -> _Visit:
@@ -280,17 +296,31 @@ def _forward(world: World, visit: _Visit, ingress: str, choices: Choices) -> lis
             zones = ZonesDeny(zone_of(device, ingress), zone_of(device, chosen.interface))
             found.append(routed.ends(Outcome.ZONE, zones))
             continue
-        if device.translations:
-            sent = leaving(device, ingress, chosen.interface, routed.packet, routed.arrived, routed.session)
-            routed = _rewritten(routed, sent)
-        out = AttachmentPoint(visit.device, chosen.interface, Direction.OUT)
-        met = Tracked() if visit.tracked else meet(world.lists, out, routed.packet)
-        found.append(_leave(world, routed, chosen, met))
+        found.append(_translate_leaving(world, routed, ingress, chosen))
     return found
 
 
-def _leave(world: World, visit: _Visit, chosen: NextHop, met: Step) -> Path | _Visit:
-    """What the outbound list and the next hop's neighbour make of a packet that is about to leave."""
+def _translate_leaving(world: World, visit: _Visit, ingress: str, chosen: NextHop) -> Path | _Visit:
+    """Steps 6 to 8: translation of the source, the outbound list before or after it, and the wire."""
+    device = world.topology.devices[visit.device]
+    out = AttachmentPoint(visit.device, chosen.interface, Direction.OUT)
+    sent = visit.packet
+    if device.translations:
+        sent = leaving(device, ingress, chosen.interface, visit.packet, visit.arrived, visit.session)
+    if device.outbound_sees is Sees.BEFORE and sent != visit.packet and not visit.tracked:
+        met = meet(world.lists, out, visit.packet)
+        if not (isinstance(met, Filtered) and met.decision.denies):
+            return _leave(world, _rewritten(visit.did(met), sent), chosen, None)
+        return _leave(world, visit, chosen, met)
+    visit = _rewritten(visit, sent)
+    return _leave(world, visit, chosen, None if visit.tracked else meet(world.lists, out, visit.packet))
+
+
+def _leave(world: World, visit: _Visit, chosen: NextHop, met: Step | None) -> Path | _Visit:
+    """What the outbound list and the next hop's neighbour make of a packet that is about to leave.
+
+    met:  what the list did with it; None where none is asked, or it is behind us
+    """
     sent = visit.packet
     came = visit
 
@@ -302,7 +332,7 @@ def _leave(world: World, visit: _Visit, chosen: NextHop, met: Step) -> Path | _V
 
     if isinstance(met, Filtered) and met.decision.denies:
         return ends(Outcome.DENIED, met, egress=None)
-    steps = () if isinstance(met, Tracked) else (met,)
+    steps = () if met is None else (met,)
     visit = _admitted(world, visit, sent)
     address = sent.destination if chosen.address is None else chosen.address
     port: InterfaceId = (visit.device, chosen.interface)

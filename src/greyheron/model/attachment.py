@@ -1,10 +1,11 @@
 """Attachment points: the places where a list can stand (RFC 8519's term)."""
 
+import re
 from dataclasses import dataclass
 
 from greyheron.model.values import Direction, LineKind
 
-_LINES = frozenset(LineKind)
+_LINE = re.compile(rf"(?:{'|'.join(LineKind)})(?:/\d{{1,3}}-\d{{1,3}})?")
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -18,7 +19,7 @@ class AttachmentPoint:
     @property
     def is_line(self) -> bool:
         """Whether it is a management line: no interface is called like one."""
-        return self.at in _LINES
+        return _LINE.fullmatch(self.at) is not None
 
     def __str__(self) -> str:
         """As seen from its device: “entering lagoon by eth1”."""

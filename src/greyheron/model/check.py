@@ -204,7 +204,7 @@ def _placements(rests: _Rests) -> Iterator[Problem]:
 
 
 def _attachment(placed: Placement, device: Device, frames: bool, where: str) -> Iterator[Problem]:
-    lines = [line.name for line in device.lines]
+    lines = [line.at for line in device.lines]
     names = [interface.name for interface in device.interfaces] + lines
     if frames and not device.traits.takes_frame_lists:
         yield Problem(

@@ -7,6 +7,7 @@ from ipaddress import ip_network
 from greyheron.model.document import Address, Device, Interface, Prefix, Translation
 from greyheron.model.names import PORTS
 from greyheron.model.problems import Problem
+from greyheron.model.values import LineKind
 
 
 def device_problems(device: Device) -> Iterator[Problem]:
@@ -18,12 +19,11 @@ def device_problems(device: Device) -> Iterator[Problem]:
     yield from doubles(f"{where}, record", (record.name.lower() for record in device.records))
     if device.records and not device.traits.open_ended and not _answers_names(device):
         yield Problem(where, "it has records and does not run the domain service: give it the service domain")
-    yield from doubles(f"{where}, line", (line.name for line in device.lines))
+    yield from doubles(f"{where}, line", (line.at for line in device.lines))
     for line in device.lines:
-        if line.name in interfaces:
-            yield Problem(
-                f"{where}, interface {line.name}", "a management line has this name: choose another"
-            )
+        if line.at in interfaces:
+            yield Problem(f"{where}, interface {line.at}", "a management line has this name: choose another")
+    yield from _line_numbers(device, where)
     yield from _kind(device, where)
     ports = [(service.protocol, service.port) for service in device.services]
     for service in device.services:
@@ -110,6 +110,22 @@ def _interface(device: Device, interface: Interface, where: str) -> Iterator[Pro
     ]
     if len(same) > 1:
         yield Problem(where, f"another subinterface of {interface.parent} has VLAN {interface.vlan} too")
+
+
+def _line_numbers(device: Device, where: str) -> Iterator[Problem]:
+    """Lines of one kind follow each other, and no number is on two."""
+    behind: dict[LineKind, tuple[int, str]] = {}
+    for line in device.lines:
+        first, last = line.span
+        if last < first:
+            yield Problem(f"{where}, line {line.at}", f"the range runs backwards: write {last}-{first}")
+        before = behind.get(line.name)
+        if before is not None and before[1] != line.at and first <= before[0]:
+            yield Problem(
+                f"{where}, line {line.at}",
+                f"its numbers do not follow those of {before[1]}: lines of one kind have numbers, which rise",
+            )
+        behind[line.name] = last, line.at
 
 
 def _routes(device: Device, where: str) -> Iterator[Problem]:

@@ -34,7 +34,17 @@ from greyheron.model.notation.terms import DOMAIN_NAME, read_block, read_ports
 from greyheron.model.period import Window
 from greyheron.model.requirement import Statement
 from greyheron.model.traits import TRAITS, TrackedProtocols, Traits
-from greyheron.model.values import DeviceKind, Direction, Family, LineKind, ListKind
+from greyheron.model.values import (
+    DenialAnswer,
+    DeviceKind,
+    Direction,
+    Family,
+    LineKind,
+    ListKind,
+    Logged,
+    LoginAnswer,
+    Sees,
+)
 
 FORMAT: Final = "grey-heron/1"
 MOST_DEVICES = 12_000
@@ -144,11 +154,31 @@ class Service(Item):
     port: PortNumber
 
 
+LINE_NUMBERS = r"^[0-9]{1,3}-[0-9]{1,3}$"
+
+
 class ManagementLine(Item):
-    """A management line and the services it offers logins on (§5)."""
+    """Management lines of one kind that take logins alike, and the services it offers them on (§5).
+
+    numbers:  the first and the last of them, `1-4`, where a device has several such; None for all of a kind
+    """
 
     name: LineKind
+    numbers: Annotated[str, StringConstraints(pattern=LINE_NUMBERS)] | None = None
     transports: tuple[Literal["ssh", "telnet", "https", "http"], ...] = ()
+
+    @property
+    def at(self) -> str:
+        """What it is called as a place for lists: `remote`, or `remote/1-4`."""
+        return self.name.value if self.numbers is None else f"{self.name}/{self.numbers}"
+
+    @property
+    def span(self) -> tuple[int, int]:
+        """The first and the last of its numbers, (0, 999) for all of its kind."""
+        if self.numbers is None:
+            return 0, 999
+        first, _, last = self.numbers.partition("-")
+        return int(first), int(last)
 
     @property
     def ports(self) -> frozenset[int]:
@@ -191,6 +221,13 @@ class Record(Item):
     addresses: Annotated[tuple[Address, ...], Field(min_length=1, max_length=40)]
 
 
+def _denial_answer(value: Any) -> Any:
+    """Whether it answers at all, as it was written before there was a choice."""
+    if isinstance(value, bool):
+        return DenialAnswer.PROHIBITED if value else DenialAnswer.NOTHING
+    return value
+
+
 class Device(Item):
     """A router, firewall, host, switch or outside network.
 
@@ -200,6 +237,9 @@ class Device(Item):
     translations:  rules in order
     records:  what it answers for names, if it runs the domain service;  resolvers:  whom it asks, in order
     tracks, answers_denied, filters_own_traffic:  None for what is usual for the kind (§4, §6)
+    answers_logins:  what it says of a login that a line denies (§5)
+    inbound_sees, outbound_sees:  whether its lists there see addresses before or after translation (§4)
+    logs:  denials by no entry that it writes to its log (§8)
     announces_default, announces_static:  what it tells its OSPF neighbours beside its prefixes
     site:  where it stands; the map folds a site when it is far away
     """
@@ -221,7 +261,11 @@ class Device(Item):
     tracks: tuple[TrackedProtocols, ...] | None = None
     announces_default: bool = False
     announces_static: bool = False
-    answers_denied: bool | None = None
+    answers_denied: Annotated[DenialAnswer, BeforeValidator(_denial_answer)] | None = None
+    answers_logins: LoginAnswer = LoginAnswer.RESET
+    inbound_sees: Sees = Sees.BEFORE
+    outbound_sees: Sees = Sees.AFTER
+    logs: tuple[Logged, ...] = ()
     filters_own_traffic: bool | None = None
     site: Annotated[str, StringConstraints(max_length=60)] = ""
     note: Text = ""
@@ -230,6 +274,23 @@ class Device(Item):
     def traits(self) -> Traits:
         """What its kind does."""
         return TRAITS[self.kind]
+
+    @property
+    def denial_answer(self) -> DenialAnswer:
+        """What it says of what it denies: its own setting, or what is usual for its kind."""
+        return self.traits.answers_denied if self.answers_denied is None else self.answers_denied
+
+    @property
+    def sends_through(self) -> bool:
+        """Whether its outbound lists see the packets that it sends itself."""
+        return (
+            self.traits.filters_own_traffic if self.filters_own_traffic is None else self.filters_own_traffic
+        )
+
+    @property
+    def tracked(self) -> tuple[TrackedProtocols, ...]:
+        """The protocols whose sessions it tracks."""
+        return self.traits.tracks if self.tracks is None else self.tracks
 
 
 class Link(Item):

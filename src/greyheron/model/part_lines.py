@@ -9,6 +9,7 @@ from ipaddress import ip_address, ip_interface, ip_network
 from typing import Any, Final, Literal
 
 from greyheron.model.document import (
+    LINE_NUMBERS,
     Address,
     Device,
     Interface,
@@ -257,11 +258,25 @@ def read_line(line: NotationLine, _device: Device) -> ManagementLine:
             }
         )
     )
+    numbers: str | None = None
+    if line.word is not None and line.word[0].isdigit():
+        numbers = line.value(_line_numbers, _NUMBERS)
+    elif name is LineKind.REMOTE:
+        line.offer(_NUMBERS)
     transports: tuple[Any, ...] = ()
     if line.word is not None or name is not LineKind.CONSOLE:
         transports = line.value(_transports, *(Option(each, f"tcp/{PORTS[each]}") for each in TRANSPORTS))
     line.end()
-    return ManagementLine(name=name, transports=transports)
+    return ManagementLine(name=name, numbers=numbers, transports=transports)
+
+
+_NUMBERS = Option("1-4", "several lines with lists of their own: the numbers of these", literal=False)
+
+
+def _line_numbers(word: str) -> str:
+    if not re.fullmatch(LINE_NUMBERS, word):
+        raise ValueError(f"“{word}” is no range of lines: write the first and the last, 1-4 say")
+    return word
 
 
 def _transports(word: str) -> tuple[str, ...]:
@@ -273,7 +288,8 @@ def _transports(word: str) -> tuple[str, ...]:
 
 
 def write_line(part: ManagementLine) -> str:
-    return " ".join([part.name, *([",".join(part.transports)] if part.transports else [])])
+    words = [part.name, part.numbers, ",".join(part.transports)]
+    return " ".join(word for word in words if word)
 
 
 def read_zone(line: NotationLine, device: Device) -> Zone:

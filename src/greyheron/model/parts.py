@@ -38,6 +38,7 @@ from greyheron.model.part_lines import (
     write_translation,
     write_zone,
 )
+from greyheron.model.settings import read_setting, settings_of, with_settings, write_setting
 from greyheron.model.traits import TRAITS, Traits
 from greyheron.model.values import DeviceKind, LineKind
 
@@ -53,6 +54,7 @@ Section = Literal[
     "zones",
     "translations",
     "routes",
+    "settings",
 ]
 KINDS: Final = {
     DeviceKind.ROUTER: "joins segments, and filters between them",
@@ -244,4 +246,7 @@ PARTS: Final[dict[Section, PartKind]] = {
         read_translation, write_translation, *_field("translations"), lambda traits: traits.forwards
     ),
     "routes": PartKind(read_route, write_route, *_field("routes"), lambda traits: not traits.bridges),
+    "settings": PartKind(
+        read_setting, write_setting, settings_of, with_settings, lambda traits: traits.takes_lists
+    ),
 }

@@ -8,10 +8,10 @@ from typing import Final, Literal
 
 from msgspec import Struct
 
-from greyheron.model.values import DeviceKind
+from greyheron.model.values import DenialAnswer, DeviceKind
 
 TrackedProtocols = Literal["tcp", "udp", "icmp"]
-_ALL: tuple[TrackedProtocols, ...] = ("tcp", "udp", "icmp")
+TRACKED: Final[tuple[TrackedProtocols, ...]] = ("tcp", "udp", "icmp")
 
 
 class Traits(Struct, frozen=True):
@@ -28,7 +28,7 @@ class Traits(Struct, frozen=True):
     listens:  services can be given to it one by one (§5)
     tracks:  protocols whose sessions it tracks unless it says otherwise (§6)
     filters_own_traffic:  outbound lists see what it sends itself, unless it says otherwise (§4)
-    answers_denied:  says that a packet was denied, unless it says otherwise (§4)
+    answers_denied:  what it says of what it denies, unless it says otherwise (§4)
     """
 
     forwards: bool = False
@@ -42,23 +42,27 @@ class Traits(Struct, frozen=True):
     listens: bool = False
     tracks: tuple[TrackedProtocols, ...] = ()
     filters_own_traffic: bool = False
-    answers_denied: bool = False
+    answers_denied: DenialAnswer = DenialAnswer.NOTHING
 
 
 TRAITS: Final = MappingProxyType(
     {
         DeviceKind.ROUTER: Traits(
-            forwards=True, takes_lists=True, takes_frame_lists=True, listens=True, answers_denied=True
+            forwards=True,
+            takes_lists=True,
+            takes_frame_lists=True,
+            listens=True,
+            answers_denied=DenialAnswer.PROHIBITED,
         ),
         DeviceKind.FIREWALL: Traits(
-            forwards=True, zoned=True, takes_lists=True, takes_frame_lists=True, listens=True, tracks=_ALL
+            forwards=True, zoned=True, takes_lists=True, takes_frame_lists=True, listens=True, tracks=TRACKED
         ),
         DeviceKind.HOST: Traits(
             end_system=True,
             takes_lists=True,
             has_gateway=True,
             listens=True,
-            tracks=_ALL,
+            tracks=TRACKED,
             filters_own_traffic=True,
         ),
         DeviceKind.SWITCH: Traits(bridges=True, takes_frame_lists=True),

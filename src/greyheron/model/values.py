@@ -69,6 +69,39 @@ class LineKind(StrEnum):
     CONSOLE = "console"
 
 
+class DenialAnswer(StrEnum):
+    """What a device says of a packet that a list at an interface or its zones deny (§4)."""
+
+    PROHIBITED = "prohibited"
+    HOST_UNREACHABLE = "host-unreachable"
+    NETWORK_UNREACHABLE = "network-unreachable"
+    RESET = "reset"
+    NOTHING = "nothing"
+
+
+class LoginAnswer(StrEnum):
+    """What a device says of a login that a line's list denies (§5)."""
+
+    RESET = "reset"
+    NOTHING = "nothing"
+
+
+class Sees(StrEnum):
+    """Whether a list is asked about a packet before or after its translation (§4)."""
+
+    BEFORE = "before"
+    AFTER = "after"
+
+
+class Logged(StrEnum):
+    """Denials that are no entry's, which a device may write to its log (§8)."""
+
+    IMPLICIT_END = "implicit-end"
+    ZONES = "zones"
+    SESSIONS = "sessions"
+    TRANSLATIONS = "translations"
+
+
 class Expectation(StrEnum):
     PASS = "pass"
     BLOCK = "block"

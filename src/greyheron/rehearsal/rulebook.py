@@ -10,7 +10,7 @@ from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Device
 from greyheron.model.names import TCP, UDP
-from greyheron.model.values import Family
+from greyheron.model.values import DenialAnswer, Family, LoginAnswer
 from greyheron.rehearsal.expressions import Expression, match, meta
 
 TABLE = {"family": "inet", "name": "heron"}
@@ -37,11 +37,36 @@ class Rules:
     counters: Mapping[str, Counted] = field(default_factory=dict)
 
 
+class Denying(Struct, frozen=True):
+    """What a device does with a packet that it denies: with TCP, and with all else."""
+
+    tcp: Expression
+    others: Expression
+
+
+_DROP: Expression = {"drop": None}
+_RESET: Expression = {"reject": {"type": "tcp reset"}}
+DROPPING = Denying(_DROP, _DROP)
+_SAID = {
+    DenialAnswer.PROHIBITED: "admin-prohibited",
+    DenialAnswer.HOST_UNREACHABLE: "host-unreachable",
+    DenialAnswer.NETWORK_UNREACHABLE: "no-route",
+    DenialAnswer.RESET: "admin-prohibited",
+}
+
+
+def _denying(answer: DenialAnswer) -> Denying:
+    if answer is DenialAnswer.NOTHING:
+        return DROPPING
+    told: Expression = {"reject": {"type": "icmpx", "expr": _SAID[answer]}}
+    return Denying(_RESET if answer is DenialAnswer.RESET else told, told)
+
+
 class RuleBook:
     """The rules of one device as they are made.
 
     ports:  the kernel's name of each interface;  every:  all names, of a switch port one for each VLAN
-    tracked:  protocols whose sessions it follows;  deny:  what it does with what it denies
+    tracked:  protocols whose sessions it follows;  deny, deny_login:  what it does with what it denies
     """
 
     def __init__(
@@ -53,14 +78,11 @@ class RuleBook:
         self.commands: list[dict[str, Any]] = []
         self.counters: dict[str, Counted] = {}
         self._chains: set[str] = set()
-        tracked = device.traits.tracks if device.tracks is None else device.tracks
+        tracked = device.tracked
         self.tracked = [number for name, number in (("tcp", TCP), ("udp", UDP)) if name in tracked]
         self.tracked += [*ICMP.values()] if "icmp" in tracked else []
-        answers = device.traits.answers_denied if device.answers_denied is None else device.answers_denied
-        self.deny: Expression = (
-            {"reject": {"type": "icmpx", "expr": "admin-prohibited"}} if answers else {"drop": None}
-        )
-        self.answers = answers
+        self.deny = _denying(device.denial_answer)
+        self.deny_login = Denying(_RESET, _DROP) if device.answers_logins is LoginAnswer.RESET else DROPPING
 
     def chain(self, name: str, hook: str, priority: int, kind: str = "filter", inner: bool = False) -> str:
         """A base chain, made once. `inner`: whether it sees what a device says to itself."""
@@ -90,6 +112,18 @@ class RuleBook:
     def rule(self, chain: str, *expressions: Expression, table: dict[str, str] = TABLE) -> None:
         rule = {"family": table["family"], "table": table["name"], "chain": chain, "expr": list(expressions)}
         self.commands.append({"add": {"rule": rule}})
+
+    def denies(self, chain: str, deny: Denying, *conditions: Expression, protocol: int | None = None) -> None:
+        """Rules for what is denied. The kernel resets only where a rule says that it is about TCP.
+
+        protocol:  the only one that the conditions let through
+        """
+        if deny.tcp == deny.others or protocol not in (None, TCP):
+            self.rule(chain, *conditions, deny.others)
+            return
+        self.rule(chain, match(meta("l4proto"), TCP), *conditions, deny.tcp)
+        if protocol is None:
+            self.rule(chain, *conditions, deny.others)
 
     def told(self, counter: str) -> tuple[Expression, Expression]:
         """A packet is counted, and told of by the counter's name."""

@@ -6,17 +6,16 @@ source, outbound list; lines at delivery; frame lists at the edges of all that.
 
 from collections.abc import Mapping
 
-from greyheron.core.delivery import LOGIN_PORTS, line_for
-from greyheron.core.filters import sends_through
+from greyheron.core.delivery import LOGIN_PORTS, lines_for
 from greyheron.core.lists import ResolvedList
 from greyheron.core.world import World
 from greyheron.core.zones import lets_through
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Device
 from greyheron.model.header import TcpFlags
-from greyheron.model.values import Action, Direction, Family
+from greyheron.model.names import TCP
+from greyheron.model.values import Action, Direction, Family, Sees
 from greyheron.rehearsal.expressions import (
-    Expression,
     either,
     match,
     matching,
@@ -27,7 +26,7 @@ from greyheron.rehearsal.expressions import (
 )
 from greyheron.rehearsal.framing import add_frames
 from greyheron.rehearsal.rewriting import add_neighbours, add_translations
-from greyheron.rehearsal.rulebook import ICMP, TABLE, Counted, RuleBook, Rules
+from greyheron.rehearsal.rulebook import DROPPING, ICMP, TABLE, Counted, Denying, RuleBook, Rules
 
 _OWN = 0x1000
 
@@ -61,7 +60,7 @@ class _Maker(RuleBook):
     def _listed(self, point: AttachmentPoint, family: Family) -> ResolvedList | None:
         return self.world.lists.get((point, family))
 
-    def _list_chain(self, point: AttachmentPoint, found: ResolvedList, deny: Expression) -> str:
+    def _list_chain(self, point: AttachmentPoint, found: ResolvedList, deny: Denying) -> str:
         """The entries of a list at one place: what is permitted goes back to where it came from."""
         name = f"list{len(self._chains)}"
         self._chains.add(name)
@@ -71,15 +70,17 @@ class _Maker(RuleBook):
         for rule in found.rules:
             entry = rule.entry
             counter = self.counter(Counted(point, found.name, entry.number))
-            ends = deny if not entry.silent else {"drop": None}
-            verdict = {"return": None} if entry.action is Action.PERMIT else ends
             for conditions in matching(rule, found.family):
-                self.rule(name, *conditions, *self.told(counter), verdict)
+                told = (*conditions, *self.told(counter))
+                if entry.action is Action.PERMIT:
+                    self.rule(name, *told, {"return": None})
+                else:
+                    self.denies(name, DROPPING if entry.silent else deny, *told, protocol=entry.protocol)
         counter = self.counter(Counted(point, found.name, None))
         if found.family is Family.IPV6:
             discovery = match(payload("icmpv6", "type"), {"range": [133, 136]})
             self.rule(name, discovery, *self.told(counter), {"return": None})
-        self.rule(name, *self.told(counter), deny)
+        self.denies(name, deny, *self.told(counter))
         return name
 
     def _inbound(self) -> None:
@@ -100,9 +101,19 @@ class _Maker(RuleBook):
             for family in Family:
                 found = self._listed(point, family)
                 if found is not None:
-                    chain = self.chain("arrive", "prerouting", -150)
+                    chain = self._arriving()
                     jump = {"jump": {"target": self._list_chain(point, found, self.deny)}}
                     self.rule(chain, match(meta("iifname"), port), of_family(family), jump)
+
+    def _arriving(self) -> str:
+        """Where inbound lists are asked: before the translation of destinations, or behind it (§4)."""
+        if self.device.inbound_sees is Sees.BEFORE:
+            return self.chain("arrive", "prerouting", -150)
+        fresh = "arrived" not in self._chains
+        chain = self.chain("arrived", "prerouting", -90)
+        if fresh and self.tracked:
+            self._follow(chain)
+        return chain
 
     def _pieces(self) -> None:
         """Fragments that nobody follows here are left as they come; so are the device's own."""
@@ -127,15 +138,21 @@ class _Maker(RuleBook):
     def _lines(self) -> None:
         device = self.device
         for line in device.lines:
-            ports = sorted(port for port in LOGIN_PORTS & line.ports if line_for(device, port) is line)
-            point = AttachmentPoint(device.name, line.name, Direction.IN)
+            taking = {port: lines_for(device, TCP, port) for port in sorted(LOGIN_PORTS & line.ports)}
+            ports = [port for port, lines in taking.items() if line is lines[0]]
+            behind = any(line in lines[1:] for lines in taking.values())
+            point = AttachmentPoint(device.name, line.at, Direction.IN)
+            if behind and any(self._listed(point, family) for family in Family):
+                self.left_out.append(
+                    f"the list {point}: a login comes to it when the lines before it are taken"
+                )
             for family in Family:
                 found = self._listed(point, family)
                 if found is None or not ports:
                     continue
                 chain = self.chain("deliver", "input", 0, inner=True)
                 opens = match({"&": [payload("tcp", "flags"), _ALL_BUT_ECN]}, TcpFlags.SYN.value)
-                jump = {"jump": {"target": self._list_chain(point, found, self.deny)}}
+                jump = {"jump": {"target": self._list_chain(point, found, self.deny_login)}}
                 self.rule(
                     chain, of_family(family), match(payload("tcp", "dport"), either(ports)), opens, jump
                 )
@@ -155,24 +172,26 @@ class _Maker(RuleBook):
                 ]
                 if self._listed(point, family) is None and denied:
                     leaving = match(meta("oifname"), either(denied))
-                    self.rule(chain, match(meta("iifname"), port), of_family(family), leaving, self.deny)
+                    coming = match(meta("iifname"), port), of_family(family), leaving
+                    self.denies(chain, self.deny, *coming)
 
     def _outbound(self) -> None:
         device = self.device
-        own = sends_through(device)
+        own = device.sends_through
         for name, port in self.ports.items():
             point = AttachmentPoint(device.name, name, Direction.OUT)
-            translated = any(rule.outside == name for rule in device.translations)
+            after = device.outbound_sees is Sees.AFTER
+            translated = after and any(rule.outside == name for rule in device.translations)
             for family in Family:
                 found = self._listed(point, family)
                 if found is None:
                     continue
-                if translated and self.answers:
+                if translated and self.deny is not DROPPING:
                     self.left_out.append(
                         f"answers of {device.name} to what {found.name} denies {point}: the kernel gives "
                         "none behind a translation"
                     )
-                deny: Expression = {"drop": None} if translated else self.deny
+                deny = DROPPING if translated else self.deny
                 jump = {"jump": {"target": self._list_chain(point, found, deny)}}
                 hooks = [("leave", "postrouting", 150)] if translated else [("pass", "forward", 0)]
                 if own and not translated:

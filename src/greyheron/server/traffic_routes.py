@@ -7,6 +7,7 @@ from pydantic import BaseModel, Field
 
 from greyheron.analysis.testing.judge import Standing
 from greyheron.analysis.testing.sending import run_tests, sending_of
+from greyheron.analysis.words.kept import KeptReport, kept_after
 from greyheron.analysis.words.report import deciding
 from greyheron.analysis.words.steps import ending_words
 from greyheron.core.bulk.trying import try_flow
@@ -29,12 +30,13 @@ class SendRequest(RequestBody):
 
 
 class Sent(BaseModel):
-    """What came of it, and how many packets were counted at lists."""
+    """What came of it, how many packets were counted at lists, and what devices remember of it."""
 
     verdict: Verdict
     text: str
     counted: int
     logged: int
+    kept: tuple[KeptReport, ...]
 
 
 @router.post("/networks/{network_id}/send")
@@ -44,14 +46,16 @@ def send(
     """Send a flow: it is counted at every list that its packets meet, and logged where entries say so."""
     flow = read_bare_flow(asked.flow)
     timeline = derived.of(network_id).timeline_in(store.get(network_id), asked.state, at)
-    result = try_flow(timeline.world(timeline.for_flow(flow)[0]), flow)
-    sending = sending_of(result, asked.times)
+    world = timeline.world(timeline.for_flow(flow)[0])
+    result = try_flow(world, flow)
+    sending = sending_of(result, asked.times, world.topology.devices)
     traffic.add(network_id, sending)
     return Sent(
         verdict=result.verdict,
         text=ending_words(deciding(result.exchanges)),
         counted=sending.counts.total(),
         logged=len(sending.lines),
+        kept=kept_after(result.exchanges[0], world.topology.devices),
     )
 
 

@@ -107,7 +107,10 @@ class CounterRow(Base):
 
 
 class LogRow(Base):
-    """One line of the log."""
+    """One line of the log.
+
+    list:  empty where no list decided;  denial:  what kind of denial it is where no entry decided
+    """
 
     __tablename__ = "log"
 
@@ -124,6 +127,7 @@ class LogRow(Base):
     source: Mapped[str] = mapped_column(String(60))
     destination: Mapped[str] = mapped_column(String(60))
     packets: Mapped[int]
+    denial: Mapped[str | None] = mapped_column(String(20))
 
 
 class ResultRow(Base):

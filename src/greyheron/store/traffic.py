@@ -9,7 +9,7 @@ from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
 from greyheron.analysis.testing.sending import CountedAt, LogLine, Sending
-from greyheron.model.values import Action, Direction
+from greyheron.model.values import Action, Direction, Logged
 from greyheron.store.database import reading
 from greyheron.store.networks import require_network
 from greyheron.store.tables import CounterRow, LogRow, now
@@ -70,6 +70,7 @@ class TrafficStore:
                         source=line.source,
                         destination=line.destination,
                         packets=line.count,
+                        denial=None if line.denial is None else line.denial.value,
                         **_columns(line.place),
                     )
                 )
@@ -111,6 +112,7 @@ class TrafficStore:
                         row.source,
                         row.destination,
                         row.packets,
+                        None if row.denial is None else Logged(row.denial),
                     ),
                 )
                 for row in session.scalars(query.limit(MOST_LINES))

@@ -179,7 +179,7 @@ class DerivedState:
         """One flow in full. `state` is baseline, running or draft. Raises FlowError."""
         timeline = self.timeline_in(stored, state, moment)
         results = [(span, try_flow(timeline.world(span), flow)) for span in timeline.for_flow(flow)]
-        return report_in_time(results, timeline.first.topology.segments, write_flow(flow), state)
+        return report_in_time(results, timeline.first.topology, write_flow(flow), state)
 
     def policy(
         self,

@@ -22,6 +22,7 @@ export type TimeReport = Schemas["TimeReport"];
 export type Verdict = Schemas["Verdict"];
 export type TraceReport = Schemas["TraceReport"];
 export type ExchangeReport = Schemas["ExchangeReport"];
+export type LogLine = Schemas["LogLine"];
 export type LegReport = Schemas["LegReport"];
 export type HopReport = Schemas["HopReport"];
 export type StepReport = Schemas["StepReport"];

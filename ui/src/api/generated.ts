@@ -1704,7 +1704,7 @@ export interface components {
              * @default interfaces
              * @enum {string}
              */
-            section: "interfaces" | "gateways" | "resolvers" | "prefixes" | "services" | "records" | "lines" | "zones" | "translations" | "routes";
+            section: "interfaces" | "gateways" | "resolvers" | "prefixes" | "services" | "records" | "lines" | "zones" | "translations" | "routes" | "settings";
             /** @default ipv4 */
             family: components["schemas"]["Family"] | null;
             /** @default extended */
@@ -1767,6 +1767,12 @@ export interface components {
             passed_over: components["schemas"]["PassedOver"][];
         };
         /**
+         * DenialAnswer
+         * @description What a device says of a packet that a list at an interface or its zones deny (§4).
+         * @enum {string}
+         */
+        DenialAnswer: "prohibited" | "host-unreachable" | "network-unreachable" | "reset" | "nothing";
+        /**
          * Derivation
          * @enum {string}
          */
@@ -1795,6 +1801,9 @@ export interface components {
          *     translations:  rules in order
          *     records:  what it answers for names, if it runs the domain service;  resolvers:  whom it asks, in order
          *     tracks, answers_denied, filters_own_traffic:  None for what is usual for the kind (§4, §6)
+         *     answers_logins:  what it says of a login that a line denies (§5)
+         *     inbound_sees, outbound_sees:  whether its lists there see addresses before or after translation (§4)
+         *     logs:  denials by no entry that it writes to its log (§8)
          *     announces_default, announces_static:  what it tells its OSPF neighbours beside its prefixes
          *     site:  where it stands; the map folds a site when it is far away
          */
@@ -1868,8 +1877,18 @@ export interface components {
              * @default false
              */
             announces_static: boolean;
-            /** Answers Denied */
-            answers_denied?: boolean | null;
+            answers_denied?: components["schemas"]["DenialAnswer"] | null;
+            /** @default reset */
+            answers_logins: components["schemas"]["LoginAnswer"];
+            /** @default before */
+            inbound_sees: components["schemas"]["Sees"];
+            /** @default after */
+            outbound_sees: components["schemas"]["Sees"];
+            /**
+             * Logs
+             * @default []
+             */
+            logs: components["schemas"]["Logged"][];
             /** Filters Own Traffic */
             filters_own_traffic?: boolean | null;
             /**
@@ -2013,6 +2032,7 @@ export interface components {
          *
          *     out, home: the two ways to show. The deciding packet is always among them; `home` is the answer's way
          *         when the packet out was stopped and somebody said so, and null when nothing came back.
+         *     kept: what devices remember of it when it has ended
          */
         ExchangeReport: {
             verdict: components["schemas"]["Verdict"];
@@ -2025,6 +2045,8 @@ export interface components {
             home: components["schemas"]["LegReport"] | null;
             /** Legs */
             legs: components["schemas"]["LegReport"][];
+            /** Kept */
+            kept: components["schemas"]["KeptReport"][];
         };
         /**
          * Expectation
@@ -2276,6 +2298,32 @@ export interface components {
             reason: string;
         };
         /**
+         * KeptReport
+         * @description One conversation as one device knows it.
+         *
+         *     came, sent:  its first packet as it came and as it went on, which differ where it was translated
+         *     tracked:  whether it lets later packets pass;  state:  how far it has got
+         *     lasts:  for how long it is kept after the last packet
+         */
+        KeptReport: {
+            /** Device */
+            device: string;
+            /** Protocol */
+            protocol: string;
+            /** Came */
+            came: string;
+            /** Sent */
+            sent: string;
+            /** Tracked */
+            tracked: boolean;
+            /** Translated */
+            translated: boolean;
+            /** State */
+            state: string;
+            /** Lasts */
+            lasts: string;
+        };
+        /**
          * LastRehearsal
          * @description What a rehearsal saw, when it began, and whether what it rests on has changed since.
          */
@@ -2386,7 +2434,10 @@ export interface components {
         };
         /**
          * LogLine
-         * @description What an entry with `log` writes of one packet, sent `count` times.
+         * @description What an entry with `log`, or a device that logs such denials, writes of one packet, sent `count` times.
+         *
+         *     place:  its `list` is empty where no list decided
+         *     denial:  the kind of denial that the device logs; None for an entry's own line
          */
         LogLine: {
             place: components["schemas"]["CountedAt"];
@@ -2399,7 +2450,20 @@ export interface components {
             destination: string;
             /** Count */
             count: number;
+            denial?: components["schemas"]["Logged"] | null;
         };
+        /**
+         * Logged
+         * @description Denials that are no entry's, which a device may write to its log (§8).
+         * @enum {string}
+         */
+        Logged: "implicit-end" | "zones" | "sessions" | "translations";
+        /**
+         * LoginAnswer
+         * @description What a device says of a login that a line's list denies (§5).
+         * @enum {string}
+         */
+        LoginAnswer: "reset" | "nothing";
         /**
          * MakeChanges
          * @description Changes that were worked out before: a repair, a choice, what a line was read as.
@@ -2420,10 +2484,14 @@ export interface components {
         };
         /**
          * ManagementLine
-         * @description A management line and the services it offers logins on (§5).
+         * @description Management lines of one kind that take logins alike, and the services it offers them on (§5).
+         *
+         *     numbers:  the first and the last of them, `1-4`, where a device has several such; None for all of a kind
          */
         ManagementLine: {
             name: components["schemas"]["LineKind"];
+            /** Numbers */
+            numbers?: string | null;
             /**
              * Transports
              * @default []
@@ -2818,7 +2886,7 @@ export interface components {
              * Section
              * @enum {string}
              */
-            section: "interfaces" | "gateways" | "resolvers" | "prefixes" | "services" | "records" | "lines" | "zones" | "translations" | "routes";
+            section: "interfaces" | "gateways" | "resolvers" | "prefixes" | "services" | "records" | "lines" | "zones" | "translations" | "routes" | "settings";
             /** Lines */
             lines: string[];
         };
@@ -3495,6 +3563,12 @@ export interface components {
             text: string;
         };
         /**
+         * Sees
+         * @description Whether a list is asked about a packet before or after its translation (§4).
+         * @enum {string}
+         */
+        Sees: "before" | "after";
+        /**
          * SegmentReport
          * @description Interfaces (`device:interface`) with no router between, their prefixes, and the switches there.
          *
@@ -3531,7 +3605,7 @@ export interface components {
         };
         /**
          * Sent
-         * @description What came of it, and how many packets were counted at lists.
+         * @description What came of it, how many packets were counted at lists, and what devices remember of it.
          */
         Sent: {
             verdict: components["schemas"]["Verdict"];
@@ -3541,6 +3615,8 @@ export interface components {
             counted: number;
             /** Logged */
             logged: number;
+            /** Kept */
+            kept: components["schemas"]["KeptReport"][];
         };
         /**
          * Service
@@ -7779,7 +7855,7 @@ export interface operations {
             path: {
                 network_id: string;
                 name: string;
-                section: "interfaces" | "gateways" | "resolvers" | "prefixes" | "services" | "records" | "lines" | "zones" | "translations" | "routes";
+                section: "interfaces" | "gateways" | "resolvers" | "prefixes" | "services" | "records" | "lines" | "zones" | "translations" | "routes" | "settings";
             };
             cookie?: never;
         };

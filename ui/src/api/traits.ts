@@ -12,7 +12,7 @@ export const TRAITS = {
     "listens": true,
     "tracks": [],
     "filters_own_traffic": false,
-    "answers_denied": true
+    "answers_denied": "prohibited"
   },
   "firewall": {
     "forwards": true,
@@ -30,7 +30,7 @@ export const TRAITS = {
       "icmp"
     ],
     "filters_own_traffic": false,
-    "answers_denied": false
+    "answers_denied": "nothing"
   },
   "host": {
     "forwards": false,
@@ -48,7 +48,7 @@ export const TRAITS = {
       "icmp"
     ],
     "filters_own_traffic": true,
-    "answers_denied": false
+    "answers_denied": "nothing"
   },
   "switch": {
     "forwards": false,
@@ -62,7 +62,7 @@ export const TRAITS = {
     "listens": false,
     "tracks": [],
     "filters_own_traffic": false,
-    "answers_denied": false
+    "answers_denied": "nothing"
   },
   "outside": {
     "forwards": false,
@@ -76,6 +76,6 @@ export const TRAITS = {
     "listens": false,
     "tracks": [],
     "filters_own_traffic": false,
-    "answers_denied": false
+    "answers_denied": "nothing"
   }
 } as const;

@@ -7,7 +7,7 @@ import { Failed } from "../kit/Failed";
 import { useNotices } from "../kit/notices";
 import { useFocusTaker } from "../state/focus";
 import { go, useLocation } from "../state/location";
-import { pointKey } from "../state/points";
+import { lineAt, pointKey } from "../state/points";
 import { useOpened } from "../workbench/opened";
 import { Name } from "./Name";
 import { PartField, Parts, SECTIONS } from "./Parts";
@@ -255,7 +255,7 @@ function Crossing({ device, section, place }: { device: Device; section: Section
       </div>
     );
   }
-  return line ? <Point device={device.name} at={line.name} direction="in" verb="logins" /> : null;
+  return line ? <Point device={device.name} at={lineAt(line)} direction="in" verb="logins" /> : null;
 }
 
 function Point({

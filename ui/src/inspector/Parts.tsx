@@ -14,6 +14,7 @@ export const SECTIONS: Record<Section, [title: string, one: string, hint: string
   zones: ["Zones, the most trusted first", "zone", "inner eth0,eth1"],
   translations: ["Translation", "translation rule", "static 172.20.40.10 as 203.0.113.10 from eth0 to wan0"],
   routes: ["Static routes", "route", "0.0.0.0/0 via 172.20.32.1"],
+  settings: ["Settings", "setting", "denied reset"],
 };
 
 interface PartsProps {
@@ -45,14 +46,16 @@ export function Parts({ device, section, lines, beneath }: PartsProps) {
     <section aria-label={title} ref={whole}>
       <h3 className="quiet mt-3 flex items-baseline">
         {title}
-        <button
-          type="button"
-          className="ml-auto underline decoration-rule underline-offset-2"
-          aria-label={`Add ${article(one)}`}
-          onClick={() => setOpen(lines.length)}
-        >
-          add
-        </button>
+        {section !== "settings" && (
+          <button
+            type="button"
+            className="ml-auto underline decoration-rule underline-offset-2"
+            aria-label={`Add ${article(one)}`}
+            onClick={() => setOpen(lines.length)}
+          >
+            add
+          </button>
+        )}
       </h3>
       <ul className="border-t border-rule">
         {lines.map((line, place) => (

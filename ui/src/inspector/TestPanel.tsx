@@ -155,6 +155,9 @@ function Since({ test }: { test: TestFlow }) {
 const when = (at: string) =>
   new Date(at).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
 
+const keptWords = (kept: { device: string; lasts: string }[]) =>
+  kept.length ? `, remembered by ${kept.map(({ device, lasts }) => `${device} (${lasts})`).join(", ")}` : "";
+
 /** Sending the flow for real: it is counted and logged at the lists that it meets. */
 function Send({ test }: { test: TestFlow }) {
   const { id, at } = useOpened();
@@ -170,7 +173,7 @@ function Send({ test }: { test: TestFlow }) {
         onSuccess: (sent) =>
           notices.say(
             `Sent${times > 1 ? ` ${times} times` : ""}: ${sent.text}. ` +
-              `${sent.counted} counted at lists, ${sent.logged} logged.`,
+              `${sent.counted} counted at lists, ${sent.logged} logged${keptWords(sent.kept)}.`,
           ),
         onError: notices.fail,
       },

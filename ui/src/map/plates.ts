@@ -1,4 +1,5 @@
 import type { Device, Placement } from "../api/client";
+import { lineAt } from "../state/points";
 import type { Box, Point } from "./plane";
 
 /** Devices as they are drawn: how large a plate is, and the management lines upon it. */
@@ -44,8 +45,8 @@ type Lines = { name: string; lists: string[] }[];
 /** The rows of lines on a plate: each line with a list has its own, the others share the last. */
 function lineRows(device: Device, placed: Placement[] = []): Lines[] {
   const lines = device.lines.map((line) => ({
-    name: line.name as string,
-    lists: placed.filter(({ at }) => at === line.name).map(({ list }) => list),
+    name: lineAt(line),
+    lists: placed.filter(({ at }) => at === lineAt(line)).map(({ list }) => list),
   }));
   const rows = lines.filter((line) => line.lists.length).map((line) => [line]);
   const rest = lines.filter((line) => !line.lists.length);

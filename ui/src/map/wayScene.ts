@@ -1,4 +1,5 @@
 import type { Network, TraceReport } from "../api/client";
+import { lineAt } from "../state/points";
 import { deviceOf } from "./geometry";
 import type { Point } from "./plane";
 
@@ -111,7 +112,7 @@ export function wayOf(
         .filter((device) => positions.has(device.name))
         .map((device) => ({
           ...device,
-          lines: device.lines.filter(({ name }) => filtered(device.name, name)),
+          lines: device.lines.filter((line) => filtered(device.name, lineAt(line))),
         })),
       links: network.links.filter((link) => link.ends.every((end) => positions.has(deviceOf(end)))),
       placements: network.placements.filter((placed) => positions.has(placed.device)),

@@ -1,4 +1,4 @@
-import type { Change, PointReport } from "../api/client";
+import type { Change, Device, PointReport } from "../api/client";
 
 /** An attachment point, as far as its key says it. */
 export interface AttachmentPoint {
@@ -8,6 +8,9 @@ export interface AttachmentPoint {
 }
 
 export const pointKey = (point: AttachmentPoint) => `${point.device}:${point.at}:${point.direction}`;
+
+/** What a management line is called as a place: one of several has its numbers behind. */
+export const lineAt = ({ name, numbers }: Device["lines"][number]) => (numbers ? `${name}/${numbers}` : name);
 
 /** The point alone, of what says more about it. */
 export const pointOf = ({ device, at, direction }: Pick<PointReport, "device" | "at" | "direction">) => ({

@@ -23,6 +23,7 @@ export function Evidence({ exchange }: { exchange: ExchangeReport }) {
       {looked && <HopEvidence hop={looked} />}
       {!looked && <p className="quiet">Choose a hop to see the header there and what was decided.</p>}
       <Partings />
+      <KeptByDevices kept={exchange.kept} />
     </aside>
   );
 }
@@ -53,6 +54,26 @@ function Partings() {
         </div>
       ))}
     </dl>
+  );
+}
+
+/** What devices remember of the conversation when it has ended, and for how long. */
+function KeptByDevices({ kept }: { kept: ExchangeReport["kept"] }) {
+  if (!kept.length) return null;
+  return (
+    <section aria-label="What devices remember" className="mt-2 border-t border-rule pt-1 text-fine">
+      <h3 className="font-semibold">What devices remember</h3>
+      <ul>
+        {kept.map((each) => (
+          <li key={each.device} className="mb-1">
+            {each.device}: {each.protocol} {each.tracked ? "session" : "translation"} {each.state},{" "}
+            <span className="quiet">kept for {each.lasts}</span>
+            <div className="font-mono">{each.came}</div>
+            {each.translated && <div className="font-mono">as {each.sent}</div>}
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

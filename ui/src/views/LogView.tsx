@@ -1,11 +1,22 @@
 import { useState } from "react";
+import type { LogLine } from "../api/client";
 import { useCounters, useLog, useTraffic } from "../api/queries";
 import { Failed } from "../kit/Failed";
 import { useNotices } from "../kit/notices";
 import { go } from "../state/location";
 import { useOpened } from "../workbench/opened";
 
-/** What entries with `log` wrote of the flows that were sent, and the counters of every entry. */
+const DENIALS: Record<string, string> = {
+  zones: "zones",
+  sessions: "no such session",
+  translations: "inside address",
+};
+
+/** What denied it, or let it pass: an entry, the end of a list, or none of a list's doing. */
+const decider = ({ place, denial }: LogLine) =>
+  place.list ? `${place.list} ${place.entry ?? "implicit end"}` : (DENIALS[denial ?? ""] ?? "");
+
+/** What entries and devices wrote of the flows that were sent, and the counters of every entry. */
 export function LogView() {
   const { id } = useOpened();
   const notices = useNotices();
@@ -43,7 +54,7 @@ export function LogView() {
           <p className="quiet">
             {text || action
               ? "No line is like that."
-              : "Nothing yet. Entries with log write a line for each flow that is sent; send one from its test."}
+              : "Nothing yet. Entries with log write a line for each flow that is sent, and devices of the denials that their setting logs names; send one from its test."}
           </p>
         )}
         <table className="w-full">
@@ -72,7 +83,7 @@ export function LogView() {
                       })
                     }
                   >
-                    {line.place.list} {line.place.entry ?? "implicit"}, {line.place.device} {line.place.at}
+                    {decider(line)}, {line.place.device} {line.place.at}
                   </button>
                 </td>
               </tr>

@@ -162,7 +162,7 @@ class Proposer:
         topology, names = self._world.topology, Names(self._network)
         for point in points:
             device = topology.devices[point.device]
-            line = next(line for line in device.lines if line.name == point.at)
+            line = next(line for line in device.lines if line.at == point.at)
             asked = (each for each in meant(statement.asks, device, names, family) if each.tag is Tag.TCP)
             spans = span_union(span for service in asked for span in service.spans)
             if span_minus(tuple((port, port) for port in sorted(line.ports)), spans):
@@ -233,7 +233,7 @@ class _Addressed(StrEnum):
 
 
 def _line_names(network: Network, device: str) -> set[str]:
-    return {line.name for each in network.devices if each.name == device for line in each.lines}
+    return {line.at for each in network.devices if each.name == device for line in each.lines}
 
 
 def _nearest(

@@ -1,6 +1,6 @@
 """Findings in where lists are placed."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from functools import partial
 
 from greyheron.analysis.findings.facing import facing_away, passers_of
@@ -9,12 +9,17 @@ from greyheron.analysis.findings.fragments import holes_for_fragments
 from greyheron.analysis.findings.notes import in_names
 from greyheron.analysis.findings.shared import keeping_from_more
 from greyheron.analysis.proof.endpoints import Endpoints
+from greyheron.core.delivery import lines_for
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.values import Action, Direction, LineKind, ListKind
+from greyheron.model.changes import putting
+from greyheron.model.document import Device, Placement
+from greyheron.model.names import PORTS, TCP
+from greyheron.model.values import Action, Direction, Family, LineKind, ListKind
 
 
 def in_placements(ground: Ground) -> Iterator[Finding]:
     yield from _on_console(ground)
+    yield from _on_some_lines(ground)
     yield from _near_the_source(ground)
     network = ground.network
     for family in {family: None for _, family in ground.world.lists}:
@@ -42,17 +47,17 @@ def _on_console(ground: Ground) -> Iterator[Finding]:
         device = devices[placed.device]
         if placed.at != LineKind.CONSOLE or not any(line.name == LineKind.CONSOLE for line in device.lines):
             continue
+        remote = [line.at for line in device.lines if line.name == LineKind.REMOTE]
         taken = {
             families[placement.list]
             for placement in ground.network.placements
-            if (placement.device, placement.at) == (placed.device, LineKind.REMOTE)
+            if placement.device == placed.device and placement.at in remote
         }
-        remote = any(line.name == LineKind.REMOTE for line in device.lines)
         repair = None
         if remote and families[placed.list] not in taken:
             repair = Repair(
-                f"move {placed.list} to the remote line",
-                moving(placed, AttachmentPoint(placed.device, LineKind.REMOTE, Direction.IN)),
+                f"move {placed.list} to the {remote[0]} line",
+                moving(placed, AttachmentPoint(placed.device, remote[0], Direction.IN)),
             )
         yield Finding(
             "list on the console line",
@@ -64,6 +69,43 @@ def _on_console(ground: Ground) -> Iterator[Finding]:
             lists=(placed.list,),
             repair=repair,
         )
+
+
+def _on_some_lines(ground: Ground) -> Iterator[Finding]:
+    """A list that some logins meet and others do not: whichever line is free takes them."""
+    families = {access_list.name: access_list.family for access_list in ground.network.lists}
+    for device in ground.network.devices:
+        for transport in dict.fromkeys(word for line in device.lines for word in line.transports):
+            lines = [line.at for line in lines_for(device, TCP, PORTS[transport])]
+            if len(lines) < 2:
+                continue
+            here = [each for each in ground.network.placements if each.device == device.name]
+            for family in Family:
+                placed = {
+                    each.at: each for each in here if families[each.list] is family and each.at in lines
+                }
+                if placed and len(placed) < len(lines):
+                    yield _left_open(device, transport, family, lines, placed)
+
+
+def _left_open(
+    device: Device, transport: str, family: Family, lines: list[str], placed: Mapping[str, Placement]
+) -> Finding:
+    """placed:  what stands at some of the lines"""
+    like = next(iter(placed.values()))
+    bare = [at for at in lines if at not in placed]
+    more = tuple(putting("placements", like.model_copy(update={"at": at})) for at in bare)
+    return Finding(
+        "list on some of the lines",
+        Severity.WARNING,
+        f"{like.list} at {device.name} {transport} {family}",
+        f"A login to {device.name} by {transport} is taken by the first line that is free of "
+        f"{', '.join(lines)}. {like.list} stands at {', '.join(placed)}, and no {family.word} list at "
+        f"{', '.join(bare)}.",
+        devices=(device.name,),
+        lists=(like.list,),
+        repair=Repair(f"place {like.list} at {', '.join(bare)} too", more),
+    )
 
 
 def _near_the_source(ground: Ground) -> Iterator[Finding]:

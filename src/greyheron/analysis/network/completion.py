@@ -77,7 +77,7 @@ def _service_names(device: Device | None) -> list[Option]:
         for service in device.services
     ]
     return services + [
-        Option(transport, f"{device.name}’s {line.name} line offers it")
+        Option(transport, f"{device.name}’s {line.at} line offers it")
         for line in device.lines
         for transport in line.transports
     ]

@@ -123,7 +123,7 @@ class _ListInNetwork:
         for device in self._network.devices:
             for line in device.lines:
                 if line.transports:
-                    yield AttachmentPoint(device.name, line.name, Direction.IN)
+                    yield AttachmentPoint(device.name, line.at, Direction.IN)
 
     def _every_point(self) -> Iterator[AttachmentPoint]:
         for device in self._network.devices:
@@ -132,7 +132,7 @@ class _ListInNetwork:
                     for direction in Direction:
                         yield AttachmentPoint(device.name, interface.name, direction)
                 for line in device.lines:
-                    yield AttachmentPoint(device.name, line.name, Direction.IN)
+                    yield AttachmentPoint(device.name, line.at, Direction.IN)
 
     def _away(self, nearest: Iterable[str]) -> dict[str, int]:
         """How many routers on from the nearest of some each one is."""
@@ -158,7 +158,7 @@ class _ListInNetwork:
     ) -> str:
         device = self._devices[point.device]
         if point.is_line:
-            line = next(line for line in device.lines if line.name == point.at)
+            line = next(line for line in device.lines if line.at == point.at)
             return (
                 f"Here it sees logins to {point.device} only, and nothing that passes through."
                 if line.transports

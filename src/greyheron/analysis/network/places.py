@@ -121,7 +121,7 @@ def _points(
             takes = takes_packets + (("frame",) if device.traits.takes_frame_lists else ())
             yield _report(placed, point, takes, False, _beyond(interface, others, direction))
     for line in device.lines:
-        point = AttachmentPoint(device.name, line.name, Direction.IN)
+        point = AttachmentPoint(device.name, line.at, Direction.IN)
         offers = (
             f", for logins by {' and '.join(line.transports)}"
             if line.transports

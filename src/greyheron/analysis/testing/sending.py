@@ -1,7 +1,7 @@
 """Sending a flow, as against evaluating it: what it adds to counters and to the log (§8)."""
 
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from msgspec import Struct
@@ -11,10 +11,10 @@ from greyheron.analysis.words.steps import service_words
 from greyheron.core.bulk.trying import try_flow
 from greyheron.core.conversation import FlowError, Result
 from greyheron.core.packet import Packet
-from greyheron.core.steps import Filtered
+from greyheron.core.steps import Filtered, NoSession, Step, TranslatedAddressNeeded, ZonesDeny
 from greyheron.core.timeline import Timeline
-from greyheron.model.document import TestFlow
-from greyheron.model.values import Action, Direction, Family
+from greyheron.model.document import Device, TestFlow
+from greyheron.model.values import Action, Direction, Family, Logged
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +30,11 @@ class CountedAt:
 
 @dataclass(frozen=True, slots=True)
 class LogLine:
-    """What an entry with `log` writes of one packet, sent `count` times."""
+    """What an entry with `log`, or a device that logs such denials, writes of one packet, sent `count` times.
+
+    place:  its `list` is empty where no list decided
+    denial:  the kind of denial that the device logs; None for an entry's own line
+    """
 
     place: CountedAt
     action: Action
@@ -38,6 +42,7 @@ class LogLine:
     source: str
     destination: str
     count: int
+    denial: Logged | None = None
 
 
 class Sending(Struct, frozen=True):
@@ -45,10 +50,10 @@ class Sending(Struct, frozen=True):
     lines: tuple[LogLine, ...]
 
 
-def sending_of(result: Result, times: int) -> Sending:
+def sending_of(result: Result, times: int, devices: Mapping[str, Device]) -> Sending:
     """What sending the conversation `times` times adds: each of its packets at each list that it met.
 
-    Of equal-cost paths the first is sent along.
+    Of equal-cost paths the first is sent along. A device's log has the denials that it is set to log.
     """
     counts: Counter[CountedAt] = Counter()
     lines: list[LogLine] = []
@@ -57,14 +62,21 @@ def sending_of(result: Result, times: int) -> Sending:
         results.pop()  # it has the query's exchanges
     for leg in (leg for each in results for leg in each.exchanges[0].legs):
         for hop in leg.path.hops:
-            for step in hop.steps:
+            for step, packet in hop.seen:
+                denial = _denial(step)
+                logged = denial is not None and denial in devices[hop.device].logs
                 if not isinstance(step, Filtered):
+                    if logged:
+                        place = CountedAt(hop.device, hop.ingress or "", Direction.IN, "", None)
+                        lines.append(_line(place, Action.DENY, packet, times, denial))
                     continue
                 point, decision = step.point, step.decision
                 place = CountedAt(point.device, point.at, point.direction, step.list_name, decision.entry)
                 counts[place] += times
                 if decision.log:
-                    lines.append(_line(place, decision.action, hop.header_at(point), times))
+                    lines.append(_line(place, decision.action, packet, times))
+                elif logged:
+                    lines.append(_line(place, decision.action, packet, times, denial))
     return Sending(counts, tuple(lines))
 
 
@@ -90,20 +102,35 @@ def run_tests(tests: Iterable[TestFlow], timeline: Timeline, baseline: Timeline)
     for test in tests:
         try:
             flow = test.flow.flow
-            result, without = (
-                try_flow(each.world(each.for_flow(flow)[0]), flow) for each in (timeline, baseline)
-            )
+            worlds = [each.world(each.for_flow(flow)[0]) for each in (timeline, baseline)]
+            result, without = (try_flow(world, flow) for world in worlds)
         except FlowError:
             untried.append(test.id)
             continue
         standings[test.id] = judge(test.flow.expect, result.verdict, without.verdict, result.whole).standing
-        sent = sending_of(result, 1)
+        sent = sending_of(result, 1, worlds[0].topology.devices)
         counts += sent.counts
         lines += sent.lines
     return TestRun(standings, tuple(untried), Sending(counts, tuple(lines)))
 
 
-def _line(place: CountedAt, action: Action, packet: Packet, times: int) -> LogLine:
+def _denial(step: Step) -> Logged | None:
+    """Of which kind a denial is that no entry makes; None for all else."""
+    match step:
+        case Filtered(_, _, decision, None) if decision.denies and decision.entry is None:
+            return Logged.IMPLICIT_END
+        case ZonesDeny():
+            return Logged.ZONES
+        case NoSession():
+            return Logged.SESSIONS
+        case TranslatedAddressNeeded():
+            return Logged.TRANSLATIONS
+    return None
+
+
+def _line(
+    place: CountedAt, action: Action, packet: Packet, times: int, denial: Logged | None = None
+) -> LogLine:
     family = packet.family
     return LogLine(
         place,
@@ -112,6 +139,7 @@ def _line(place: CountedAt, action: Action, packet: Packet, times: int) -> LogLi
         _end(family, packet.source, packet.source_port),
         _end(family, packet.destination, packet.destination_port),
         times,
+        denial,
     )
 
 

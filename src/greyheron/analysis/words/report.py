@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
+from greyheron.analysis.words.kept import KeptReport, kept_after
 from greyheron.analysis.words.steps import (
     ending_words,
     header_words,
@@ -25,6 +26,7 @@ from greyheron.core.periods import Span
 from greyheron.core.responses import Response, Seen
 from greyheron.core.segments import LinkEnds, Segments
 from greyheron.core.steps import (
+    Delivered,
     DiscoveryStopped,
     Filtered,
     Hop,
@@ -33,8 +35,11 @@ from greyheron.core.steps import (
     Path,
     Routed,
     Step,
+    Translated,
     Unrouted,
 )
+from greyheron.core.topology import Topology
+from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.period import SUPPOSITIONS
 from greyheron.model.values import Action, Direction, Family
 
@@ -131,6 +136,7 @@ class ExchangeReport:
 
     out, home: the two ways to show. The deciding packet is always among them; `home` is the answer's way
         when the packet out was stopped and somebody said so, and null when nothing came back.
+    kept: what devices remember of it when it has ended
     """
 
     verdict: Verdict
@@ -141,6 +147,7 @@ class ExchangeReport:
     out: LegReport
     home: LegReport | None
     legs: tuple[LegReport, ...]
+    kept: tuple[KeptReport, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -189,10 +196,10 @@ class TraceReport:
 
 
 def report_in_time(
-    results: Sequence[tuple[Span, Result]], segments: Segments, flow: str, state: str
+    results: Sequence[tuple[Span, Result]], topology: Topology, flow: str, state: str
 ) -> TraceReport:
     """The report of a flow at several times: that of the first, unless they differ."""
-    reports = [(span, report(result, segments, flow, state)) for span, result in results]
+    reports = [(span, report(result, topology, flow, state)) for span, result in results]
     first = reports[0][1]
     if len({each.verdict for _, each in reports}) == 1:
         seen = {exchange.sees for _, each in reports for exchange in each.exchanges}
@@ -204,26 +211,49 @@ def report_in_time(
     return replace(first, verdict=Verdict.MIXED, text=times_words(times), times=times)
 
 
-def report(result: Result, segments: Segments, flow: str, state: str) -> TraceReport:
+def report(result: Result, topology: Topology, flow: str, state: str) -> TraceReport:
     """The report of `result`, got for the flow written `flow` in the state named `state`."""
-    exchanges = tuple(_exchange(exchange, segments) for exchange in result.exchanges)
+    exchanges = tuple(_exchange(exchange, topology) for exchange in result.exchanges)
     if result.verdict is Verdict.MIXED:
-        ways = sorted({exchange.verdict.value for exchange in result.exchanges})
-        text = f"mixed: on {len(exchanges)} equal paths it {' or '.join(ways)}"
+        text = f"mixed: {_mixed_words(result.exchanges)}"
     else:
         text = exchanges[0].text
     if result.more:
         text = f"{text}; {unwalked_words(result)}"
     text = unresolved_words(result) or text
     return TraceReport(
-        flow, state, result.verdict, text, exchanges, result.more, tuple(_queries(result, segments))
+        flow, state, result.verdict, text, exchanges, result.more, tuple(_queries(result, topology))
     )
 
 
-def _queries(result: Result, segments: Segments) -> Iterator[QueryReport]:
+def _mixed_words(exchanges: Sequence[Exchange]) -> str:
+    """“it passes at the remote/1-4 line, it is blocked at the remote/5-8 line; …”."""
+    at = [
+        (step.line, exchange.verdict)
+        for exchange in exchanges
+        for step in exchange.legs[0].path.last.steps
+        if isinstance(step, Delivered) and step.line is not None
+    ]
+    by_line = {line: {verdict for each, verdict in at if each == line} for line, _ in at}
+    if len(at) == len(exchanges) and len(by_line) > 1 and all(len(each) == 1 for each in by_line.values()):
+        told = (f"it {_BECOMES[verdict]} at the {line} line" for line, (verdict,) in by_line.items())
+        return f"{', '.join(told)}; a login is taken by the first line that is free"
+    ways = sorted({exchange.verdict.value for exchange in exchanges})
+    return f"on {len(exchanges)} equal paths it {' or '.join(ways)}"
+
+
+_BECOMES = {
+    Verdict.PASSES: "passes",
+    Verdict.BLOCKED: "is blocked",
+    Verdict.UNREACHABLE: "is unreachable",
+    Verdict.REFUSED: "is refused",
+}
+
+
+def _queries(result: Result, topology: Topology) -> Iterator[QueryReport]:
     resolution = result.resolution
     for query in result.queries:
-        asked = _exchange(deciding(query.result.exchanges), segments)
+        asked = _exchange(deciding(query.result.exchanges), topology)
         to = query.resolver.family.text(query.resolver.address)
         assert resolution is not None
         yield QueryReport(resolution.name, to, query.result.verdict, asked.text, asked)
@@ -248,7 +278,8 @@ def place_of(exchange: Exchange) -> PlaceReport | None:
     return PlaceReport(path.last.device, path.last.ingress, None, None, None)
 
 
-def _exchange(exchange: Exchange, segments: Segments) -> ExchangeReport:
+def _exchange(exchange: Exchange, topology: Topology) -> ExchangeReport:
+    segments = topology.segments
     decider = exchange.decider
     outs = [leg for leg in exchange.legs if leg.way is Way.OUT]
     homes = [leg for leg in exchange.legs if leg.way is Way.RETURN]
@@ -270,6 +301,7 @@ def _exchange(exchange: Exchange, segments: Segments) -> ExchangeReport:
         _leg(out, failed and out is decider, segments),
         home,
         tuple(_leg(leg, failed and leg is decider, segments) for leg in exchange.legs),
+        kept_after(exchange, topology.devices),
     )
 
 
@@ -315,16 +347,26 @@ def _through(links: tuple[LinkEnds, ...], hop: Hop, leaves: Leaves) -> str:
 def _hop(hop: Hop, decides: bool, segments: Segments) -> HopReport:
     family = hop.packet.family
     links = _links(hop, segments)
-    steps = tuple(
-        replace(step_report, text=step_report.text + _through(links, hop, step))
-        if isinstance(step, Leaves)
-        else step_report
-        for step in hop.steps
-        for step_report in (_step(step, family, decides and step is hop.steps[-1]),)
-    )
+    moves = [isinstance(step, Translated) for step in hop.steps]
+    steps = []
+    for number, step in enumerate(hop.steps):
+        told = _step(step, family, decides and step is hop.steps[-1])
+        if isinstance(step, Leaves):
+            told = replace(told, text=told.text + _through(links, hop, step))
+        elif isinstance(step, Filtered) and step.point.device == hop.device and step.frame is None:
+            seen = _translation_seen(step.point, any(moves[:number]), any(moves[number:]))
+            told = replace(told, text=told.text + seen)
+        steps.append(told)
     links = _crossed(links, hop.steps[-1])
     header = tuple(HeaderField(*line) for line in header_words(hop.packet))
-    return HopReport(hop.device, hop.ingress, hop.egress, header, steps, links)
+    return HopReport(hop.device, hop.ingress, hop.egress, header, tuple(steps), links)
+
+
+def _translation_seen(point: AttachmentPoint, before: bool, behind: bool) -> str:
+    """What is not as usual: an inbound list behind a translation, or an outbound one before it (§4)."""
+    if point.direction is Direction.IN and before and not point.is_line:
+        return ", which sees it translated"
+    return ", which sees it untranslated" if point.direction is Direction.OUT and behind else ""
 
 
 def _step(step: Step, family: Family, deciding: bool) -> StepReport:

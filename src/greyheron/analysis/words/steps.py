@@ -88,9 +88,10 @@ def step_words(step: Step, family: Family) -> str:
             return f"leaves by {interface} to {to[0]}, {family.text(to_address)}"
         case NobodyAnswers(interface, address):
             return f"nobody on {interface} answers for {family.text(address)}"
-        case Delivered(holder, service):
+        case Delivered(holder, service, line):
             reached = f"own address ({holder})" if holder else "one of its addresses"
-            return f"{reached}, {service}" if service else reached
+            taker = f"{line} line" if line else service
+            return f"{reached}, {taker}" if taker else reached
         case Refused(login):
             return "no line offers this login" if login else "nobody listens"
 

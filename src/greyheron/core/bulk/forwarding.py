@@ -16,8 +16,7 @@ import numpy as np
 
 from greyheron.core.addresses import block_of, is_link_local
 from greyheron.core.bulk.headers import NONE, Addresses, Bools, Ints
-from greyheron.core.delivery import LOGIN_PORTS, line_for, service_for
-from greyheron.core.filters import sends_through
+from greyheron.core.delivery import lines_for, service_for
 from greyheron.core.packet import Packet
 from greyheron.core.routing import NextHop
 from greyheron.core.segments import InterfaceId
@@ -41,7 +40,9 @@ The asker's is None for possible hosts, each of which asks from the address that
 IPv4 both addresses are 0: ARP shows lists none (§14).
 """
 
-
+Listening = tuple[bool, tuple[int, ...]]
+"""Whether somebody listens, and the points of the lines that may take the login."""
+LISTENS: Listening = (True, ())
 _Branch = tuple[int, int, int]
 _StepKey = tuple[int, tuple[NextHop, ...], int | None, int | None]
 """What a step rests on: device, next hops, source, and the destination if that is the neighbour itself."""
@@ -100,7 +101,7 @@ class ForwardingIndex:
         ways = (Direction.IN, Direction.OUT)
         self.points = [AttachmentPoint(*port, way) for port in self.ports for way in ways]
         self.first_line = len(self.points)
-        lines = [(each.name, line.name) for each in named for line in each.lines]
+        lines = [(each.name, line.at) for each in named for line in each.lines]
         self.points += [AttachmentPoint(*line, Direction.IN) for line in lines]
         self.point = {point: number for number, point in enumerate(self.points)}
         framed = bool(world.in_force.wires.lists)
@@ -120,14 +121,14 @@ class ForwardingIndex:
         self.forwards = np.array([device.traits.forwards for device in named])
         self.firewall = np.array([device.traits.zoned for device in named])
         self.same_zone = np.array([device.same_zone for device in named])
-        self.own_filtered = np.array([sends_through(device) for device in named])
+        self.own_filtered = np.array([device.sends_through for device in named])
         self.translates = np.array([bool(device.translations) for device in named])
         probes = [Packet(family, None, 0, protocol) for protocol in (TCP, UDP, family.icmp, 0)]
         tracked = [[tracks(device, probe) for probe in probes] for device in named]
         self.tracks = np.array(tracked, dtype=np.bool_).reshape(-1, len(probes))
         self.tracked = np.logical_or.reduce(self.tracks, axis=0)
         self.tracked_alike = np.unique(self.tracks, axis=1, return_inverse=True)[1].ravel()
-        self._delivery: dict[tuple[int, int, int], tuple[bool, int]] = {}
+        self._delivery: dict[tuple[int, int, int], Listening] = {}
         self._classes = _DestinationClasses(world, family)
         self.known = self._classes.known
         self.owner = np.zeros(0, dtype=np.int64)
@@ -311,8 +312,8 @@ class ForwardingIndex:
         found: Bools = (here != NONE) & (there != NONE) & ((here < there) | same)
         return found | self.overruled[ingress]
 
-    def delivers(self, device: int, protocol: int, port: int) -> tuple[bool, int]:
-        """Whether somebody listens, and the point of the line that takes the login, or NONE."""
+    def delivers(self, device: int, protocol: int, port: int) -> Listening:
+        """What becomes there of what is for the device itself."""
         key = (device, protocol, port)
         if key not in self._delivery:
             self._delivery[key] = self._delivered(
@@ -320,13 +321,12 @@ class ForwardingIndex:
             )
         return self._delivery[key]
 
-    def _delivered(self, device: Device, protocol: int, port: int) -> tuple[bool, int]:
+    def _delivered(self, device: Device, protocol: int, port: int) -> Listening:
         if protocol not in (TCP, UDP) or device.traits.open_ended:
-            return True, NONE
-        line = line_for(device, port) if protocol == TCP and port in LOGIN_PORTS else None
-        if line is not None:
-            return True, self.point[AttachmentPoint(device.name, line.name, Direction.IN)]
-        return service_for(device, protocol, port) is not None, NONE
+            return LISTENS
+        lines = lines_for(device, protocol, port)
+        points = tuple(self.point[AttachmentPoint(device.name, line.at, Direction.IN)] for line in lines)
+        return bool(points) or service_for(device, protocol, port) is not None, points
 
 
 def _is_near(hops: tuple[NextHop, ...]) -> bool:

@@ -3,9 +3,9 @@
 import numpy as np
 
 from greyheron.core.bulk.conversations import Rows
-from greyheron.core.bulk.forwarding import ForwardingIndex, protocol_index
+from greyheron.core.bulk.forwarding import LISTENS, ForwardingIndex, Listening, protocol_index
 from greyheron.core.bulk.headers import NO_PORT, NONE, Headers, Ints
-from greyheron.core.bulk.tracing import ARRIVED, NO_SESSION, REFUSED, Batch, Deliver
+from greyheron.core.bulk.tracing import ARRIVED, NO_SESSION, REFUSED, SPECIAL, Batch, Deliver
 from greyheron.core.conversation import reply_to
 from greyheron.core.packet import Packet
 from greyheron.core.sessions import can_open
@@ -61,11 +61,11 @@ class Legs:
         fragment = self._fragment & tracked
         return np.stack([alike, opens, self.replies, replies_open, fragment])
 
-    def delivery(self, device: int, asked: int) -> tuple[bool, int]:
-        """Whether somebody listens for a request at a device, and the point of the line that takes it."""
+    def delivery(self, device: int, asked: int) -> Listening:
+        """What becomes of a request at the device that it is for."""
         protocol = self.rows.asked[asked].request.protocol
         if not self.replies[asked] and protocol in WITH_PORTS:
-            return True, NONE  # a fragment, or no opener: whoever listens
+            return LISTENS  # a fragment, or no opener: whoever listens
         return self.forwarding.delivers(device, protocol, int(self._port[asked]))
 
     def there(self, rows: Rows) -> tuple[Batch, Deliver]:
@@ -86,9 +86,8 @@ class Legs:
             asked = len(rows.asked)
             pairs, index = np.unique(devices * asked + request[indices], return_inverse=True)
             found = [self.delivery(*divmod(pair, asked)) for pair in pairs.tolist()]
-            listens = np.array([each[0] for each in found], dtype=np.bool_)[index]
-            lines = np.array([each[1] for each in found], dtype=np.int64)[index]
-            return np.where(listens, ARRIVED, REFUSED), lines
+            outcomes, lines = zip(*map(_at_one_line, found), strict=True) if found else ((), ())
+            return np.array(outcomes, dtype=np.int64)[index], np.array(lines, dtype=np.int64)[index]
 
         return leg, deliver
 
@@ -119,3 +118,11 @@ class Legs:
         if packet in HOME:
             ports, ends = ports[::-1], ends[::-1]
         return Headers(rows.addresses, self._kinds, *ends, self._kind[rows.request, packet], *ports)
+
+
+def _at_one_line(delivery: Listening) -> tuple[int, int]:
+    """The outcome, and the point of the line that is asked or NONE; SPECIAL where there are several."""
+    listens, lines = delivery
+    if len(lines) > 1:
+        return SPECIAL, NONE
+    return ARRIVED if listens else REFUSED, lines[0] if lines else NONE

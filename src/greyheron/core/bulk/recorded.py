@@ -18,7 +18,6 @@ from greyheron.core.bulk.placed import Meetings, PlacedLists, point_of
 from greyheron.core.bulk.tracing import OUTCOMES
 from greyheron.core.conversation import Exchange, converse_from
 from greyheron.core.delivery import LOGIN_PORTS
-from greyheron.core.filters import sends_through
 from greyheron.core.packet import Packet, kind_of
 from greyheron.core.steps import Filtered, Hop, Leaves, Step, Unfiltered
 from greyheron.core.world import World
@@ -95,8 +94,8 @@ class Recorder:
             [
                 meeting
                 for hop in leg.path.hops
-                for step in hop.steps
-                if (meeting := self._meeting(step, hop)) is not None
+                for step, packet in hop.seen
+                if (meeting := self._meeting(step, packet, hop)) is not None
             ]
             for leg in exchange.legs
         ]
@@ -108,15 +107,14 @@ class Recorder:
             exchange.reached,
         )
 
-    def _meeting(self, step: Step, hop: Hop) -> _Meeting | None:
+    def _meeting(self, step: Step, packet: Packet, hop: Hop) -> _Meeting | None:
+        """What a packet comes to at a step, which had that header there; None where that is nothing."""
         if isinstance(step, Filtered | Unfiltered):
             own = hop.ingress is None and step.point.direction is Direction.OUT
-            if own and not sends_through(self._permissive.topology.devices[hop.device]):
+            if own and not self._permissive.topology.devices[hop.device].sends_through:
                 return None
-            code, packet = self._forwarding.point[step.point], hop.header_at(step.point)
+            code = self._forwarding.point[step.point]
         elif isinstance(step, Leaves) and self._forwarding.solicits:
-            assert hop.sent is not None
-            packet = hop.sent
             code = self._forwarding.solicitation(
                 (hop.device, step.interface), step.to, step.to_address, packet.source
             )

@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from greyheron.core.bulk.conversations import Exchanges, Rows
+from greyheron.core.bulk.forwarding import Listening
 from greyheron.core.bulk.headers import NONE, Bools, Headers, Ints, distinct, first_of_each
 from greyheron.core.bulk.legs import HOME, LATER, OUT, OUT_AGAIN, RETURN, RETURN_AGAIN, Legs
 from greyheron.core.bulk.placed import Denials, Meetings, PlacedLists
@@ -142,7 +143,7 @@ class TracedCourses:
         _, manner = np.unique(self._legs.manners, axis=1, return_inverse=True)
         owner = forwarding.owner[self._legs.towards[rows.destination]]
         ends, end = np.unique(owner * len(rows.asked) + request, return_inverse=True)
-        delivered: dict[tuple[bool, int], int] = {}
+        delivered: dict[Listening, int] = {}
         delivery = np.zeros(len(ends), dtype=np.int64)
         for number, (device, asked) in enumerate(zip(*np.divmod(ends, len(rows.asked)), strict=True)):
             if device != NONE:

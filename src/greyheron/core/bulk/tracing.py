@@ -31,7 +31,7 @@ MOST_PATHS = 16
 MOST_CELLS = 1 << 24
 """Paths that are followed together, or kept, are made of so many numbers, some 8 bytes each."""
 SPECIAL = -3
-"""The packet came to a device that translates."""
+"""The packet came to a device that translates, or to one that has several lines for such a login."""
 
 
 class Batch(Struct, frozen=True):

@@ -21,6 +21,7 @@ from greyheron.core.bulk.tracing import (
     NO_SESSION,
     ON_ITS_WAY,
     REFUSED,
+    SPECIAL,
     ZONE,
     Batch,
     Deliver,
@@ -102,7 +103,7 @@ class Ways(Struct, frozen=True):
     before, after:  places of each step;  met:  (steps, 2) codes it comes to in between, in order, or NONE
     layers:  where the steps of each hop begin, and where the last ends
     winding:  rows whose packets may come to a device a second time
-    special:  rows whose packets come to a device that translates
+    special:  rows whose packets come to a device that translates, or has several lines for such a login
     """
 
     row: Ints
@@ -229,9 +230,7 @@ class _Follower:
     def _arrived(self, here: "_Here", hops: int) -> "_Here":
         """Steps 1 to 4 of the semantics, for packets that have just come in; where they are after those."""
         net, leg = self._net, self._leg
-        special = net.translates[here.device]
-        self._special.append(here.row[special])
-        here = here.take(~special)
+        here = here.take(self._followed(here, net.translates[here.device]))
         self._moves.append(np.stack([here.row, here.device]))
         here = here.knowing(self._known.seen_at(here.knowledge, here.device))
         tracks, known = self._tracks(here)
@@ -297,10 +296,18 @@ class _Follower:
         if len(here.place) == 0:
             return
         outcome, lines = self._deliver(here.row, here.device)
+        followed = self._followed(here, outcome == SPECIAL)
+        here, tracked, listed = here.take(followed), tracked[followed], listed[followed]
+        outcome, lines = outcome[followed], lines[followed]
         taken = np.isin(outcome, (ARRIVED, REFUSED))
         knowledge = here.knowledge.copy()
         knowledge[taken] = self._admitted(here.take(taken), tracked[taken]).knowledge
         self._end(here.knowing(knowledge), outcome, listed, lines)
+
+    def _followed(self, here: "_Here", special: Bools) -> Bools:
+        """Which packets are followed further: all but the `special` ones, whose rows are put down."""
+        self._special.append(here.row[special])
+        return ~special
 
     def _tracks(self, here: "_Here") -> tuple[Bools, Bools]:
         """Whether each device tracks the packet's protocol, and whether it knows the session."""

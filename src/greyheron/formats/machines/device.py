@@ -36,7 +36,7 @@ from greyheron.formats.machines.translations import translations_of
 from greyheron.model.document import to_data
 from greyheron.model.entry import ListBody
 from greyheron.model.names import PORTS, port_name
-from greyheron.model.values import Direction, Family
+from greyheron.model.values import DenialAnswer, Direction, Family
 
 _MAC = re.compile(r"^[0-9a-f]{2}(:[0-9a-f]{2}){5}$")
 _LINES = {"remote": ("ssh", "telnet"), "web": ("https", "http")}
@@ -127,7 +127,7 @@ class MadeDevice:
             "name": machine.name,
             "kind": "router" if machine.forwards else "host",
             "interfaces": [self._interface(name, port) for name, port in self._shown.items()],
-            "answers_denied": answers,
+            "answers_denied": DenialAnswer.PROHIBITED if answers else DenialAnswer.NOTHING,
         }
         device |= self._routes() | self._services()
         device["tracks"] = _TRACKED if policy.tracks else []

@@ -21,7 +21,7 @@ from greyheron.formats.yang.routing import routing_of
 from greyheron.formats.yang.topology import topology_of
 from greyheron.formats.yang.xml import to_xml
 from greyheron.model.document import AccessList, Device, Network
-from greyheron.model.values import Direction, Family
+from greyheron.model.values import DenialAnswer, Direction, Family
 
 MODULES = (
     "ietf-interfaces@2018-02-20",
@@ -187,8 +187,7 @@ def _acl(access_list: AccessList, names: Names, left_out: list[Notice]) -> dict[
 
 def _answered(acl: dict[str, Any], device: Device) -> dict[str, Any]:
     """With denials as the device says them: rejected where it answers, else dropped."""
-    answers = device.traits.answers_denied if device.answers_denied is None else device.answers_denied
-    if answers or "aces" not in acl:
+    if device.denial_answer is not DenialAnswer.NOTHING or "aces" not in acl:
         return acl
     reject, drop = (f"ietf-access-control-list:{each}" for each in ("reject", "drop"))
     aces = [
