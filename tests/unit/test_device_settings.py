@@ -134,6 +134,7 @@ DENIED = {
     "prohibited": ("right web", "administratively prohibited from 172.20.0.2"),
     "host-unreachable": ("right web", "host unreachable from 172.20.0.2"),
     "network-unreachable": ("right ping", "network unreachable from 172.20.0.2"),
+    "port-unreachable": ("right web", "port unreachable from 172.20.0.2"),
     "reset": ("right web", "reset from 172.20.3.10"),
     "nothing": ("right web", "nothing: a timeout"),
 }
@@ -152,10 +153,10 @@ def test_what_a_device_says_of_what_it_denies(answer: str) -> None:
     check(lab, Case(f"left → {wanted}", "blocked", sees=seen))
 
 
-def test_a_device_that_resets_says_of_all_but_tcp_that_it_is_prohibited() -> None:
+def test_a_device_that_resets_says_of_all_but_tcp_that_no_port_is_there() -> None:
     lab = Lab().place("r2 wan0 in", "deny any")
     lab.device("r2").update(answers_denied="reset")
-    check(lab, Case("left → right ping", "blocked", sees="administratively prohibited from 172.20.0.2"))
+    check(lab, Case("left → right ping", "blocked", sees="port unreachable from 172.20.0.2"))
 
 
 @pytest.mark.parametrize(("old", "new"), [(True, "prohibited"), (False, "nothing")])
@@ -326,3 +327,32 @@ def test_what_is_no_setting_is_refused_with_what_could_stand_there(
 def found(lab: Lab, kind: str):  # type: ignore[no-untyped-def]
     every = find_in_time(Timeline.build(lab.network()), engines(), KeptFindings())
     return [each for each in every if each.kind == kind]
+
+
+@pytest.mark.parametrize(
+    ("inbound", "named", "meant"),
+    [("before", "172.20.1.80", "203.0.113.80"), ("after", "203.0.113.80", "172.20.1.80")],
+)
+def test_an_entry_for_the_other_side_of_a_translation_is_found_and_mended(
+    inbound: str, named: str, meant: str
+) -> None:
+    lab = Lab.of(EDGE).with_(
+        all_of(sees(inbound), at_edge("out0 in", f"permit tcp from any to {named} port 80\npermit icmp"))
+    )
+    (finding,) = found(lab, "address of the other side")
+    assert f"names {named}, which no packet has entering edge by out0" in finding.text
+    assert f"they have {meant} there" in finding.text
+    assert finding.repair is not None
+    mended = apply(lab.network(), finding.repair.changes)
+    world = build_world(mended)
+    assert converse(world, read_bare_flow("friend → 203.0.113.80 tcp/80")).verdict == "passes"
+    after = find_in_time(Timeline.build(mended), engines(), KeptFindings())
+    assert not {each.kind for each in after} & {finding.kind, "list that faces the wrong way"}
+
+
+def test_an_outbound_list_behind_a_translation_that_names_an_inside_host_is_found() -> None:
+    lab = Lab.of(EDGE).with_(at_edge("out0 out", "permit any from 172.20.1.80\npermit any from 203.0.113.1"))
+    (finding,) = found(lab, "address of the other side")
+    assert "names 172.20.1.80, which no packet has leaving edge by out0" in finding.text
+    lab.device("edge").update(outbound_sees="before")
+    assert not found(lab, "address of the other side")

@@ -54,7 +54,8 @@ _DENIALS = {
     DenialAnswer.PROHIBITED: Seen.PROHIBITED,
     DenialAnswer.HOST_UNREACHABLE: Seen.HOST_UNREACHABLE,
     DenialAnswer.NETWORK_UNREACHABLE: Seen.NETWORK_UNREACHABLE,
-    DenialAnswer.RESET: Seen.PROHIBITED,
+    DenialAnswer.PORT_UNREACHABLE: Seen.PORT_UNREACHABLE,
+    DenialAnswer.RESET: Seen.PORT_UNREACHABLE,
 }
 """What ICMP says of a denied packet; a reset is for TCP alone."""
 

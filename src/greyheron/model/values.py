@@ -75,6 +75,7 @@ class DenialAnswer(StrEnum):
     PROHIBITED = "prohibited"
     HOST_UNREACHABLE = "host-unreachable"
     NETWORK_UNREACHABLE = "network-unreachable"
+    PORT_UNREACHABLE = "port-unreachable"
     RESET = "reset"
     NOTHING = "nothing"
 

@@ -51,7 +51,8 @@ _SAID = {
     DenialAnswer.PROHIBITED: "admin-prohibited",
     DenialAnswer.HOST_UNREACHABLE: "host-unreachable",
     DenialAnswer.NETWORK_UNREACHABLE: "no-route",
-    DenialAnswer.RESET: "admin-prohibited",
+    DenialAnswer.PORT_UNREACHABLE: "port-unreachable",
+    DenialAnswer.RESET: "port-unreachable",
 }
 
 

@@ -1771,7 +1771,7 @@ export interface components {
          * @description What a device says of a packet that a list at an interface or its zones deny (§4).
          * @enum {string}
          */
-        DenialAnswer: "prohibited" | "host-unreachable" | "network-unreachable" | "reset" | "nothing";
+        DenialAnswer: "prohibited" | "host-unreachable" | "network-unreachable" | "port-unreachable" | "reset" | "nothing";
         /**
          * Derivation
          * @enum {string}

@@ -7,17 +7,23 @@ import numpy as np
 from msgspec import Struct
 
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving
+from greyheron.analysis.findings.translated import (
+    as_translated,
+    translated_blocks,
+    translated_with,
+    translations_of,
+)
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.core.bulk.conversations import Conversations
-from greyheron.core.bulk.engine import BulkEngine
+from greyheron.core.bulk.engine import BulkEngine, Courses
 from greyheron.core.bulk.headers import Bools, Ints, Words, split
 from greyheron.core.bulk.indexes import ForwardingIndexes
 from greyheron.core.lists import ResolvedList
-from greyheron.core.regions import Spans, meet, ranges_of, spans_touch
+from greyheron.core.regions import Region, Spans, meet, ranges_of, spans_touch
 from greyheron.core.rules import Rule
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import Placement
+from greyheron.model.document import Network, Placement, Translation
 from greyheron.model.entry import AddressBlock
 from greyheron.model.services import Request
 from greyheron.model.values import Action, Direction, Family
@@ -33,11 +39,17 @@ class Passing(Struct, frozen=True):
     """Who sends by a place and to whom, as indices among the endpoints.
 
     pairs:  which source to which goal, by their indices in those two; None: each to each
+    rewritten:  sources and goals as they are there, of those who come by with another address than their own
     """
 
     sources: Ints
     goals: Ints
     pairs: Bools | None
+    rewritten: tuple[tuple[Region, Region], ...] = ()
+
+    @property
+    def nobody(self) -> bool:
+        return len(self.sources) == 0 and not self.rewritten
 
 
 Passers = Callable[[AttachmentPoint], Passing | None]
@@ -114,8 +126,8 @@ def facing_away(ground: Ground, family: Family, everyone: Endpoints, passers: Pa
         and (point.device, point.at) in ground.world.topology.interfaces
         and ground.share.has(ground.world.lists[point, which].name)
     ]
-    endpoints = (*everyone.every, *everyone.translated)
-    ends = ground.kept.of(("ends", family), (everyone,), lambda: Ends(endpoints))
+    ends = ends_of(ground, family, everyone)
+    translations = translations_of(ground.network, family)
     for number, point in enumerate(placed):
         ground.progress(number / len(placed))
         found = ground.world.lists[point, family]
@@ -123,7 +135,7 @@ def facing_away(ground: Ground, family: Family, everyone: Endpoints, passers: Pa
         yield from ground.kept.of(
             ("facing away", point, family, ground.world.resolved.active),
             (found, everyone, free),
-            partial(_judged, point, found, free, passers, ends),
+            partial(_judged, point, found, free, passers, ends, translations),
         )
 
 
@@ -134,18 +146,25 @@ def _turned(point: AttachmentPoint) -> AttachmentPoint:
 
 
 def _judged(
-    point: AttachmentPoint, found: ResolvedList, free: bool, passers: Passers, ends: Ends
+    point: AttachmentPoint,
+    found: ResolvedList,
+    free: bool,
+    passers: Passers,
+    ends: Ends,
+    translations: Sequence[Translation],
 ) -> tuple[Finding, ...]:
     """free:  whether no list stands there in the other direction"""
     own = [rule for rule in found.rules if rule.sources is not None or rule.destinations is not None]
     passing = passers(point)
-    if not own or passing is None or len(passing.sources) == 0:
+    if not own or passing is None or passing.nobody:
         return ()
-    if any(_comes_by(rule, ends, passing) for rule in own):
+    if any(comes_by(rule, ends, passing) for rule in own):
         return ()
+    if any(comes_by(each.rule, ends, passing) for rule in own for each in as_translated(rule, translations)):
+        return ()  # that is said of each entry
     other = _turned(point)
     there = passers(other)
-    fits = there is not None and any(_comes_by(rule, ends, there) for rule in own)
+    fits = there is not None and any(comes_by(rule, ends, there) for rule in own)
     repair = None
     if fits and free:
         placed = Placement(list=found.name, device=point.device, at=point.at, direction=point.direction)
@@ -169,8 +188,17 @@ def _judged(
     return (finding,)
 
 
-def _comes_by(rule: Rule, ends: Ends, passing: Passing) -> bool:
+def ends_of(ground: Ground, family: Family, everyone: Endpoints) -> Ends:
+    """The addresses of everyone, kept as long as they are the same."""
+    endpoints = (*everyone.every, *everyone.translated)
+    return ground.kept.of(("ends", family), (everyone,), lambda: Ends(endpoints))
+
+
+def comes_by(rule: Rule, ends: Ends, passing: Passing) -> bool:
     """Whether some of those who come by are such as `rule` looks for."""
+    for sources, goals in passing.rewritten:
+        if _meets(rule.sources, sources) and _meets(rule.destinations, goals):
+            return True
     sides = [(passing.sources, rule.sources), (passing.goals, rule.destinations)]
     few = 0 if len(passing.sources) <= len(passing.goals) else 1
     found: dict[int, Ints] = {}
@@ -179,6 +207,10 @@ def _comes_by(rule: Rule, ends: Ends, passing: Passing) -> bool:
         if len(found[side]) == 0:
             return False
     return passing.pairs is None or bool(passing.pairs[np.ix_(found[0], found[1])].any())
+
+
+def _meets(wanted: Region | None, there: Region) -> bool:
+    return wanted is None or any(meet(one, other) for one in wanted for other in there)
 
 
 def _traced(ground: Ground, family: Family, endpoints: Sequence[Endpoint]) -> Passers:
@@ -209,6 +241,9 @@ def _traced(ground: Ground, family: Family, endpoints: Sequence[Endpoint]) -> Pa
     codes, rows = codes[order], rows[order]
     pair = np.zeros((len(courses.rows), 2), dtype=np.int64)
     pair[courses.row_of] = np.stack([source, goal], axis=1)
+    elsewhere = _rewritten(ground.network, family, endpoints, courses, pair)
+    same = ~np.isin(rows << 32 | codes, elsewhere.met)
+    codes, rows = codes[same], rows[same]
     codes, pair = codes.astype(np.int32), pair[rows].astype(np.int32)
 
     def at(point: AttachmentPoint) -> Passing:
@@ -217,9 +252,42 @@ def _traced(ground: Ground, family: Family, endpoints: Sequence[Endpoint]) -> Pa
         (sources, from_), (goals, to) = (np.unique(side, return_inverse=True) for side in pair[first:end].T)
         pairs = np.zeros((len(sources), len(goals)), dtype=np.bool_)
         pairs[from_, to] = True
-        return Passing(sources, goals, pairs)
+        return Passing(sources, goals, pairs, tuple(elsewhere.at.get(code, ())))
 
     return at
+
+
+class _Rewritten(Struct, frozen=True):
+    """Who comes by with another address than their own.
+
+    met:  row and code of each such packet;  at:  by code, the sources and goals as they are there
+    """
+
+    met: Ints
+    at: dict[int, dict[tuple[Region, Region], None]]
+
+
+def _rewritten(
+    network: Network, family: Family, endpoints: Sequence[Endpoint], courses: Courses, pair: Ints
+) -> _Rewritten:
+    """pair:  the source and goal of each row, as indices among the endpoints"""
+    rows, codes, sources, destinations = courses.recorded.rewritten()
+    blocks = translated_blocks(network, family)
+    values = courses.rows.addresses.values
+    found: dict[int, dict[tuple[Region, Region], None]] = {}
+    for row, code, source, goal in zip(
+        *(each.tolist() for each in (rows, codes, sources, destinations)), strict=True
+    ):
+        ends = (
+            endpoints[end].region if now == made else (translated_with(values[now], blocks),)
+            for end, now, made in (
+                (pair[row, 0], source, courses.rows.source[row]),
+                (pair[row, 1], goal, courses.rows.destination[row]),
+            )
+        )
+        from_, to = ends
+        found.setdefault(code, {})[from_, to] = None
+    return _Rewritten(rows << 32 | codes, found)
 
 
 def _before_hosts(world: World, endpoints: Sequence[Endpoint]) -> Passers:

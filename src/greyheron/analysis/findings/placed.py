@@ -7,6 +7,7 @@ from greyheron.analysis.findings.facing import facing_away, passers_of
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving, shortened
 from greyheron.analysis.findings.fragments import holes_for_fragments
 from greyheron.analysis.findings.notes import in_names
+from greyheron.analysis.findings.other_side import naming_the_other_side
 from greyheron.analysis.findings.shared import keeping_from_more
 from greyheron.analysis.proof.endpoints import Endpoints
 from greyheron.core.delivery import lines_for
@@ -35,6 +36,7 @@ def in_placements(ground: Ground) -> Iterator[Finding]:
             ("passers", family), (everyone, forwarding), partial(passers_of, ground, family, everyone)
         )
         yield from facing_away(ground, family, everyone, passers)
+        yield from naming_the_other_side(ground, family, everyone, passers)
         yield from keeping_from_more(ground, family, everyone, passers)
     yield from in_names(network)
     yield from holes_for_fragments(ground)

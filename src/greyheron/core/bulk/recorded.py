@@ -193,6 +193,18 @@ class RecordedCourses:
         found = distinct(self._row[self._path] << 32 | self._code)
         return found >> 32, found & 0xFFFF_FFFF
 
+    def rewritten(self) -> tuple[Ints, Ints, Ints, Ints]:
+        """Where packets are not as they were made: row, code, source and destination there, each once.
+
+        The addresses are indices in the table of them. Of conversations that are not answered.
+        """
+        row, rows = self._row[self._path], self._rows
+        source, destination = self._headers.source, self._headers.destination
+        other = np.flatnonzero((source != rows.source[row]) | (destination != rows.destination[row]))
+        found = np.stack([row[other], self._code[other], source[other], destination[other]])
+        row, code, source, destination = np.unique(found, axis=1)
+        return row, code, source, destination
+
     def paths(self) -> int:
         return self._ways
 

@@ -2,7 +2,7 @@
 
 import re
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from ipaddress import IPv4Interface, IPv6Address, IPv6Interface, ip_interface
@@ -122,12 +122,19 @@ class MadeDevice:
         rewriting, unsaid = self._translations(chains)
         ports = [name for name, port in self._shown.items() if port.addresses]
         policy = policy_of(machine, chains, ports, unsaid)
-        answers = any(rule.verdict is FilterVerdict.REJECT for chain in chains for rule in chain.rules)
+        said = Counter(
+            rule.answer
+            for chain in chains
+            for rule in chain.rules
+            if rule.verdict is FilterVerdict.REJECT and rule.answer is not None
+        )
+        answer = _answer_of(said)
+        answers = answer is not DenialAnswer.NOTHING
         device: dict[str, Any] = {
             "name": machine.name,
             "kind": "router" if machine.forwards else "host",
             "interfaces": [self._interface(name, port) for name, port in self._shown.items()],
-            "answers_denied": DenialAnswer.PROHIBITED if answers else DenialAnswer.NOTHING,
+            "answers_denied": answer,
         }
         device |= self._routes() | self._services()
         device["tracks"] = _TRACKED if policy.tracks else []
@@ -139,7 +146,7 @@ class MadeDevice:
         if policy.left_out:
             missing = "; ".join(map(str, policy.left_out))
             device["note"] = f"Not all of its filter is known here. {missing}"[:MOST_NOTE]
-        self._warn(policy, chains, answers)
+        self._warn(policy, chains, said, answer)
         made.devices.append(device)
         self._place(policy, answers)
 
@@ -311,7 +318,10 @@ class MadeDevice:
                     self._notice(rule.where, told, True)
         return made, unsaid
 
-    def _warn(self, policy: FilterPolicy, chains: Sequence[Chain], answers: bool) -> None:
+    def _warn(
+        self, policy: FilterPolicy, chains: Sequence[Chain], said: Collection[str], answer: DenialAnswer
+    ) -> None:
+        """said:  what rules answer;  answer:  what the device does, whichever rule it is"""
         drops_invalid = any(
             rule.verdict.denies and rule.conditions.states == frozenset({"invalid"})
             for chain in chains
@@ -323,18 +333,12 @@ class MadeDevice:
                 "what belongs to no conversation and opens none is taken to be dropped: no rule says so",
                 True,
             )
-        others = sorted(
-            {
-                rule.answer
-                for chain in chains
-                for rule in chain.rules
-                if rule.verdict is FilterVerdict.REJECT and rule.answer not in (None, "admin-prohibited")
-            }
-        )
-        if answers and others:
-            self._notice(
-                "its answers", f"what it rejects is told as prohibited here, not as {', '.join(others)}", True
-            )
+        others = sorted(set(said) - {each for each, meant in _ANSWERS.items() if meant is answer})
+        if answer is DenialAnswer.RESET:
+            others = [each for each in others if each != _UNHEARD]
+        if others:
+            told = f"what it rejects is told as {answer} here, not as {', '.join(others)}"
+            self._notice("its answers", told, True)
 
     def _place(self, policy: FilterPolicy, answers: bool) -> None:
         machine, made = self._machine, self._made
@@ -405,6 +409,29 @@ class MadeDevice:
                 where,
                 f"its {packets} packets are counted at no entry, as it stands at several places{others}",
             )
+
+
+_UNHEARD = "port-unreachable"
+_ANSWERS = {
+    "admin-prohibited": DenialAnswer.PROHIBITED,
+    "host-unreachable": DenialAnswer.HOST_UNREACHABLE,
+    "addr-unreachable": DenialAnswer.HOST_UNREACHABLE,
+    "net-unreachable": DenialAnswer.NETWORK_UNREACHABLE,
+    "no-route": DenialAnswer.NETWORK_UNREACHABLE,
+    _UNHEARD: DenialAnswer.PORT_UNREACHABLE,
+    "tcp reset": DenialAnswer.RESET,
+}
+"""What rules of the packet filter answer, and what a device is set to."""
+
+
+def _answer_of(said: Counter[str]) -> DenialAnswer:
+    """What stands for all that a machine's rules answer: that of most, a reset where it resets."""
+    if "tcp reset" in said:
+        return DenialAnswer.RESET
+    known = [each for each, _ in said.most_common() if each in _ANSWERS]
+    if known:
+        return _ANSWERS[known[0]]
+    return DenialAnswer.PROHIBITED if said else DenialAnswer.NOTHING
 
 
 def _usable(mac: str, macs: Mapping[str, int]) -> bool:
