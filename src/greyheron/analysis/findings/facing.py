@@ -242,7 +242,8 @@ def _traced(ground: Ground, family: Family, endpoints: Sequence[Endpoint]) -> Pa
     pair = np.zeros((len(courses.rows), 2), dtype=np.int64)
     pair[courses.row_of] = np.stack([source, goal], axis=1)
     elsewhere = _rewritten(ground.network, family, endpoints, courses, pair)
-    same = ~np.isin(rows << 32 | codes, elsewhere.met)
+    in_vain, at_once = courses.recorded.in_vain()
+    same = ~np.isin(rows << 32 | codes, np.append(elsewhere.met, in_vain << 32 | at_once))
     codes, rows = codes[same], rows[same]
     codes, pair = codes.astype(np.int32), pair[rows].astype(np.int32)
 

@@ -19,7 +19,7 @@ from greyheron.core.bulk.tracing import OUTCOMES
 from greyheron.core.conversation import Exchange, converse_from
 from greyheron.core.delivery import LOGIN_PORTS
 from greyheron.core.packet import Packet, kind_of
-from greyheron.core.steps import Filtered, Hop, Leaves, Step, Unfiltered
+from greyheron.core.steps import Filtered, Hop, Leaves, Outcome, Step, Unfiltered
 from greyheron.core.world import World
 from greyheron.model.values import Direction
 
@@ -204,6 +204,13 @@ class RecordedCourses:
         found = np.stack([row[other], self._code[other], source[other], destination[other]])
         row, code, source, destination = np.unique(found, axis=1)
         return row, code, source, destination
+
+    def in_vain(self) -> tuple[Ints, Ints]:
+        """Where packets come to a device that drops them, as the outside address must be used: row, code."""
+        dropped = self._outcome == OUTCOMES.index(Outcome.UNTRANSLATED)
+        ends = self._forwarding.point_device[np.minimum(self._code, len(self._forwarding.point_device) - 1)]
+        there = np.flatnonzero(dropped[self._path] & (ends == self._end[self._path]))
+        return self._row[self._path[there]], self._code[there]
 
     def paths(self) -> int:
         return self._ways
