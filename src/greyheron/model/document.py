@@ -321,11 +321,11 @@ class AddressSet(Item):
     @field_validator("members")
     @classmethod
     def _readable(cls, members: tuple[str, ...]) -> tuple[str, ...]:
-        return tuple(str(_read_member(member)) for member in members)
+        return tuple(str(read_member(member)) for member in members)
 
     def blocks(self, family: Family) -> tuple[AddressBlock, ...]:
         """The members of one family."""
-        read = map(_read_member, self.members)
+        read = map(read_member, self.members)
         return tuple(block for block in read if block.family is family)
 
 
@@ -505,5 +505,5 @@ def to_data(item: BaseModel) -> dict[str, Any]:
     return item.model_dump(mode="json", by_alias=True, exclude_defaults=True)
 
 
-def _read_member(text: str) -> AddressBlock:
+def read_member(text: str) -> AddressBlock:
     return read_block(text, Family.IPV6 if ":" in text else Family.IPV4)

@@ -22,6 +22,7 @@ from greyheron.model.document import (
     Placement,
     Position,
 )
+from greyheron.model.duplicating import duplicating
 from greyheron.model.joining import joined
 from greyheron.model.read import free_ids, require_items
 from greyheron.model.values import Direction, Family, ListKind
@@ -128,6 +129,23 @@ class JoinDevices(Intent):
 
     def called(self, _network: Network) -> str:
         return self.label or f"link {self.one} and {self.other}"
+
+
+class Duplicate(Intent):
+    """Devices stand there once more, with their prefixes moved on; a site is all devices that stand at it."""
+
+    do: Literal["duplicate"]
+    devices: Annotated[tuple[NameText, ...], Field(max_length=MOST_DEVICES)] = ()
+    site: Annotated[str, Field(max_length=60)] = ""
+
+    def changes(self, network: Network) -> Changes:
+        there = [each.name for each in network.devices if self.site and each.site == self.site]
+        if self.site and not there:
+            raise ChangeError(f"nothing stands at “{self.site}” any more")
+        return duplicating(network, [*self.devices, *there])
+
+    def called(self, _network: Network) -> str:
+        return self.label or f"duplicate {self.site or ', '.join(self.devices)}"[:200]
 
 
 class Point(Item):
@@ -326,6 +344,7 @@ AnyIntent = Annotated[
     | Put
     | Remove
     | JoinDevices
+    | Duplicate
     | PlaceList
     | TakeOff
     | NewList

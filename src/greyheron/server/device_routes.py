@@ -4,16 +4,29 @@ from fastapi import APIRouter
 
 from greyheron.analysis.network.facts import DeviceFacts, facts_of
 from greyheron.model.changes import Change, ChangeError, putting
+from greyheron.model.device_table import table_changes
 from greyheron.model.document import Device, Network
 from greyheron.model.intents import JoinDevices
 from greyheron.model.notation.line import NotationError
 from greyheron.model.parts import PARTS, Section, lines_of, read_new_device, with_part, without_part
-from greyheron.model.problems import DocumentError, misread
+from greyheron.model.problems import DocumentError, Problem, misread
 from greyheron.model.read import edited
 from greyheron.model.renaming import renaming
+from greyheron.model.set_lines import NamedSet, SetCollection, read_set
 from greyheron.server.needs import PROBLEMS, At, Derived, Store
 from greyheron.server.problems import ProblemItem, Refusal, problem_items
-from greyheron.server.shapes import FlowText, ItemReading, NewName, PartLines, PartText, Renaming, State
+from greyheron.server.shapes import (
+    DevicesReading,
+    FlowText,
+    ItemReading,
+    NewName,
+    PartLines,
+    PartText,
+    Renaming,
+    SetText,
+    State,
+    TableText,
+)
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 
@@ -83,6 +96,45 @@ def read_part_text(network_id: str, name: str, section: Section, part: PartText,
     return reading_of(draft, putting("devices", changed))
 
 
+@router.post("/networks/{network_id}/devices/table")
+def read_devices(network_id: str, table: TableText, store: Store) -> DevicesReading:
+    """What a table of devices (device, interface, address, neighbour) would add to the draft."""
+    draft = store.get(network_id).draft
+    try:
+        changes = table_changes(table.text, draft)
+        edited(draft, changes)
+    except NotationError as error:
+        return DevicesReading(problems=problem_items(misread(error, "text")), changes=[])
+    except (DocumentError, ChangeError) as error:
+        problems = error.problems if isinstance(error, DocumentError) else [Problem("text", str(error))]
+        return DevicesReading(problems=problem_items(problems), changes=[])
+    return DevicesReading(problems=[], changes=changes)
+
+
+@router.post("/networks/{network_id}/sets/{collection}")
+def read_set_text(network_id: str, collection: SetCollection, line: SetText, store: Store) -> ItemReading:
+    """What a line means as a set or a period of the draft; without text the one at `key` is taken out."""
+    draft = store.get(network_id).draft
+    if line.text is None:
+        if line.key is None:
+            raise Refusal(422, "Say which set is to be taken out: send its key.")
+        return reading_of(draft, Change(collection=collection, key=line.key))
+    try:
+        made = read_set(line.text, collection)
+    except NotationError as error:
+        return ItemReading(problems=problem_items(misread(error, "text")), change=None)
+    if line.key is not None:
+        before = _set_in(draft, collection, line.key)
+        made = made.model_copy(update={"note": before.note})
+        if made.name != before.name:
+            message = f"the name stays {before.name} here: write it in front, or make a set of its own"
+            return ItemReading(problems=[ProblemItem(where="text", message=message)], change=None)
+    elif any(each.name == made.name for each in getattr(draft, collection)):
+        message = f"there is a {made.name} already: give this one another name"
+        return ItemReading(problems=[ProblemItem(where="text", message=message)], change=None)
+    return reading_of(draft, putting(collection, made))
+
+
 @router.post("/networks/{network_id}/rename")
 def rename(network_id: str, asked: NewName, store: Store) -> Renaming:
     """What calling a device, list or set otherwise would change."""
@@ -93,6 +145,14 @@ def rename(network_id: str, asked: NewName, store: Store) -> Renaming:
     except DocumentError as error:
         return Renaming(problems=problem_items(error.problems), changes=[])
     return Renaming(problems=[], changes=changes)
+
+
+def _set_in(draft: Network, collection: SetCollection, key: str) -> NamedSet:
+    """The set of that name. Raises Refusal."""
+    found: NamedSet | None = next((each for each in getattr(draft, collection) if each.name == key), None)
+    if found is None:
+        raise Refusal(404, f"There is no “{key}” in this network.")
+    return found
 
 
 def device_in(draft: Network, name: str) -> Device:

@@ -15,6 +15,7 @@ from greyheron.analysis.network.completion import (
     complete_flow,
     complete_part,
     complete_requirement,
+    complete_set,
 )
 from greyheron.analysis.network.customary import Customary, customary_places
 from greyheron.analysis.network.differences import Difference, differences
@@ -328,7 +329,7 @@ def read_test(network_id: str, text: FlowText, store: Store) -> FlowReading:
 
 @router.post("/networks/{network_id}/complete")
 def complete(network_id: str, asked: Completion, store: Store) -> Options:
-    """What could stand at the cursor in an entry, a test flow, a requirement, a device or a part of one."""
+    """What could stand at the cursor of an entry, a test flow, a requirement, a set, a device or a part."""
     draft = store.get(network_id).draft
     if asked.of == "flow":
         word, options = complete_flow(asked.text, draft)
@@ -336,6 +337,8 @@ def complete(network_id: str, asked: Completion, store: Store) -> Options:
         word, options = complete_requirement(asked.text, draft)
     elif asked.of == "device":
         word, options = complete_device(asked.text)
+    elif asked.of == "set":
+        word, options = complete_set(asked.text, asked.collection)
     elif asked.of == "part":
         word, options = complete_part(asked.text, device_in(draft, asked.device), asked.section)
     else:

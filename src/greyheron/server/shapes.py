@@ -18,6 +18,7 @@ from greyheron.model.notation.line import Option
 from greyheron.model.parts import Section
 from greyheron.model.read import edited
 from greyheron.model.renaming import NamedCollection
+from greyheron.model.set_lines import SetCollection
 from greyheron.model.stretches import collections_between, fields_between, stretches
 from greyheron.model.values import Family, ListKind
 from greyheron.server.problems import ProblemItem
@@ -302,6 +303,26 @@ class Renaming(BaseModel):
     changes: list[Change]
 
 
+class TableText(RequestBody):
+    """A table as it was pasted."""
+
+    text: Annotated[str, Field(max_length=200_000)]
+
+
+class DevicesReading(BaseModel):
+    """What a table of devices would add, or what is wrong with it, by line."""
+
+    problems: list[ProblemItem]
+    changes: list[Change]
+
+
+class SetText(RequestBody):
+    """A set or a period as a line; `key` is the one that it takes the place of, null for a new one."""
+
+    text: Annotated[str, Field(max_length=20_000)] | None
+    key: Annotated[str, Field(max_length=200)] | None = None
+
+
 class PartText(RequestBody):
     """A part of a device as it is typed; without text the part at `place` is taken out."""
 
@@ -320,12 +341,14 @@ class Completion(RequestBody):
     """A line up to the cursor.
 
     family, kind: of an entry's list, null for a frame list;  device, section: of a device's part
+    collection: of a set
     """
 
-    of: Literal["entry", "flow", "requirement", "device", "part"]
+    of: Literal["entry", "flow", "requirement", "device", "part", "set"]
     text: Annotated[str, Field(max_length=2000)]
     device: Annotated[str, Field(max_length=63)] = ""
     section: Section = "interfaces"
+    collection: SetCollection = "address_sets"
     family: Family | None = Family.IPV4
     kind: ListKind = ListKind.EXTENDED
 

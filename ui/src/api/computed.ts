@@ -38,11 +38,13 @@ export const usePolicy = (
     enabled: any,
   });
 
-export const useFindings = (id: string, version: number, at: string | null) =>
+/** `asked`: whether it is worked out; else what is known already is there. */
+export const useFindings = (id: string, version: number, at: string | null, asked = true) =>
   useWork({
     queryKey: ["findings", id, version, at],
     begin: (signal) =>
       answer(api.POST("/api/networks/{network_id}/findings", { params: seen(id, at), signal })),
+    enabled: asked,
   });
 
 /** Where a requirement or a test flow's expectation could be made to hold, once it is asked for. */

@@ -471,7 +471,7 @@ export interface paths {
         put?: never;
         /**
          * Complete
-         * @description What could stand at the cursor in an entry, a test flow, a requirement, a device or a part of one.
+         * @description What could stand at the cursor of an entry, a test flow, a requirement, a set, a device or a part.
          */
         post: operations["complete"];
         delete?: never;
@@ -944,6 +944,46 @@ export interface paths {
          * @description What a part's text means in the draft: instead of the one at `place`, or behind the others.
          */
         post: operations["read_part_text"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/devices/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Devices
+         * @description What a table of devices (device, interface, address, neighbour) would add to the draft.
+         */
+        post: operations["read_devices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/sets/{collection}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Set Text
+         * @description What a line means as a set or a period of the draft; without text the one at `key` is taken out.
+         */
+        post: operations["read_set_text"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1534,7 +1574,7 @@ export interface components {
         /** CellRequest */
         CellRequest: {
             /** Intent */
-            intent?: (components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"]) | null;
+            intent?: (components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["Duplicate"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"]) | null;
             /**
              * Changes
              * @default []
@@ -1685,13 +1725,14 @@ export interface components {
          * @description A line up to the cursor.
          *
          *     family, kind: of an entry's list, null for a frame list;  device, section: of a device's part
+         *     collection: of a set
          */
         Completion: {
             /**
              * Of
              * @enum {string}
              */
-            of: "entry" | "flow" | "requirement" | "device" | "part";
+            of: "entry" | "flow" | "requirement" | "device" | "part" | "set";
             /** Text */
             text: string;
             /**
@@ -1705,6 +1746,12 @@ export interface components {
              * @enum {string}
              */
             section: "interfaces" | "gateways" | "resolvers" | "prefixes" | "services" | "records" | "lines" | "zones" | "translations" | "routes" | "settings";
+            /**
+             * Collection
+             * @default address_sets
+             * @enum {string}
+             */
+            collection: "address_sets" | "port_sets" | "periods";
             /** @default ipv4 */
             family: components["schemas"]["Family"] | null;
             /** @default extended */
@@ -1925,6 +1972,16 @@ export interface components {
          */
         DeviceKind: "router" | "firewall" | "host" | "switch" | "outside";
         /**
+         * DevicesReading
+         * @description What a table of devices would add, or what is wrong with it, by line.
+         */
+        DevicesReading: {
+            /** Problems */
+            problems: components["schemas"]["ProblemItem"][];
+            /** Changes */
+            changes: components["schemas"]["Change"][];
+        };
+        /**
          * DiffLine
          * @description A line. `count`: of a gap, how many lines it stands for.
          */
@@ -1998,6 +2055,32 @@ export interface components {
             predicted: string;
             /** Seen */
             seen: string;
+        };
+        /**
+         * Duplicate
+         * @description Devices stand there once more, with their prefixes moved on; a site is all devices that stand at it.
+         */
+        Duplicate: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "duplicate";
+            /**
+             * Devices
+             * @default []
+             */
+            devices: string[];
+            /**
+             * Site
+             * @default
+             */
+            site: string;
         };
         /**
          * Edit
@@ -3291,7 +3374,7 @@ export interface components {
          */
         ReachRequest: {
             /** Intent */
-            intent?: (components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"]) | null;
+            intent?: (components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["Duplicate"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"]) | null;
             /**
              * Changes
              * @default []
@@ -3634,6 +3717,16 @@ export interface components {
             port: number;
         };
         /**
+         * SetText
+         * @description A set or a period as a line; `key` is the one that it takes the place of, null for a new one.
+         */
+        SetText: {
+            /** Text */
+            text: string | null;
+            /** Key */
+            key?: string | null;
+        };
+        /**
          * Severity
          * @enum {string}
          */
@@ -3671,6 +3764,14 @@ export interface components {
         TableReading: {
             /** Changes */
             changes: components["schemas"]["Change"][];
+        };
+        /**
+         * TableText
+         * @description A table as it was pasted.
+         */
+        TableText: {
+            /** Text */
+            text: string;
         };
         /**
          * TakeOff
@@ -3769,7 +3870,7 @@ export interface components {
              */
             do: "together";
             /** Intents */
-            intents: (components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"])[];
+            intents: (components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["Duplicate"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"])[];
         };
         /**
          * TraceReport
@@ -3807,7 +3908,7 @@ export interface components {
             /** Flow */
             flow: string;
             /** Intent */
-            intent?: (components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"]) | null;
+            intent?: (components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["Duplicate"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"]) | null;
             /**
              * Changes
              * @default []
@@ -3948,7 +4049,7 @@ export interface components {
          */
         Trial: {
             /** Intent */
-            intent?: (components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"]) | null;
+            intent?: (components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["Duplicate"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"]) | null;
             /**
              * Changes
              * @default []
@@ -6384,7 +6485,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"];
+                "application/json": components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["Duplicate"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"];
             };
         };
         responses: {
@@ -7862,6 +7963,149 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PartText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemReading"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    read_devices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TableText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DevicesReading"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    read_set_text: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+                collection: "address_sets" | "port_sets" | "periods";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetText"];
             };
         };
         responses: {

@@ -51,22 +51,51 @@ export const useListReading = (id: string, version: number, list: Omit<AccessLis
     gcTime: KEPT,
   });
 
-/** A line that makes something: a device, or a part of one. `place` is the part that it changes. */
+/** The collections whose items are sets or periods, each of which is a line. */
+export type SetCollection = NonNullable<Completion["collection"]>;
+
+/**
+ * A line that makes something: a device, a part of one, or a set. `place` is the part that it changes, `key` the
+ * set.
+ */
 export type LineOf =
   | { of: "device" }
-  | { of: "part"; device: string; section: Section; place: number | null };
+  | { of: "part"; device: string; section: Section; place: number | null }
+  | { of: "set"; collection: SetCollection; key: string | null };
 
-export const readLine = (id: string, line: LineOf, text: string | null) =>
-  line.of === "device"
-    ? answer(
+export const readLine = (id: string, line: LineOf, text: string | null) => {
+  switch (line.of) {
+    case "device":
+      return answer(
         api.POST("/api/networks/{network_id}/devices/read", { params: of(id), body: { text: text ?? "" } }),
-      )
-    : answer(
+      );
+    case "part":
+      return answer(
         api.POST("/api/networks/{network_id}/devices/{name}/parts/{section}", {
           params: { path: { network_id: id, name: line.device, section: line.section } },
           body: { place: line.place, text },
         }),
       );
+    case "set":
+      return answer(
+        api.POST("/api/networks/{network_id}/sets/{collection}", {
+          params: { path: { network_id: id, collection: line.collection } },
+          body: { key: line.key, text },
+        }),
+      );
+  }
+};
+
+/** A table of devices as it was pasted: what it would add, or what is wrong in which line. */
+export const useDeviceTable = (id: string, version: number, text: string) =>
+  useQuery({
+    queryKey: ["device-table", id, version, text],
+    queryFn: () =>
+      answer(api.POST("/api/networks/{network_id}/devices/table", { params: of(id), body: { text } })),
+    enabled: text.trim() !== "",
+    placeholderData: keepPreviousData,
+    gcTime: KEPT,
+  });
 
 export const useLineReading = (id: string, version: number, line: LineOf, text: string, asked: boolean) =>
   useQuery({
@@ -112,11 +141,25 @@ export const useItemText = (id: string, version: number, collection: Collection,
 /** What a line is, and what its completions depend on beside what is typed. */
 export type Asked = Pick<Completion, "of"> & Partial<Omit<Completion, "of" | "text">>;
 
-const ANY_LINE = { device: "", section: "interfaces", family: "ipv4", kind: "extended" } as const;
+const ANY_LINE = {
+  device: "",
+  section: "interfaces",
+  collection: "address_sets",
+  family: "ipv4",
+  kind: "extended",
+} as const;
 
 /** What is completed in a line that makes something. */
-export const askedOf = (line: LineOf): Asked =>
-  line.of === "part" ? { of: line.of, device: line.device, section: line.section } : line;
+export const askedOf = (line: LineOf): Asked => {
+  switch (line.of) {
+    case "device":
+      return line;
+    case "part":
+      return { of: line.of, device: line.device, section: line.section };
+    case "set":
+      return { of: line.of, collection: line.collection };
+  }
+};
 
 /** What could stand next in a line. */
 export const complete = (id: string, asked: Asked, text: string): Promise<Options> =>

@@ -77,10 +77,28 @@ export function DevicePanel({ device }: { device: Device }) {
       <Lines title="Cut off by lists" lines={facts?.cut ?? []} wrong />
       <Lines title="Routes in use" lines={facts?.routes ?? []} mono />
       <Lines title="Routes not used" lines={facts?.unused ?? []} mono />
-      <div className="mt-4 flex gap-2">
+      <div className="mt-4 flex flex-wrap gap-2">
         <button type="button" className="button" onClick={() => setEditing(true)}>
           Edit as text…
         </button>
+        <button
+          type="button"
+          className="button"
+          title="Once more, with its prefixes moved on and linked like this one"
+          onClick={() => make({ do: "duplicate", devices: [device.name], site: "" })}
+        >
+          Duplicate
+        </button>
+        {device.site && (
+          <button
+            type="button"
+            className="button"
+            title={`Everything at ${device.site} once more, with its prefixes moved on`}
+            onClick={() => make({ do: "duplicate", devices: [], site: device.site ?? "" })}
+          >
+            Duplicate the site
+          </button>
+        )}
         <button
           type="button"
           className="button"

@@ -1,3 +1,4 @@
+import { useState } from "react";
 import type { AccessList } from "../api/client";
 import { ListEditor } from "../editor/ListEditor";
 import { go, useLocation } from "../state/location";
@@ -14,6 +15,7 @@ export function ListPanel({ list }: { list: AccessList }) {
   return (
     <>
       <ListHeading list={list} />
+      <ListNote key={`note of ${list.name}`} list={list} />
       <ListEditor key={list.name} list={list} />
       <PlacedAt list={list} />
       <div className="px-4 pt-1 pb-4">
@@ -59,6 +61,62 @@ export function ListHeading({ list }: { list: AccessList }) {
         Place…
       </button>
     </div>
+  );
+}
+
+/** What is noted of a list, written where it is shown. */
+export function ListNote({ list }: { list: AccessList }) {
+  const { make } = useOpened();
+  const [written, setWritten] = useState<string | null>(null);
+  if (written === null) {
+    return (
+      <p className="quiet px-4 pb-2">
+        {list.note}{" "}
+        <button
+          type="button"
+          className="text-fine underline decoration-rule underline-offset-2"
+          onClick={() => setWritten(list.note ?? "")}
+        >
+          {list.note ? "change the note" : "add a note"}
+        </button>
+      </p>
+    );
+  }
+  const save = async () => {
+    const note = written.trim();
+    if (note === (list.note ?? "")) return setWritten(null);
+    const made = await make({
+      do: "put",
+      label: `note of ${list.name}`,
+      collection: "lists",
+      item: { ...list, note },
+    });
+    if (made) setWritten(null);
+  };
+  return (
+    <form
+      className="px-4 pb-2"
+      onSubmit={(event) => {
+        event.preventDefault();
+        save();
+      }}
+    >
+      <input
+        // biome-ignore lint/a11y/noAutofocus: it appears because it was asked for
+        autoFocus
+        aria-label={`Note of ${list.name}`}
+        placeholder="Why it is there. Enter saves, Esc leaves it"
+        maxLength={2000}
+        className="field w-full"
+        value={written}
+        onChange={(event) => setWritten(event.target.value)}
+        onKeyDown={(event) => {
+          if (event.key !== "Escape") return;
+          event.stopPropagation();
+          setWritten(null);
+        }}
+      />
+    </form>
   );
 }
 

@@ -1,6 +1,3 @@
-import { useState } from "react";
-import type { Change } from "../api/client";
-import { ExistingItemEditor } from "../editor/ItemEditor";
 import { Rows } from "../kit/Rows";
 import { go } from "../state/location";
 import { timesPlaced } from "../state/points";
@@ -8,7 +5,7 @@ import { useCarrying } from "../workbench/carrying";
 import { useOpened } from "../workbench/opened";
 import { useDragList } from "../workbench/useDragList";
 import { NewList } from "./NewList";
-import { NewSet } from "./NewSet";
+import { NewSet, Sets } from "./Sets";
 
 /** With nothing chosen: the lists, ready to be picked up. */
 export function OverviewPanel() {
@@ -65,46 +62,4 @@ export function OverviewPanel() {
 function PlacedTimes({ times }: { times: number }) {
   if (!times) return <span className="text-fine text-ochre">placed nowhere: does nothing</span>;
   return <span className="quiet text-fine">placed {times === 1 ? "once" : `${times} times`}</span>;
-}
-
-/** Address sets, port sets and periods; each opens as text. */
-function Sets() {
-  const { network } = useOpened();
-  const [open, setOpen] = useState<{ collection: Change["collection"]; key: string } | null>(null);
-  const sets = [
-    ...(["address_sets", "port_sets"] as const).flatMap((collection) =>
-      network.draft[collection].map(({ name, members }) => ({ collection, name, sign: "@", holds: members })),
-    ),
-    ...network.draft.periods.map(({ name, windows }) => ({
-      collection: "periods" as const,
-      name,
-      sign: "",
-      holds: windows,
-    })),
-  ];
-  if (open) {
-    return (
-      <div className="-mx-4">
-        <ExistingItemEditor collection={open.collection} itemKey={open.key} onDone={() => setOpen(null)} />
-      </div>
-    );
-  }
-  if (!sets.length) return <p className="quiet">No sets yet.</p>;
-  return (
-    <ul className="border-t border-rule">
-      {sets.map(({ collection, name, sign, holds }) => (
-        <li key={`${collection}${name}`} className="flex items-baseline gap-2 border-b border-rule py-1">
-          <button
-            type="button"
-            className="text-left font-mono text-code underline decoration-rule underline-offset-2"
-            onClick={() => setOpen({ collection, key: name })}
-          >
-            {sign}
-            {name}
-          </button>
-          <span className="quiet min-w-0 truncate font-mono text-fine">{holds.join(", ")}</span>
-        </li>
-      ))}
-    </ul>
-  );
 }

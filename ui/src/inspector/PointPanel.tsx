@@ -17,7 +17,9 @@ export function PointPanel({ point }: { point: string }) {
   return (
     <>
       <div className="px-4 pt-3 pb-1">
-        <h2 className="font-semibold">{capital(words)}</h2>
+        <h2 className="font-semibold">
+          {words.startsWith(point.split(":")[0] ?? "") ? words : capital(words)}
+        </h2>
         {placed.length === 0 && <p className="quiet">No list stands here: everything passes this place.</p>}
       </div>
       {placed.map((each) => {

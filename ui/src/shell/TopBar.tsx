@@ -1,8 +1,10 @@
 import { ActionButton } from "../actions/ActionButton";
 import { ActionMenu } from "../actions/ActionMenu";
+import { useFindings } from "../api/computed";
 import { Heron } from "../kit/Heron";
 import { EVERY_VIEW, go, useLocation, VIEWS } from "../state/location";
 import { configuration } from "../state/points";
+import { useSettled } from "../state/useSettled";
 import { useOpened } from "../workbench/opened";
 import { useTrial } from "../workbench/trial";
 import { Moment } from "./Moment";
@@ -41,6 +43,7 @@ export function TopBar() {
             {view === "changes" && edits > 0 && (
               <span className="ml-1 font-semibold text-ochre">{edits}</span>
             )}
+            {view === "findings" && <FindingsCount />}
           </button>
         ))}
       </nav>
@@ -80,5 +83,27 @@ export function TopBar() {
         </ActionButton>
       </div>
     </header>
+  );
+}
+
+/** Networks with more devices are searched when somebody looks at what was found. */
+const MOST_SEARCHED = 150;
+const SETTLED = 2500;
+
+/** How many faults and warnings there are, once nobody has edited for a moment. */
+function FindingsCount() {
+  const { id, network, at } = useOpened();
+  const version = useSettled(network.version, SETTLED);
+  const found = useFindings(id, version, at, network.draft.devices.length <= MOST_SEARCHED);
+  const open = (found.data?.findings ?? []).filter(
+    ({ accepted, severity }) => accepted === null && severity !== "note",
+  );
+  if (!open.length) return null;
+  const faults = open.some(({ severity }) => severity === "fault");
+  return (
+    <span className={`ml-1 font-semibold ${faults ? "text-clay" : "text-ochre"}`}>
+      {open.length}
+      <span className="sr-only"> to look at</span>
+    </span>
   );
 }

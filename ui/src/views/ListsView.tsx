@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 import type { AccessList } from "../api/client";
 import { ListEditor } from "../editor/ListEditor";
-import { ListHeading, PlacedAt } from "../inspector/ListPanel";
+import { ListHeading, ListNote, PlacedAt } from "../inspector/ListPanel";
 import { NewList } from "../inspector/NewList";
 import { Rows } from "../kit/Rows";
 import { Split, suited } from "../kit/Split";
@@ -115,7 +115,7 @@ function Written({ list, children }: { list: AccessList; children: ReactNode }) 
     <div className="min-h-0 overflow-y-auto border-rule not-first:border-l">
       <div className="max-w-[860px]">
         <ListHeading list={list} />
-        {list.note && <p className="quiet px-4 pb-2">{list.note}</p>}
+        <ListNote key={`note of ${list.name}`} list={list} />
         <ListEditor key={list.name} list={list} />
         <PlacedAt list={list} />
         {children}

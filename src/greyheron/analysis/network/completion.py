@@ -9,6 +9,7 @@ from greyheron.model.notation.flows import read_flow
 from greyheron.model.notation.line import Option
 from greyheron.model.notation.requirements import read_statement
 from greyheron.model.parts import PARTS, Section, new_device
+from greyheron.model.set_lines import SetCollection, take_set
 from greyheron.model.values import Family, ListKind
 
 MOST_MEMBERS = 3
@@ -61,6 +62,11 @@ def complete_requirement(text: str, network: Network) -> tuple[str, list[Option]
 def complete_device(text: str) -> tuple[str, list[Option]]:
     """The same for the line that makes a new device."""
     return options_at(new_device, text)
+
+
+def complete_set(text: str, collection: SetCollection) -> tuple[str, list[Option]]:
+    """The same for the line of a set or a period."""
+    return options_at(lambda line: take_set(line, collection), text)
 
 
 def complete_part(text: str, device: Device, section: Section) -> tuple[str, list[Option]]:
