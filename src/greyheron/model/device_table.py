@@ -27,6 +27,8 @@ _HEADINGS = {
     "kind": ("kind", "type", "role"),
 }
 MOST_ROWS = 2000
+_PAIR = 4
+"""A prefix of no more addresses joins two devices."""
 
 
 class _Row(Struct, frozen=True):
@@ -155,13 +157,17 @@ def _device(name: str, rows: Sequence[_Row]) -> Device:
 
 
 def _kind(own: Sequence[_Row]) -> DeviceKind:
-    """Who has no address joins others to a segment; who has two interfaces passes on between them."""
+    """Who has no address joins others to a segment; who has two interfaces passes on between them.
+
+    So does who is on a link with room for two only.
+    """
     addressed = [row for row in own if row.addresses]
     if not addressed:
         return DeviceKind.SWITCH
     prefixes = {address.network for row in addressed for address in row.addresses if address.version == 4}
     places = {row.interface or str(row.number) for row in addressed}
-    return DeviceKind.ROUTER if len(places) > 1 or len(prefixes) > 1 else DeviceKind.HOST
+    paired = any(prefix.num_addresses <= _PAIR for prefix in prefixes)
+    return DeviceKind.ROUTER if paired or len(places) > 1 or len(prefixes) > 1 else DeviceKind.HOST
 
 
 def _links(rows: Sequence[_Row]) -> Iterator[tuple[str, str]]:

@@ -1,5 +1,5 @@
 import { Fragment, useRef, useState } from "react";
-import type { Device, PartLines, Section } from "../api/client";
+import type { Device, Intent, PartLines, Section } from "../api/client";
 import { traitsOf } from "../api/kinds";
 import { useDeviceFacts, useParts } from "../api/queries";
 import { ExistingItemEditor } from "../editor/ItemEditor";
@@ -28,6 +28,12 @@ export function DevicePanel({ device }: { device: Device }) {
   const parts = written.data ?? [];
   const traits = traitsOf(device);
   const takesLists = traits.takes_lists || traits.takes_frame_lists;
+  /** Something stands there once more, and is what is looked at next. */
+  const again = async (intent: Intent) => {
+    const made = await make(intent);
+    const copy = made?.find(({ collection }) => collection === "devices");
+    if (copy) go({ chosen: `device:${copy.key}` });
+  };
   if (editing) {
     return (
       <div className="pt-3">
@@ -85,7 +91,7 @@ export function DevicePanel({ device }: { device: Device }) {
           type="button"
           className="button"
           title="Once more, with its prefixes moved on and linked like this one"
-          onClick={() => make({ do: "duplicate", devices: [device.name], site: "" })}
+          onClick={() => again({ do: "duplicate", devices: [device.name], site: "" })}
         >
           Duplicate
         </button>
@@ -94,7 +100,7 @@ export function DevicePanel({ device }: { device: Device }) {
             type="button"
             className="button"
             title={`Everything at ${device.site} once more, with its prefixes moved on`}
-            onClick={() => make({ do: "duplicate", devices: [], site: device.site ?? "" })}
+            onClick={() => again({ do: "duplicate", devices: [], site: device.site ?? "" })}
           >
             Duplicate the site
           </button>

@@ -39,6 +39,9 @@ export function AddDevice({ line, onLine }: Props) {
       }}
       className="absolute top-2 left-2 z-10 w-[22rem] max-w-[90%] rounded border border-slate bg-fog px-3 py-2"
     >
+      <button type="button" className="quiet text-fine underline" onClick={() => setTable("")}>
+        Several at once: paste a table…
+      </button>
       <LineField
         label="New device"
         hint={DEVICE_LIKE}
@@ -54,9 +57,6 @@ export function AddDevice({ line, onLine }: Props) {
           if (name) go({ chosen: `device:${name}` });
         }}
       />
-      <button type="button" className="quiet text-fine underline" onClick={() => setTable("")}>
-        Several at once: paste a table…
-      </button>
     </section>
   );
 }

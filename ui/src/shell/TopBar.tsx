@@ -16,6 +16,7 @@ export function TopBar() {
   const edits = configuration(network.changes).length;
   const unchanged = network.changes.length === 0;
   const busy = draft.stepping;
+  const findings = useOpenFindings();
   return (
     <header className="flex min-h-[2.9rem] flex-wrap items-center gap-x-1.5 border-b xl:gap-x-3 border-rule px-4">
       <button type="button" aria-label="Grey Heron: all networks" onClick={() => go({ network: null })}>
@@ -36,6 +37,9 @@ export function TopBar() {
             key={view}
             type="button"
             aria-current={location.view === view ? "page" : undefined}
+            aria-description={
+              view === "findings" && findings.count > 0 ? `${findings.count} to look at` : undefined
+            }
             onClick={() => go({ view })}
             className={`min-h-[2.9rem] border-b-2 px-1.5 xl:px-2.5 ${location.view === view ? "border-ink" : "quiet border-transparent hover:text-ink"}`}
           >
@@ -43,7 +47,14 @@ export function TopBar() {
             {view === "changes" && edits > 0 && (
               <span className="ml-1 font-semibold text-ochre">{edits}</span>
             )}
-            {view === "findings" && <FindingsCount />}
+            {view === "findings" && findings.count > 0 && (
+              <span
+                aria-hidden="true"
+                className={`ml-1 font-semibold ${findings.faults ? "text-clay" : "text-ochre"}`}
+              >
+                {findings.count}
+              </span>
+            )}
           </button>
         ))}
       </nav>
@@ -90,20 +101,13 @@ export function TopBar() {
 const MOST_SEARCHED = 150;
 const SETTLED = 2500;
 
-/** How many faults and warnings there are, once nobody has edited for a moment. */
-function FindingsCount() {
+/** Faults and warnings that are not accepted, once nobody has edited for a moment. */
+function useOpenFindings() {
   const { id, network, at } = useOpened();
   const version = useSettled(network.version, SETTLED);
   const found = useFindings(id, version, at, network.draft.devices.length <= MOST_SEARCHED);
   const open = (found.data?.findings ?? []).filter(
     ({ accepted, severity }) => accepted === null && severity !== "note",
   );
-  if (!open.length) return null;
-  const faults = open.some(({ severity }) => severity === "fault");
-  return (
-    <span className={`ml-1 font-semibold ${faults ? "text-clay" : "text-ochre"}`}>
-      {open.length}
-      <span className="sr-only"> to look at</span>
-    </span>
-  );
+  return { count: open.length, faults: open.some(({ severity }) => severity === "fault") };
 }
