@@ -93,3 +93,22 @@ def test_sets_are_lines_and_a_list_s_note_is_written_where_it_is_shown(page: Pag
 def test_the_tab_of_findings_counts_what_is_to_be_looked_at(page: Page) -> None:
     tab = page.get_by_role("navigation", name="Views").get_by_role("button", name="Findings")
     expect(tab).to_contain_text("1", timeout=20_000)
+
+
+def test_linking_asks_which_interface_where_more_than_one_would_do(page: Page) -> None:
+    for line in ("router reed 172.21.1.1/24 172.21.2.1/24", "router sedge 172.21.3.1/24"):
+        page.get_by_role("button", name="Add a device").click()
+        field = page.get_by_role("textbox", name="New device")
+        field.fill(line)
+        field.press("Enter")
+        expect(page.get_by_role("heading", name=f"{line.split()[1]} router")).to_be_visible()
+    page.get_by_label("Link sedge with").fill("reed")
+    page.get_by_label("Link sedge with").press("Enter")
+    asked = page.get_by_role("form", name="Which interfaces")
+    expect(asked).to_contain_text("More than one interface would do.")
+    asked.get_by_label("reed").select_option("eth1")
+    asked.get_by_role("button", name="Link them there").click()
+    expect(page.get_by_role("button", name="reed:eth1", exact=True)).to_be_visible()
+    page.get_by_label("Link sedge with").fill("jetty")
+    page.get_by_label("Link sedge with").press("Enter")
+    expect(page.get_by_text("New for this link: sedge eth1, jetty eth0.")).to_be_visible()

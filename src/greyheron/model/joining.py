@@ -44,6 +44,25 @@ def joined(network: Network, one: str, other: str) -> tuple[list[Device], Link]:
     ], link
 
 
+def would_do(network: Network, one: str, other: str) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """The interfaces of each side that a link between two devices could take; none: it gets a new one.
+
+    One alone where it is named, is the only free one, or has the only prefix that fits; ports are all alike.
+    """
+    devices = {device.name: device for device in network.devices}
+    linked = {end for link in network.links for end in link.ends}
+    sides = [(devices[end.partition(":")[0]], end.partition(":")[2]) for end in (one, other)]
+    found: list[tuple[str, ...]] = []
+    for (device, named), (far, _) in zip(sides, reversed(sides), strict=True):
+        free = (named,) if named else tuple(_free(device, linked))
+        prefixes = {each.network for each in _prefixes(network, devices, far)}
+        fitting = tuple(
+            name for name in free if any(each.network in prefixes for each in _addresses(device, name))
+        )
+        found.append(fitting or (free[:1] if device.traits.bridges else free))
+    return found[0], found[1]
+
+
 def free_names(device: Device) -> Iterator[str]:
     """What interfaces that a device does not have would be called."""
     stem, first = ("p", 1) if device.traits.bridges else ("eth", 0)

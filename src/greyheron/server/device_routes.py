@@ -7,6 +7,7 @@ from greyheron.model.changes import Change, ChangeError, putting
 from greyheron.model.device_table import table_changes
 from greyheron.model.document import Device, Network
 from greyheron.model.intents import JoinDevices
+from greyheron.model.joining import would_do
 from greyheron.model.notation.line import NotationError
 from greyheron.model.parts import PARTS, Section, lines_of, read_new_device, with_part, without_part
 from greyheron.model.problems import DocumentError, Problem, misread
@@ -16,6 +17,7 @@ from greyheron.model.set_lines import NamedSet, SetCollection, read_set
 from greyheron.server.needs import PROBLEMS, At, Derived, Store
 from greyheron.server.problems import ProblemItem, Refusal, problem_items
 from greyheron.server.shapes import (
+    CouldJoin,
     DevicesReading,
     FlowText,
     ItemReading,
@@ -94,6 +96,16 @@ def read_part_text(network_id: str, name: str, section: Section, part: PartText,
     except NotationError as error:
         return ItemReading(problems=problem_items(misread(error, "text")), change=None)
     return reading_of(draft, putting("devices", changed))
+
+
+@router.get("/networks/{network_id}/joining")
+def could_join(network_id: str, one: str, other: str, store: Store) -> CouldJoin:
+    """Which interfaces a link could take between two devices, each by name or as `device:interface`."""
+    draft = store.get(network_id).draft
+    for end in (one, other):
+        device_in(draft, end.partition(":")[0])
+    near, far = would_do(draft, one, other)
+    return CouldJoin(one=list(near), other=list(far))
 
 
 @router.post("/networks/{network_id}/devices/table")

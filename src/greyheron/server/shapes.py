@@ -303,6 +303,13 @@ class Renaming(BaseModel):
     changes: list[Change]
 
 
+class CouldJoin(BaseModel):
+    """The interfaces of each side that a link could take; none: it gets a new one."""
+
+    one: list[str]
+    other: list[str]
+
+
 class TableText(RequestBody):
     """A table as it was pasted."""
 

@@ -86,6 +86,14 @@ export const readLine = (id: string, line: LineOf, text: string | null) => {
   }
 };
 
+/** Which interfaces of each side a link between two devices could take. */
+export const couldJoin = (id: string, one: string, other: string) =>
+  answer(
+    api.GET("/api/networks/{network_id}/joining", {
+      params: { path: { network_id: id }, query: { one, other } },
+    }),
+  );
+
 /** A table of devices as it was pasted: what it would add, or what is wrong in which line. */
 export const useDeviceTable = (id: string, version: number, text: string) =>
   useQuery({

@@ -1,14 +1,13 @@
-import { Fragment, useRef, useState } from "react";
+import { Fragment, useState } from "react";
 import type { Device, Intent, PartLines, Section } from "../api/client";
 import { traitsOf } from "../api/kinds";
 import { useDeviceFacts, useParts } from "../api/queries";
 import { ExistingItemEditor } from "../editor/ItemEditor";
 import { Failed } from "../kit/Failed";
-import { useNotices } from "../kit/notices";
-import { useFocusTaker } from "../state/focus";
 import { go, useLocation } from "../state/location";
 import { lineAt, pointKey } from "../state/points";
 import { useOpened } from "../workbench/opened";
+import { Links } from "./Links";
 import { Name } from "./Name";
 import { PartField, Parts, SECTIONS } from "./Parts";
 
@@ -141,95 +140,6 @@ function Lines({
           </li>
         ))}
       </ul>
-    </>
-  );
-}
-
-/** What the device is linked to, and linking it with more. */
-function Links({ device }: { device: Device }) {
-  const { network, make } = useOpened();
-  const notices = useNotices();
-  const { links, devices } = network.draft;
-  const field = useRef<HTMLInputElement>(null);
-  useFocusTaker("link", () => field.current?.focus());
-  const own = links.filter((link) => link.ends.some((end) => end.startsWith(`${device.name}:`)));
-  return (
-    <>
-      <h3 className="quiet mt-3">Links</h3>
-      <ul>
-        {own.map((link) => {
-          const [near, far] = link.ends[0]?.startsWith(`${device.name}:`)
-            ? link.ends
-            : [...link.ends].reverse();
-          return (
-            <li
-              key={link.ends.join(" ")}
-              className="flex items-baseline gap-2 border-t border-rule py-0.5 text-fine"
-            >
-              <span className="font-mono">{near?.slice(device.name.length + 1)}</span>
-              <button
-                type="button"
-                className="font-mono underline decoration-rule underline-offset-2"
-                onClick={() => go({ chosen: `device:${far?.split(":")[0]}` })}
-              >
-                {far}
-              </button>
-              {!link.enabled && <span className="text-ochre">disabled</span>}
-              <button
-                type="button"
-                className="quiet ml-auto underline"
-                aria-label={`Remove the link to ${far}`}
-                onClick={() =>
-                  make({
-                    do: "remove",
-                    label: `remove the link ${link.ends.join(" – ")}`,
-                    collection: "links",
-                    key: link.ends.join(" "),
-                  })
-                }
-              >
-                remove
-              </button>
-            </li>
-          );
-        })}
-      </ul>
-      <form
-        className="mt-1 flex gap-2"
-        onSubmit={(event) => {
-          event.preventDefault();
-          const field = event.currentTarget.elements.namedItem("other") as HTMLInputElement;
-          // A device, or one of its interfaces: “ash:eth1”.
-          const [name, port] = field.value.trim().split(":");
-          const other = devices.find((each) => each.name === name && each !== device);
-          if (!other) {
-            notices.say(`There is no other device called “${name}”.`);
-            return;
-          }
-          make({ do: "link", one: device.name, other: port ? `${other.name}:${port}` : other.name });
-          field.value = "";
-        }}
-      >
-        <input
-          name="other"
-          aria-label={`Link ${device.name} with`}
-          ref={field}
-          placeholder="another device, or one of its interfaces"
-          list="other-devices"
-          autoComplete="off"
-          className="field min-w-0 flex-1"
-        />
-        <datalist id="other-devices">
-          {devices
-            .filter((each) => each.name !== device.name)
-            .map((each) => (
-              <option key={each.name} value={each.name} />
-            ))}
-        </datalist>
-        <button type="submit" className="button">
-          Link
-        </button>
-      </form>
     </>
   );
 }
