@@ -9,6 +9,7 @@ from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import ChangeError
 from greyheron.model.document import Network, to_data
 from greyheron.model.intents import AnyIntent, Intent
+from greyheron.model.joining import would_do
 from greyheron.model.parts import read_new_device
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited
@@ -130,6 +131,21 @@ def test_a_link_takes_the_interface_that_is_named() -> None:
     assert linked.links[-1].ends == ("ash:eth1", "elm:eth0")
     with pytest.raises(ChangeError, match="ash has no interface “eth7”: there are eth0, eth1"):
         after(network, intent("link", one="ash:eth7", other="elm"))
+
+
+def test_which_interfaces_would_do_is_known_before() -> None:
+    network = small(
+        "router ash 172.21.1.1/24 172.21.9.1/30",
+        "router elm 172.21.2.1/24 172.21.9.2/30",
+        "router oak 172.21.5.1/24",
+        "switch floor",
+        "host kiosk",
+    )
+    assert would_do(network, "ash", "elm") == (("eth1",), ("eth1",))
+    assert would_do(network, "ash", "oak") == (("eth0", "eth1"), ("eth0",))
+    assert would_do(network, "ash:eth1", "oak") == (("eth1",), ("eth0",))
+    assert would_do(network, "floor", "ash") == ((), ("eth0",))
+    assert would_do(network, "kiosk", "oak") == ((), ("eth0",))
 
 
 def test_a_host_that_has_a_gateway_or_finds_two_is_left_alone() -> None:

@@ -18,14 +18,8 @@ def joined(network: Network, one: str, other: str) -> tuple[list[Device], Link]:
     router's interface then, and have an address in its prefix, get that as their gateway.
     """
     devices = {device.name: device for device in network.devices}
-    linked = {end for link in network.links for end in link.ends}
     sides = [(devices[end.partition(":")[0]], end.partition(":")[2]) for end in (one, other)]
-    choices = [[named] if named else _free(device, linked) for device, named in sides]
-    reach = [_prefixes(network, devices, device) for device, _ in sides]
-    chosen = [
-        _fitting(sides[own][0], choices[own], reach[1 - own], sides[1 - own][0].traits.bridges)
-        for own in range(2)
-    ]
+    chosen = [next(iter(names), None) for names in would_do(network, one, other)]
     changed: dict[str, Device] = {}
     ends = []
     for (device, _), name in zip(sides, chosen, strict=True):
@@ -47,20 +41,19 @@ def joined(network: Network, one: str, other: str) -> tuple[list[Device], Link]:
 def would_do(network: Network, one: str, other: str) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """The interfaces of each side that a link between two devices could take; none: it gets a new one.
 
-    One alone where it is named, is the only free one, or has the only prefix that fits; ports are all alike.
+    One alone where it is named, is the only free one, or the only one that fits; ports are all alike.
     """
     devices = {device.name: device for device in network.devices}
     linked = {end for link in network.links for end in link.ends}
     sides = [(devices[end.partition(":")[0]], end.partition(":")[2]) for end in (one, other)]
-    found: list[tuple[str, ...]] = []
-    for (device, named), (far, _) in zip(sides, reversed(sides), strict=True):
-        free = (named,) if named else tuple(_free(device, linked))
-        prefixes = {each.network for each in _prefixes(network, devices, far)}
-        fitting = tuple(
-            name for name in free if any(each.network in prefixes for each in _addresses(device, name))
-        )
-        found.append(fitting or (free[:1] if device.traits.bridges else free))
-    return found[0], found[1]
+
+    def of(device: Device, named: str, far: Device) -> tuple[str, ...]:
+        free = (named,) if named else _free(device, linked)
+        found = _fitting(device, free, _prefixes(network, devices, far), far.traits.bridges)
+        return found[:1] if device.traits.bridges else found
+
+    (near, near_named), (far, far_named) = sides
+    return of(near, near_named, far), of(far, far_named, near)
 
 
 def free_names(device: Device) -> Iterator[str]:
@@ -89,19 +82,21 @@ def _addresses(device: Device, interface: str) -> tuple[InterfaceAddress, ...]:
     return next((each.addresses for each in device.interfaces if each.name == interface), ())
 
 
-def _fitting(device: Device, names: list[str], others: list[InterfaceAddress], to_bridge: bool) -> str | None:
-    """The first of these whose prefix is that of one of `others`, else the first; None without any."""
+def _fitting(
+    device: Device, names: Iterable[str], others: list[InterfaceAddress], to_bridge: bool
+) -> tuple[str, ...]:
+    """Those of these whose prefix is that of one of `others`; else those with room for hosts, else all."""
     prefixes = {each.network for each in others}
-    for name in names:
-        if any(each.network in prefixes for each in _addresses(device, name)):
-            return name
+    found = tuple(
+        name for name in names if any(each.network in prefixes for each in _addresses(device, name))
+    )
     # To a switch that nothing hangs on yet: by an interface that has room for more than one other.
-    roomy = (
+    roomy = tuple(
         name
         for name in names
         if to_bridge and any(each.network.num_addresses > _PAIR for each in _addresses(device, name))
     )
-    return next(roomy, next(iter(names), None))
+    return found or roomy or tuple(names)
 
 
 def _behind(links: Iterable[Link], devices: dict[str, Device], switch: str) -> list[str]:
