@@ -101,13 +101,19 @@ def _differences(sending: Trying, predicted: Predicted, seen: SeenFacts) -> tupl
 def _matters(sending: Trying, predicted: Predicted) -> bool:
     """What answers a single packet that arrived, if anything does, is no part of its story.
 
-    Of an IPv6 fragment the kernel tells its sender nothing, nor that nobody is at a link-local address.
+    Of an IPv6 fragment the kernel tells its sender nothing, nor that nobody is at a link-local address, nor
+    that its own list made a host or a network unreachable: that passes, as far as it knows.
     """
-    opener = sending.opener
-    silent = opener.fragment or (predicted.by is None and is_link_local(opener.family, opener.destination))
+    opener, decider = sending.opener, predicted.decider
+    itself = decider is not None and decider.point.device == sending.sender and predicted.sees in _MAY_PASS
+    local = predicted.by is None and is_link_local(opener.family, opener.destination)
+    silent = opener.fragment or itself or local
     if opener.family is Family.IPV6 and silent and predicted.sees is not Seen.REPLY:
         return False
     return sending.answered or predicted.sees is not Seen.NOTHING
+
+
+_MAY_PASS = (Seen.HOST_UNREACHABLE, Seen.NETWORK_UNREACHABLE)
 
 
 def sees_words(sees: Seen, by: str | None) -> str:

@@ -6,6 +6,10 @@ type Answer = ProofReport["answer"];
 export const answerWords = ({ answer, remains }: Pick<ProofReport, "answer" | "remains">) =>
   answer === "proved" && remains ? "proved for every host" : answer;
 
+/** Why nothing is said yet of what is running. */
+export const notRunningWords = (absent: string[]) =>
+  `not running yet: ${absent.join(", ")} ${absent.length > 1 ? "are" : "is"} in the draft only`;
+
 interface ShapeProps {
   answer: Answer | "unknown";
   /** Whether devices themselves do otherwise than the hosts that are spoken of. */
@@ -46,11 +50,27 @@ export function AnswerMark({
   label,
   report,
   quiet,
+  absent = [],
 }: {
   label: string;
   report: ProofReport;
   quiet?: boolean;
+  /** Devices that it speaks of and that do not run yet. */
+  absent?: string[];
 }) {
+  if (report.answer === "inconclusive" && absent.length) {
+    const why = notRunningWords(absent);
+    return (
+      <span
+        role="img"
+        aria-label={`${label}: ${why}`}
+        title={`${label}: ${why}`}
+        className="flex h-[19px] w-[27px] items-center justify-center"
+      >
+        <AnswerShape answer="unknown" />
+      </span>
+    );
+  }
   const surprise = !quiet && report.answer !== "proved";
   return (
     <span

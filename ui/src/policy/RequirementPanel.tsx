@@ -4,10 +4,11 @@ import { usePolicy } from "../api/computed";
 import { NotationField } from "../editor/NotationField";
 import { REQUIREMENT } from "../editor/notation";
 import { Failed } from "../kit/Failed";
-import { AnswerShape, answerWords } from "../marks/AnswerMark";
+import { AnswerShape, answerWords, notRunningWords } from "../marks/AnswerMark";
 import { requirementLike } from "../state/examples";
 import { go } from "../state/location";
 import { requirementsOnScreen } from "../state/onScreen";
+import { notRunningYet } from "../state/running";
 import { FAMILY_WORDS } from "../state/words";
 import { useOpened } from "../workbench/opened";
 import { TriedLines } from "./TriedLines";
@@ -80,7 +81,11 @@ export function RequirementPanel({ requirement }: { requirement: Requirement }) 
         <>
           <dl className="mt-4 grid grid-cols-[4.375rem_minmax(0,1fr)] gap-y-1 border-t border-rule pt-3">
             <Answer label="no lists" report={marks.baseline} />
-            <Answer label="running" report={marks.running} />
+            <Answer
+              label="running"
+              report={marks.running}
+              absent={notRunningYet(network, requirement.statement)}
+            />
             <Answer label="draft" report={marks.draft} />
           </dl>
           <Details report={marks.draft} />
@@ -94,16 +99,17 @@ export function RequirementPanel({ requirement }: { requirement: Requirement }) 
   );
 }
 
-function Answer({ label, report }: { label: string; report: ProofReport }) {
+function Answer({ label, report, absent = [] }: { label: string; report: ProofReport; absent?: string[] }) {
+  const waits = report.answer === "inconclusive" && absent.length > 0;
   return (
     <>
       <dt className="quiet flex items-start gap-1.5">
         <span className="pt-[3px]">
-          <AnswerShape answer={report.answer} remains={report.remains !== ""} size={12} />
+          <AnswerShape answer={waits ? "unknown" : report.answer} remains={report.remains !== ""} size={12} />
         </span>
         {label}
       </dt>
-      <dd>{answerWords(report)}</dd>
+      <dd className={waits ? "quiet" : ""}>{waits ? notRunningWords(absent) : answerWords(report)}</dd>
     </>
   );
 }

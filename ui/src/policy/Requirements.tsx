@@ -12,6 +12,7 @@ import { TriedMark } from "../marks/TriedMark";
 import { requirementLike } from "../state/examples";
 import { go, useLocation } from "../state/location";
 import { requirementsOnScreen } from "../state/onScreen";
+import { notRunningYet } from "../state/running";
 import { useOpened } from "../workbench/opened";
 
 /** The policy: every requirement with its three answers, and a line to write another. */
@@ -72,7 +73,11 @@ export function Requirements() {
                     className={`flex items-center gap-0.5 ${policy.isPlaceholderData && !early.has(requirement.id) ? "opacity-45" : ""}`}
                   >
                     <AnswerMark label="no lists" report={found.baseline} quiet />
-                    <AnswerMark label="running" report={found.running} />
+                    <AnswerMark
+                      label="running"
+                      report={found.running}
+                      absent={notRunningYet(network, requirement.statement)}
+                    />
                     <AnswerMark label="draft" report={found.draft} />
                   </span>
                 )}

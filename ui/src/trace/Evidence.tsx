@@ -2,6 +2,7 @@ import type { ExchangeReport, HopReport, StepReport } from "../api/client";
 import { usePartings } from "../api/queries";
 import { Failed } from "../kit/Failed";
 import { go } from "../state/location";
+import { notRunningYet } from "../state/running";
 import { bareFlow, capital } from "../state/words";
 import { useForeseen } from "../workbench/foreseen";
 import { useOpened } from "../workbench/opened";
@@ -34,7 +35,8 @@ const NAMES: Record<string, string> = { baseline: "no lists", running: "running"
 function Partings() {
   const { id, network, at } = useOpened();
   const { test } = useTracing();
-  const partings = usePartings(id, network.version, at, test && bareFlow(test.flow));
+  const compared = test && notRunningYet(network, test.flow).length === 0 ? bareFlow(test.flow) : null;
+  const partings = usePartings(id, network.version, at, compared);
   const found = partings.data;
   if (!found?.length) return <Failed of={partings} className="text-fine" />;
   return (

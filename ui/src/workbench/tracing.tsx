@@ -1,7 +1,8 @@
 import { createContext, type ReactNode, useContext, useEffect, useMemo, useState } from "react";
-import type { ExchangeReport, OpenNetwork, TestFlow, TraceReport } from "../api/client";
+import type { ExchangeReport, TestFlow, TraceReport } from "../api/client";
 import { useTrace } from "../api/queries";
 import { useLocation } from "../state/location";
+import { notRunningYet } from "../state/running";
 import { bareFlow } from "../state/words";
 import { useOpened } from "./opened";
 import { useTrial } from "./trial";
@@ -42,7 +43,7 @@ export function TracingProvider({ children }: { children: ReactNode }) {
   const { test: chosen, state } = useLocation();
   const test = network.draft.tests.find((each) => each.id === chosen) ?? null;
   const flow = test && bareFlow(test.flow);
-  const absent = test && viewing === "running" ? notRunning(network, test) : [];
+  const absent = test && viewing === "running" ? notRunningYet(network, test.flow) : [];
   const tried = viewing === "trial" ? (trial?.intent ?? null) : null;
   const {
     data: trace,
@@ -77,12 +78,4 @@ export function TracingProvider({ children }: { children: ReactNode }) {
     [test, missing, trace, shown, exchange, hop, error, refetch],
   );
   return <TracingContext value={tracing}>{children}</TracingContext>;
-}
-
-/** The ends of a test flow that only the draft has. */
-function notRunning({ draft, running }: OpenNetwork, test: TestFlow): string[] {
-  const named = (devices: { name: string }[]) => new Set(devices.map(({ name }) => name));
-  const [drafted, ran] = [named(draft.devices), named(running.devices)];
-  const ends = test.flow.split(/[\s:]+/);
-  return [...drafted].filter((name) => !ran.has(name) && ends.includes(name));
 }

@@ -75,9 +75,12 @@ def _answer(proof: Proof) -> str:
 def covered(proof: Proof) -> str:
     """What an answer covers."""
     met = f"meeting {', '.join(proof.lists)}" if proof.lists else "meeting no list"
+    classes = (
+        "1 class of packets stands" if proof.classes == 1 else f"{proof.classes:,} classes of packets stand"
+    )
+    ways = "1 way" if proof.paths == 1 else f"{proof.paths:,} different ways"
     return (
-        f"{proof.classes:,} classes of packets stand for {_many(proof.conversations)} conversations, "
-        f"over {proof.paths:,} different ways through the network, {met}."
+        f"{classes} for {_many(proof.conversations)} conversations, over {ways} through the network, {met}."
     )
 
 
