@@ -4,6 +4,7 @@ import pytest
 
 from greyheron.analysis.findings.finder import find_in_time
 from greyheron.analysis.findings.kept import KeptFindings
+from greyheron.analysis.network.differences import Sign, differences
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.proof.times import prove_in_time
@@ -356,3 +357,14 @@ def test_an_outbound_list_behind_a_translation_that_names_an_inside_host_is_foun
     assert "names 172.20.1.80, which no packet has leaving edge by out0" in finding.text
     lab.device("edge").update(outbound_sees="before")
     assert not found(lab, "address of the other side")
+
+
+def test_changes_name_settings_that_are_not_as_usual_once() -> None:
+    lab = Lab()
+    before = lab.network()
+    lab.device("r2").update(answers_denied="reset", logs=["zones"])
+    (changed,) = differences(before, lab.network())
+    told = [line.text for line in changed.lines if line.sign is Sign.ADDED]
+    assert told == ["settings: denied reset", "settings: logs zones"]
+    new = next(each for each in differences(Lab.of("devices: []").network(), before) if each.key == "r2")
+    assert not [line for line in new.lines if "settings" in line.text or "tracks" in line.text]

@@ -157,6 +157,14 @@ _BY_KIND = ("denied", "own-packets", "tracks")
 """Settings that a document leaves out where they are usual for the kind."""
 
 
+SETTING_FIELDS = frozenset(
+    field
+    for word, each in _SETTINGS.items()
+    for field in each.put(() if each.several else (next(iter(each.choices)),))
+)
+"""The fields of a device that settings are kept in."""
+
+
 def read_setting(line: NotationLine, device: Device) -> SetTo:
     fitting = {word: each for word, each in _SETTINGS.items() if each.fits(device.traits)}
     word = line.choose({word: each.explains for word, each in fitting.items()})
@@ -196,6 +204,15 @@ def settings_of(device: Device) -> tuple[SetTo, ...]:
         SetTo(word, tuple(map(str, each.of(device))))
         for word, each in _SETTINGS.items()
         if each.fits(device.traits)
+    )
+
+
+def unusual_settings(device: Device) -> tuple[SetTo, ...]:
+    """Those that are not as is usual for its kind."""
+    return tuple(
+        each
+        for each in settings_of(device)
+        if each.values != tuple(map(str, _SETTINGS[each.word].usual(device)))
     )
 
 

@@ -11,10 +11,11 @@ from greyheron.model.notation.flows import write_expected_flow
 from greyheron.model.notation.lists import renumbered, write_body
 from greyheron.model.notation.requirements import write_requirement
 from greyheron.model.parts import PARTS, lines_of
+from greyheron.model.settings import SETTING_FIELDS, unusual_settings, write_setting
 
 AROUND = 2
 """Lines that are shown before and behind one that differs."""
-LINES_ALONE = frozenset({"name", "kind", "gateway", "gateway6", *PARTS})
+LINES_ALONE = frozenset({"name", "kind", "gateway", "gateway6", *PARTS, *SETTING_FIELDS})
 """What lines of parts say already."""
 
 
@@ -118,7 +119,9 @@ def _lines(item: Item) -> Iterator[str]:
         yield from write_body(item.body, item.family, item.kind).splitlines()
     elif isinstance(item, Device):
         for section in PARTS:
-            yield from (f"{section}: {line}" for line in lines_of(item, section))
+            if section != "settings":
+                yield from (f"{section}: {line}" for line in lines_of(item, section))
+        yield from (f"settings: {write_setting(each)}" for each in unusual_settings(item))
         yield from (f"{name}: {value}" for name, value in data.items() if name not in LINES_ALONE)
     elif hasattr(item, "statement"):
         yield write_requirement(item.statement)
