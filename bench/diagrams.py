@@ -8,11 +8,11 @@ from collections.abc import Iterator, Sequence
 
 from dd.cudd import BDD, Function
 
-from greyheron.core.conversation import Leg, converse_from
-from greyheron.core.lists import ResolvedList
+from greyheron.core.lists.met import Filtered, Unfiltered
+from greyheron.core.lists.resolved import ResolvedList
+from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet
-from greyheron.core.rules import Rule
-from greyheron.core.steps import Filtered, Unfiltered
+from greyheron.core.walk.conversation import Leg, converse_from
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.entry import AddressBlock, NotPort, PortSpan

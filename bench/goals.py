@@ -29,6 +29,9 @@ from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.reach.kept import KeptReaches
 from greyheron.analysis.reach.question import ReachQuestion
+from greyheron.compute.documents import RunningAndDraft
+from greyheron.compute.pooled import RemoteState
+from greyheron.compute.workers import Workers
 from greyheron.core.bulk.engines import engines
 from greyheron.core.progress import unwatched
 from greyheron.core.timeline import Timeline
@@ -40,9 +43,6 @@ from greyheron.model.document import Network
 from greyheron.model.notation.requirements import read_requirement
 from greyheron.model.requirement import Statement
 from greyheron.model.values import Family
-from greyheron.working.documents import RunningAndDraft
-from greyheron.working.remote import RemoteState
-from greyheron.working.workers import Workers
 
 SEED = 7
 ENTRIES = 200

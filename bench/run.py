@@ -22,21 +22,21 @@ from bench.diagrams import Diagrams, first_packet
 from greyheron.analysis.advice.advisor import Advisor
 from greyheron.analysis.findings.finder import find_in_time
 from greyheron.analysis.findings.kept import KeptFindings
-from greyheron.analysis.proof.grounds import Grounds
+from greyheron.analysis.proof.header_space import Grounds
 from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.analysis.reach.kept import KeptReaches
 from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.engines import engines
-from greyheron.core.bulk.headers import Addresses, Headers
 from greyheron.core.bulk.indexes import ForwardingIndexes
 from greyheron.core.bulk.tables import DecisionTable
-from greyheron.core.conversation import converse, converse_from
-from greyheron.core.lists import Names, ResolvedList, resolve
-from greyheron.core.matching import first_mismatch
+from greyheron.core.headers import Addresses, Headers
+from greyheron.core.lists.matching import first_mismatch
+from greyheron.core.lists.resolved import Names, ResolvedList, resolve
 from greyheron.core.packet import Packet
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import converse, converse_from
 from greyheron.core.world import World, build_world
 from greyheron.demo.generator import Plan, generate
 from greyheron.demo.networks import saltmarsh

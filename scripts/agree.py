@@ -23,15 +23,15 @@ from tests.random_networks import random_flows, random_network
 from tests.unit.test_proof import agrees, violating_in_time
 from tests.unit.test_reference import at_some_time, by_name, disagreements
 
-from greyheron.analysis.proof import grounds, services
+from greyheron.analysis.proof import header_space, services
+from greyheron.compute import pooled
+from greyheron.compute.cluster import Cluster
+from greyheron.compute.tasks import Crew
+from greyheron.compute.workers import Workers
 from greyheron.model.document import TestFlow
 from greyheron.model.flow import ExpectedFlow
 from greyheron.model.values import Expectation
 from greyheron.rehearsal.runner import run_rehearsal
-from greyheron.working import remote
-from greyheron.working.cluster import Cluster
-from greyheron.working.orders import Crew
-from greyheron.working.workers import Workers
 
 running = ExitStack()
 """Whatever is ended when all has been tried."""
@@ -74,7 +74,7 @@ def edits(seed: int, edits: int) -> tuple[int, list[str]]:
 @cache
 def crews() -> dict[str, Crew]:
     """Two processes of ours and two of the engine, each with a share of every network, however small."""
-    running.enter_context(patch.object(remote, "SMALL", 0))
+    running.enter_context(patch.object(pooled, "SMALL", 0))
     address = running.enter_context(machines(2)).address
     found: dict[str, Crew] = {"workers": Workers(2, 1 << 30), "a scheduler": Cluster(address)}
     for each in found.values():
@@ -83,7 +83,7 @@ def crews() -> dict[str, Crew]:
 
 
 def elsewhere(seed: int, edits: int) -> tuple[int, list[str]]:
-    there = {name: remote.RemoteState(f"random {seed}", crew) for name, crew in crews().items()}
+    there = {name: pooled.RemoteState(f"random {seed}", crew) for name, crew in crews().items()}
     return edits, list(answered_otherwise(seed, edits, there))
 
 
@@ -121,8 +121,8 @@ def main() -> int:
     edited = int(sys.argv[4]) if len(sys.argv) > 4 else EDITS
     asked = differing = 0
     few = (
-        (grounds, "ALL_PORTS", BLOCK_PORTS),
-        (grounds, "EPHEMERAL", ALLOW_PORTS),
+        (header_space, "ALL_PORTS", BLOCK_PORTS),
+        (header_space, "EPHEMERAL", ALLOW_PORTS),
         (services, "ALL_DSCP", FEW_DSCP),
     )
     with running:

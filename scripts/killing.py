@@ -13,15 +13,15 @@ from threading import Timer
 
 from tests.dask import machines
 
+from greyheron.compute.cluster import Cluster
+from greyheron.compute.derived import DerivedState
+from greyheron.compute.documents import RunningAndDraft
+from greyheron.compute.pooled import RemoteState
+from greyheron.compute.tasks import Crew, WorkersGone
+from greyheron.compute.workers import Workers
 from greyheron.core.progress import unwatched
 from greyheron.demo.generator import Plan, generate
 from greyheron.model.notation.requirements import read_requirement
-from greyheron.working.cluster import Cluster
-from greyheron.working.derived import DerivedState
-from greyheron.working.documents import RunningAndDraft
-from greyheron.working.orders import Crew, WorkersGone
-from greyheron.working.remote import RemoteState
-from greyheron.working.workers import Workers
 
 STATEMENT = read_requirement("block h1 → h2 ssh")
 

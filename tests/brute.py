@@ -12,7 +12,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from greyheron.core.frames import derived_mac
+from greyheron.core.lists.frames import derived_mac
 from greyheron.core.packet import Packet
 from greyheron.model.document import Device, Network
 from greyheron.model.entry import mac_text

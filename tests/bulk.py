@@ -6,9 +6,9 @@ import numpy as np
 
 from greyheron.core.bulk.conversations import Conversations, Verdicts
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
-from greyheron.core.bulk.headers import NONE
-from greyheron.core.conversation import request_of
+from greyheron.core.headers import NONE
 from greyheron.core.packet import Packet
+from greyheron.core.walk.conversation import request_of
 from greyheron.core.world import World
 from greyheron.model.values import Family
 

@@ -3,8 +3,8 @@
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from greyheron.analysis.words.report import TraceReport, report
-from greyheron.core.conversation import converse
+from greyheron.analysis.presentation.report import TraceReport, report
+from greyheron.core.walk.conversation import converse
 from greyheron.core.world import build_world
 from greyheron.model.notation.flows import read_bare_flow
 from tests.lab import Lab

@@ -16,6 +16,8 @@ from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.analysis.reach.kept import KeptReaches
 from greyheron.analysis.reach.matrix import Cells
 from greyheron.analysis.reach.question import ReachQuestion
+from greyheron.compute.derived import DerivedState
+from greyheron.compute.documents import RunningAndDraft
 from greyheron.core.bulk.engines import Engines, engines
 from greyheron.core.progress import unwatched
 from greyheron.core.timeline import Timeline
@@ -24,8 +26,6 @@ from greyheron.model.document import Network, Placement, Requirement, TestFlow
 from greyheron.model.flow import ExpectedFlow
 from greyheron.model.notation.requirements import read_requirement
 from greyheron.model.values import Action, Direction, Expectation, Family
-from greyheron.working.derived import DerivedState
-from greyheron.working.documents import RunningAndDraft
 from tests.random_networks import ASKED, random_flows, random_network
 
 REQUIREMENTS = 2

@@ -5,7 +5,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from greyheron.core.frames import derived_mac
+from greyheron.core.lists.frames import derived_mac
 from greyheron.model.document import Network
 from greyheron.model.entry import mac_text
 from greyheron.model.flow import Flow

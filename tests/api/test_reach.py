@@ -5,9 +5,9 @@ from typing import Any
 
 from fastapi.testclient import TestClient
 
+from greyheron.compute.derived import DerivedState
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.values import Family
-from greyheron.working.derived import DerivedState
 from tests.working import worked
 
 

@@ -7,10 +7,10 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine
 
-from greyheron.server import safety
+from greyheron.server import security
 from greyheron.server.access import Access
 from greyheron.server.app import make_app
-from greyheron.server.safety import LARGEST_BODY, LARGEST_FILES
+from greyheron.server.security import LARGEST_BODY, LARGEST_FILES
 
 HERE = "http://127.0.0.1:8470"
 
@@ -228,7 +228,7 @@ def test_a_code_lets_one_browser_in_once(guarded: TestClient) -> None:
 def test_a_browser_is_let_in_by_the_token_in_a_form(
     guarded: TestClient, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(safety, "SLOWED", 0.0)
+    monkeypatch.setattr(security, "SLOWED", 0.0)
     page = guarded.get("/map")
     assert page.status_code == 401
     assert 'action="/enter"' in page.text

@@ -10,10 +10,10 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine
 
+from greyheron.compute.derived import MEMORY
+from greyheron.compute.workers import Workers
 from greyheron.server.access import Access
 from greyheron.server.app import make_app
-from greyheron.working.derived import MEMORY
-from greyheron.working.workers import Workers
 
 QUESTION = {"services": ["services", "ping"], "family": "ipv4"}
 

@@ -6,9 +6,9 @@ import sys
 from dataclasses import dataclass
 from typing import Any
 
-from greyheron.core.conversation import Verdict, converse
-from greyheron.core.responses import Seen
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import Verdict, converse
+from greyheron.core.walk.icmp_errors import Seen
 from greyheron.formats.bundle import Bundle
 from greyheron.formats.known import bring
 from greyheron.model.notation.flows import read_bare_flow

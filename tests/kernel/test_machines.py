@@ -9,8 +9,8 @@ from greyheron.analysis.traffic.folding import SeenTraffic, fold
 from greyheron.analysis.traffic.judging import judge, parties_of
 from greyheron.analysis.traffic.times import whenever
 from greyheron.core.bulk.engines import engines
-from greyheron.core.conversation import Verdict, converse
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import Verdict, converse
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.bundle import Bundle, bundle_in
 from greyheron.formats.format import Brought

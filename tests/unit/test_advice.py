@@ -7,13 +7,13 @@ import pytest
 from greyheron.analysis.advice.advisor import Advisor, statement_of
 from greyheron.analysis.advice.choices import Advice
 from greyheron.analysis.advice.proposal import Measure
-from greyheron.analysis.proof import grounds, services
+from greyheron.analysis.proof import header_space, services
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.reach.axis import axis_of
 from greyheron.analysis.reach.question import ReachQuestion, flows_between
 from greyheron.core.bulk.engines import engines
-from greyheron.core.conversation import Verdict, converse, converse_from
 from greyheron.core.packet import Packet
+from greyheron.core.walk.conversation import Verdict, converse, converse_from
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.attachment import AttachmentPoint
@@ -100,8 +100,8 @@ REQUIREMENTS = (
 def test_the_places_that_are_enough_are_those_that_trying_finds(
     seed: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(grounds, "ALL_PORTS", BLOCK_PORTS)
-    monkeypatch.setattr(grounds, "EPHEMERAL", ALLOW_PORTS)
+    monkeypatch.setattr(header_space, "ALL_PORTS", BLOCK_PORTS)
+    monkeypatch.setattr(header_space, "EPHEMERAL", ALLOW_PORTS)
     network = bare(seed)
     text = Random(seed).choice(REQUIREMENTS)
     found = advice(network, text)
@@ -250,7 +250,7 @@ def test_the_sentence_says_how_early() -> None:
 
 @pytest.mark.parametrize("seed", range(12))
 def test_every_choice_does_what_it_says(seed: int, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(grounds, "ALL_PORTS", BLOCK_PORTS)
-    monkeypatch.setattr(grounds, "EPHEMERAL", ALLOW_PORTS)
+    monkeypatch.setattr(header_space, "ALL_PORTS", BLOCK_PORTS)
+    monkeypatch.setattr(header_space, "EPHEMERAL", ALLOW_PORTS)
     monkeypatch.setattr(services, "ALL_DSCP", FEW_DSCP)
     assert list(advised_otherwise(seed)) == []

@@ -12,17 +12,17 @@ import pytest
 
 from greyheron.analysis.findings.finder import find_in_time
 from greyheron.analysis.findings.kept import KeptFindings
-from greyheron.analysis.proof import fine
+from greyheron.analysis.proof import fine_classes
 from greyheron.analysis.proof.answers import Answer, Proof
 from greyheron.analysis.proof.policy import proof_report
 from greyheron.analysis.proof.prover import Prover
-from greyheron.core import regions
-from greyheron.core.bulk import recorded
+from greyheron.core import intervals
+from greyheron.core.bulk import walked_classes
 from greyheron.core.bulk.engines import engines
-from greyheron.core.conversation import converse, converse_from
+from greyheron.core.intervals import TooManyParts, minus, parts_by
 from greyheron.core.progress import Cancelled, unwatched, within
-from greyheron.core.regions import TooManyParts, minus, parts_by
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import converse, converse_from
 from greyheron.core.world import build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.bundle import Bundle
@@ -76,7 +76,7 @@ def test_a_region_that_falls_into_too_many_parts_is_given_up() -> None:
 
 def test_too_much_to_decide_is_inconclusive_and_says_what_is_certain() -> None:
     network = with_unlike_wildcards("permit")
-    with patch.object(regions, "MOST_BLOCKS", 130):
+    with patch.object(intervals, "MOST_BLOCKS", 130):
         found = proved(network, "allow visitors → ledger https")
     assert found.answer is Answer.INCONCLUSIVE
     assert found.undecided > 0
@@ -87,7 +87,7 @@ def test_too_much_to_decide_is_inconclusive_and_says_what_is_certain() -> None:
 
 def test_what_is_found_all_the_same_is_certain() -> None:
     network = with_unlike_wildcards("deny", 60)
-    with patch.object(regions, "MOST_BLOCKS", 130), patch.object(fine, "MOST_OF_ONE", 64):
+    with patch.object(intervals, "MOST_BLOCKS", 130), patch.object(fine_classes, "MOST_OF_ONE", 64):
         found = proved(network, "allow visitors → ledger https")
     assert found.answer is Answer.VIOLATED
     assert found.counterexample is not None
@@ -197,7 +197,7 @@ def test_findings_about_port_ranges_can_be_ended_at_any_entry() -> None:
 def test_conversations_that_differ_in_ports_nobody_names_are_walked_once() -> None:
     """Behind a translation: else findings on many port ranges take longer than anybody waits."""
     network = with_overlapping_port_ranges(60)
-    with patch.object(recorded, "converse_from", side_effect=converse_from) as walked:
+    with patch.object(walked_classes, "converse_from", side_effect=converse_from) as walked:
         found = Prover(engines()).prove(
             read_requirement("allow visitors → any tcp"), build_world(network), network
         )

@@ -10,13 +10,13 @@ from hypothesis import strategies as st
 
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
-from greyheron.core.bulk.headers import NO_PORT, NONE, Addresses, Headers
 from greyheron.core.bulk.indexes import ForwardingIndexes
 from greyheron.core.bulk.tables import DecisionTable
-from greyheron.core.conversation import converse_from
-from greyheron.core.lists import Names, ResolvedList, resolve
-from greyheron.core.matching import decide
+from greyheron.core.headers import NO_PORT, NONE, Addresses, Headers
+from greyheron.core.lists.matching import decide
+from greyheron.core.lists.resolved import Names, ResolvedList, resolve
 from greyheron.core.packet import Packet
+from greyheron.core.walk.conversation import converse_from
 from greyheron.core.world import build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.document import AccessList, Network

@@ -21,6 +21,12 @@ import dask
 from greyheron import __version__
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.traffic.folding import fold
+from greyheron.compute import cluster as clusters
+from greyheron.compute.cluster import MOST_LINKS, Cluster
+from greyheron.compute.derived import SMALL, DerivedState
+from greyheron.compute.documents import RunningAndDraft
+from greyheron.compute.pooled import RemoteState
+from greyheron.compute.tasks import Order, WorkersGone
 from greyheron.core.progress import Cancelled, unwatched
 from greyheron.demo.generator import Plan, generate
 from greyheron.demo.networks import saltmarsh
@@ -31,12 +37,6 @@ from greyheron.model.entry import ListBody
 from greyheron.model.values import Family
 from greyheron.server.access import Access
 from greyheron.server.app import make_app
-from greyheron.working import cluster as clusters
-from greyheron.working.cluster import MOST_LINKS, Cluster
-from greyheron.working.derived import SMALL, DerivedState
-from greyheron.working.documents import RunningAndDraft
-from greyheron.working.orders import Order, WorkersGone
-from greyheron.working.remote import RemoteState
 from tests.command_line import run
 from tests.dask import Machines, machines
 from tests.edits import edited_at_random
@@ -113,7 +113,7 @@ def known_by(asking: Client, network: str) -> set[bool]:
     """Whether workers know something of a network."""
 
     def known(network: str) -> bool:
-        from greyheron.working import errand
+        from greyheron.compute import cluster_worker as errand
 
         return network in errand._states()._of
 
@@ -377,8 +377,8 @@ def test_a_command_with_a_scheduler_prints_the_same(words: list[str], two: Machi
 
 def test_a_command_without_the_engine_says_what_to_install(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setitem(sys.modules, "distributed", None)
-    monkeypatch.delitem(sys.modules, "greyheron.working.cluster", raising=False)
-    monkeypatch.delitem(sys.modules, "greyheron.working.errand", raising=False)
+    monkeypatch.delitem(sys.modules, "greyheron.compute.cluster", raising=False)
+    monkeypatch.delitem(sys.modules, "greyheron.compute.cluster_worker", raising=False)
     file = Path(__file__).parents[2] / "src/greyheron/demo/saltmarsh.yaml"
     ended = run(["findings", str(file), "--scheduler", "tcp://127.0.0.1:1"])
     assert ended.exit_code == 2
@@ -406,7 +406,7 @@ def test_a_document_has_one_digest_in_every_process() -> None:
     """What is put on a cluster by one command is known to the next one."""
     program = (
         "from greyheron.demo.networks import saltmarsh\n"
-        "from greyheron.working.cluster import OnCluster\n"
+        "from greyheron.compute.cluster import OnCluster\n"
         "print(OnCluster().chain(saltmarsh())[0])"
     )
     printed = {

@@ -2,9 +2,9 @@
 
 import pytest
 
+from greyheron.analysis.presentation.compare import parting
 from greyheron.analysis.testing.derive import Derivation, derive
-from greyheron.analysis.words.compare import parting
-from greyheron.core.conversation import FlowError
+from greyheron.core.walk.conversation import FlowError
 from greyheron.core.world import build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.tests_csv import read_tests, write_tests

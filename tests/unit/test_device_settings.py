@@ -10,8 +10,8 @@ from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.proof.times import prove_in_time
 from greyheron.analysis.testing.sending import sending_of
 from greyheron.core.bulk.engines import engines
-from greyheron.core.conversation import converse
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import converse
 from greyheron.core.world import build_world
 from greyheron.model.changes import apply
 from greyheron.model.document import Device

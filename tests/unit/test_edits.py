@@ -7,14 +7,14 @@ import pytest
 from greyheron.analysis.advice.advisor import Advisor
 from greyheron.analysis.findings.finder import merged
 from greyheron.analysis.proof.prover import Prover
+from greyheron.compute.derived import DerivedState
+from greyheron.compute.documents import RunningAndDraft
 from greyheron.core.bulk.engines import engines
-from greyheron.core.conversation import converse
 from greyheron.core.progress import unwatched
 from greyheron.core.shares import Share
+from greyheron.core.walk.conversation import converse
 from greyheron.core.world import build_world
 from greyheron.model.notation.requirements import read_requirement
-from greyheron.working.derived import DerivedState
-from greyheron.working.documents import RunningAndDraft
 from tests.edits import Working, answered_otherwise, disagreeing, with_questions
 from tests.random_networks import random_network
 

@@ -7,22 +7,22 @@ from functools import partial
 import numpy as np
 import pytest
 
+from greyheron.analysis.presentation.report import report
 from greyheron.analysis.proof.answers import Answer, Proof
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.testing.book import Tries
 from greyheron.analysis.testing.judge import Standing, judge
-from greyheron.analysis.words.report import report
-from greyheron.core import conversation
 from greyheron.core.bulk.conversations import Rows
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.engines import engines
-from greyheron.core.bulk.headers import Ints
-from greyheron.core.bulk.traced import TracedCourses
-from greyheron.core.bulk.tracing import Paths
+from greyheron.core.bulk.traced_classes import TracedCourses
+from greyheron.core.bulk.tracer import Paths
 from greyheron.core.bulk.trying import try_flow
-from greyheron.core.conversation import ARRIVING, Verdict, converse_from
+from greyheron.core.headers import Ints
 from greyheron.core.packet import Packet
-from greyheron.core.walk import walk
+from greyheron.core.walk import conversation
+from greyheron.core.walk.conversation import ARRIVING, Verdict, converse_from
+from greyheron.core.walk.walk import walk
 from greyheron.core.world import World, build_world
 from greyheron.model.document import Network
 from greyheron.model.header import TcpFlags

@@ -5,15 +5,15 @@ from typing import Any
 
 import pytest
 
-from greyheron.analysis.findings import facing
+from greyheron.analysis.findings import wrong_direction
+from greyheron.analysis.findings.descriptions import named_direction
 from greyheron.analysis.findings.finder import find_in_time, noted
 from greyheron.analysis.findings.finding import Finding, Severity
 from greyheron.analysis.findings.kept import KeptFindings
-from greyheron.analysis.findings.notes import named_direction
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.bulk.engines import engines
-from greyheron.core.conversation import Verdict, converse
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import Verdict, converse
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.model.changes import apply
@@ -473,7 +473,7 @@ def test_each_kind_is_found_where_it_is_and_not_where_it_nearly_is(
 
 
 def test_lists_before_hosts_are_judged_in_networks_of_any_size(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(facing, "MOST_ENDS", 0)
+    monkeypatch.setattr(wrong_direction, "MOST_ENDS", 0)
     entries = "permit any from @plover to @dunlin"
     for direction, kinds in (("out", {"list that faces the wrong way"}), ("in", set[str]())):
         found = findings(built(with_list(entries, direction=direction)))

@@ -6,13 +6,13 @@ from greyheron.analysis.findings.finding import Ground
 from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.findings.lists import in_lists
 from greyheron.analysis.network.completion import complete_entry
+from greyheron.analysis.presentation.ranges import cover_list
 from greyheron.analysis.testing.sending import sending_of
-from greyheron.analysis.words.ranges import cover_list
 from greyheron.core.bulk.engines import engines
-from greyheron.core.conversation import converse
-from greyheron.core.frames import derived_mac, group_mac, mac_of
-from greyheron.core.segments import find_segments
+from greyheron.core.lists.frames import derived_mac, group_mac, mac_of
+from greyheron.core.network.segments import find_segments
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import converse
 from greyheron.core.world import build_world
 from greyheron.formats.listing import read_listing, write_listing
 from greyheron.model.entry import EVERY_MAC_BIT, FrameMatch, MacBlock, mac_text

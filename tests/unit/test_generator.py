@@ -2,7 +2,7 @@
 
 import pytest
 
-from greyheron.core.conversation import Verdict, converse
+from greyheron.core.walk.conversation import Verdict, converse
 from greyheron.core.world import build_world
 from greyheron.demo.generator import Plan, generate
 from greyheron.formats.workspace import read_workspace, write_workspace

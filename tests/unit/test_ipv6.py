@@ -2,7 +2,7 @@
 
 import pytest
 
-from greyheron.core.addresses import derived_link_local
+from greyheron.core.network.addresses import derived_link_local
 from greyheron.model.values import Family
 from tests.cases import Case, check, traced
 from tests.lab import Lab

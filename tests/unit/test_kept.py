@@ -9,10 +9,12 @@ import pytest
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.book import States, Tries, mark_tests
-from greyheron.core import routes
+from greyheron.compute.cache import Kept
+from greyheron.compute.derived import MOST_WORLDS, DerivedState, DerivedStates
 from greyheron.core.bulk import indexes
 from greyheron.core.bulk.engines import MOST_ENGINES, engines
 from greyheron.core.progress import unwatched
+from greyheron.core.routing import under_lists
 from greyheron.core.timeline import Timeline
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh
@@ -22,8 +24,6 @@ from greyheron.model.notation import lists as notation
 from greyheron.model.read import edited
 from greyheron.model.values import Family
 from greyheron.store.networks import Stored
-from greyheron.working.derived import MOST_WORLDS, DerivedState, DerivedStates
-from greyheron.working.kept import Kept
 
 
 def with_entry(network: Network, number: int) -> Network:
@@ -125,7 +125,7 @@ def test_of_large_networks_only_some_indexes_are_kept(monkeypatch: pytest.Monkey
 def test_routes_that_a_world_has_are_found_again_whatever_lists_part_meanwhile(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    monkeypatch.setattr(routes, "MOST_ROUTINGS", 1)
+    monkeypatch.setattr(under_lists, "MOST_ROUTINGS", 1)
     network = saltmarsh()
     world = build_world(network)
     routing = world.routes.routing(Family.IPV4)

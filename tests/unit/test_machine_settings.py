@@ -4,8 +4,8 @@ from typing import Any
 
 import pytest
 
-from greyheron.core.conversation import converse
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import converse
 from greyheron.formats.format import Brought
 from greyheron.model.notation.flows import read_bare_flow
 from tests.unit.test_machines import brought, gate, listing, machine, port

@@ -11,10 +11,10 @@ from typing import Any
 import pytest
 
 from greyheron.analysis.testing.sending import CountedAt
-from greyheron.core.conversation import converse
-from greyheron.core.lists import Names, resolve
-from greyheron.core.matching import decide
+from greyheron.core.lists.matching import decide
+from greyheron.core.lists.resolved import Names, resolve
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import converse
 from greyheron.formats.bundle import Bundle
 from greyheron.formats.format import Brought
 from greyheron.formats.known import bring

@@ -5,8 +5,8 @@ from ipaddress import IPv4Address
 
 import pytest
 
-from greyheron.core.lists import Names, resolve
-from greyheron.core.matching import decide
+from greyheron.core.lists.matching import decide
+from greyheron.core.lists.resolved import Names, resolve
 from greyheron.core.packet import Packet
 from greyheron.model.document import AccessList
 from greyheron.model.header import TcpFlags

@@ -9,9 +9,9 @@ from greyheron.analysis.proof.times import prove_in_time
 from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.analysis.testing.judge import Standing
 from greyheron.core.bulk.engines import engines
-from greyheron.core.conversation import Verdict
-from greyheron.core.periods import times_of
+from greyheron.core.lists.periods import times_of
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import Verdict
 from greyheron.formats.workspace import read_workspace, write_workspace
 from greyheron.model.document import Network
 from greyheron.model.notation.requirements import read_requirement

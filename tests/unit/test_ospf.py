@@ -4,7 +4,7 @@ from ipaddress import ip_address
 
 import pytest
 
-from greyheron.core.routing import Origin
+from greyheron.core.routing.table import Origin
 from greyheron.core.world import build_world
 from greyheron.model.read import read_network
 from greyheron.model.values import Family

@@ -15,9 +15,9 @@ from greyheron.analysis.proof.times import prove_in_time
 from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.analysis.testing.judge import Standing
 from greyheron.core.bulk.engines import engines
-from greyheron.core.conversation import Verdict, converse
-from greyheron.core.periods import active_at, spans_of
+from greyheron.core.lists.periods import active_at, spans_of
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import Verdict, converse
 from greyheron.core.world import build_world
 from greyheron.model.changes import apply
 from greyheron.model.document import Network, Period

@@ -10,14 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as some
 
 from greyheron.analysis.reach.question import ReachQuestion
-from greyheron.core.conversation import FlowError
-from greyheron.core.progress import Cancelled, unwatched
-from greyheron.demo.networks import saltmarsh, storm
-from greyheron.model.problems import DocumentError, Problem
-from greyheron.model.values import Family
-from greyheron.working.derived import DerivedState
-from greyheron.working.documents import RunningAndDraft
-from greyheron.working.plain import (
+from greyheron.compute.derived import DerivedState
+from greyheron.compute.documents import RunningAndDraft
+from greyheron.compute.plain import (
     NotPlain,
     WentWrong,
     error_of,
@@ -26,6 +21,11 @@ from greyheron.working.plain import (
     packed_result,
     result_of,
 )
+from greyheron.core.progress import Cancelled, unwatched
+from greyheron.core.walk.conversation import FlowError
+from greyheron.demo.networks import saltmarsh, storm
+from greyheron.model.problems import DocumentError, Problem
+from greyheron.model.values import Family
 
 BOTH = RunningAndDraft(saltmarsh(), storm())
 RESULTS: dict[str, Callable[[DerivedState], Any]] = {

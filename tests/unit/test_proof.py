@@ -9,20 +9,20 @@ from random import Random
 import pytest
 from msgspec.structs import replace
 
-from greyheron.analysis.proof import grounds, services
+from greyheron.analysis.proof import header_space, services
 from greyheron.analysis.proof.answers import Answer, Asking, Box, Proof, asking_words, side_words
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.proof.sentences import sentence
 from greyheron.analysis.proof.times import prove_in_time
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.bulk.engines import MOST_ENGINES, engines
-from greyheron.core.conversation import FlowError, Verdict, converse, converse_from
-from greyheron.core.fields.services import Tag
+from greyheron.core.intervals import Region, Spans
+from greyheron.core.lists.fields.services import Tag
+from greyheron.core.lists.periods import active_at
 from greyheron.core.packet import Packet
-from greyheron.core.periods import active_at
 from greyheron.core.progress import Cancelled
-from greyheron.core.regions import Region, Spans
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import FlowError, Verdict, converse, converse_from
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import Change, apply
@@ -53,8 +53,8 @@ from tests.unit.test_reference import as_reference
 @pytest.fixture
 def few_ports(monkeypatch: pytest.MonkeyPatch) -> None:
     """Source ports few enough to try them all."""
-    monkeypatch.setattr(grounds, "ALL_PORTS", BLOCK_PORTS)
-    monkeypatch.setattr(grounds, "EPHEMERAL", ALLOW_PORTS)
+    monkeypatch.setattr(header_space, "ALL_PORTS", BLOCK_PORTS)
+    monkeypatch.setattr(header_space, "EPHEMERAL", ALLOW_PORTS)
     monkeypatch.setattr(services, "ALL_DSCP", FEW_DSCP)
 
 

@@ -2,7 +2,7 @@
 
 import pytest
 
-from greyheron.analysis.words.ranges import cover_list
+from greyheron.analysis.presentation.ranges import cover_list
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import Change
 from greyheron.model.read import edited

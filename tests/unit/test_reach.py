@@ -10,8 +10,8 @@ from greyheron.analysis.reach.matrix import Reach, rows_of
 from greyheron.analysis.reach.question import ReachError, ReachQuestion, flows_between, require_services
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.indexes import ForwardingIndexes
-from greyheron.core.conversation import converse
 from greyheron.core.progress import Cancelled
+from greyheron.core.walk.conversation import converse
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.model.changes import Change

@@ -8,9 +8,16 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from greyheron.analysis.testing.book import Tries
-from greyheron.core.conversation import Exchange, FlowError, Verdict, converse, converse_from, first_packet
+from greyheron.core.lists.periods import active_at
 from greyheron.core.packet import Packet
-from greyheron.core.periods import active_at
+from greyheron.core.walk.conversation import (
+    Exchange,
+    FlowError,
+    Verdict,
+    converse,
+    converse_from,
+    first_packet,
+)
 from greyheron.core.world import World, build_world
 from greyheron.model.document import Network
 from greyheron.model.flow import FlowEnd

@@ -6,10 +6,7 @@ from random import Random
 import pytest
 
 from greyheron.analysis.findings.ineffective import ineffective_entries
-from greyheron.core.lists import Names, ResolvedList, resolve
-from greyheron.core.matching import decide
-from greyheron.core.packet import Packet
-from greyheron.core.regions import (
+from greyheron.core.intervals import (
     Blocks,
     Region,
     Spans,
@@ -23,6 +20,9 @@ from greyheron.core.regions import (
     span_union,
     tidied,
 )
+from greyheron.core.lists.matching import decide
+from greyheron.core.lists.resolved import Names, ResolvedList, resolve
+from greyheron.core.packet import Packet
 from greyheron.model.document import AccessList, Network
 from greyheron.model.entry import AddressBlock
 from greyheron.model.header import TcpFlags

@@ -10,10 +10,10 @@ from dns.message import from_wire
 from dns.rcode import NXDOMAIN
 from msgspec.structs import replace
 
-from greyheron.core.lists import Names, resolve
+from greyheron.core.lists.resolved import Names, resolve
 from greyheron.core.packet import Packet
-from greyheron.core.responses import Seen
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.icmp_errors import Seen
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import AccessList, Network

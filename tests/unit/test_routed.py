@@ -1,7 +1,7 @@
 """Routes that are written down and cannot be used: inspector, findings and trace say one thing of them."""
 
 from greyheron.analysis.network.facts import facts_of
-from greyheron.core.conversation import converse
+from greyheron.core.walk.conversation import converse
 from greyheron.core.world import build_world
 from greyheron.model.notation.flows import read_bare_flow
 from greyheron.model.read import read_network

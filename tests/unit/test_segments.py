@@ -2,7 +2,7 @@
 
 import pytest
 
-from greyheron.core.segments import find_segments
+from greyheron.core.network.segments import find_segments
 from tests.cases import Case, all_of, check
 from tests.lab import Lab
 

@@ -19,8 +19,8 @@ from greyheron.analysis.traffic.times import times_of, whenever
 from greyheron.analysis.traffic.told import letting_through, rows_of
 from greyheron.core.bulk.engine import VERDICT_ORDER
 from greyheron.core.bulk.engines import engines
-from greyheron.core.conversation import converse
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import converse
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.bundle import Bundle, bundle_of
 from greyheron.formats.traffic import read_traffic

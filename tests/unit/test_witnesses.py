@@ -3,9 +3,9 @@
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.proof.witnesses import MOST, witnesses
 from greyheron.core.bulk.engines import engines
-from greyheron.core.conversation import Verdict, converse
-from greyheron.core.steps import Filtered
+from greyheron.core.lists.met import Filtered
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import Verdict, converse
 from greyheron.model.flow import Flow
 from greyheron.model.notation.requirements import read_requirement
 from tests.lab import Lab

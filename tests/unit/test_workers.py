@@ -16,18 +16,18 @@ import pytest
 
 from greyheron.analysis.proof.policy import RequirementMarks
 from greyheron.analysis.reach.question import ReachQuestion
+from greyheron.compute.derived import SMALL, DerivedState
+from greyheron.compute.documents import RunningAndDraft
+from greyheron.compute.pooled import RemoteState
+from greyheron.compute.replication import MOST_TOLD, Listener, Packed, PackedOnce, SomeItems, Teller
+from greyheron.compute.tasks import Order, WorkersGone
+from greyheron.compute.workers import Workers
 from greyheron.core.progress import Cancelled, unwatched
 from greyheron.demo.generator import Plan, generate
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.document import Network, Requirement
 from greyheron.model.notation.requirements import read_requirement
 from greyheron.model.values import Family
-from greyheron.working.derived import SMALL, DerivedState
-from greyheron.working.documents import RunningAndDraft
-from greyheron.working.orders import Order, WorkersGone
-from greyheron.working.remote import RemoteState
-from greyheron.working.telling import MOST_TOLD, Listener, Packed, PackedOnce, SomeItems, Teller
-from greyheron.working.workers import Workers
 from tests.edits import edited_at_random
 from tests.random_networks import random_network
 

@@ -6,12 +6,12 @@ import pytest
 
 from greyheron.analysis.findings.finder import find_in_time, noted
 from greyheron.analysis.findings.kept import KeptFindings
-from greyheron.core import lists
 from greyheron.core.bulk.engines import engines
-from greyheron.core.fields import FIELDS
-from greyheron.core.fields.dscp import DscpField
-from greyheron.core.lists import Names, resolve
-from greyheron.core.rules import Rule
+from greyheron.core.lists import resolved
+from greyheron.core.lists.fields import FIELDS
+from greyheron.core.lists.fields.dscp import DscpField
+from greyheron.core.lists.resolved import Names, resolve
+from greyheron.core.lists.rules import Rule
 from greyheron.core.timeline import Timeline
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.sarif import write_sarif
@@ -31,7 +31,7 @@ class DummyField(DscpField):
 
 @pytest.fixture
 def rule(monkeypatch: pytest.MonkeyPatch) -> Rule:
-    monkeypatch.setattr(lists, "FIELDS", (*FIELDS, DummyField()))
+    monkeypatch.setattr(resolved, "FIELDS", (*FIELDS, DummyField()))
     network = saltmarsh()
     found = next(each for each in network.lists if each.family is Family.IPV4)
     return resolve(found, Names(network)).rules[0]

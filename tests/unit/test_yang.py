@@ -11,9 +11,9 @@ from typing import Any
 
 import pytest
 
-from greyheron.core.fields.ports import spans_of
-from greyheron.core.lists import Names, ResolvedList, resolve
-from greyheron.core.matching import decide
+from greyheron.core.lists.fields.ports import spans_of
+from greyheron.core.lists.matching import decide
+from greyheron.core.lists.resolved import Names, ResolvedList, resolve
 from greyheron.core.packet import Packet
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.formats.bundle import Bundle

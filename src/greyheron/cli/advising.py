@@ -25,11 +25,11 @@ from greyheron.cli.reading import (
     write_file,
 )
 from greyheron.cli.scheduling import Scheduler, derived_state
+from greyheron.compute.documents import RunningAndDraft
 from greyheron.core.progress import unwatched
 from greyheron.formats.sarif import write_sarif
 from greyheron.model.document import to_data
 from greyheron.model.values import ListKind
-from greyheron.working.documents import RunningAndDraft
 
 
 def advise(

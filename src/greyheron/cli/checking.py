@@ -22,15 +22,15 @@ from greyheron.cli.reading import (
     write_file,
 )
 from greyheron.cli.scheduling import Scheduler, derived_state
-from greyheron.core.conversation import Verdict
+from greyheron.compute.derived import DerivedState
+from greyheron.compute.documents import RunningAndDraft
 from greyheron.core.progress import unwatched
+from greyheron.core.walk.conversation import Verdict
 from greyheron.formats.junit import write_junit
 from greyheron.model.changes import Change
 from greyheron.model.document import Network, Requirement
 from greyheron.model.notation.requirements import write_requirement
 from greyheron.model.read import edited
-from greyheron.working.derived import DerivedState
-from greyheron.working.documents import RunningAndDraft
 
 MARKS = {
     Verdict.PASSES: "●",

@@ -130,11 +130,11 @@ def sentence(error: Exception) -> str:
     if isinstance(error, OSError):
         return _of_system(error)
     from greyheron.cli.reading import CannotGoOn
-    from greyheron.core.conversation import FlowError
+    from greyheron.compute.tasks import WorkersGone
+    from greyheron.core.walk.conversation import FlowError
     from greyheron.model.notation.line import NotationError
     from greyheron.model.problems import DocumentError
     from greyheron.store.opening import CannotOpen
-    from greyheron.working.orders import WorkersGone
 
     if isinstance(error, DocumentError):
         return "\n".join(map(str, error.problems))

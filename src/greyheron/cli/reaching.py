@@ -8,12 +8,12 @@ from greyheron.analysis.reach.matrix import rows_of
 from greyheron.analysis.reach.question import ReachError, ReachQuestion, require_services
 from greyheron.cli.reading import AsJson, CannotGoOn, File, print_data, print_json, read_file
 from greyheron.cli.scheduling import Scheduler, derived_state
+from greyheron.compute.documents import RunningAndDraft
 from greyheron.core.bulk.engine import VERDICT_ORDER
 from greyheron.core.progress import unwatched
 from greyheron.formats.spreadsheet import write_table
 from greyheron.model.services import OWN_SERVICES
 from greyheron.model.values import Family
-from greyheron.working.documents import RunningAndDraft
 
 
 def reach(

@@ -7,10 +7,10 @@ from typing import Annotated
 import typer
 
 from greyheron.cli.reading import CannotGoOn
+from greyheron.compute.derived import DerivedState
+from greyheron.compute.pooled import RemoteState
+from greyheron.compute.tasks import Crew
 from greyheron.model.document import Network
-from greyheron.working.derived import DerivedState
-from greyheron.working.orders import Crew
-from greyheron.working.remote import RemoteState
 
 Scheduler = Annotated[
     str | None,
@@ -26,7 +26,7 @@ Scheduler = Annotated[
 def crew_of(scheduler: str) -> Crew:
     """The workers of a scheduler. Raises CannotGoOn and WorkersGone."""
     try:
-        from greyheron.working.cluster import Cluster
+        from greyheron.compute.cluster import Cluster
     except ModuleNotFoundError as error:
         if error.name is None or error.name.startswith("greyheron"):
             raise

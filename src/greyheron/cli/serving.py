@@ -17,9 +17,12 @@ from typing import Annotated
 import typer
 import uvicorn
 
-from greyheron.cli.keeping import DATA, DATABASE, Folder
+from greyheron.cli.backup import DATA, DATABASE, Folder
 from greyheron.cli.reading import CannotGoOn, out
 from greyheron.cli.scheduling import Scheduler, crew_of
+from greyheron.compute.derived import MEMORY
+from greyheron.compute.tasks import Crew
+from greyheron.compute.workers import Workers
 from greyheron.demo.networks import saltmarsh
 from greyheron.server.access import LOOPBACK, Access, Entrance
 from greyheron.server.app import make_app
@@ -27,9 +30,6 @@ from greyheron.server.connections import BoundedConnection, most_connections
 from greyheron.server.logs import LogFormat, write_logs
 from greyheron.store.database import open_database
 from greyheron.store.networks import NetworkStore
-from greyheron.working.derived import MEMORY
-from greyheron.working.orders import Crew
-from greyheron.working.workers import Workers
 
 PORT = 8470
 MIB = 1 << 20

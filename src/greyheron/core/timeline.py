@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from greyheron.core.periods import Span, active_at, spans_of, supposed, used_periods
+from greyheron.core.lists.periods import Span, active_at, spans_of, supposed, used_periods
 from greyheron.core.world import World, build_world
 from greyheron.model.document import Network
 from greyheron.model.flow import Flow

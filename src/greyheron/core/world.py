@@ -4,12 +4,13 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
-from greyheron.core.addresses import is_link_local
-from greyheron.core.filters import InForce, Lists
-from greyheron.core.lists import ResolvedLists, permitting_all
-from greyheron.core.routes import RoutesUnder
-from greyheron.core.routing import Lookup, NextHop, RoutingTable
-from greyheron.core.topology import Topology
+from greyheron.core.fabric import Fabric
+from greyheron.core.lists.filters import InForce, Lists
+from greyheron.core.lists.resolved import ResolvedLists, permitting_all
+from greyheron.core.network.addresses import is_link_local
+from greyheron.core.network.topology import Topology
+from greyheron.core.routing.table import Lookup, NextHop, RoutingTable
+from greyheron.core.routing.under_lists import RoutesUnder
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Network
 from greyheron.model.values import Direction, Family
@@ -19,7 +20,7 @@ from greyheron.model.values import Direction, Family
 class World:
     """One network in one state. Nothing in it changes; what is costly is worked out when first asked.
 
-    topology:  the network without its lists
+    fabric:  the network without its lists, shared by worlds that differ in those
     resolved:  its lists, with every name in them looked up
     in_force:  the lists that packets and frames meet
     discovery:  those that neighbours are found under; the same, unless it is permissive
@@ -27,11 +28,16 @@ class World:
     """
 
     network: Network
-    topology: Topology
+    fabric: Fabric
     resolved: ResolvedLists
     in_force: InForce
     discovery: InForce
     routes: RoutesUnder
+
+    @property
+    def topology(self) -> Topology:
+        """The network without its lists."""
+        return self.fabric.topology
 
     @property
     def lists(self) -> Lists:
@@ -39,17 +45,17 @@ class World:
         return self.in_force.lists
 
     @classmethod
-    def of(cls, network: Network, topology: Topology, resolved: ResolvedLists) -> "World":
-        """`network` with its lists in force; `topology` is its own, or one just like it."""
-        in_force = topology.under(resolved.placed(), resolved.placed_frames())
-        return cls(network, topology, resolved, in_force, in_force, RoutesUnder(topology.routings, in_force))
+    def of(cls, network: Network, fabric: Fabric, resolved: ResolvedLists) -> "World":
+        """`network` with its lists in force; `fabric` is its own, or one just like it."""
+        in_force = fabric.under(resolved.placed(), resolved.placed_frames())
+        return cls(network, fabric, resolved, in_force, in_force, RoutesUnder(fabric.routings, in_force))
 
     @cached_property
     def baseline(self) -> "World":
         """The same network with every placement ignored (§8)."""
-        none = self.topology.under({}, {})
-        routes = RoutesUnder(self.topology.routings, none)
-        return World(self.network, self.topology, self.resolved, none, none, routes)
+        none = self.fabric.under({}, {})
+        routes = RoutesUnder(self.fabric.routings, none)
+        return World(self.network, self.fabric, self.resolved, none, none, routes)
 
     @cached_property
     def permissive(self) -> "World":
@@ -63,17 +69,17 @@ class World:
             for (point, family), placed in self.lists.items()
             if self.topology.devices[point.device].traits.zoned and point.direction is Direction.IN
         }
-        under = self.topology.under
-        return World(self.network, self.topology, self.resolved, under(lists, {}), under({}, {}), self.routes)
+        under = self.fabric.under
+        return World(self.network, self.fabric, self.resolved, under(lists, {}), under({}, {}), self.routes)
 
     @cached_property
     def with_possible_hosts(self) -> "World":
-        """The same network with everyone in it who could be there (see `greyheron.core.possible`)."""
-        topology = self.topology.with_possible_hosts
+        """The same network with everyone in it who could be there (see `network.possible_hosts`)."""
+        fabric = self.fabric.with_possible_hosts
         in_force, discovery = (
-            topology.under(each.lists, each.wires.lists) for each in (self.in_force, self.discovery)
+            fabric.under(each.lists, each.wires.lists) for each in (self.in_force, self.discovery)
         )
-        return World(self.network, topology, self.resolved, in_force, discovery, self.routes)
+        return World(self.network, fabric, self.resolved, in_force, discovery, self.routes)
 
     @cached_property
     def nbytes(self) -> int:
@@ -145,5 +151,5 @@ def build_world(network: Network, known: World | None = None, active: frozenset[
     if active is None:
         active = frozenset() if known is None else known.resolved.active
     if known is not None and known.same_topology(network):
-        return World.of(network, known.topology, ResolvedLists(network, known.resolved, active))
-    return World.of(network, Topology.of(network), ResolvedLists(network, active=active))
+        return World.of(network, known.fabric, ResolvedLists(network, known.resolved, active))
+    return World.of(network, Fabric.of(network), ResolvedLists(network, active=active))

@@ -4,8 +4,8 @@ from dataclasses import dataclass
 
 from msgspec import Struct
 
-from greyheron.core.addresses import is_link_local
-from greyheron.core.responses import Seen
+from greyheron.core.network.addresses import is_link_local
+from greyheron.core.walk.icmp_errors import Seen
 from greyheron.model.values import Family
 from greyheron.rehearsal.packets import Captured
 from greyheron.rehearsal.rulebook import Counted

@@ -4,8 +4,8 @@ from collections.abc import Iterator, Mapping
 
 from msgspec import Struct
 
-from greyheron.core.ospf import EXTERNAL_COST
-from greyheron.core.segments import InterfaceId
+from greyheron.core.network.segments import InterfaceId
+from greyheron.core.routing.ospf import EXTERNAL_COST
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Device

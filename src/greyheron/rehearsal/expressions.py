@@ -4,18 +4,18 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import product
 from typing import Any
 
-from greyheron.core.fields import unsaid
-from greyheron.core.fields.addresses import DestinationField, SourceField
-from greyheron.core.fields.dscp import DscpField
-from greyheron.core.fields.established import EstablishedField
-from greyheron.core.fields.flags import FlagsField
-from greyheron.core.fields.fragment import FragmentField
-from greyheron.core.fields.icmp import IcmpField
-from greyheron.core.fields.ports import DestinationPortField, SourcePortField
-from greyheron.core.fields.protocol import ProtocolField
-from greyheron.core.fields.services import ALL_PORTS
-from greyheron.core.regions import span_union
-from greyheron.core.rules import Rule
+from greyheron.core.intervals import span_union
+from greyheron.core.lists.fields import unsaid
+from greyheron.core.lists.fields.address import DestinationField, SourceField
+from greyheron.core.lists.fields.dscp import DscpField
+from greyheron.core.lists.fields.established import EstablishedField
+from greyheron.core.lists.fields.flags import FlagsField
+from greyheron.core.lists.fields.fragment import FragmentField
+from greyheron.core.lists.fields.icmp import IcmpField
+from greyheron.core.lists.fields.ports import DestinationPortField, SourcePortField
+from greyheron.core.lists.fields.protocol import ProtocolField
+from greyheron.core.lists.fields.services import ALL_PORTS
+from greyheron.core.lists.rules import Rule
 from greyheron.model.entry import (
     EVERY_MAC_BIT,
     AddressBlock,

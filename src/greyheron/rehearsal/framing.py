@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 
-from greyheron.core.lists import FrameList
+from greyheron.core.lists.resolved import FrameList
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.entry import FrameMatch
 from greyheron.model.values import Action, Direction

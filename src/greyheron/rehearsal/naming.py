@@ -8,7 +8,7 @@ from dns.rcode import NXDOMAIN
 from dns.rdatatype import AAAA, A, to_text
 from dns.rrset import from_text
 
-from greyheron.core.naming import records_of
+from greyheron.core.walk.dns import records_of
 from greyheron.model.document import Device, family_of
 from greyheron.model.values import Family
 

@@ -9,10 +9,10 @@ from dataclasses import dataclass, field
 
 from msgspec import Struct
 
-from greyheron.core.frames import mac_of
-from greyheron.core.routing import NextHop, Origin
-from greyheron.core.segments import InterfaceId, LinkEnds, is_up
-from greyheron.core.translation import answered_addresses
+from greyheron.core.lists.frames import mac_of
+from greyheron.core.network.answered_addresses import answered_addresses
+from greyheron.core.network.segments import InterfaceId, LinkEnds, is_up
+from greyheron.core.routing.table import NextHop, Origin
 from greyheron.core.world import World
 from greyheron.model.document import Device
 from greyheron.model.entry import mac_text

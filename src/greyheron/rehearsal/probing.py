@@ -14,10 +14,10 @@ from ipaddress import ip_address
 from msgspec import Struct
 from msgspec.structs import replace
 
-from greyheron.core.conversation import expects_reply
 from greyheron.core.packet import Packet
-from greyheron.core.responses import ICMP_ERRORS, Seen
-from greyheron.core.walk import own_address
+from greyheron.core.walk.conversation import expects_reply
+from greyheron.core.walk.icmp_errors import ICMP_ERRORS, Seen
+from greyheron.core.walk.walk import own_address
 from greyheron.core.world import World
 from greyheron.model.document import Device
 from greyheron.model.names import TCP, UDP

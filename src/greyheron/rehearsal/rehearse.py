@@ -4,10 +4,10 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 
-from greyheron.core.conversation import FlowError
-from greyheron.core.periods import Span
-from greyheron.core.routing import Origin
+from greyheron.core.lists.periods import Span
+from greyheron.core.routing.table import Origin
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import FlowError
 from greyheron.core.world import World
 from greyheron.model.document import Network
 from greyheron.model.values import Family

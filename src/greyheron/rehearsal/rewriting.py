@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from typing import Any
 
-from greyheron.core.translation import answered_addresses
+from greyheron.core.network.answered_addresses import answered_addresses
 from greyheron.model.document import Prefix, Translation, family_of
 from greyheron.model.names import TCP, UDP
 from greyheron.model.values import Family

@@ -6,10 +6,10 @@ source, outbound list; lines at delivery; frame lists at the edges of all that.
 
 from collections.abc import Mapping
 
-from greyheron.core.delivery import LOGIN_PORTS, lines_for
-from greyheron.core.lists import ResolvedList
+from greyheron.core.lists.resolved import ResolvedList
+from greyheron.core.walk.delivery import LOGIN_PORTS, lines_for
+from greyheron.core.walk.zones import lets_through
 from greyheron.core.world import World
-from greyheron.core.zones import lets_through
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Device
 from greyheron.model.header import TcpFlags

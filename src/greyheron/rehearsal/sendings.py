@@ -6,17 +6,17 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from greyheron.core.bulk.trying import try_flow
-from greyheron.core.connection import key_of
-from greyheron.core.conversation import (
+from greyheron.core.packet import Packet
+from greyheron.core.walk.connection import key_of
+from greyheron.core.walk.conversation import (
     Exchange,
     Result,
     Verdict,
     expects_reply,
     sender_of,
 )
-from greyheron.core.packet import Packet
-from greyheron.core.responses import Seen
-from greyheron.core.steps import Delivered, Path
+from greyheron.core.walk.icmp_errors import Seen
+from greyheron.core.walk.steps import Delivered, Path
 from greyheron.core.world import World
 from greyheron.model.flow import Flow
 from greyheron.model.notation.flows import write_flow

@@ -15,32 +15,32 @@ from starlette.middleware.gzip import GZipMiddleware
 from starlette.staticfiles import StaticFiles
 
 from greyheron import __version__
+from greyheron.compute.derived import MEMORY, DerivedStates
+from greyheron.compute.pooled import RemoteState
+from greyheron.compute.tasks import Crew
 from greyheron.server import problems
 from greyheron.server.access import Access, Entrance, content_policy
 from greyheron.server.book_routes import router as book_router
-from greyheron.server.bring_routes import router as bring_router
+from greyheron.server.captured_routes import router as captured_router
 from greyheron.server.device_routes import router as device_router
 from greyheron.server.draft_routes import router as draft_router
+from greyheron.server.export_routes import router as export_router
+from greyheron.server.import_routes import router as import_router
 from greyheron.server.job_routes import router as job_router
 from greyheron.server.jobs import Jobs
-from greyheron.server.out_routes import router as out_router
+from greyheron.server.observability import Watching, watch
 from greyheron.server.policy_routes import router as policy_router
 from greyheron.server.problems import Refusal
 from greyheron.server.reach_routes import router as reach_router
 from greyheron.server.rehearsal_routes import router as rehearsal_router
 from greyheron.server.routes import router
-from greyheron.server.safety import Safety
-from greyheron.server.seen_routes import router as seen_router
-from greyheron.server.traffic_routes import router as traffic_router
-from greyheron.server.watching import Watching, watch
+from greyheron.server.security import Safety
+from greyheron.server.sending_routes import router as sending_router
 from greyheron.store.networks import NetworkStore
 from greyheron.store.rehearsals import RehearsalStore
 from greyheron.store.results import ResultStore
 from greyheron.store.seen import SeenTrafficStore
 from greyheron.store.traffic import TrafficStore
-from greyheron.working.derived import MEMORY, DerivedStates
-from greyheron.working.orders import Crew
-from greyheron.working.remote import RemoteState
 
 _LEVEL = 1
 """Answers are compressed quickly rather than well; files that are fetched once are compressed well."""
@@ -81,11 +81,11 @@ def make_app(
     app.include_router(router)
     app.include_router(draft_router)
     app.include_router(job_router)
-    app.include_router(bring_router)
-    app.include_router(seen_router)
-    app.include_router(out_router)
+    app.include_router(import_router)
+    app.include_router(captured_router)
+    app.include_router(export_router)
     app.include_router(device_router)
-    app.include_router(traffic_router)
+    app.include_router(sending_router)
     app.include_router(reach_router)
     app.include_router(book_router)
     app.include_router(policy_router)

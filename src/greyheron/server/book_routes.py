@@ -10,9 +10,9 @@ from greyheron.model.changes import Change
 from greyheron.model.document import to_data
 from greyheron.model.notation.flows import read_expected_flow, write_expected_flow
 from greyheron.model.read import edited
-from greyheron.server.needs import PROBLEMS, Body, Derived, Results, Store
+from greyheron.server.dependencies import PROBLEMS, Body, Derived, Results, Store
 from greyheron.server.problems import Refusal
-from greyheron.server.shapes import FlowText
+from greyheron.server.schemas import FlowText
 from greyheron.store.results import PastResult
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)

@@ -14,9 +14,9 @@ from greyheron.model.problems import DocumentError, Problem, misread
 from greyheron.model.read import edited
 from greyheron.model.renaming import renaming
 from greyheron.model.set_lines import NamedSet, SetCollection, read_set
-from greyheron.server.needs import PROBLEMS, At, Derived, Store
+from greyheron.server.dependencies import PROBLEMS, At, Derived, Store
 from greyheron.server.problems import ProblemItem, Refusal, problem_items
-from greyheron.server.shapes import (
+from greyheron.server.schemas import (
     CouldJoin,
     DevicesReading,
     FlowText,

@@ -7,8 +7,8 @@ from fastapi import APIRouter, Depends, Header, Path, Response
 
 from greyheron.model.changes import Change
 from greyheron.model.intents import AnyIntent
-from greyheron.server.needs import PROBLEMS, Author, Store, Version
-from greyheron.server.shapes import ApplyNote, Edit, NetworkPatch, OpenNetwork, RevisionItem
+from greyheron.server.dependencies import PROBLEMS, Author, Store, Version
+from greyheron.server.schemas import ApplyNote, Edit, NetworkPatch, OpenNetwork, RevisionItem
 from greyheron.store.networks import Stored, VersionConflict
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)

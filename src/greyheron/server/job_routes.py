@@ -4,8 +4,8 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
 
+from greyheron.server.dependencies import PROBLEMS, Computations
 from greyheron.server.jobs import Working
-from greyheron.server.needs import PROBLEMS, Computations
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 

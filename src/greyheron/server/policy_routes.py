@@ -15,10 +15,10 @@ from greyheron.model.changes import Change
 from greyheron.model.notation.requirements import read_requirement, write_requirement
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited
+from greyheron.server.dependencies import PROBLEMS, At, Computations, Derived, Store
 from greyheron.server.jobs import Telling, Working
-from greyheron.server.needs import PROBLEMS, At, Computations, Derived, Store
 from greyheron.server.problems import ProblemItem, problem_items
-from greyheron.server.shapes import FlowText, RequestBody
+from greyheron.server.schemas import FlowText, RequestBody
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 

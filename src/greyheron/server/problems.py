@@ -13,7 +13,8 @@ from sqlalchemy.exc import DatabaseError, OperationalError
 from starlette.exceptions import HTTPException
 
 from greyheron.analysis.reach.question import ReachError
-from greyheron.core.conversation import FlowError
+from greyheron.compute.tasks import WorkersGone
+from greyheron.core.walk.conversation import FlowError
 from greyheron.model.changes import ChangeError
 from greyheron.model.notation.line import NotationError
 from greyheron.model.problems import DocumentError, Problem, misread
@@ -26,7 +27,6 @@ from greyheron.store.networks import (
     UnreadableNetwork,
     VersionConflict,
 )
-from greyheron.working.orders import WorkersGone
 
 MEDIA_TYPE = "application/problem+json"
 

@@ -14,10 +14,10 @@ from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
 from greyheron.core.progress import Cancelled, Progress, within
 from greyheron.model.document import TestFlow
 from greyheron.model.values import Family
+from greyheron.server.dependencies import PROBLEMS, At, Computations, Derived, Store
 from greyheron.server.jobs import Working
-from greyheron.server.needs import PROBLEMS, At, Computations, Derived, Store
 from greyheron.server.problems import Refusal
-from greyheron.server.shapes import Trial
+from greyheron.server.schemas import Trial
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 

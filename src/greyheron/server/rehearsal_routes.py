@@ -8,8 +8,8 @@ from pydantic import BaseModel, TypeAdapter
 from greyheron.rehearsal.asking import ground_of
 from greyheron.rehearsal.report import RehearsalReport
 from greyheron.rehearsal.runner import CannotRehearse, missing, run_rehearsal
+from greyheron.server.dependencies import PROBLEMS, Computations, Rehearsals, Store
 from greyheron.server.jobs import Telling, Working
-from greyheron.server.needs import PROBLEMS, Computations, Rehearsals, Store
 from greyheron.server.problems import Refusal
 from greyheron.store.rehearsals import KeptRehearsal
 

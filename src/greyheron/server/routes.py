@@ -20,10 +20,10 @@ from greyheron.analysis.network.completion import (
 from greyheron.analysis.network.customary import Customary, customary_places
 from greyheron.analysis.network.differences import Difference, differences
 from greyheron.analysis.network.places import Places, places_of
-from greyheron.analysis.words.compare import Parting, parting
-from greyheron.analysis.words.ranges import cover_list
-from greyheron.analysis.words.report import TraceReport
-from greyheron.core.periods import times_of
+from greyheron.analysis.presentation.compare import Parting, parting
+from greyheron.analysis.presentation.ranges import cover_list
+from greyheron.analysis.presentation.report import TraceReport
+from greyheron.core.lists.periods import times_of
 from greyheron.core.progress import Progress
 from greyheron.demo.exercise import FAULTS, Fault
 from greyheron.demo.networks import saltmarsh, storm
@@ -34,10 +34,7 @@ from greyheron.model.notation.flows import read_bare_flow, read_expected_flow, w
 from greyheron.model.notation.lists import renumbered, write_body
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited, read_network
-from greyheron.server.device_routes import device_in, reading_of
-from greyheron.server.draft_routes import opened
-from greyheron.server.jobs import Working
-from greyheron.server.needs import (
+from greyheron.server.dependencies import (
     PROBLEMS,
     At,
     Author,
@@ -48,8 +45,11 @@ from greyheron.server.needs import (
     Store,
     Version,
 )
+from greyheron.server.device_routes import device_in, reading_of
+from greyheron.server.draft_routes import opened
+from greyheron.server.jobs import Working
 from greyheron.server.problems import Refusal, problem_items
-from greyheron.server.shapes import (
+from greyheron.server.schemas import (
     BareFlow,
     Book,
     Completion,

@@ -26,14 +26,14 @@ from greyheron.analysis.testing.bulk_verdicts import Flows
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
 from greyheron.core.bulk.engines import Engines
-from greyheron.core.bulk.headers import NO_PORT
-from greyheron.core.conversation import FlowError, Verdict, converse
-from greyheron.core.fields.services import Tag
-from greyheron.core.lists import Names
+from greyheron.core.headers import NO_PORT
+from greyheron.core.intervals import common
+from greyheron.core.lists.fields.services import Tag
+from greyheron.core.lists.resolved import Names
 from greyheron.core.progress import Found, Progress, part, unheard, unwatched
-from greyheron.core.regions import common
-from greyheron.core.steps import Path
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import FlowError, Verdict, converse
+from greyheron.core.walk.steps import Path
 from greyheron.core.world import World, build_world
 from greyheron.model.changes import Change, apply
 from greyheron.model.document import Network, TestFlow

@@ -4,9 +4,9 @@ from collections.abc import Iterable, Iterator
 
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.analysis.proof.services import ServiceSet, meant
-from greyheron.core.fields.services import ALL_PORTS, ALL_PROTOCOLS, Tag, whole
-from greyheron.core.lists import Names
-from greyheron.core.regions import Region, Spans, minus, span_union, tidied
+from greyheron.core.intervals import Region, Spans, minus, span_union, tidied
+from greyheron.core.lists.fields.services import ALL_PORTS, ALL_PROTOCOLS, Tag, whole
+from greyheron.core.lists.resolved import Names
 from greyheron.core.world import World
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network, to_data

@@ -9,11 +9,11 @@ from greyheron.analysis.advice.proposal import Measure, Proposal, free_name
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.endpoints import Endpoints
 from greyheron.analysis.proof.prover import Proven, Prover
-from greyheron.core.conversation import converse
 from greyheron.core.packet import Way
-from greyheron.core.steps import Outcome, Path
+from greyheron.core.walk.conversation import converse
+from greyheron.core.walk.steps import Outcome, Path
+from greyheron.core.walk.zones import lets_through
 from greyheron.core.world import World, build_world
-from greyheron.core.zones import lets_through
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import Change, apply, putting
 from greyheron.model.document import Device, Network, Placement

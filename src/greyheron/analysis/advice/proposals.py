@@ -18,11 +18,11 @@ from greyheron.analysis.advice.proposal import Measure, Proposal, free_name
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.analysis.proof.services import meant
-from greyheron.core.conversation import first_packet
-from greyheron.core.fields.services import Tag
-from greyheron.core.lists import Names, ResolvedList
-from greyheron.core.matching import decide
-from greyheron.core.regions import span_minus, span_union
+from greyheron.core.intervals import span_minus, span_union
+from greyheron.core.lists.fields.services import Tag
+from greyheron.core.lists.matching import decide
+from greyheron.core.lists.resolved import Names, ResolvedList
+from greyheron.core.walk.conversation import first_packet
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import Change, key_of, putting

@@ -2,8 +2,8 @@
 
 from greyheron.analysis.advice.choices import Choice, distance, source_only
 from greyheron.analysis.advice.proposal import Measure
-from greyheron.analysis.words.steps import joined
-from greyheron.core.steps import Path
+from greyheron.analysis.presentation.steps import joined
+from greyheron.core.walk.steps import Path
 from greyheron.core.world import World
 from greyheron.model.values import Direction, ListKind
 

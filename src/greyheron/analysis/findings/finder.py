@@ -10,12 +10,12 @@ from greyheron.analysis.findings.finding import Finding, Ground, Severity
 from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.analysis.findings.lists import in_lists
 from greyheron.analysis.findings.misplaced import stopping_what_is_wanted
-from greyheron.analysis.findings.placed import in_placements
+from greyheron.analysis.findings.placement import in_placements
 from greyheron.analysis.findings.routed import in_routes
 from greyheron.analysis.findings.traffic import in_matrix, in_traffic
 from greyheron.analysis.findings.wiring import in_wiring
 from greyheron.core.bulk.engines import Engines
-from greyheron.core.periods import Span
+from greyheron.core.lists.periods import Span
 from greyheron.core.progress import Found, Progress, part, unheard, unwatched
 from greyheron.core.shares import WHOLE, Share
 from greyheron.core.timeline import Timeline

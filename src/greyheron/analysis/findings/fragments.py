@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from greyheron.analysis.findings.finding import Finding, Ground, Severity, line_of
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
-from greyheron.core.bulk.headers import (
+from greyheron.core.headers import (
     NO_PORT,
     NONE,
     Addresses,
@@ -22,12 +22,12 @@ from greyheron.core.bulk.headers import (
     rank_within,
     split,
 )
-from greyheron.core.conversation import Verdict
-from greyheron.core.lists import ResolvedList
+from greyheron.core.intervals import Sorted, ranges_of
+from greyheron.core.lists.resolved import ResolvedList
+from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet
 from greyheron.core.progress import Progress, part
-from greyheron.core.regions import Sorted, ranges_of
-from greyheron.core.rules import Rule
+from greyheron.core.walk.conversation import Verdict
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.entry import AddressBlock

@@ -13,15 +13,15 @@ from random import Random
 import numpy as np
 from msgspec import Struct
 
-from greyheron.core.bulk.headers import Ints
-from greyheron.core.fields import ADDRESS_FIELDS, FIELDS, KIND_FIELDS, PORT_FIELDS, RANGED_FIELDS
-from greyheron.core.fields.field import NamedValues, RangedField
-from greyheron.core.lists import ResolvedList
-from greyheron.core.matching import first_mismatch
+from greyheron.core.headers import Ints
+from greyheron.core.intervals import TooManyParts
+from greyheron.core.lists.fields import ADDRESS_FIELDS, FIELDS, KIND_FIELDS, PORT_FIELDS, RANGED_FIELDS
+from greyheron.core.lists.fields.field import NamedValues, RangedField
+from greyheron.core.lists.matching import first_mismatch
+from greyheron.core.lists.resolved import ResolvedList
+from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet, between
 from greyheron.core.progress import Progress, unwatched
-from greyheron.core.regions import TooManyParts
-from greyheron.core.rules import Rule
 from greyheron.model.names import WITH_PORTS
 from greyheron.model.values import Family
 

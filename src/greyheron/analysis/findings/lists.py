@@ -10,7 +10,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from greyheron.analysis.advice.entries import holding, rewritten
-from greyheron.analysis.findings.addressed import KnownAddresses, in_addresses
+from greyheron.analysis.findings.address_coverage import KnownAddresses, in_addresses
+from greyheron.analysis.findings.descriptions import in_note
 from greyheron.analysis.findings.finding import (
     Finding,
     Ground,
@@ -20,12 +21,11 @@ from greyheron.analysis.findings.finding import (
     shortened,
     text_of,
 )
-from greyheron.analysis.findings.framed import in_frame_list
+from greyheron.analysis.findings.frame_lists import in_frame_list
 from greyheron.analysis.findings.ineffective import Ineffective, ineffective_entries
 from greyheron.analysis.findings.kept import KeptFindings
-from greyheron.analysis.findings.notes import in_note
-from greyheron.core.bulk.headers import Ints, grouped
-from greyheron.core.lists import Names, ResolvedList, resolve
+from greyheron.core.headers import Ints, grouped
+from greyheron.core.lists.resolved import Names, ResolvedList, resolve
 from greyheron.core.progress import Progress, part
 from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network

@@ -5,9 +5,9 @@ from collections.abc import Iterator
 from msgspec.structs import replace
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
-from greyheron.analysis.words.steps import ending_words
-from greyheron.core.conversation import FlowError, Query, Verdict, converse
-from greyheron.core.naming import is_name, known_addresses
+from greyheron.analysis.presentation.steps import ending_words
+from greyheron.core.walk.conversation import FlowError, Query, Verdict, converse
+from greyheron.core.walk.dns import is_name, known_addresses
 from greyheron.model.flow import FlowEnd
 from greyheron.model.notation.flows import write_expected_flow, write_flow
 

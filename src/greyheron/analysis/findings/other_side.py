@@ -5,9 +5,9 @@ from collections.abc import Iterator
 from msgspec.structs import replace
 
 from greyheron.analysis.advice.entries import holding
-from greyheron.analysis.findings.facing import Passers, comes_by, ends_of
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, line_of
 from greyheron.analysis.findings.translated import AsTranslated, as_translated, translations_of
+from greyheron.analysis.findings.wrong_direction import Passers, comes_by, ends_of
 from greyheron.analysis.proof.endpoints import Endpoints
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import AccessList

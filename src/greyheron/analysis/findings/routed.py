@@ -3,8 +3,8 @@
 from collections.abc import Iterator
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
-from greyheron.analysis.words.steps import route_words
-from greyheron.core.routing import Origin
+from greyheron.analysis.presentation.steps import route_words
+from greyheron.core.routing.table import Origin
 from greyheron.model.values import Family
 
 _WRITTEN = (Origin.STATIC, Origin.GATEWAY)

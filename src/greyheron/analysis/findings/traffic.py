@@ -4,19 +4,19 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity, counted, shortened
-from greyheron.analysis.findings.inside import to_inside_addresses
 from greyheron.analysis.findings.naming import stopped_queries
+from greyheron.analysis.findings.nat_inside import to_inside_addresses
+from greyheron.analysis.presentation.steps import ending_words, entry_words
 from greyheron.analysis.reach.matrix import Reach
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.book import Tries
 from greyheron.analysis.testing.bulk_verdicts import Flows
 from greyheron.analysis.testing.judge import Standing, judge
-from greyheron.analysis.words.steps import ending_words, entry_words
-from greyheron.core.conversation import Verdict, converse
-from greyheron.core.matching import Decision
-from greyheron.core.neighbours import CutNeighbour
+from greyheron.core.lists.matching import Decision
 from greyheron.core.packet import Way
-from greyheron.core.steps import Outcome
+from greyheron.core.routing.ospf_neighbours import CutNeighbour
+from greyheron.core.walk.conversation import Verdict, converse
+from greyheron.core.walk.steps import Outcome
 from greyheron.model.flow import Flow, FlowEnd
 from greyheron.model.names import PORTS, TCP
 from greyheron.model.notation.flows import write_expected_flow, write_flow

@@ -5,9 +5,9 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from greyheron.core.addresses import block_of
-from greyheron.core.regions import Blocks, meet
-from greyheron.core.rules import Rule
+from greyheron.core.intervals import Blocks, meet
+from greyheron.core.lists.rules import Rule
+from greyheron.core.network.addresses import block_of
 from greyheron.model.document import Network, Translation, family_of
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family

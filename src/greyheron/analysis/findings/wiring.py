@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
-from greyheron.core.addresses import block_of, is_link_local
+from greyheron.core.network.addresses import block_of, is_link_local
 from greyheron.model.document import Device, Interface
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family

@@ -1,6 +1,6 @@
 """Completion: what could stand at the cursor, with the names of this network among it."""
 
-from greyheron.core.frames import mac_of
+from greyheron.core.lists.frames import mac_of
 from greyheron.model.document import Device, Network
 from greyheron.model.entry import mac_text
 from greyheron.model.notation.complete import options_at

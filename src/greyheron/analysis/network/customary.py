@@ -8,10 +8,10 @@ from collections import deque
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from greyheron.core.addresses import block_of, is_link_local
-from greyheron.core.lists import Names
-from greyheron.core.regions import meet
-from greyheron.core.segments import InterfaceId, find_segments
+from greyheron.core.intervals import meet
+from greyheron.core.lists.resolved import Names
+from greyheron.core.network.addresses import block_of, is_link_local
+from greyheron.core.network.segments import InterfaceId, find_segments
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import AccessList, Network, family_of
 from greyheron.model.entry import AddressBlock

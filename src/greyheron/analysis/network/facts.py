@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
-from greyheron.analysis.words.steps import decision_words, route_words
-from greyheron.core.routing import Loss
+from greyheron.analysis.presentation.steps import decision_words, route_words
+from greyheron.core.routing.table import Loss
 from greyheron.core.world import World
 from greyheron.model.values import Family
 

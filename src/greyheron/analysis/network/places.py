@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
-from greyheron.core.segments import find_segments
+from greyheron.core.network.segments import find_segments
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Device, Interface, Network
 from greyheron.model.values import Direction, Family

@@ -9,10 +9,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from greyheron.analysis.proof.services import ServiceSet
-from greyheron.core.bulk.headers import Ints
-from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
-from greyheron.core.fields.services import ALL_DSCP, ALL_PORTS, ALL_PROTOCOLS, HeaderPart, Tag, whole
-from greyheron.core.regions import (
+from greyheron.core.headers import Ints
+from greyheron.core.intervals import (
     Region,
     Spans,
     prefixes_of,
@@ -22,6 +20,8 @@ from greyheron.core.regions import (
     span_union,
     tidied,
 )
+from greyheron.core.lists.fields.services import ALL_DSCP, ALL_PORTS, ALL_PROTOCOLS, HeaderPart, Tag, whole
+from greyheron.core.walk.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.model.flow import Flow, FlowEnd
 from greyheron.model.header import DscpSpan, TcpFlags
 from greyheron.model.names import icmp_name, port_name, protocol_name

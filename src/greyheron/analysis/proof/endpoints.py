@@ -7,13 +7,13 @@ from weakref import WeakKeyDictionary
 from msgspec import Struct
 from msgspec.structs import replace
 
-from greyheron.core.addresses import block_of, is_link_local
-from greyheron.core.lists import Names
-from greyheron.core.naming import known_addresses
-from greyheron.core.possible import reserved
-from greyheron.core.regions import Region, Sorted, common, meet, minus, parts_by
-from greyheron.core.topology import Topology
-from greyheron.core.translation import answered_addresses
+from greyheron.core.intervals import Region, Sorted, common, meet, minus, parts_by
+from greyheron.core.lists.resolved import Names
+from greyheron.core.network.addresses import block_of, is_link_local
+from greyheron.core.network.answered_addresses import answered_addresses
+from greyheron.core.network.possible_hosts import reserved
+from greyheron.core.network.topology import Topology
+from greyheron.core.walk.dns import known_addresses
 from greyheron.core.world import World
 from greyheron.model.document import Device, Network, family_of
 from greyheron.model.entry import AddressBlock, NamedAddresses

@@ -20,19 +20,19 @@ from greyheron.analysis.proof.answers import (
     flow_between,
     service_words,
 )
-from greyheron.analysis.proof.coarse import ProofPart, parts_of
-from greyheron.analysis.proof.cutting import groups_of_frames
-from greyheron.analysis.proof.fine import apart, usual_port
-from greyheron.analysis.proof.grounds import CoarseClasses, Grounds, Half
+from greyheron.analysis.proof.coarse_classes import ProofPart, parts_of
+from greyheron.analysis.proof.fine_classes import apart, usual_port
+from greyheron.analysis.proof.header_space import CoarseClasses, Grounds, Half
+from greyheron.analysis.proof.refinement import groups_of_frames
 from greyheron.analysis.proof.services import OPEN_WORDS
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.engines import Engines
-from greyheron.core.bulk.headers import Ints
-from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
+from greyheron.core.headers import Ints
+from greyheron.core.intervals import TooManyParts
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.progress import part as part_of
-from greyheron.core.regions import TooManyParts
-from greyheron.core.walk import MOST_PATHS
+from greyheron.core.walk.conversation import USUAL_SOURCE_PORT, Verdict
+from greyheron.core.walk.walk import MOST_PATHS
 from greyheron.core.world import World
 from greyheron.model.document import Network
 from greyheron.model.requirement import RequirementKind, Statement

@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator, Sequence
 
+from greyheron.analysis.presentation.steps import joined
 from greyheron.analysis.proof.answers import Answer, Proof, Violation
-from greyheron.analysis.words.steps import joined
-from greyheron.core.conversation import Verdict
+from greyheron.core.walk.conversation import Verdict
 from greyheron.model.notation.flows import write_flow
 from greyheron.model.values import Expectation
 

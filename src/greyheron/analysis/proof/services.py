@@ -6,11 +6,19 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from greyheron.core.bulk.forwarding import ForwardingIndex
-from greyheron.core.delivery import LOGIN_PORTS
-from greyheron.core.fields import KIND_FIELDS, PORT_FIELDS
-from greyheron.core.fields.dscp import spans_of_terms
-from greyheron.core.fields.ports import spans_of
-from greyheron.core.fields.services import (
+from greyheron.core.intervals import (
+    Spans,
+    span_meet,
+    span_minus,
+    span_parts,
+    span_size,
+    span_union,
+    spans_touch,
+)
+from greyheron.core.lists.fields import KIND_FIELDS, PORT_FIELDS
+from greyheron.core.lists.fields.dscp import spans_of_terms
+from greyheron.core.lists.fields.ports import spans_of
+from greyheron.core.lists.fields.services import (
     ALL_DSCP,
     ALL_PORTS,
     EVERY_CODE,
@@ -20,18 +28,10 @@ from greyheron.core.fields.services import (
     spans_where,
     whole,
 )
-from greyheron.core.lists import Names
+from greyheron.core.lists.resolved import Names
+from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet, Way
-from greyheron.core.regions import (
-    Spans,
-    span_meet,
-    span_minus,
-    span_parts,
-    span_size,
-    span_union,
-    spans_touch,
-)
-from greyheron.core.rules import Rule
+from greyheron.core.walk.delivery import LOGIN_PORTS
 from greyheron.model.document import Device
 from greyheron.model.header import TcpFlags
 from greyheron.model.names import PORTS, TCP, UDP, UDP_SERVICES

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from greyheron.analysis.proof.answers import Answer, Proof, Violation
 from greyheron.analysis.proof.prover import Proven, Prover
-from greyheron.core.periods import Span
+from greyheron.core.lists.periods import Span
 from greyheron.core.progress import Progress, part, unwatched
 from greyheron.core.timeline import Timeline
 from greyheron.model.requirement import Statement

@@ -6,9 +6,9 @@ from itertools import chain, zip_longest
 from msgspec.structs import replace
 
 from greyheron.analysis.proof.prover import Proven, Prover
-from greyheron.core.conversation import FlowError, Result, converse
-from greyheron.core.steps import Filtered
+from greyheron.core.lists.met import Filtered
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import FlowError, Result, converse
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.flow import Flow

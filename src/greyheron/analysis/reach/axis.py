@@ -6,8 +6,8 @@ from enum import StrEnum
 from functools import cached_property
 
 from greyheron.analysis.reach.question import ReachQuestion, talking_addresses
-from greyheron.core.addresses import is_link_local
-from greyheron.core.lists import Names
+from greyheron.core.lists.resolved import Names
+from greyheron.core.network.addresses import is_link_local
 from greyheron.core.world import World
 from greyheron.model.document import Device, Network
 from greyheron.model.entry import NamedAddresses

@@ -12,10 +12,10 @@ from greyheron.analysis.reach.axis import Axis
 from greyheron.analysis.reach.question import ReachQuestion, requests_to, talking_addresses
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
-from greyheron.core.bulk.headers import NONE, Ints, first_of_each
-from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
+from greyheron.core.headers import NONE, Ints, first_of_each
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.shares import WHOLE, Share
+from greyheron.core.walk.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.core.world import World
 from greyheron.model.names import TCP
 from greyheron.model.services import Request

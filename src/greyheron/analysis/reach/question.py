@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from msgspec import Struct
 from msgspec.structs import replace
 
-from greyheron.core.addresses import is_link_local
+from greyheron.core.network.addresses import is_link_local
 from greyheron.core.world import World
 from greyheron.model.document import Device
 from greyheron.model.names import TCP, UDP

@@ -7,16 +7,17 @@ from weakref import WeakKeyDictionary
 
 from msgspec import Struct
 
+from greyheron.analysis.presentation.report import PlaceReport, TimeReport, deciding, place_of, times_words
+from greyheron.analysis.presentation.steps import ending_words, unresolved_words, unwalked_words
 from greyheron.analysis.testing.judge import Judgement, Standing, judge
-from greyheron.analysis.words.report import PlaceReport, TimeReport, deciding, place_of, times_words
-from greyheron.analysis.words.steps import ending_words, unresolved_words, unwalked_words
 from greyheron.core.bulk.trying import try_flow
-from greyheron.core.conversation import FlowError, Result, Verdict
-from greyheron.core.periods import Span
+from greyheron.core.lists.layer2_paths import Wires
+from greyheron.core.lists.met import Filtered, Unfiltered
+from greyheron.core.lists.periods import Span
 from greyheron.core.progress import Progress, unwatched
-from greyheron.core.steps import DiscoveryStopped, Filtered, Leaves, Path, Unfiltered
 from greyheron.core.timeline import Timeline
-from greyheron.core.wires import Wires
+from greyheron.core.walk.conversation import FlowError, Result, Verdict
+from greyheron.core.walk.steps import DiscoveryStopped, Leaves, Path
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import TestFlow

@@ -9,8 +9,9 @@ from greyheron.analysis.testing.book import Tries
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.engines import Engines
-from greyheron.core.bulk.headers import Ints
-from greyheron.core.conversation import (
+from greyheron.core.headers import Ints
+from greyheron.core.packet import Packet
+from greyheron.core.walk.conversation import (
     USUAL_SOURCE_PORT,
     FlowError,
     Result,
@@ -20,8 +21,7 @@ from greyheron.core.conversation import (
     sender_of,
     world_of,
 )
-from greyheron.core.naming import is_name
-from greyheron.core.packet import Packet
+from greyheron.core.walk.dns import is_name
 from greyheron.core.world import World
 from greyheron.model.flow import Flow
 from greyheron.model.services import Request

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
-from greyheron.core.conversation import Verdict
+from greyheron.core.walk.conversation import Verdict
 from greyheron.model.values import Expectation
 
 

@@ -6,13 +6,14 @@ from dataclasses import dataclass
 
 from msgspec import Struct
 
+from greyheron.analysis.presentation.steps import service_words
 from greyheron.analysis.testing.judge import Standing, judge
-from greyheron.analysis.words.steps import service_words
 from greyheron.core.bulk.trying import try_flow
-from greyheron.core.conversation import FlowError, Result
+from greyheron.core.lists.met import Filtered
 from greyheron.core.packet import Packet
-from greyheron.core.steps import Filtered, NoSession, Step, TranslatedAddressNeeded, ZonesDeny
 from greyheron.core.timeline import Timeline
+from greyheron.core.walk.conversation import FlowError, Result
+from greyheron.core.walk.steps import NoSession, Step, TranslatedAddressNeeded, ZonesDeny
 from greyheron.model.document import Device, TestFlow
 from greyheron.model.values import Action, Direction, Family, Logged
 

@@ -7,7 +7,7 @@ import numpy as np
 from msgspec import Struct
 
 from greyheron.analysis.traffic.records import NO_TIME, Records
-from greyheron.core.bulk.headers import Bools, Ints
+from greyheron.core.headers import Bools, Ints
 from greyheron.core.shares import Share
 from greyheron.model.names import PORTS, TCP, UDP
 

@@ -12,9 +12,9 @@ from greyheron.analysis.traffic.times import Times
 from greyheron.core.bulk.conversations import Conversations, Verdicts
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.engines import Engines
-from greyheron.core.bulk.headers import NONE, Bools, Ints
-from greyheron.core.conversation import USUAL_SOURCE_PORT, Verdict
+from greyheron.core.headers import NONE, Bools, Ints
 from greyheron.core.progress import Progress, unwatched
+from greyheron.core.walk.conversation import USUAL_SOURCE_PORT, Verdict
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.names import TCP, UDP

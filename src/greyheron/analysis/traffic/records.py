@@ -6,7 +6,7 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from greyheron.core.bulk.headers import Bools, Ints
+from greyheron.core.headers import Bools, Ints
 
 Halves = NDArray[np.uint64]
 NO_TIME = 0

@@ -8,7 +8,7 @@ import numpy as np
 
 from greyheron.analysis.traffic.folding import SeenTraffic
 from greyheron.analysis.traffic.records import NO_TIME
-from greyheron.core.bulk.headers import Ints
+from greyheron.core.headers import Ints
 from greyheron.core.timeline import Timeline
 from greyheron.core.world import World
 from greyheron.model.period import Moment

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from greyheron.analysis.traffic.folding import SeenTraffic
 from greyheron.analysis.traffic.judging import Between, Judged, Odd, request_of_seen
 from greyheron.core.bulk.engine import VERDICT_ORDER
-from greyheron.core.bulk.headers import NONE
-from greyheron.core.conversation import Verdict
-from greyheron.core.regions import prefixes_of, span_union
+from greyheron.core.headers import NONE
+from greyheron.core.intervals import prefixes_of, span_union
+from greyheron.core.walk.conversation import Verdict
 from greyheron.core.world import World
 from greyheron.model.entry import AddressBlock
 from greyheron.model.names import port_name, protocol_name

@@ -12,10 +12,17 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from greyheron.core.addresses import is_link_local
 from greyheron.core.bulk.conversations import Conversations, Exchanges, Prepared, Rows, Verdicts, joined
 from greyheron.core.bulk.forwarding import ForwardingIndex
-from greyheron.core.bulk.headers import (
+from greyheron.core.bulk.indexes import ForwardingIndexes
+from greyheron.core.bulk.legs import Legs
+from greyheron.core.bulk.list_decisions import PlacedLists
+from greyheron.core.bulk.spread import SpreadCourses
+from greyheron.core.bulk.tables import DecisionTable
+from greyheron.core.bulk.traced_classes import TracedCourses
+from greyheron.core.bulk.tracer import OUTCOMES, TooMuchAtOnce
+from greyheron.core.bulk.walked_classes import RecordedCourses, walked_exchanges
+from greyheron.core.headers import (
     NO_PORT,
     NONE,
     Addresses,
@@ -25,16 +32,9 @@ from greyheron.core.bulk.headers import (
     first_of_each,
     occurring,
 )
-from greyheron.core.bulk.indexes import ForwardingIndexes
-from greyheron.core.bulk.legs import Legs
-from greyheron.core.bulk.placed import PlacedLists
-from greyheron.core.bulk.recorded import RecordedCourses, walked_exchanges
-from greyheron.core.bulk.spread import SpreadCourses
-from greyheron.core.bulk.tables import DecisionTable
-from greyheron.core.bulk.traced import TracedCourses
-from greyheron.core.bulk.tracing import OUTCOMES, TooMuchAtOnce
-from greyheron.core.conversation import ARRIVING, VERDICTS, Verdict
-from greyheron.core.lists import ResolvedList
+from greyheron.core.lists.resolved import ResolvedList
+from greyheron.core.network.addresses import is_link_local
+from greyheron.core.walk.conversation import ARRIVING, VERDICTS, Verdict
 from greyheron.core.world import World
 from greyheron.model.values import Family
 

@@ -14,14 +14,14 @@ from operator import itemgetter
 
 import numpy as np
 
-from greyheron.core.addresses import block_of, is_link_local
-from greyheron.core.bulk.headers import NONE, Addresses, Bools, Ints
-from greyheron.core.delivery import lines_for, service_for
+from greyheron.core.headers import NONE, Addresses, Bools, Ints
+from greyheron.core.network.addresses import block_of, is_link_local
+from greyheron.core.network.segments import InterfaceId
 from greyheron.core.packet import Packet
-from greyheron.core.routing import NextHop
-from greyheron.core.segments import InterfaceId
-from greyheron.core.sessions import tracks
-from greyheron.core.walk import own_address
+from greyheron.core.routing.table import NextHop
+from greyheron.core.walk.delivery import lines_for, service_for
+from greyheron.core.walk.sessions import tracks
+from greyheron.core.walk.walk import own_address
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Device

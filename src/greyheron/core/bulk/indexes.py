@@ -7,8 +7,8 @@ from weakref import WeakValueDictionary
 from cachetools import LRUCache
 
 from greyheron.core.bulk.forwarding import ForwardingIndex, forwarding_key
-from greyheron.core.bulk.placed import ListTables
-from greyheron.core.bulk.recorded import Recorder
+from greyheron.core.bulk.list_decisions import ListTables
+from greyheron.core.bulk.walked_classes import Recorder
 from greyheron.core.world import World
 from greyheron.model.values import Family
 

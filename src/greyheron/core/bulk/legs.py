@@ -4,11 +4,11 @@ import numpy as np
 
 from greyheron.core.bulk.conversations import Rows
 from greyheron.core.bulk.forwarding import LISTENS, ForwardingIndex, Listening, protocol_index
-from greyheron.core.bulk.headers import NO_PORT, NONE, Headers, Ints
-from greyheron.core.bulk.tracing import ARRIVED, NO_SESSION, REFUSED, SPECIAL, Batch, Deliver
-from greyheron.core.conversation import reply_to
+from greyheron.core.bulk.tracer import ARRIVED, NO_SESSION, REFUSED, SPECIAL, Batch, Deliver
+from greyheron.core.headers import NO_PORT, NONE, Headers, Ints
 from greyheron.core.packet import Packet
-from greyheron.core.sessions import can_open
+from greyheron.core.walk.conversation import reply_to
+from greyheron.core.walk.sessions import can_open
 from greyheron.model.names import TCP, WITH_PORTS
 
 OUT, RETURN, OUT_AGAIN, RETURN_AGAIN = range(4)

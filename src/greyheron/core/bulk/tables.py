@@ -8,13 +8,13 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from greyheron.core.bulk.headers import NONE, Headers, Ints, Words, occurring
-from greyheron.core.fields import ADDRESS_FIELDS, KIND_FIELDS, PORT_FIELDS, KindField
-from greyheron.core.fields.field import WORD, packed
-from greyheron.core.lists import ResolvedList
-from greyheron.core.matching import discovers
+from greyheron.core.headers import NONE, Headers, Ints, Words, occurring
+from greyheron.core.lists.fields import ADDRESS_FIELDS, KIND_FIELDS, PORT_FIELDS, KindField
+from greyheron.core.lists.fields.field import WORD, packed
+from greyheron.core.lists.matching import discovers
+from greyheron.core.lists.resolved import ResolvedList
+from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet
-from greyheron.core.rules import Rule
 from greyheron.model.values import Action, Family
 
 _EVERY_BIT = np.uint64((1 << WORD) - 1)

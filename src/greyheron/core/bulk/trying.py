@@ -5,8 +5,8 @@ from msgspec.structs import replace
 
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
-from greyheron.core.bulk.headers import NONE
-from greyheron.core.conversation import (
+from greyheron.core.headers import NONE
+from greyheron.core.walk.conversation import (
     Result,
     Unwalked,
     converse,

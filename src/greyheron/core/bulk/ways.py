@@ -11,8 +11,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from greyheron.core.bulk.forwarding import ForwardingIndex
-from greyheron.core.bulk.headers import NONE, Addresses, Bools, Ints, within_spans
-from greyheron.core.bulk.tracing import (
+from greyheron.core.bulk.tracer import (
     ARRIVED,
     HOP_LIMIT,
     LOST,
@@ -27,6 +26,7 @@ from greyheron.core.bulk.tracing import (
     Deliver,
     TooMuchAtOnce,
 )
+from greyheron.core.headers import NONE, Addresses, Bools, Ints, within_spans
 from greyheron.core.packet import FIRST_HOP_LIMIT
 
 _NOTHING = np.zeros(0, dtype=np.int64)

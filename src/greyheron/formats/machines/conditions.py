@@ -6,7 +6,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from greyheron.core.regions import Spans, span_meet
+from greyheron.core.intervals import Spans, span_meet
 from greyheron.model.entry import IcmpMatch
 from greyheron.model.header import FlagsMatch
 from greyheron.model.values import Family

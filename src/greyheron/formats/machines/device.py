@@ -9,9 +9,9 @@ from ipaddress import IPv4Interface, IPv6Address, IPv6Interface, ip_interface
 from typing import Any
 
 from greyheron.analysis.testing.sending import CountedAt
-from greyheron.core.delivery import LOGIN_PORTS
+from greyheron.core.intervals import Spans, span_union
 from greyheron.core.progress import Progress, unwatched
-from greyheron.core.regions import Spans, span_union
+from greyheron.core.walk.delivery import LOGIN_PORTS
 from greyheron.formats.format import Notice
 from greyheron.formats.machines.lists import AddressSets, WrittenList, list_of
 from greyheron.formats.machines.machine import (

@@ -7,7 +7,7 @@ from itertools import product
 from msgspec import Struct
 from msgspec.structs import replace
 
-from greyheron.core.regions import Spans, prefixes_of, span_size
+from greyheron.core.intervals import Spans, prefixes_of, span_size
 from greyheron.formats.machines.conditions import Conditions
 from greyheron.formats.machines.ruleset import FilterRule, FilterVerdict
 from greyheron.model.document import AccessList, AddressSet

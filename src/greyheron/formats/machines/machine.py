@@ -20,7 +20,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
-from greyheron.core.regions import Spans, span_minus, span_union
+from greyheron.core.intervals import Spans, span_minus, span_union
 from greyheron.formats.format import Notice
 from greyheron.model.document import family_of
 from greyheron.model.problems import DocumentError, Problem

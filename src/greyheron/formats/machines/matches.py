@@ -7,7 +7,7 @@ from ipaddress import ip_address, ip_network
 from itertools import product
 from typing import Any
 
-from greyheron.core.regions import Spans, span_minus, span_union
+from greyheron.core.intervals import Spans, span_minus, span_union
 from greyheron.formats.machines.conditions import ANYTHING, NO_INTERFACE, Conditions, both
 from greyheron.model.document import family_of
 from greyheron.model.entry import IcmpMatch

@@ -14,9 +14,9 @@ from ipaddress import (
 )
 from typing import Any
 
-from greyheron.core.discovery import SOLICITED_NODE
-from greyheron.core.frames import group_mac
+from greyheron.core.lists.frames import group_mac
 from greyheron.core.progress import Progress, part, unwatched
+from greyheron.core.routing.discovery import SOLICITED_NODE
 from greyheron.formats.format import Brought, Notice
 from greyheron.formats.machines.device import Made, MadeDevice, Neighbours
 from greyheron.formats.machines.machine import LOOPBACK, Machine, PortLine, kept_names

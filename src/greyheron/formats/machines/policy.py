@@ -13,7 +13,7 @@ from ipaddress import ip_address
 from msgspec import Struct
 from msgspec.structs import replace
 
-from greyheron.core.regions import Spans, span_union
+from greyheron.core.intervals import Spans, span_union
 from greyheron.formats.format import Notice
 from greyheron.formats.machines.composition import (
     EVERYTHING,

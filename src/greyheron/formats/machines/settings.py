@@ -8,7 +8,7 @@ from ipaddress import ip_address, ip_network
 
 from msgspec import Struct
 
-from greyheron.core.regions import Spans, span_meet, span_minus, span_union
+from greyheron.core.intervals import Spans, span_meet, span_minus, span_union
 from greyheron.formats.machines.conditions import ANYTHING, Conditions
 from greyheron.formats.machines.machine import EVERYWHERE, Machine, PolicyLine
 from greyheron.model.entry import IcmpMatch

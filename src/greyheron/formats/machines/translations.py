@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 from ipaddress import ip_address
 from typing import Any
 
-from greyheron.core.regions import Spans, prefixes_of
+from greyheron.core.intervals import Spans, prefixes_of
 from greyheron.formats.machines.machine import LOOPBACK, Machine, PortLine
 from greyheron.formats.machines.policy import rewritten
 from greyheron.formats.machines.ruleset import FilterRule, FilterVerdict

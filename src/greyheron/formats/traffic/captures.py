@@ -8,7 +8,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from greyheron.analysis.traffic.records import Records, joined
-from greyheron.core.bulk.headers import Bools, Ints
+from greyheron.core.headers import Bools, Ints
 from greyheron.core.progress import Progress
 from greyheron.formats.format import Notice
 from greyheron.formats.traffic.captured import Packets, packets_in

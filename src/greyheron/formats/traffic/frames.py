@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from greyheron.analysis.traffic.records import Halves
-from greyheron.core.bulk.headers import Ints
+from greyheron.core.headers import Ints
 
 V4, V6 = 0x0800, 0x86DD
 _ETHERNET, _RAW, _COOKED, _COOKED_2, _NULL, _LOOP = 1, (12, 14, 101, 228, 229), 113, 276, 0, 108

@@ -9,7 +9,7 @@ from typing import Any
 
 import orjson
 
-from greyheron.core.lists import Names, resolve
+from greyheron.core.lists.resolved import Names, resolve
 from greyheron.core.progress import Progress
 from greyheron.formats.bundle import Bundle
 from greyheron.formats.format import Brought, Notice, Taken

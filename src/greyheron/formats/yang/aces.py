@@ -5,18 +5,18 @@ from functools import lru_cache
 from itertools import product
 from typing import Any
 
-from greyheron.core.fields import unsaid
-from greyheron.core.fields.addresses import DestinationField, SourceField
-from greyheron.core.fields.dscp import DscpField
-from greyheron.core.fields.established import EstablishedField
-from greyheron.core.fields.flags import FlagsField
-from greyheron.core.fields.icmp import IcmpField
-from greyheron.core.fields.ports import DestinationPortField, SourcePortField, spans_of
-from greyheron.core.fields.protocol import ProtocolField
-from greyheron.core.lists import ResolvedList
-from greyheron.core.matching import NEIGHBOUR_DISCOVERY
-from greyheron.core.regions import prefixes_of, span_union
-from greyheron.core.rules import Rule
+from greyheron.core.intervals import prefixes_of, span_union
+from greyheron.core.lists.fields import unsaid
+from greyheron.core.lists.fields.address import DestinationField, SourceField
+from greyheron.core.lists.fields.dscp import DscpField
+from greyheron.core.lists.fields.established import EstablishedField
+from greyheron.core.lists.fields.flags import FlagsField
+from greyheron.core.lists.fields.icmp import IcmpField
+from greyheron.core.lists.fields.ports import DestinationPortField, SourcePortField, spans_of
+from greyheron.core.lists.fields.protocol import ProtocolField
+from greyheron.core.lists.matching import NEIGHBOUR_DISCOVERY
+from greyheron.core.lists.resolved import ResolvedList
+from greyheron.core.lists.rules import Rule
 from greyheron.model.entry import AddressBlock
 from greyheron.model.header import EVERY_FLAG, TcpFlags
 from greyheron.model.names import TCP, WITH_PORTS

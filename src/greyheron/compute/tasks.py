@@ -1,0 +1,54 @@
+"""What is asked of whoever works something out elsewhere: processes of this machine, or of others."""
+
+from collections.abc import Sequence
+from typing import Any, Protocol
+
+from msgspec import Struct
+
+from greyheron.compute.documents import Drafted
+from greyheron.core.progress import Found, Progress, unheard
+
+
+class WorkersGone(Exception):
+    """Nobody can work something out now: processes ended, a scheduler does not answer. Says what to do."""
+
+
+class Order(Struct, frozen=True):
+    """What one worker is to do: a method of `DerivedState`.
+
+    worker:  which one, of those that there are
+    first, rest:  its arguments before and behind the progress; documents stand in `first` as they are
+    tells:  whether it can tell what it found before it is done
+    """
+
+    worker: int
+    method: str
+    documents: Drafted
+    first: tuple[Any, ...]
+    rest: tuple[Any, ...] = ()
+    tells: bool = False
+
+
+class Crew(Protocol):
+    """Workers that keep what they worked out for networks, and are told changes of documents."""
+
+    def __len__(self) -> int:
+        """Into how many shares long work is best split."""
+        ...
+
+    def results(
+        self, network: str, asked: Sequence[Order], progress: Progress, told: Found = unheard
+    ) -> list[Any]:
+        """What comes of orders that are carried out at once.
+
+        told:  what is found meanwhile; where a worker was lost, perhaps twice
+
+        Raises what they raise, what `progress` raises, and WorkersGone.
+        """
+        ...
+
+    def forget(self, network: str) -> None:
+        """Let go whatever is known of a network."""
+        ...
+
+    def close(self) -> None: ...
