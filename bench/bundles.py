@@ -13,7 +13,7 @@ from random import Random
 from typing import Any, TypeVar
 
 from greyheron.analysis.findings.finder import find_in_time
-from greyheron.analysis.findings.kept import KeptFindings
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.core.bulk.engines import engines
 from greyheron.core.timeline import Timeline
 from greyheron.formats.bundle import Bundle

@@ -25,9 +25,9 @@ from rich.table import Table
 
 from greyheron.analysis.advice.advisor import Advisor
 from greyheron.analysis.findings.finder import find_in_time
-from greyheron.analysis.findings.kept import KeptFindings
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.proof.prover import Prover
-from greyheron.analysis.reach.kept import KeptReaches
+from greyheron.analysis.reach.matrix_cache import KeptReaches
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.compute.documents import RunningAndDraft
 from greyheron.compute.pooled import RemoteState

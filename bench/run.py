@@ -21,10 +21,10 @@ from rich.table import Table
 from bench.diagrams import Diagrams, first_packet
 from greyheron.analysis.advice.advisor import Advisor
 from greyheron.analysis.findings.finder import find_in_time
-from greyheron.analysis.findings.kept import KeptFindings
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.proof.header_space import Grounds
 from greyheron.analysis.proof.prover import Proven, Prover
-from greyheron.analysis.reach.kept import KeptReaches
+from greyheron.analysis.reach.matrix_cache import KeptReaches
 from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine

@@ -10,11 +10,11 @@ from greyheron.analysis.advice.advisor import Advisor
 from greyheron.analysis.advice.choices import Advice
 from greyheron.analysis.findings.finder import find_in_time
 from greyheron.analysis.findings.finding import Finding
-from greyheron.analysis.findings.kept import KeptFindings
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.proof.answers import Proof
 from greyheron.analysis.proof.prover import Proven, Prover
-from greyheron.analysis.reach.kept import KeptReaches
 from greyheron.analysis.reach.matrix import Cells
+from greyheron.analysis.reach.matrix_cache import KeptReaches
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.compute.derived import DerivedState
 from greyheron.compute.documents import RunningAndDraft

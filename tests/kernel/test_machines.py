@@ -7,7 +7,7 @@ import pytest
 
 from greyheron.analysis.traffic.folding import SeenTraffic, fold
 from greyheron.analysis.traffic.judging import judge, parties_of
-from greyheron.analysis.traffic.times import whenever
+from greyheron.analysis.traffic.timestamps import whenever
 from greyheron.core.bulk.engines import engines
 from greyheron.core.timeline import Timeline
 from greyheron.core.walk.conversation import Verdict, converse

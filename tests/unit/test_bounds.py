@@ -11,7 +11,7 @@ from unittest.mock import patch
 import pytest
 
 from greyheron.analysis.findings.finder import find_in_time
-from greyheron.analysis.findings.kept import KeptFindings
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.proof import fine_classes
 from greyheron.analysis.proof.answers import Answer, Proof
 from greyheron.analysis.proof.policy import proof_report

@@ -14,7 +14,7 @@ import pytest
 
 from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.cli.reading import CannotGoOn
-from greyheron.cli.serving import at_socket, listening_at, token_of
+from greyheron.cli.serve import at_socket, listening_at, token_of
 from greyheron.core.timeline import Timeline
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.workspace import read_workspace, write_workspace

@@ -3,11 +3,11 @@
 import pytest
 
 from greyheron.analysis.findings.finder import find_in_time
-from greyheron.analysis.findings.kept import KeptFindings
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.network.differences import Sign, differences
 from greyheron.analysis.proof.answers import Answer
+from greyheron.analysis.proof.over_time import prove_in_time
 from greyheron.analysis.proof.prover import Prover
-from greyheron.analysis.proof.times import prove_in_time
 from greyheron.analysis.testing.sending import sending_of
 from greyheron.core.bulk.engines import engines
 from greyheron.core.timeline import Timeline

@@ -9,7 +9,7 @@ from greyheron.analysis.findings import wrong_direction
 from greyheron.analysis.findings.descriptions import named_direction
 from greyheron.analysis.findings.finder import find_in_time, noted
 from greyheron.analysis.findings.finding import Finding, Severity
-from greyheron.analysis.findings.kept import KeptFindings
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.bulk.engines import engines
 from greyheron.core.timeline import Timeline

@@ -3,7 +3,7 @@
 import pytest
 
 from greyheron.analysis.findings.finding import Ground
-from greyheron.analysis.findings.kept import KeptFindings
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.findings.lists import in_lists
 from greyheron.analysis.network.completion import complete_entry
 from greyheron.analysis.presentation.ranges import cover_list

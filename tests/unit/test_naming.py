@@ -3,7 +3,7 @@
 import pytest
 
 from greyheron.analysis.findings.finder import find_in_time
-from greyheron.analysis.findings.kept import KeptFindings
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.network.completion import complete_flow
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.prover import Prover

@@ -3,9 +3,9 @@
 import pytest
 
 from greyheron.analysis.proof.answers import Answer
+from greyheron.analysis.proof.over_time import prove_in_time
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.proof.sentences import sentence
-from greyheron.analysis.proof.times import prove_in_time
 from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.analysis.testing.judge import Standing
 from greyheron.core.bulk.engines import engines

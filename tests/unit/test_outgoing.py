@@ -15,7 +15,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as some
 
 from greyheron.analysis.findings.finder import find_in_time, noted
-from greyheron.analysis.findings.kept import KeptFindings
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.core.bulk.engines import engines
 from greyheron.core.timeline import Timeline

@@ -8,10 +8,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from greyheron.analysis.findings.finder import find_in_time
-from greyheron.analysis.findings.kept import KeptFindings
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.proof.answers import Answer
+from greyheron.analysis.proof.over_time import prove_in_time
 from greyheron.analysis.proof.prover import Prover
-from greyheron.analysis.proof.times import prove_in_time
 from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.analysis.testing.judge import Standing
 from greyheron.core.bulk.engines import engines

@@ -11,9 +11,9 @@ from msgspec.structs import replace
 
 from greyheron.analysis.proof import header_space, services
 from greyheron.analysis.proof.answers import Answer, Asking, Box, Proof, asking_words, side_words
+from greyheron.analysis.proof.over_time import prove_in_time
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.proof.sentences import sentence
-from greyheron.analysis.proof.times import prove_in_time
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.bulk.engines import MOST_ENGINES, engines
 from greyheron.core.intervals import Region, Spans

@@ -15,7 +15,7 @@ from greyheron.analysis.traffic.folding import SeenTraffic, fold
 from greyheron.analysis.traffic.judging import Odd, judge, odd, parties_of
 from greyheron.analysis.traffic.packing import packed, unpacked
 from greyheron.analysis.traffic.records import RecordRow, gathered
-from greyheron.analysis.traffic.times import times_of, whenever
+from greyheron.analysis.traffic.timestamps import times_of, whenever
 from greyheron.analysis.traffic.told import letting_through, rows_of
 from greyheron.core.bulk.engine import VERDICT_ORDER
 from greyheron.core.bulk.engines import engines

@@ -5,7 +5,7 @@ import json
 import pytest
 
 from greyheron.analysis.findings.finder import find_in_time, noted
-from greyheron.analysis.findings.kept import KeptFindings
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.core.bulk.engines import engines
 from greyheron.core.lists import resolved
 from greyheron.core.lists.fields import FIELDS

@@ -9,8 +9,8 @@ from typing import Any
 import pytest
 
 from greyheron.analysis.proof.answers import Answer
+from greyheron.analysis.proof.over_time import prove_in_time
 from greyheron.analysis.proof.prover import Prover
-from greyheron.analysis.proof.times import prove_in_time
 from greyheron.core.bulk.engines import engines
 from greyheron.core.timeline import Timeline
 from greyheron.formats.bundle import Bundle

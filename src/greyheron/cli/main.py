@@ -22,21 +22,21 @@ STOPPED = 130
 NOBODY_READS = 141
 
 COMMANDS = {
-    "serve": ("serving", "serve", "Serve the workbench."),
-    "backup": ("keeping", "backup", "Copy the database to a file, while the server runs or not."),
-    "restore": ("keeping", "restore", "Put a copy made by `backup` in the database's place."),
-    "trace": ("tracing", "trace", "Trace one flow hop by hop, both ways."),
-    "check": ("checking", "check", "Run every test flow, prove every requirement."),
-    "prove": ("checking", "prove", "Prove requirements."),
-    "advise": ("advising", "advise", "Say where lists would make a requirement or a test flow hold."),
-    "rehearse": ("rehearsing", "rehearse", "Build the network in the kernel, and send its test flows."),
-    "traffic": ("watching", "traffic", "Say what becomes of traffic that was really there."),
-    "collect": ("bringing", "collect", "Print the script that collects what a machine is."),
-    "convert": ("bringing", "convert", "Read a network in any format, and write it in another."),
-    "findings": ("advising", "findings", "Say what is wrong or doubtful."),
-    "reach": ("reaching", "reach", "Say who can talk to whom, as a table."),
-    "format": ("formatting", "format_file", "Put a file into its one usual form."),
-    "generate": ("formatting", "generate", "Print the workspace file of a large invented network."),
+    "serve": ("serve", "serve", "Serve the workbench."),
+    "backup": ("backup", "backup", "Copy the database to a file, while the server runs or not."),
+    "restore": ("backup", "restore", "Put a copy made by `backup` in the database's place."),
+    "trace": ("trace", "trace", "Trace one flow hop by hop, both ways."),
+    "check": ("check", "check", "Run every test flow, prove every requirement."),
+    "prove": ("check", "prove", "Prove requirements."),
+    "advise": ("advise", "advise", "Say where lists would make a requirement or a test flow hold."),
+    "rehearse": ("rehearse", "rehearse", "Build the network in the kernel, and send its test flows."),
+    "traffic": ("traffic", "traffic", "Say what becomes of traffic that was really there."),
+    "collect": ("convert", "collect", "Print the script that collects what a machine is."),
+    "convert": ("convert", "convert", "Read a network in any format, and write it in another."),
+    "findings": ("advise", "findings", "Say what is wrong or doubtful."),
+    "reach": ("reach", "reach", "Say who can talk to whom, as a table."),
+    "format": ("format", "format_file", "Put a file into its one usual form."),
+    "generate": ("format", "generate", "Print the workspace file of a large invented network."),
 }
 """Every command: its module and function, and what it does. The module is imported when it is run."""
 

@@ -9,7 +9,7 @@ from msgspec import to_builtins
 from greyheron.analysis.traffic.folding import fold
 from greyheron.analysis.traffic.judging import Odd, odd, parties_of
 from greyheron.analysis.traffic.told import TrafficRow, rows_of
-from greyheron.cli.checking import MARKS
+from greyheron.cli.check import MARKS
 from greyheron.cli.reading import UNEXPECTED, AsJson, CannotGoOn, File, out, print_json, read_file
 from greyheron.cli.scheduling import Scheduler, derived_state
 from greyheron.compute.documents import RunningAndDraft

@@ -13,7 +13,7 @@ from greyheron.analysis.advice.advisor import advise_in_time
 from greyheron.analysis.advice.choices import Advice
 from greyheron.analysis.findings.finder import find_in_time
 from greyheron.analysis.findings.finding import Finding
-from greyheron.analysis.findings.kept import KeptFindings
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.presentation.report import TraceReport, report_in_time
 from greyheron.analysis.proof.policy import (
     PolicyStates,
@@ -26,13 +26,13 @@ from greyheron.analysis.proof.policy import (
 from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.analysis.reach.axis import Axis, axis_of
 from greyheron.analysis.reach.change import ReachChange, ReachFound, change_of
-from greyheron.analysis.reach.kept import KeptReaches
 from greyheron.analysis.reach.matrix import Cells, Reach
+from greyheron.analysis.reach.matrix_cache import KeptReaches
 from greyheron.analysis.reach.question import ReachQuestion, families_of
 from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
 from greyheron.analysis.traffic.folding import SeenTraffic
 from greyheron.analysis.traffic.judging import Judged, judge, parties_of
-from greyheron.analysis.traffic.times import times_of
+from greyheron.analysis.traffic.timestamps import times_of
 from greyheron.compute.cache import FEW, Kept
 from greyheron.compute.documents import Drafted
 from greyheron.core.bulk.engines import engines

@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from greyheron.analysis.presentation.kept import KeptReport, kept_after
+from greyheron.analysis.presentation.remembered import KeptReport, kept_after
 from greyheron.analysis.presentation.report import deciding
 from greyheron.analysis.presentation.steps import ending_words
 from greyheron.analysis.testing.judge import Standing

@@ -19,8 +19,8 @@ from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.analysis.proof.sentences import remains
 from greyheron.analysis.proof.services import ServiceSet, meant
-from greyheron.analysis.reach.kept import KeptReaches
 from greyheron.analysis.reach.matrix import Changed, Reach
+from greyheron.analysis.reach.matrix_cache import KeptReaches
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.bulk_verdicts import Flows
 from greyheron.analysis.testing.judge import Standing, judge

@@ -13,7 +13,7 @@ from greyheron.model.document import AccessList, Network, to_data
 from greyheron.model.entry import Entry, PortSpan
 from greyheron.model.header import NOTHING_SAID, HeaderTerms
 from greyheron.model.names import icmp_name, protocol_name
-from greyheron.model.notation.header import write_header_terms
+from greyheron.model.notation.header_clauses import write_header_terms
 from greyheron.model.notation.line import NotationError
 from greyheron.model.notation.lists import read_body, renumbered, write_body
 from greyheron.model.requirement import Asks, Side, TermKind

@@ -7,7 +7,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
-from greyheron.analysis.findings.kept import KeptFindings
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.findings.lists import in_lists
 from greyheron.analysis.findings.misplaced import stopping_what_is_wanted
 from greyheron.analysis.findings.placement import in_placements

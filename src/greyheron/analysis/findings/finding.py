@@ -9,7 +9,7 @@ from operator import attrgetter
 
 from msgspec import Struct
 
-from greyheron.analysis.findings.kept import KeptFindings
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.shares import WHOLE, Share

@@ -21,9 +21,9 @@ from greyheron.analysis.findings.finding import (
     shortened,
     text_of,
 )
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.findings.frame_lists import in_frame_list
 from greyheron.analysis.findings.ineffective import Ineffective, ineffective_entries
-from greyheron.analysis.findings.kept import KeptFindings
 from greyheron.core.headers import Ints, grouped
 from greyheron.core.lists.resolved import Names, ResolvedList, resolve
 from greyheron.core.progress import Progress, part

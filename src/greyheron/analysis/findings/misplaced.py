@@ -10,8 +10,8 @@ from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severit
 from greyheron.analysis.findings.wrong_direction import ANY_PROTOCOL
 from greyheron.analysis.proof.answers import Answer, Party, Proof, flow_between
 from greyheron.analysis.proof.endpoints import Endpoints
+from greyheron.analysis.proof.over_time import prove_in_time
 from greyheron.analysis.proof.prover import Proven, Prover
-from greyheron.analysis.proof.times import prove_in_time
 from greyheron.analysis.testing.bulk_verdicts import Flows
 from greyheron.core.lists.fields.address import DestinationField
 from greyheron.core.lists.periods import Span

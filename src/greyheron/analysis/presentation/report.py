@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
-from greyheron.analysis.presentation.kept import KeptReport, kept_after
+from greyheron.analysis.presentation.remembered import KeptReport, kept_after
 from greyheron.analysis.presentation.steps import (
     ending_words,
     header_words,

@@ -8,7 +8,7 @@ import numpy as np
 from msgspec import Struct
 
 from greyheron.analysis.traffic.folding import SeenTraffic
-from greyheron.analysis.traffic.times import Times
+from greyheron.analysis.traffic.timestamps import Times
 from greyheron.core.bulk.conversations import Conversations, Verdicts
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.engines import Engines

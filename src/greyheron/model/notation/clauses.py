@@ -8,7 +8,7 @@ from msgspec import Struct
 
 from greyheron.model.entry import Entry, IcmpMatch, PortTerm
 from greyheron.model.names import ICMP_TYPES, PORTS, PROTOCOLS, TCP, WITH_PORTS, icmp_name, protocol_name
-from greyheron.model.notation.header import (
+from greyheron.model.notation.header_clauses import (
     DSCP_OPTIONS,
     DSCP_WORDS,
     FLAGS_OPTIONS,

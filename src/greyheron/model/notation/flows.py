@@ -6,7 +6,7 @@ from ipaddress import ip_address, ip_interface
 
 from greyheron.model.flow import ExpectedFlow, Flow, FlowEnd
 from greyheron.model.names import PORTS, PROTOCOLS
-from greyheron.model.notation.header import DSCP_OPTIONS, read_code_point, read_flags, take_fragment
+from greyheron.model.notation.header_clauses import DSCP_OPTIONS, read_code_point, read_flags, take_fragment
 from greyheron.model.notation.line import LineError, NotationError, NotationLine, Option
 from greyheron.model.notation.periods import take_moment
 from greyheron.model.notation.terms import NAME, read_port

@@ -7,7 +7,7 @@ from msgspec import structs
 
 from greyheron.model.names import PORTS, PROTOCOLS, TCP
 from greyheron.model.notation.flows import INTERFACE, is_address
-from greyheron.model.notation.header import read_header_terms, write_header_terms
+from greyheron.model.notation.header_clauses import read_header_terms, write_header_terms
 from greyheron.model.notation.line import LineError, NotationError, NotationLine, Option
 from greyheron.model.notation.periods import take_during
 from greyheron.model.notation.terms import NAME, read_ports

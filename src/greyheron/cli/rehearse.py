@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 from msgspec import to_builtins
 
-from greyheron.cli.checking import MARKS
+from greyheron.cli.check import MARKS
 from greyheron.cli.reading import (
     UNEXPECTED,
     AsJson,

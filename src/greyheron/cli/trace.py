@@ -5,7 +5,7 @@ from typing import Annotated
 import typer
 from msgspec import to_builtins
 
-from greyheron.analysis.presentation.kept import kept_words
+from greyheron.analysis.presentation.remembered import kept_words
 from greyheron.analysis.presentation.report import LegReport, TraceReport, report_in_time
 from greyheron.cli.reading import AsJson, File, out, print_json, read_file
 from greyheron.core.bulk.trying import try_flow

@@ -4,7 +4,7 @@ from collections.abc import Callable, Hashable
 from operator import is_
 from typing import TypeVar, cast
 
-from greyheron.analysis.reach.kept import KeptReaches
+from greyheron.analysis.reach.matrix_cache import KeptReaches
 
 T = TypeVar("T")
 
