@@ -26,7 +26,7 @@ from tests.unit.test_reference import at_some_time, by_name, disagreements
 from greyheron.analysis.proof import header_space, services
 from greyheron.compute import pooled
 from greyheron.compute.cluster import Cluster
-from greyheron.compute.tasks import Crew
+from greyheron.compute.tasks import WorkerPool
 from greyheron.compute.workers import Workers
 from greyheron.model.document import TestFlow
 from greyheron.model.flow import ExpectedFlow
@@ -72,18 +72,18 @@ def edits(seed: int, edits: int) -> tuple[int, list[str]]:
 
 
 @cache
-def crews() -> dict[str, Crew]:
+def crews() -> dict[str, WorkerPool]:
     """Two processes of ours and two of the engine, each with a share of every network, however small."""
     running.enter_context(patch.object(pooled, "SMALL", 0))
     address = running.enter_context(machines(2)).address
-    found: dict[str, Crew] = {"workers": Workers(2, 1 << 30), "a scheduler": Cluster(address)}
+    found: dict[str, WorkerPool] = {"workers": Workers(2, 1 << 30), "a scheduler": Cluster(address)}
     for each in found.values():
         running.callback(each.close)
     return found
 
 
 def elsewhere(seed: int, edits: int) -> tuple[int, list[str]]:
-    there = {name: pooled.RemoteState(f"random {seed}", crew) for name, crew in crews().items()}
+    there = {name: pooled.RemoteState(f"random {seed}", pool) for name, pool in crews().items()}
     return edits, list(answered_otherwise(seed, edits, there))
 
 

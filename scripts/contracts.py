@@ -1,5 +1,6 @@
 """Write the published contracts: the API, the file format, what devices do. `--check` only compares."""
 
+import ast
 import json
 import sys
 import tempfile
@@ -15,6 +16,7 @@ from greyheron.server.app import make_app
 from greyheron.store.database import open_database
 
 ROOT = Path(__file__).parent.parent
+NOTATION = ROOT / "src" / "greyheron" / "model" / "notation"
 
 
 def contracts() -> dict[str, str]:
@@ -24,6 +26,7 @@ def contracts() -> dict[str, str]:
             "docs/openapi.json": _json(app.openapi()),
             "docs/network.schema.json": _json(Network.model_json_schema(by_alias=True)),
             "ui/src/api/traits.ts": _traits(),
+            "ui/src/api/keywords.ts": _keywords(),
         }
 
 
@@ -37,6 +40,25 @@ def _traits() -> str:
     return (
         "/** What each kind of device does. Made by `make contracts` from model/traits.py. */\n"
         f"export const TRAITS = {json.dumps(traits, indent=2)} as const;\n"
+    )
+
+
+def _keywords() -> str:
+    """The fixed words of the notation: those that its readers take, for editors to tell from names."""
+    calls = [
+        (node.func.attr, node.args)
+        for file in sorted(NOTATION.glob("*.py"))
+        for node in ast.walk(ast.parse(file.read_text(encoding="utf-8")))
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.args
+    ]
+    given = [args[0] for name, args in calls if name == "take"]
+    chosen = [each for name, args in calls if name == "choose" for each in ast.walk(args[0])]
+    given += [key for each in chosen if isinstance(each, ast.Dict) for key in each.keys if key is not None]
+    words = {each.value for each in given if isinstance(each, ast.Constant) and isinstance(each.value, str)}
+    listed = json.dumps(sorted(words), ensure_ascii=False, indent=2)
+    return (
+        "/** The fixed words of the notation. Made by `make contracts` from model/notation. */\n"
+        f"export const KEYWORDS: ReadonlySet<string> = new Set({listed});\n"
     )
 
 

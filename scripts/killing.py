@@ -17,7 +17,7 @@ from greyheron.compute.cluster import Cluster
 from greyheron.compute.derived import DerivedState
 from greyheron.compute.documents import RunningAndDraft
 from greyheron.compute.pooled import RemoteState
-from greyheron.compute.tasks import Crew, WorkersGone
+from greyheron.compute.tasks import WorkerPool, WorkersGone
 from greyheron.compute.workers import Workers
 from greyheron.core.progress import unwatched
 from greyheron.demo.generator import Plan, generate
@@ -40,7 +40,7 @@ def kill(workers: Workers, chance: Random) -> None:
         os.kill(chance.choice(workers.pids()), chance.choice([signal.SIGKILL, signal.SIGTERM]))
 
 
-def of_our_own(times: int, chance: Random) -> Iterator[tuple[Crew, Callable[[], None]]]:
+def of_our_own(times: int, chance: Random) -> Iterator[tuple[WorkerPool, Callable[[], None]]]:
     """Two worker processes, and how one of them is killed."""
     workers = Workers(2, 1 << 30)
     for _ in range(times):
@@ -48,7 +48,7 @@ def of_our_own(times: int, chance: Random) -> Iterator[tuple[Crew, Callable[[], 
     workers.close()
 
 
-def of_a_scheduler(times: int, chance: Random) -> Iterator[tuple[Crew, Callable[[], None]]]:
+def of_a_scheduler(times: int, chance: Random) -> Iterator[tuple[WorkerPool, Callable[[], None]]]:
     """Two workers of a scheduler; one of the three is killed, and started again before the next time."""
     with machines(2) as started:
         cluster = Cluster(started.address)
@@ -68,11 +68,11 @@ def main() -> int:
     wrong = 0
     for crews in (of_our_own, of_a_scheduler):
         right = gone = 0
-        for number, (crew, killing) in enumerate(crews(times, chance)):
+        for number, (pool, killing) in enumerate(crews(times, chance)):
             timer = Timer(chance.uniform(0, 2.5), killing)
             timer.start()
             try:
-                right += work(RemoteState(f"network {number}", crew), stored) == expected
+                right += work(RemoteState(f"network {number}", pool), stored) == expected
             except WorkersGone:
                 gone += 1
             timer.join()

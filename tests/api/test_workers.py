@@ -20,7 +20,7 @@ QUESTION = {"services": ["services", "ping"], "family": "ipv4"}
 
 @pytest.fixture
 def working(engine: Engine) -> Iterator[TestClient]:
-    app = make_app(engine, Access(), None, crew=Workers(1, MEMORY))
+    app = make_app(engine, Access(), None, pool=Workers(1, MEMORY))
     with TestClient(app, base_url="http://127.0.0.1:8470") as client:
         yield client
 
@@ -54,6 +54,6 @@ def test_long_work_is_done_by_workers(client: TestClient, working: TestClient) -
 def test_a_server_whose_workers_end_answers_all_the_same(working: TestClient) -> None:
     name = working.post("/api/networks/demo").json()["id"]
     before = result(working, f"/api/networks/{name}/findings")
-    for pid in working.app.state.crew.pids():  # type: ignore[attr-defined]
+    for pid in working.app.state.pool.pids():  # type: ignore[attr-defined]
         os.kill(pid, signal.SIGKILL)
     assert result(working, f"/api/networks/{name}/findings") == before

@@ -126,7 +126,7 @@ def test_a_list_picked_up_by_accident_is_put_down_by_a_key_that_means_nothing(pa
     expect(page.get_by_test_id("placing")).to_contain_text("centre-gw")
     page.keyboard.press("9")
     expect(page.get_by_test_id("placing")).to_have_count(0)
-    expect(page.get_by_test_id("draft-state")).to_have_text("Draft as running")
+    expect(page.get_by_test_id("draft-state")).to_have_text("No changes")
 
 
 def test_a_line_editor_has_no_scrollbar_in_it(page: Page) -> None:
@@ -176,7 +176,7 @@ def test_a_choice_that_is_tried_is_shown_and_named_everywhere(page: Page) -> Non
     page.get_by_role("button", name="Leave it").click()
     expect(page.get_by_test_id("tried")).to_have_count(0)
     expect(page.get_by_role("radio", name="trial")).to_have_count(0)
-    expect(page.get_by_test_id("draft-state")).to_have_text("Draft as running")
+    expect(page.get_by_test_id("draft-state")).to_have_text("No changes")
 
 
 def test_a_flow_in_a_large_network_brings_its_own_drawing(page: Page, server: Server, tmp_path: Path) -> None:

@@ -122,7 +122,7 @@ def test_by_keyboard_alone(page: Page) -> None:
     write("no logins for visitors")
     press("Tab")
     press("Enter")
-    expect(page.get_by_test_id("draft-state")).to_have_text("Draft as running")
+    expect(page.get_by_test_id("draft-state")).to_have_text("No changes")
     expect(page.get_by_text("no logins for visitors")).to_be_visible()
 
 

@@ -60,7 +60,7 @@ def test_a_requirement_from_its_first_word_to_its_application(page: Page) -> Non
     page.keyboard.type("no pings from visitors")
     page.keyboard.press("Tab")
     page.keyboard.press("Enter")
-    expect(page.get_by_test_id("draft-state")).to_have_text("Draft as running")
+    expect(page.get_by_test_id("draft-state")).to_have_text("No changes")
     page.keyboard.press("Escape")
     palette(page, "Go to Map")
     expect(page.locator("[data-requirement=r6]").get_by_role("img", name="running: proved")).to_be_visible()
@@ -194,7 +194,7 @@ def test_a_repair_is_tried_before_it_is_made(page: Page, server: Server) -> None
     page.goto(server.address)
     press(page, page.get_by_role("button", name="After the storm: find the faults"))
     expect(page.get_by_test_id("book-summary")).to_contain_text("31 flows, 18 not as expected")
-    for key, edits in (("v", "Draft as running"), ("a", "Draft: 1 edit")):
+    for key, edits in (("v", "No changes"), ("a", "Draft: 1 edit")):
         palette(page, "Go to Findings")
         guard = page.locator("[data-finding='list of denies only: lab-guard']")
         press(page, guard.get_by_role("button", name="try it first"))
@@ -228,7 +228,7 @@ def test_choices_are_shown_as_they_are_found(page: Page, server: Server) -> None
     row(page, "t1").click()
     page.get_by_role("button", name="Where should it go?").click()
     places = page.get_by_role("region", name="Where it could go")
-    expect(places.get_by_role("status")).to_contain_text("Trying every place, 40%")
+    expect(places.get_by_role("status")).to_contain_text("Probe every place, 40%")
     expect(places.get_by_role("listitem")).to_have_count(2)
     second = places.get_by_role("button", name=choices[2]["text"])
     second.click()

@@ -41,7 +41,7 @@ def test_a_test_flow_is_one_typed_line_with_completion(page: Page) -> None:
     expect(row(page, "t27")).to_contain_text("till → ledger telnet")
     expect(mark(page, "t27", "draft")).to_have_accessible_name("draft: passes, not as expected")
     expect(page.get_by_test_id("book-summary")).to_contain_text("27 flows, 3 not as expected")
-    expect(page.get_by_test_id("draft-state")).to_have_text("Draft as running")  # a test changes no device
+    expect(page.get_by_test_id("draft-state")).to_have_text("No changes")  # a test changes no device
 
 
 def test_errors_in_a_list_show_as_typed_and_are_not_saved(page: Page) -> None:
@@ -108,7 +108,7 @@ def test_undo_redo_and_discard(page: Page) -> None:
     gone = page.get_by_role("button", name="hides-in, entering hide-gw by eth1, taken off in the draft")
     expect(gone).to_be_visible()
     page.keyboard.press("Control+z")
-    expect(page.get_by_test_id("draft-state")).to_have_text("Draft as running")
+    expect(page.get_by_test_id("draft-state")).to_have_text("No changes")
     page.keyboard.press("Control+Shift+z")
     expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 1 edit")
     page.get_by_role("button", name="Discard").click()
@@ -179,7 +179,7 @@ def test_plates_stay_where_they_are_put(page: Page) -> None:
     expect(page.get_by_role("button", name="Undo", exact=True)).to_have_attribute(
         "title", "Undo: move jetty on the map"
     )
-    expect(page.get_by_test_id("draft-state")).to_have_text("Draft as running")
+    expect(page.get_by_test_id("draft-state")).to_have_text("No changes")
     page.reload()
     expect(plate).to_be_visible()
     after = plate.bounding_box()

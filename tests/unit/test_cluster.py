@@ -343,12 +343,12 @@ def test_a_scheduler_is_spoken_to_by_tls(tmp_path: Path, monkeypatch: pytest.Mon
         for name, value in settings.items():
             monkeypatch.setenv(name, value)
         dask.config.refresh()
-        crew = Cluster(found.address)
+        pool = Cluster(found.address)
         try:
-            there = RemoteState("tls", crew).findings(RunningAndDraft.same(saltmarsh()), None, unwatched)
+            there = RemoteState("tls", pool).findings(RunningAndDraft.same(saltmarsh()), None, unwatched)
             assert there == DerivedState().findings(RunningAndDraft.same(saltmarsh()), None, unwatched)
         finally:
-            crew.close()
+            pool.close()
         for name in settings:
             monkeypatch.delenv(name)
         dask.config.refresh()
@@ -358,7 +358,7 @@ def test_a_scheduler_is_spoken_to_by_tls(tmp_path: Path, monkeypatch: pytest.Mon
 
 def test_a_server_gives_long_work_to_a_scheduler(engine: Engine, client: TestClient, two: Machines) -> None:
     name = client.post("/api/networks/demo").json()["id"]
-    app = make_app(engine, Access(), None, crew=Cluster(two.address))
+    app = make_app(engine, Access(), None, pool=Cluster(two.address))
     with TestClient(app, base_url="http://127.0.0.1:8470") as working:
         for what, body in (("findings", None), ("advice", {"text": "block visitors → ledger ssh"})):
             path = f"/api/networks/{name}/{what}"

@@ -47,6 +47,33 @@ def test_every_section_that_is_cited_is_in_the_semantics() -> None:
     assert [each for each in sorted(cited) if each[1] not in sections] == []
 
 
+def test_no_two_modules_of_a_layer_have_one_name() -> None:
+    found = defaultdict(list)
+    for file in sorted((ROOT / "src" / "greyheron").glob("*/**/*.py")):
+        place = file.relative_to(ROOT / "src" / "greyheron")
+        if file.stem != "__init__" and "migrations" not in place.parts:
+            found[place.parts[0], file.stem].append(str(place))
+    assert len(found) > 250
+    assert [files for files in found.values() if len(files) > 1] == []
+
+
+def test_every_module_that_the_docs_name_is_there() -> None:
+    """By its path from a folder that has it, or by its name alone."""
+    modules = ["/" + str(file.relative_to(ROOT)) for file in _python_files()]
+    named = {
+        (str(file.relative_to(ROOT)), module)
+        for file in [*(ROOT / "docs").glob("*.md"), ROOT / "CONTRIBUTING.md", ROOT / "README.md"]
+        for module in re.findall(r"[\w/]*\w\.py\b", file.read_text())
+    }
+    assert len(named) > 40
+    assert [each for each in sorted(named) if not any(file.endswith(f"/{each[1]}") for file in modules)] == []
+
+
+def _python_files() -> Iterator[Path]:
+    for folder in ("src", "tests", "scripts", "bench"):
+        yield from (ROOT / folder).rglob("*.py")
+
+
 def test_a_type_name_means_one_thing() -> None:
     """A name of a class or a type alias is given in one module; the others import it."""
     found = defaultdict(list)

@@ -29,7 +29,7 @@ from greyheron.rehearsal.pcapng import write_captures
 from greyheron.rehearsal.plan import NetworkPlan, Wire, plan_of
 from greyheron.rehearsal.report import SeenHop, report_of
 from greyheron.rehearsal.rulebook import Counted
-from greyheron.rehearsal.sendings import Trying, apart, guests_of, sendings_of
+from greyheron.rehearsal.sendings import Probe, apart, guests_of, sendings_of
 from tests.lab import Lab
 from tests.unit.test_frames import frames
 
@@ -45,7 +45,7 @@ def plan(lab: Lab) -> NetworkPlan:
     return plan_of(Timeline.build(lab.network()).first)
 
 
-def asked(lab: Lab, flow: str) -> list[Trying]:
+def asked(lab: Lab, flow: str) -> list[Probe]:
     lab.data["tests"] = [{"id": "t1", "flow": f"{flow} pass"}]
     network = lab.network()
     return sendings_of(Asked(network.tests[0].flow.flow, test="t1"), Timeline.build(network).first)
@@ -288,7 +288,7 @@ def test_who_decided_is_told_by_its_own_packets_before_counters_that_others_rais
     assert (wrong.fact, wrong.seen[-8:]) == ("the deciding entry", "entry 20")
 
 
-def facts(sending: Trying, **other: Any) -> SeenFacts:
+def facts(sending: Probe, **other: Any) -> SeenFacts:
     predicted = sending.predicted[0]
     decider = () if predicted.decider is None else (predicted.decider,)
     found = {"sees": predicted.sees, "by": predicted.by, "way": predicted.way, "rose": frozenset(decider)}

@@ -9,7 +9,7 @@ import typer
 from greyheron.cli.reading import CannotGoOn
 from greyheron.compute.derived import DerivedState
 from greyheron.compute.pooled import RemoteState
-from greyheron.compute.tasks import Crew
+from greyheron.compute.tasks import WorkerPool
 from greyheron.model.document import Network
 
 Scheduler = Annotated[
@@ -23,7 +23,7 @@ Scheduler = Annotated[
 ]
 
 
-def crew_of(scheduler: str) -> Crew:
+def pool_of(scheduler: str) -> WorkerPool:
     """The workers of a scheduler. Raises CannotGoOn and WorkersGone."""
     try:
         from greyheron.compute.cluster import Cluster
@@ -42,8 +42,8 @@ def derived_state(network: Network, scheduler: str | None) -> Iterator[DerivedSt
     if scheduler is None:
         yield DerivedState()
         return
-    crew = crew_of(scheduler)
+    pool = pool_of(scheduler)
     try:
-        yield RemoteState(f"file {network.name}", crew)
+        yield RemoteState(f"file {network.name}", pool)
     finally:
-        crew.close()
+        pool.close()

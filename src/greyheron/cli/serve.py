@@ -19,9 +19,9 @@ import uvicorn
 
 from greyheron.cli.backup import DATA, DATABASE, Folder
 from greyheron.cli.reading import CannotGoOn, out
-from greyheron.cli.scheduling import Scheduler, crew_of
+from greyheron.cli.scheduling import Scheduler, pool_of
 from greyheron.compute.derived import MEMORY
-from greyheron.compute.tasks import Crew
+from greyheron.compute.tasks import WorkerPool
 from greyheron.compute.workers import Workers
 from greyheron.demo.networks import saltmarsh
 from greyheron.server.access import LOOPBACK, Access, Entrance
@@ -102,7 +102,7 @@ def serve(
             Access(LOOPBACK | {host, *(each.lower() for each in also or ())}, needed),
             built if (built / "index.html").is_file() else None,
             memory * MIB,
-            _crew(workers, scheduler, memory * MIB),
+            _pool(workers, scheduler, memory * MIB),
         )
         address = None if socket_path else _address(host, listening, app.state.entrance)
         out.print(f"Grey Heron is at {address or f'the socket {socket_path}'}", markup=False)
@@ -122,12 +122,12 @@ def serve(
         server.run(sockets=[listening])
 
 
-def _crew(workers: int | None, scheduler: str | None, memory: int) -> Crew | None:
+def _pool(workers: int | None, scheduler: str | None, memory: int) -> WorkerPool | None:
     """Who does long work. Raises CannotGoOn and WorkersGone."""
     if scheduler is not None:
         if workers is not None:
             raise CannotGoOn("--workers and --scheduler say who does long work: give one of them.")
-        return crew_of(scheduler)
+        return pool_of(scheduler)
     many = min(os.cpu_count() or 1, MOST_WORKERS) if workers is None else workers
     return Workers(many, memory // 2) if many else None
 

@@ -17,7 +17,7 @@ from greyheron.analysis.traffic.folding import SeenTraffic
 from greyheron.analysis.traffic.judging import Judged
 from greyheron.compute.derived import SMALL, DerivedState
 from greyheron.compute.documents import Drafted
-from greyheron.compute.tasks import Crew, Order
+from greyheron.compute.tasks import Order, WorkerPool
 from greyheron.core.progress import Found, Progress, unheard, unwatched
 from greyheron.core.shares import WHOLE, Share
 from greyheron.model.document import Network
@@ -32,14 +32,14 @@ class RemoteState(DerivedState):
     of those who ask in a matrix.
     """
 
-    def __init__(self, network_id: str, crew: Crew) -> None:
+    def __init__(self, network_id: str, pool: WorkerPool) -> None:
         super().__init__()
-        self._network_id, self._crew = network_id, crew
+        self._network_id, self._pool = network_id, pool
         self._first = crc32(network_id.encode())
 
     def forget(self) -> None:
         super().forget()
-        self._crew.forget(self._network_id)
+        self._pool.forget(self._network_id)
 
     def book(
         self, stored: Drafted, moment: Moment | None, progress: Progress = unwatched, share: Share = WHOLE
@@ -87,7 +87,7 @@ class RemoteState(DerivedState):
         told: Found = unheard,
     ) -> Advice:
         order = Order(self._first, "advice", stored, (statement, moment), tells=told is not unheard)
-        advice: Advice = self._crew.results(self._network_id, [order], progress, told)[0]
+        advice: Advice = self._pool.results(self._network_id, [order], progress, told)[0]
         return advice
 
     def traffic(
@@ -98,7 +98,7 @@ class RemoteState(DerivedState):
             Order(self._first + number, "traffic", stored, (seen.take(rows), moment))
             for number, rows in enumerate(parts)
         ]
-        found = self._crew.results(self._network_id, orders, progress)
+        found = self._pool.results(self._network_id, orders, progress)
         return [
             Judged.of_parts(len(seen), zip(parts, judged, strict=True)) for judged in zip(*found, strict=True)
         ]
@@ -147,11 +147,11 @@ class RemoteState(DerivedState):
             Order(self._first + kind + number, method, stored, first, (each, *rest), told is not unheard)
             for number, each in enumerate(self._shares(stored, share))
         ]
-        return self._crew.results(self._network_id, orders, progress, told)
+        return self._pool.results(self._network_id, orders, progress, told)
 
     def _shares(self, stored: Drafted, share: Share) -> list[Share]:
         """A share for each worker, where a network is large enough to be worth it."""
         if len(stored.draft.devices) <= SMALL or share != WHOLE:
             return [share]
-        count = len(self._crew)
+        count = len(self._pool)
         return [Share(number, count) for number in range(count)]

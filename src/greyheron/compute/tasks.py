@@ -29,7 +29,7 @@ class Order(Struct, frozen=True):
     tells: bool = False
 
 
-class Crew(Protocol):
+class WorkerPool(Protocol):
     """Workers that keep what they worked out for networks, and are told changes of documents."""
 
     def __len__(self) -> int:

@@ -5,9 +5,9 @@ from functools import cached_property
 
 from greyheron.core.lists.filters import InForce, Lists
 from greyheron.core.lists.frames import FrameLists
-from greyheron.core.lists.layer2_paths import Wires
+from greyheron.core.lists.layer2_paths import Layer2Paths
 from greyheron.core.network.topology import Topology
-from greyheron.core.routing.under_lists import Routings
+from greyheron.core.routing.under_lists import RoutingCache
 from greyheron.model.document import Network
 
 
@@ -19,13 +19,13 @@ class Fabric:
     """
 
     topology: Topology
-    routings: Routings
+    routings: RoutingCache
 
     @classmethod
     def of(cls, network: Network) -> "Fabric":
         """That of a network, which has been checked."""
         topology = Topology.of(network)
-        return cls(topology, Routings(network, topology.segments))
+        return cls(topology, RoutingCache(network, topology.segments))
 
     @cached_property
     def with_possible_hosts(self) -> "Fabric":
@@ -37,5 +37,5 @@ class Fabric:
         return InForce(lists, self._wires.under(frames))
 
     @cached_property
-    def _wires(self) -> Wires:
-        return Wires(self.topology.devices, self.topology.segments, {})
+    def _wires(self) -> Layer2Paths:
+        return Layer2Paths(self.topology.devices, self.topology.segments, {})

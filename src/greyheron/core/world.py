@@ -10,7 +10,7 @@ from greyheron.core.lists.resolved import ResolvedLists, permitting_all
 from greyheron.core.network.addresses import is_link_local
 from greyheron.core.network.topology import Topology
 from greyheron.core.routing.table import Lookup, NextHop, RoutingTable
-from greyheron.core.routing.under_lists import RoutesUnder
+from greyheron.core.routing.under_lists import RoutingState
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Network
 from greyheron.model.values import Direction, Family
@@ -32,7 +32,7 @@ class World:
     resolved: ResolvedLists
     in_force: InForce
     discovery: InForce
-    routes: RoutesUnder
+    routes: RoutingState
 
     @property
     def topology(self) -> Topology:
@@ -48,13 +48,13 @@ class World:
     def of(cls, network: Network, fabric: Fabric, resolved: ResolvedLists) -> "World":
         """`network` with its lists in force; `fabric` is its own, or one just like it."""
         in_force = fabric.under(resolved.placed(), resolved.placed_frames())
-        return cls(network, fabric, resolved, in_force, in_force, RoutesUnder(fabric.routings, in_force))
+        return cls(network, fabric, resolved, in_force, in_force, RoutingState(fabric.routings, in_force))
 
     @cached_property
     def baseline(self) -> "World":
         """The same network with every placement ignored (§8)."""
         none = self.fabric.under({}, {})
-        routes = RoutesUnder(self.fabric.routings, none)
+        routes = RoutingState(self.fabric.routings, none)
         return World(self.network, self.fabric, self.resolved, none, none, routes)
 
     @cached_property

@@ -9,7 +9,7 @@ from greyheron.core.walk.icmp_errors import Seen
 from greyheron.model.values import Family
 from greyheron.rehearsal.packets import Captured
 from greyheron.rehearsal.rulebook import Counted
-from greyheron.rehearsal.sendings import Predicted, Signature, Trying
+from greyheron.rehearsal.sendings import Predicted, Probe, Signature
 
 
 class SeenFacts(Struct, frozen=True):
@@ -43,7 +43,7 @@ class Rehearsed(Struct, frozen=True):
     span:  the times for which it was tried;  rose:  the entries that counted packets meanwhile
     """
 
-    sending: Trying
+    sending: Probe
     span: str
     predicted: Predicted
     seen: SeenFacts
@@ -62,18 +62,18 @@ class Rehearsal(Struct, frozen=True):
     seconds: tuple[float, float]
 
 
-def differences(sending: Trying, seen: SeenFacts) -> tuple[Discrepancy, ...]:
+def differences(sending: Probe, seen: SeenFacts) -> tuple[Discrepancy, ...]:
     """In what the conversation came to something else; of equal paths, than on that which is most alike."""
     every = [_differences(sending, predicted, seen) for predicted in sending.predicted]
     return min(every, key=len)
 
 
-def predicted_like(sending: Trying, seen: SeenFacts) -> Predicted:
+def predicted_like(sending: Probe, seen: SeenFacts) -> Predicted:
     """Of equal paths that which is most like what was seen."""
     return min(sending.predicted, key=lambda each: len(_differences(sending, each, seen)))
 
 
-def _differences(sending: Trying, predicted: Predicted, seen: SeenFacts) -> tuple[Discrepancy, ...]:
+def _differences(sending: Probe, predicted: Predicted, seen: SeenFacts) -> tuple[Discrepancy, ...]:
     found: list[Discrepancy] = []
     if _matters(sending, predicted) and (predicted.sees, predicted.by) != (seen.sees, seen.by):
         found.append(
@@ -98,7 +98,7 @@ def _differences(sending: Trying, predicted: Predicted, seen: SeenFacts) -> tupl
     return tuple(found)
 
 
-def _matters(sending: Trying, predicted: Predicted) -> bool:
+def _matters(sending: Probe, predicted: Predicted) -> bool:
     """What answers a single packet that arrived, if anything does, is no part of its story.
 
     Of an IPv6 fragment the kernel tells its sender nothing, nor that nobody is at a link-local address, nor

@@ -36,7 +36,7 @@ from greyheron.rehearsal.packets import (
     socket_family,
 )
 from greyheron.rehearsal.rulebook import Counted
-from greyheron.rehearsal.sendings import Signature, Trying
+from greyheron.rehearsal.sendings import Probe, Signature
 
 _ALL_PACKETS = 3
 _OUTGOING = 4
@@ -77,7 +77,7 @@ class Observed(Struct, frozen=True):
 class _Attempt:
     """One sending under way."""
 
-    sending: Trying
+    sending: Probe
     number: int
     talking: socket.socket | None = None
     connected: bool = False
@@ -89,7 +89,7 @@ class _Attempt:
 class Stage:
     """The network with its listeners and captures; sends groups of conversations."""
 
-    def __init__(self, world: World, built: Built, asked: Iterable[Trying]) -> None:
+    def __init__(self, world: World, built: Built, asked: Iterable[Probe]) -> None:
         self._world, self._built = world, built
         self._selector = selectors.DefaultSelector()
         self._captures: dict[str, socket.socket] = {}
@@ -113,7 +113,7 @@ class Stage:
             each.close()
         self._selector.close()
 
-    def send(self, group: Sequence[Trying], patience: float) -> list[Observed]:
+    def send(self, group: Sequence[Probe], patience: float) -> list[Observed]:
         """Send conversations that cannot be taken for each other; `patience`: seconds to wait for silence."""
         self._caught.clear()
         self._counted.clear()
@@ -174,7 +174,7 @@ class Stage:
             for port in line.ports:
                 self._listen(device.name, TCP, port)
 
-    def _be_there_for(self, sending: Trying) -> None:
+    def _be_there_for(self, sending: Probe) -> None:
         """Who stands for many networks listens to what is asked of it; everybody takes any other protocol."""
         topology, opener = self._world.topology, sending.opener
         for predicted in sending.predicted:
@@ -263,7 +263,7 @@ class Stage:
         except OSError as error:
             self._local(attempt, error.errno or 0)
 
-    def _sourced(self, sending: Trying) -> Packet:
+    def _sourced(self, sending: Probe) -> Packet:
         """The packet with its source, where the kernel is not asked to choose one."""
         opener = sending.opener
         plain = opener.protocol == UDP or (opener.protocol == TCP and opener.opens)

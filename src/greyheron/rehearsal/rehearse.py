@@ -25,7 +25,7 @@ from greyheron.rehearsal.kernel import (
 )
 from greyheron.rehearsal.plan import NetworkPlan, plan_of
 from greyheron.rehearsal.probing import Stage
-from greyheron.rehearsal.sendings import Trying, apart, guests_of, sendings_of
+from greyheron.rehearsal.sendings import Probe, apart, guests_of, sendings_of
 
 _PASSES = ((64, 0.7, 0.0, False), (16, 1.5, 1.1, False), (1, 3.0, 1.1, False), (1, 3.0, 1.1, True))
 """How often what differs is sent: so many at once, seconds of silence that are waited for, seconds before,
@@ -112,8 +112,8 @@ def _by_span(timeline: Timeline, asked: Sequence[Asked]) -> list[tuple[Span, lis
     return list(found.values())
 
 
-def _sendings(asked: Sequence[Asked], world: World) -> tuple[list[Trying], list[str]]:
-    sendings: list[Trying] = []
+def _sendings(asked: Sequence[Asked], world: World) -> tuple[list[Probe], list[str]]:
+    sendings: list[Probe] = []
     refused: list[str] = []
     for each in asked:
         try:
@@ -124,7 +124,7 @@ def _sendings(asked: Sequence[Asked], world: World) -> tuple[list[Trying], list[
 
 
 def _tried(
-    built: Built, stand: Stage, span: Span, asked: Sequence[Trying], report: Callable[[float], None]
+    built: Built, stand: Stage, span: Span, asked: Sequence[Probe], report: Callable[[float], None]
 ) -> list[Rehearsed]:
     """Send everything. What came otherwise is sent again with more patience, and at last alone: that is told.
 
@@ -150,7 +150,7 @@ def _tried(
 
 
 def _send(
-    built: Built, stand: Stage, span: Span, group: Sequence[Trying], patience: float, forget: bool
+    built: Built, stand: Stage, span: Span, group: Sequence[Probe], patience: float, forget: bool
 ) -> list[Rehearsed]:
     if forget:
         forget_neighbours(built)

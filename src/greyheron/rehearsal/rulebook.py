@@ -56,7 +56,8 @@ _SAID = {
 }
 
 
-def _denying(answer: DenialAnswer) -> Denying:
+def denying(answer: DenialAnswer) -> Denying:
+    """What the packet filter does to answer a denial so."""
     if answer is DenialAnswer.NOTHING:
         return DROPPING
     told: Expression = {"reject": {"type": "icmpx", "expr": _SAID[answer]}}
@@ -82,7 +83,7 @@ class RuleBook:
         tracked = device.tracked
         self.tracked = [number for name, number in (("tcp", TCP), ("udp", UDP)) if name in tracked]
         self.tracked += [*ICMP.values()] if "icmp" in tracked else []
-        self.deny = _denying(device.denial_answer)
+        self.deny = denying(device.denial_answer)
         self.deny_login = Denying(_RESET, _DROP) if device.answers_logins is LoginAnswer.RESET else DROPPING
 
     def chain(self, name: str, hook: str, priority: int, kind: str = "filter", inner: bool = False) -> str:

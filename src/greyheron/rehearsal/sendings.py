@@ -52,7 +52,7 @@ class AskedName(Struct, frozen=True):
     address: str | None
 
 
-class Trying(Struct, frozen=True):
+class Probe(Struct, frozen=True):
     """One conversation to send.
 
     name:  the flow as it is written, or the query that comes before it
@@ -80,7 +80,7 @@ class Trying(Struct, frozen=True):
         return self.outward | frozenset(map(other_way, self.outward))
 
 
-def sendings_of(asked: Asked, world: World) -> list[Trying]:
+def sendings_of(asked: Asked, world: World) -> list[Probe]:
     """What a flow takes: queries for its name first. Raises FlowError."""
     flow = asked.flow
     result = try_flow(world, flow)
@@ -109,13 +109,13 @@ def guests_of(flows: Iterable[Flow]) -> Mapping[str, tuple[str, ...]]:
     return {name: tuple(addresses) for name, addresses in found.items()}
 
 
-def apart(sendings: Iterable[Trying], most: int, one_each: bool = False) -> Iterator[list[Trying]]:
+def apart(sendings: Iterable[Probe], most: int, one_each: bool = False) -> Iterator[list[Probe]]:
     """Groups of at most `most` that cannot be taken for each other; `one_each`: one of each sender."""
     left = list(sendings)
     while left:
-        group: list[Trying] = []
+        group: list[Probe] = []
         known: set[Signature] = set()
-        later: list[Trying] = []
+        later: list[Probe] = []
         for sending in left:
             waits = one_each and any(each.sender == sending.sender for each in group)
             if len(group) < most and not waits and known.isdisjoint(sending.signatures):
@@ -132,10 +132,10 @@ def signature_of(packet: Packet) -> Signature:
     return key.protocol, key.source, key.source_port, key.destination, key.destination_port
 
 
-def _sending(asked: Asked, result: Result, world: World, query: AskedName | None = None) -> Trying:
+def _sending(asked: Asked, result: Result, world: World, query: AskedName | None = None) -> Probe:
     flow, opener = asked.flow, result.exchanges[0].legs[0].path.packet
     chosen = flow.source.at is None
-    return Trying(
+    return Probe(
         asked,
         write_flow(flow) if query is None else f"query for {query.name} of {write_flow(flow)}",
         query,

@@ -17,7 +17,7 @@ from starlette.staticfiles import StaticFiles
 from greyheron import __version__
 from greyheron.compute.derived import MEMORY, DerivedStates
 from greyheron.compute.pooled import RemoteState
-from greyheron.compute.tasks import Crew
+from greyheron.compute.tasks import WorkerPool
 from greyheron.server import problems
 from greyheron.server.access import Access, Entrance, content_policy
 from greyheron.server.book_routes import router as book_router
@@ -49,13 +49,17 @@ NONCE = "style-nonce-of-this-page"
 
 
 def make_app(
-    engine: Engine, access: Access, interface: Path | None, memory: int = MEMORY, crew: Crew | None = None
+    engine: Engine,
+    access: Access,
+    interface: Path | None,
+    memory: int = MEMORY,
+    pool: WorkerPool | None = None,
 ) -> FastAPI:
     """The whole server.
 
     interface:  the folder of the built workbench; None serves the API alone
     memory:  how many bytes of what was worked out are kept
-    crew:  who does what is long, until the server ends; None: this process does it
+    pool:  who does what is long, until the server ends; None: this process does it
     """
     app = FastAPI(
         title="Grey Heron",
@@ -71,8 +75,8 @@ def make_app(
     app.state.rehearsals = RehearsalStore(engine)
     app.state.seen = SeenTrafficStore(engine)
     app.state.results = ResultStore(engine)
-    app.state.crew = crew
-    app.state.derived = _derived_states(memory, crew)
+    app.state.pool = pool
+    app.state.derived = _derived_states(memory, pool)
     app.state.jobs = Jobs()
     app.state.author = getpass.getuser()
     problems.install(app)
@@ -105,15 +109,15 @@ async def _until_closed(app: FastAPI) -> AsyncIterator[None]:
     """Long computations end with the server."""
     yield
     app.state.jobs.close()
-    if app.state.crew is not None:
-        app.state.crew.close()
+    if app.state.pool is not None:
+        app.state.pool.close()
 
 
-def _derived_states(memory: int, crew: Crew | None) -> DerivedStates:
+def _derived_states(memory: int, pool: WorkerPool | None) -> DerivedStates:
     """What is worked out here, or here and by workers."""
-    if crew is None:
+    if pool is None:
         return DerivedStates(memory)
-    return DerivedStates(memory // 2, lambda network_id: RemoteState(network_id, crew))
+    return DerivedStates(memory // 2, lambda network_id: RemoteState(network_id, pool))
 
 
 def _route_name(route: APIRoute) -> str:

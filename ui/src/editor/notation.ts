@@ -7,6 +7,7 @@ import {
 import { HighlightStyle, StreamLanguage, syntaxHighlighting } from "@codemirror/language";
 import { EditorView } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
+import { KEYWORDS } from "../api/keywords";
 import { type Asked, complete } from "../api/reading";
 import { styleNonce } from "../state/nonce";
 
@@ -31,12 +32,7 @@ const language = StreamLanguage.define<{ start: boolean }>({
     }
     if (word === "permit" || word === "pass") return "inserted";
     if (word === "deny" || word === "block") return "deleted";
-    if (
-      /^(from|to|port|established|flags|fragment|dscp|during|maybe|at|log|silently|source-port|→|->)$/.test(
-        word,
-      )
-    )
-      return "keyword";
+    if (KEYWORDS.has(word) || word === "→") return "keyword";
     return word.startsWith("@") ? "name" : null;
   },
   tokenTable: {

@@ -62,7 +62,7 @@ export function TopBar() {
         <Moment />
         {trial && <span className="rounded bg-ochrewash px-1.5 font-semibold text-ochre">Trial</span>}
         <span className={edits ? "font-semibold text-ochre" : "quiet"} data-testid="draft-state">
-          {edits ? `Draft: ${edits} ${edits === 1 ? "edit" : "edits"}` : "Draft as running"}
+          {edits ? `Draft: ${edits} ${edits === 1 ? "edit" : "edits"}` : "No changes"}
         </span>
         <ActionButton
           action="draft.undo"

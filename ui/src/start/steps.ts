@@ -58,7 +58,7 @@ export const STEPS: Step[] = [
   {
     title: "Put it in force, with a way back",
     words:
-      "Press Esc and then 5 for Changes: it says line by line what will be otherwise, and which flows. Write why, and apply. The state before stays under “Ways back”.",
+      "Press Esc and then 5 for Changes: it says line by line what will change, and which flows. Write why, and apply. The state before stays under History.",
     done: (seen) =>
       verdictOf(seen, "running") === "passes" && configuration(seen.network.changes).length === 0,
   },

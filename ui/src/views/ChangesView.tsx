@@ -53,7 +53,7 @@ export function ChangesView() {
   return (
     <main className="grid min-h-0 grid-cols-[minmax(0,1fr)_clamp(220px,26vw,360px)]">
       <div className="min-h-0 overflow-y-auto px-6 py-4">
-        <h2 className="mb-2 text-head font-semibold">What will change</h2>
+        <h2 className="mb-2 text-head font-semibold">Changes</h2>
         {network.changes.length === 0 && <p className="quiet">Nothing: the draft is what is running.</p>}
         <Failed of={differences} className="" />
         <ul>
@@ -127,7 +127,7 @@ export function ChangesView() {
         <Rehearsal />
       </div>
       <aside aria-label="Revisions" className="min-h-0 overflow-y-auto border-l border-rule px-5 py-4">
-        <h2 className="mb-2 text-head font-semibold">Ways back</h2>
+        <h2 className="mb-2 text-head font-semibold">History</h2>
         <Failed of={revisions} className="" />
         <ol>
           {revisions.data?.map((revision, index) => (

@@ -29,7 +29,7 @@ export function FindingsView() {
       aria-busy={search.isFetching}
     >
       <div className="mb-2 flex items-baseline gap-4">
-        <h2 className="text-head font-semibold">What is wrong or doubtful in the draft</h2>
+        <h2 className="text-head font-semibold">Findings</h2>
         {search.isFetching && (
           <span role="status" className="quiet">
             looking{search.isPlaceholderData ? " again; below is how it was before the last edit" : ""},{" "}

@@ -1,5 +1,7 @@
 """Steps, headers and endings in words: the same on the command line and on the screen."""
 
+from typing import assert_never
+
 from greyheron.core.lists.frames import Frame
 from greyheron.core.lists.matching import Decision
 from greyheron.core.lists.met import Filtered, Unfiltered
@@ -93,6 +95,8 @@ def step_words(step: Step, family: Family) -> str:
             return f"{reached}, {taker}" if taker else reached
         case Refused(login):
             return "no line offers this login" if login else "nobody listens"
+        case _:
+            assert_never(step)
 
 
 def _no_session_words(saw: Saw) -> str:
@@ -111,6 +115,8 @@ def _no_session_words(saw: Saw) -> str:
             )
         case Saw.OTHERWISE:
             return stopped
+        case _:
+            assert_never(saw)
 
 
 def decision_words(decision: Decision) -> str:

@@ -11,7 +11,7 @@ from greyheron.analysis.presentation.report import PlaceReport, TimeReport, deci
 from greyheron.analysis.presentation.steps import ending_words, unresolved_words, unwalked_words
 from greyheron.analysis.testing.judge import Judgement, Standing, judge
 from greyheron.core.bulk.trying import try_flow
-from greyheron.core.lists.layer2_paths import Wires
+from greyheron.core.lists.layer2_paths import Layer2Paths
 from greyheron.core.lists.met import Filtered, Unfiltered
 from greyheron.core.lists.periods import Span
 from greyheron.core.progress import Progress, unwatched
@@ -159,7 +159,7 @@ def _every_path(result: Result) -> Iterator[Path]:
             yield exchange.response.path
 
 
-def _wires_met(result: Result, wires: Wires) -> Iterator[AttachmentPoint]:
+def _wires_met(result: Result, wires: Layer2Paths) -> Iterator[AttachmentPoint]:
     """Where frame lists may have met a frame of the conversation, or what asked for a neighbour."""
     for path in _every_path(result):
         for hop in path.hops:

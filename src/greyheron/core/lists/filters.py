@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from greyheron.core.lists.layer2_paths import Wires, denied_in
+from greyheron.core.lists.layer2_paths import Layer2Paths, denied_in
 from greyheron.core.lists.matching import decide
 from greyheron.core.lists.met import Filtered, Unfiltered
 from greyheron.core.lists.resolved import ResolvedList
@@ -21,7 +21,7 @@ class InForce:
     """All lists that are in force: those of packets, and those of frames on the wires between devices."""
 
     lists: Lists
-    wires: Wires
+    wires: Layer2Paths
 
 
 def meet(lists: Lists, point: AttachmentPoint, packet: Packet) -> Filtered | Unfiltered:

@@ -1,4 +1,4 @@
-"""Wires: which switches a frame crosses from one interface to another, and the frame lists there (§14)."""
+"""Layer-2 paths: the switches that a frame crosses between two interfaces, and the lists there (§14)."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
@@ -14,7 +14,7 @@ from greyheron.model.values import Direction
 
 
 @dataclass(frozen=True, eq=False)
-class Wires:
+class Layer2Paths:
     """The segments of a network, and the frame lists in force at each attachment point."""
 
     devices: Mapping[str, Device]
@@ -24,7 +24,7 @@ class Wires:
         default_factory=dict, repr=False
     )
 
-    def under(self, lists: FrameLists) -> "Wires":
+    def under(self, lists: FrameLists) -> "Layer2Paths":
         """The same wires with these lists in force."""
         return replace(self, lists=lists)
 

@@ -14,10 +14,10 @@ from greyheron.model.document import Device, Network
 from greyheron.model.values import Family
 
 MOST_ROUTINGS = 8
-"""Routing is kept for so many ways in which lists part neighbours, beside what worlds have."""
+"""Routing tables are kept for so many ways in which lists part neighbours, beside what worlds have."""
 
 
-class Routing:
+class RoutingTables:
     """The routing tables of one family, each made when it is first asked for."""
 
     def __init__(self, area: OspfArea) -> None:
@@ -35,7 +35,7 @@ _Parted = tuple[Family, frozenset[int]]
 """A family, and the pairs of its neighbours that lists part."""
 
 
-class Routings:
+class RoutingCache:
     """The routing of one topology for each way in which lists part its neighbours, from any thread.
 
     One that some world has stays the one of its key: worlds of the same routes are told by that.
@@ -44,8 +44,8 @@ class Routings:
     def __init__(self, network: Network, segments: Segments) -> None:
         self._network, self._segments = network, segments
         self._pairs: dict[Family, OspfPairs] = {}
-        self._held: WeakValueDictionary[_Parted, Routing] = WeakValueDictionary()
-        self._last: LRUCache[_Parted, Routing] = LRUCache(MOST_ROUTINGS)
+        self._held: WeakValueDictionary[_Parted, RoutingTables] = WeakValueDictionary()
+        self._last: LRUCache[_Parted, RoutingTables] = LRUCache(MOST_ROUTINGS)
         self._lock = Lock()
 
     def neighbourhood(self, family: Family, in_force: InForce) -> Neighbourhood:
@@ -55,26 +55,26 @@ class Routings:
                 self._pairs[family] = OspfPairs(self._network, self._segments, family)
         return self._pairs[family].under(in_force)
 
-    def among(self, neighbourhood: Neighbourhood, family: Family) -> Routing:
+    def among(self, neighbourhood: Neighbourhood, family: Family) -> RoutingTables:
         """The routing of those neighbours: the same one for all lists that part the same."""
         key = family, neighbourhood.parted
         with self._lock:
             routing = self._held.get(key)
             if routing is None:
-                routing = self._held[key] = Routing(OspfArea(self._network, neighbourhood, family))
+                routing = self._held[key] = RoutingTables(OspfArea(self._network, neighbourhood, family))
             self._last[key] = routing
             return routing
 
 
-class RoutesUnder:
+class RoutingState:
     """The routes of a topology when certain lists are in force, worked out when first asked for."""
 
-    def __init__(self, routings: Routings, in_force: InForce) -> None:
+    def __init__(self, routings: RoutingCache, in_force: InForce) -> None:
         self._routings, self._in_force = routings, in_force
         self._neighbourhoods: dict[Family, Neighbourhood] = {}
-        self._routing: dict[Family, Routing] = {}
+        self._routing: dict[Family, RoutingTables] = {}
 
-    def routing(self, family: Family) -> Routing:
+    def routing(self, family: Family) -> RoutingTables:
         """The routing tables of one family; worlds that differ only in lists share them if they can."""
         if family not in self._routing:
             self._routing[family] = self._routings.among(self.neighbourhood(family), family)
