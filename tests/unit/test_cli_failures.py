@@ -1,5 +1,6 @@
 """What can go wrong on the command line: each a sentence and status 2, never a traceback."""
 
+import errno
 import os
 import signal
 import socket
@@ -21,6 +22,7 @@ from greyheron.cli.reading import CannotGoOn, write_file
 from greyheron.cli.writing import write_whole
 from greyheron.formats.workspace import read_workspace
 from greyheron.store.database import open_database
+from greyheron.store.opening import reason
 from tests.command_line import run
 
 DEMO = str(files("greyheron.demo").joinpath("saltmarsh.yaml"))
@@ -188,13 +190,36 @@ def test_a_database_that_cannot_be_used_is_one_sentence_and_unchanged(kind: str,
     assert (path.read_bytes() if path.is_file() else b"") == before
 
 
-def test_a_data_folder_that_is_a_file_and_a_full_disk(tmp_path: Path) -> None:
+def test_a_data_folder_that_is_a_file(tmp_path: Path) -> None:
     file = tmp_path / "file"
     file.touch()
     ended = run(["serve", "--port", "0", "--data", str(file)])
     assert "is a file, and a folder is needed" in sentence_of(ended.exit_code, ended.output)
-    ended = run(["serve", "--port", "0", "--data", "/dev/full/x"])
-    assert "is full" in sentence_of(ended.exit_code, ended.output)
+
+
+def test_why_a_database_cannot_be_opened_is_told_by_its_code_and_not_by_its_words(tmp_path: Path) -> None:
+    path = tmp_path / "full of locked and malformed things.db"
+    said = {}
+    for code in (
+        sqlite3.SQLITE_FULL,
+        sqlite3.SQLITE_READONLY_DIRECTORY,
+        sqlite3.SQLITE_BUSY_SNAPSHOT,
+        sqlite3.SQLITE_CORRUPT,
+        sqlite3.SQLITE_NOTADB,
+        sqlite3.SQLITE_CANTOPEN,
+    ):
+        error = sqlite3.OperationalError(f"in words that nobody reads: {path}")
+        error.sqlite_errorcode = code
+        said[code] = reason(path, error).removeprefix(str(path))
+    assert [text.split(";")[0] for text in said.values()] == [
+        " is on a disk that is full",
+        " may only be read",
+        " is held by another program",
+        " is damaged",
+        " is no database",
+        " may not be opened",
+    ]
+    assert "is on a disk that is full" in reason(path, OSError(errno.ENOSPC, "no room"))
 
 
 def test_a_port_in_use_is_said_before_an_address_is(tmp_path: Path) -> None:

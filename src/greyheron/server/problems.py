@@ -1,5 +1,6 @@
 """Errors as problem documents (RFC 9457)."""
 
+import sqlite3
 from collections.abc import Callable, Iterable
 from http import HTTPStatus
 from typing import Any
@@ -137,24 +138,30 @@ def _conflict(error: VersionConflict) -> JSONResponse:
 
 def _database(error: DatabaseError) -> JSONResponse:
     """The database could not do it: full, locked, gone, or damaged."""
-    cause = str(error.orig)
-    for words, status, detail in (
-        (
-            "full",
-            507,
-            "The disk is full: nothing was written and nothing is lost. Make room, then try again.",
-        ),
-        ("locked", 503, "Another program holds the database: nothing was written. Try again in a moment."),
-        ("readonly", 507, "The database may only be read: nothing was written. Look at its folder's rights."),
-        (
-            "disk I/O",
-            507,
-            "The disk cannot be written: nothing was lost that was kept. Make room and try again.",
-        ),
-    ):
-        if words in cause:
-            return problem(status, detail)
-    return unexpected(error)
+    code = getattr(error.orig, "sqlite_errorcode", None)
+    said = None if code is None else _SQLITE.get(code & 0xFF)
+    return unexpected(error) if said is None else problem(*said)
+
+
+_SQLITE = {
+    sqlite3.SQLITE_FULL: (
+        507,
+        "The disk is full: nothing was written and nothing is lost. Make room, then try again.",
+    ),
+    sqlite3.SQLITE_BUSY: (
+        503,
+        "Another program holds the database: nothing was written. Try again in a moment.",
+    ),
+    sqlite3.SQLITE_READONLY: (
+        507,
+        "The database may only be read: nothing was written. Look at its folder's rights.",
+    ),
+    sqlite3.SQLITE_IOERR: (
+        507,
+        "The disk cannot be written: nothing was lost that was kept. Make room and try again.",
+    ),
+}
+"""What is said of an error of SQLite, by its primary result code."""
 
 
 def _notation(error: NotationError) -> JSONResponse:

@@ -138,17 +138,21 @@ class NetworkStore:
     def create(self, network: Network, by: str = "") -> Stored:
         """Keep a new network, running and draft alike. Raises DocumentError. `by`: who makes it."""
         require_readable(network)
+        with Session(self._engine) as session, session.begin():
+            made = self._inserted(session, network, by).before
+        return self._remember(made)
+
+    def _inserted(self, session: Session, network: Network, by: str) -> "_Transaction":
+        """A new network in a transaction that is under way, which may go on with it."""
         text = self._documents.text_of(network)
         row = NetworkRow(id=secrets.token_hex(6), changed_by=by)
         _describe(row, network)
-        with Session(self._engine) as session, session.begin():
-            session.add(row)
-            session.flush()
-            session.add(DocumentsRow(network_id=row.id, running=text, draft=text))
-            session.add(RevisionRow(network_id=row.id, number=1, note="as created", document=text))
-            session.flush()
-            made = Stored(row.id, row.version, network, network, None, None)
-        return self._remember(made)
+        session.add(row)
+        session.flush()
+        session.add(DocumentsRow(network_id=row.id, running=text, draft=text))
+        session.add(RevisionRow(network_id=row.id, number=1, note="as created", document=text))
+        session.flush()
+        return _Transaction(session, row, Stored(row.id, row.version, network, network, None, None))
 
     def get(self, network_id: str, progress: Progress = unwatched) -> Stored:
         """A network with its documents. Raises UnknownNetwork, UnreadableNetwork."""
@@ -202,12 +206,17 @@ class NetworkStore:
         """A network like another one, running and draft, with a history of its own."""
         stored = self.get(network_id)
         running, draft = (each.model_copy(update={"name": name}) for each in (stored.running, stored.draft))
-        made = self.create(running, by)
-        if draft != running:
-            with self._changing(made.id, made.version, by) as writing:
+        for each in (running, draft):
+            require_readable(each)
+        with Session(self._engine) as session, session.begin():
+            writing = self._inserted(session, running, by)
+            made = writing.before
+            if draft != running:
                 self._edited(
                     writing, "as copied", difference(running, draft), difference(draft, running), draft
                 )
+                made = writing.done()
+        self._remember(made)
         return self._summary(made.id)
 
     def rename(self, network_id: str, version: int, name: str, by: str = "") -> Stored:

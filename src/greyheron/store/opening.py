@@ -52,24 +52,19 @@ def require_ours(path: Path, scripts: ScriptDirectory) -> None:
 
 def reason(path: Path, error: Exception) -> str:
     """Why `path` cannot be opened, where the system or SQLite said `error`."""
-    said = str(error)
-    if "not a database" in said:
-        return f"{path} is no database; nothing was changed. {FOLDER}"
-    if "malformed" in said:
-        return f"{path} is damaged; nothing was changed. {_BACKUP}"
-    if "readonly" in said or "read-only" in said:
-        return f"{path} may only be read; nothing was changed. Give the right to write it, or {_another()}"
-    if "full" in said or (isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT)):
-        return f"The disk of {path} is full; nothing was lost. Make room, or {_another()}"
-    if "locked" in said:
-        return f"{path} is held by another program; nothing was changed. End that, then try again."
+    code = getattr(error, "sqlite_errorcode", None)
+    said = _SQLITE.get(code & 0xFF) if code is not None else None
+    if said is not None:
+        return f"{path} {said}"
+    if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return f"{path} {_SQLITE[sqlite3.SQLITE_FULL]}"
     if isinstance(error, FileExistsError | NotADirectoryError) or path.parent.is_file():
         return f"{path.parent} is a file, and a folder is needed; nothing was changed. {FOLDER}"
     if path.is_dir():
         return f"{path} is a folder, and a file is needed; nothing was changed. {FOLDER}"
-    if isinstance(error, PermissionError) or "unable to open" in said:
+    if isinstance(error, PermissionError) or (code is not None and code & 0xFF == sqlite3.SQLITE_CANTOPEN):
         return f"{path} may not be opened; nothing was changed. Look at its rights, or {_another()}"
-    return f"{path} cannot be opened: {said}; nothing was changed. {FOLDER}"
+    return f"{path} cannot be opened: {error}; nothing was changed. {FOLDER}"
 
 
 def _another() -> str:
@@ -77,3 +72,12 @@ def _another() -> str:
 
 
 _BACKUP = "Restore a backup with `grey-heron restore`, or name another folder with --data."
+_SQLITE = {
+    sqlite3.SQLITE_NOTADB: f"is no database; nothing was changed. {FOLDER}",
+    sqlite3.SQLITE_CORRUPT: f"is damaged; nothing was changed. {_BACKUP}",
+    sqlite3.SQLITE_READONLY: "may only be read; nothing was changed. Give the right to write it, or "
+    + _another(),
+    sqlite3.SQLITE_FULL: f"is on a disk that is full; nothing was lost. Make room, or {_another()}",
+    sqlite3.SQLITE_BUSY: "is held by another program; nothing was changed. End that, then try again.",
+}
+"""What is said of an error of SQLite, by its primary result code."""

@@ -60,7 +60,6 @@ export function Parts({ device, section, lines, beneath }: PartsProps) {
       <ul className="border-t border-rule">
         {lines.map((line, place) => (
           // Who has just changed a line stays at it: it is the same one whatever it says.
-          // biome-ignore lint/suspicious/noArrayIndexKey: a line is known by its place
           <li key={place} className="group border-b border-rule py-0.5">
             {open === place ? (
               <PartField {...{ device, section, place, start: line }} onDone={leave} />

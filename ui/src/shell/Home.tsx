@@ -58,8 +58,8 @@ export function Home() {
   const practise = () =>
     attempt(async () => {
       if (exercise && kept(exercise.network) && exercise.found < exercise.of) return opened(exercise.network);
-      const { id } = await demo("storm");
-      keepExercise({ network: id, found: 0, of: 10 });
+      const [{ id }, faults] = await Promise.all([demo("storm"), answer(api.GET("/api/exercise"))]);
+      keepExercise({ network: id, found: 0, of: faults.length });
       opened(id);
     });
   const bringIn = (files: readonly File[]) => {
@@ -106,7 +106,7 @@ export function Home() {
             words={
               exercise && kept(exercise.network)
                 ? `An exercise: ${exercise.found} of ${exercise.of} faults found and mended.`
-                : "An exercise: the same network with thirteen faults in it. How many do you find?"
+                : "An exercise: the same network with faults planted in it. How many do you find?"
             }
             label={
               exercise && kept(exercise.network) && exercise.found < exercise.of
