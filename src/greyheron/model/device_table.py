@@ -10,10 +10,9 @@ from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
-from greyheron.model.changes import Change, apply, putting
+from greyheron.model.changes import Change, putting
 from greyheron.model.document import Device, Interface, InterfaceAddress, ManagementLine, Network
-from greyheron.model.intents import JoinDevices
-from greyheron.model.joining import free_names
+from greyheron.model.joining import free_names, joined, require_end
 from greyheron.model.notation.line import Misreading, NotationError
 from greyheron.model.part_lines import interface_address_of, interface_name_of, is_address, name_of
 from greyheron.model.values import DeviceKind, LineKind
@@ -26,7 +25,7 @@ _HEADINGS = {
     "neighbour": ("neighbour", "neighbor", "peer", "to", "link", "connected"),
     "kind": ("kind", "type", "role"),
 }
-MOST_ROWS = 2000
+MOST_ROWS = 1000
 _PAIR = 4
 """A prefix of no more addresses joins two devices."""
 
@@ -55,17 +54,23 @@ def table_changes(text: str, network: Network) -> list[Change]:
     if not rows:
         raise NotationError([_wrong(1, "no line of it names a device: expected device, interface, address")])
     named = dict.fromkeys([*(row.device for row in rows), *(row.neighbour for row in rows if row.neighbour)])
-    devices = [_device(name, rows) for name in named if name not in known]
-    after = apply(network, [putting("devices", device) for device in devices])
-    changed: dict[tuple[str, str], Change] = {}
+    changed = {name: _device(name, rows) for name in named if name not in known}
+    every = {device.name: device for device in network.devices} | changed
+    links = list(network.links)
     for one, other in _links(rows):
-        made = JoinDevices(do="link", one=one, other=other).changes(after)
-        after = apply(after, made)
-        changed |= {(each.collection, each.key): each for each in made}
-    for device in devices:
-        changed.setdefault(("devices", device.name), putting("devices", device))
-    # Devices stand before the links between them.
-    return sorted(changed.values(), key=lambda each: each.collection != "devices")
+        for end in (one, other):
+            require_end(every, end)
+        # Not checked for each link: that is done once, when all of it is edited.
+        so_far = network.model_copy(update={"devices": tuple(every.values()), "links": tuple(links)})
+        devices, link = joined(so_far, one, other)
+        links.append(link)
+        every |= {device.name: device for device in devices}
+        changed |= {device.name: device for device in devices}
+    made = links[len(network.links) :]
+    return [
+        *(putting("devices", each) for each in changed.values()),
+        *(putting("links", each) for each in made),
+    ]
 
 
 def _rows(text: str) -> tuple[list[_Row], list[Misreading]]:

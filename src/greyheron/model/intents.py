@@ -23,7 +23,7 @@ from greyheron.model.document import (
     Position,
 )
 from greyheron.model.duplicating import duplicating
-from greyheron.model.joining import joined
+from greyheron.model.joining import joined, require_end
 from greyheron.model.read import free_ids, require_items
 from greyheron.model.values import Direction, Family, ListKind
 
@@ -117,13 +117,9 @@ class JoinDevices(Intent):
     def changes(self, network: Network) -> Changes:
         if self.one == self.other:
             raise ChangeError(f"{self.one} cannot be linked to itself")
+        known = {device.name: device for device in network.devices}
         for end in (self.one, self.other):
-            name, colon, interface = end.partition(":")
-            device = _item(network, "devices", name)
-            assert isinstance(device, Device)
-            if colon and all(each.name != interface for each in device.interfaces):
-                known = ", ".join(each.name for each in device.interfaces) or "none"
-                raise ChangeError(f"{name} has no interface “{interface}”: there are {known}")
+            require_end(known, end)
         devices, link = joined(network, self.one, self.other)
         return [*(putting("devices", device) for device in devices), putting("links", link)]
 

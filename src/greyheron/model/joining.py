@@ -1,8 +1,9 @@
 """Linking two devices: which interfaces the link takes, and the gateway that a host finds by it."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from itertools import count
 
+from greyheron.model.changes import ChangeError
 from greyheron.model.document import Device, Interface, InterfaceAddress, Link, Network
 from greyheron.model.values import DeviceKind
 
@@ -36,6 +37,17 @@ def joined(network: Network, one: str, other: str) -> tuple[list[Device], Link]:
     return [changed.get(device.name, device) for device, _ in sides] + [
         device for name, device in changed.items() if name not in {each.name for each, _ in sides}
     ], link
+
+
+def require_end(devices: Mapping[str, Device], end: str) -> None:
+    """Raises ChangeError unless `end`, a device or `device:interface`, is there."""
+    name, colon, interface = end.partition(":")
+    device = devices.get(name)
+    if device is None:
+        raise ChangeError(f"there is no “{name}” in devices any more")
+    if colon and all(each.name != interface for each in device.interfaces):
+        known = ", ".join(each.name for each in device.interfaces) or "none"
+        raise ChangeError(f"{name} has no interface “{interface}”: there are {known}")
 
 
 def would_do(network: Network, one: str, other: str) -> tuple[tuple[str, ...], tuple[str, ...]]:

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { useDeviceTable } from "../api/reading";
 import { Failed } from "../kit/Failed";
 import { Sheet } from "../kit/Sheet";
+import { useSettled } from "../state/useSettled";
 import { useOpened } from "../workbench/opened";
 
 const EXAMPLE = `device   interface   address   neighbour
@@ -11,12 +12,16 @@ reed     eth1   172.21.9.1/30   sedge
 sedge    eth0   172.21.9.2/30   reed
 desk     eth0   172.21.1.10/24  floor`;
 
+/** How long nobody has typed before a table is read, in milliseconds. */
+const SETTLED = 300;
+
 /** Devices and links from a table, as somebody has it in a spreadsheet or in a mail. */
 export function DeviceTable({ start, onDone }: { start: string; onDone: () => void }) {
   const { id, network, make } = useOpened();
   const [text, setText] = useState(start);
-  const reading = useDeviceTable(id, network.version, text);
-  const read = text.trim() && !reading.isPlaceholderData ? reading.data : undefined;
+  const settled = useSettled(text, SETTLED);
+  const reading = useDeviceTable(id, network.version, settled);
+  const read = text.trim() && settled === text && !reading.isPlaceholderData ? reading.data : undefined;
   const changes = read?.changes ?? [];
   const devices = changes.filter(({ collection }) => collection === "devices");
   const links = changes.filter(({ collection }) => collection === "links");
