@@ -14,7 +14,7 @@ _BETWEEN = 20.0
 
 
 def settle_memory() -> None:
-    """Circles are looked for seldom, and all threads take memory from one place.
+    """Raise the cyclic collector's thresholds, and let all threads share one heap.
 
     Networks are values without circles: to look for those less often takes a fifth off reading one. Where
     each thread has a place of its own, what one gives back is of no use to the others, and a server that

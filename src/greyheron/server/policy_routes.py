@@ -113,7 +113,7 @@ def ask_findings(
 def ask_advice(
     network_id: str, asked: AdviceRequest, store: Store, derived: Derived, jobs: Computations, at: At
 ) -> Working[Advice]:
-    """Begin to try every place where a list would make a requirement or a test flow's expectation hold."""
+    """Start an advice job: where a list would make a requirement or a test flow's expectation hold."""
     stored = store.get(network_id)
     statement = wanted(asked.text, stored.draft)
 

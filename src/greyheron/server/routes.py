@@ -130,7 +130,7 @@ def copy_network(network_id: str, new: NewNetwork, store: Store, author: Author)
 def rename_network(
     network_id: str, new: NewNetwork, store: Store, version: Version, author: Author
 ) -> Response:
-    """Call a network otherwise."""
+    """Rename a network."""
     return opened(store.rename(network_id, version, new.name, author))
 
 

@@ -220,7 +220,7 @@ class NetworkStore:
         return self._summary(made.id)
 
     def rename(self, network_id: str, version: int, name: str, by: str = "") -> Stored:
-        """Call a network otherwise, running and draft alike."""
+        """Rename a network, running and draft alike."""
         with self._changing(network_id, version, by) as writing:
             before = writing.before
             running, draft = (

@@ -119,7 +119,7 @@ export interface paths {
         put?: never;
         /**
          * Rename Network
-         * @description Call a network otherwise.
+         * @description Rename a network.
          */
         post: operations["rename_network"];
         delete?: never;
@@ -1269,7 +1269,7 @@ export interface paths {
         put?: never;
         /**
          * Ask Advice
-         * @description Begin to try every place where a list would make a requirement or a test flow's expectation hold.
+         * @description Start an advice job: where a list would make a requirement or a test flow's expectation hold.
          */
         post: operations["ask_advice"];
         delete?: never;

@@ -1,3 +1,4 @@
+import { useMemo } from "react";
 import type { PointReport } from "../api/client";
 import { pointKey } from "../state/points";
 import { takenAs, useCarrying, useHover } from "../workbench/carrying";
@@ -5,6 +6,7 @@ import type { Scene } from "./geometry";
 import { contains, lengthOf, type Point } from "./plane";
 import { LINE_HEIGHT } from "./plates";
 import { OUTWARDS } from "./ports";
+import { makeRoom } from "./room";
 import type { Viewed } from "./useViewport";
 
 const WIDTH = 27;
@@ -14,11 +16,12 @@ const HEIGHT = 16;
 export function Targets({ scene, view }: { scene: Scene; view: Viewed }) {
   const { carried, usual, drop } = useCarrying();
   const { over, hover } = useHover();
+  const centres = useMemo(() => padCentres(scene, carried?.targets ?? []), [scene, carried?.targets]);
   if (!carried) return null;
   return (
     <g>
       {carried.targets.map((point) => {
-        const centre = padCentre(scene, point);
+        const centre = centres.get(pointKey(point));
         if (!centre || !contains(view.box, centre)) return null;
         const under = over !== null && pointKey(over) === pointKey(point);
         const taken = !point.takes.includes(takenAs(carried.list));
@@ -73,6 +76,29 @@ export function Targets({ scene, view }: { scene: Scene; view: Viewed }) {
         );
       })}
     </g>
+  );
+}
+
+const APART = 2;
+
+/** Where the place of each point is drawn: near its interface, and over no other place. */
+export function padCentres(scene: Scene, points: PointReport[]): Map<string, Point> {
+  const near = points.flatMap((point) => {
+    const centre = padCentre(scene, point);
+    return centre ? [{ key: pointKey(point), centre }] : [];
+  });
+  const moved = makeRoom(
+    near.map(({ centre }) => ({
+      box: { x: centre.x - WIDTH / 2, y: centre.y - HEIGHT / 2, width: WIDTH, height: HEIGHT },
+      weight: 1,
+    })),
+    APART,
+  );
+  return new Map(
+    near.map(({ key, centre }, at) => [
+      key,
+      { x: centre.x + (moved[at]?.x ?? 0), y: centre.y + (moved[at]?.y ?? 0) },
+    ]),
   );
 }
 

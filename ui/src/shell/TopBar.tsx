@@ -98,7 +98,7 @@ export function TopBar() {
 }
 
 /** Networks with more devices are searched when somebody looks at what was found. */
-const MOST_SEARCHED = 150;
+const MOST_SEARCHED = 60;
 const SETTLED = 2500;
 
 /** Faults and warnings that are not accepted, once nobody has edited for a moment. */
