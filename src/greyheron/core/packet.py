@@ -50,7 +50,10 @@ class Packet(Struct, frozen=True):
     fragment: bool = False
 
     def back(self) -> "Packet":
-        """A fresh packet from this one's destination to its source, ports swapped, no flags or type."""
+        """A fresh packet from this one's destination to its source, ports swapped, no flags or type.
+
+        Raises ValueError where it has no source.
+        """
         if self.source is None:
             raise ValueError("a packet without a source has nobody to go back to")
         return Packet(
@@ -120,7 +123,10 @@ def between(
 
 
 def icmp_error(about: Packet, icmp_type: int, icmp_code: int, source: int | None) -> Packet:
-    """The ICMP error that goes to the source of `about`; None as its own source: it is not chosen yet."""
+    """The ICMP error that goes to the source of `about`; None as its own source: it is not chosen yet.
+
+    Raises ValueError where `about` has no source.
+    """
     if about.source is None:
         raise ValueError("a packet without a source cannot be reported on")
     return Packet(

@@ -39,12 +39,14 @@ _VLAN = Option("20", "a VLAN, 1 to 4094", literal=False)
 
 
 def name_of(word: str) -> str:
+    """A name. Raises ValueError."""
     if not NAME.fullmatch(word):
         raise ValueError(f"“{word}” is no name: a letter, then letters, digits, dots, dashes or underscores")
     return word
 
 
 def domain_name_of(word: str) -> str:
+    """A domain name. Raises ValueError."""
     if not re.fullmatch(DOMAIN_NAME, word):
         raise ValueError(
             f"“{word}” is no domain name: labels of letters, digits and dashes with dots between"
@@ -53,12 +55,14 @@ def domain_name_of(word: str) -> str:
 
 
 def interface_name_of(word: str) -> str:
+    """The name of an interface. Raises ValueError."""
     if not INTERFACE.fullmatch(word):
         raise ValueError(f"“{word}” is no interface: a letter, then letters, digits, dots, dashes or slashes")
     return word
 
 
 def address_of(word: str) -> Address:
+    """An address. Raises ValueError."""
     try:
         return ip_address(word)
     except ValueError:
@@ -66,6 +70,7 @@ def address_of(word: str) -> Address:
 
 
 def interface_address_of(word: str) -> InterfaceAddress:
+    """An address with its prefix length. Raises ValueError."""
     if "/" not in word:
         raise ValueError(f"“{word}” has no prefix length: write {word}/{64 if ':' in word else 24}, say")
     try:

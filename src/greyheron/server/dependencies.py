@@ -33,7 +33,7 @@ def _kept(name: str) -> Any:
 
 
 def based_on(if_match: Annotated[str | None, Header()] = None) -> int:
-    """The version that a write is based on, from If-Match (RFC 9110 13.1.1)."""
+    """The version that a write is based on, from If-Match (RFC 9110 13.1.1). Raises Refusal."""
     if if_match is None:
         raise Refusal(428, "Say which version this write is based on: send If-Match with the network's ETag.")
     version = if_match.strip().strip('"')
@@ -58,7 +58,7 @@ def moment_of(
         ),
     ] = None,
 ) -> Moment | None:
-    """The moment that is looked at; None for all times (§12)."""
+    """The moment that is looked at; None for all times (§12). Raises Refusal."""
     if at is None:
         return None
     try:

@@ -194,7 +194,7 @@ class NetworkStore:
             _row(session, network_id, version).removed_at = now()
 
     def bring_back(self, network_id: str) -> Summary:
-        """Undo the removal of a network."""
+        """Undo the removal of a network. Raises UnknownNetwork."""
         with Session(self._engine) as session, session.begin():
             row = session.get(NetworkRow, network_id)
             if row is None:
@@ -242,7 +242,7 @@ class NetworkStore:
         return writing.done()
 
     def undo(self, network_id: str, version: int, by: str = "") -> Stored:
-        """Take back the draft's last edit."""
+        """Take back the draft's last edit. Raises NothingToDo."""
         with self._changing(network_id, version, by) as writing:
             edit = _edit(writing.session, writing.row, writing.row.edits_done)
             if edit is None:
@@ -252,7 +252,7 @@ class NetworkStore:
         return writing.done()
 
     def redo(self, network_id: str, version: int, by: str = "") -> Stored:
-        """Make the draft's next edit again."""
+        """Make the draft's next edit again. Raises NothingToDo."""
         with self._changing(network_id, version, by) as writing:
             edit = _edit(writing.session, writing.row, writing.row.edits_done + 1)
             if edit is None:
@@ -262,7 +262,7 @@ class NetworkStore:
         return writing.done()
 
     def apply(self, network_id: str, version: int, note: str, by: str = "") -> Stored:
-        """Put the draft in force, and keep it as a revision."""
+        """Put the draft in force, and keep it as a revision. Raises NothingToDo."""
         with self._changing(network_id, version, by) as writing:
             draft = writing.before.draft
             if writing.before.running == draft:

@@ -11,6 +11,7 @@ class Malformed(Exception):
 
 
 def fields(value: Any, where: str) -> dict[str, Any]:
+    """A container as it stands there. Raises Malformed."""
     if not isinstance(value, dict):
         raise Malformed(f"{where}: expected fields")
     return value
@@ -22,6 +23,7 @@ def inside(value: Mapping[str, Any], key: str) -> dict[str, Any]:
 
 
 def items(value: Mapping[str, Any], key: str) -> list[dict[str, Any]]:
+    """The entries of a list; none where it is not there. Raises Malformed."""
     found = value.get(key, [])
     if not isinstance(found, list):
         raise Malformed(f"{key}: expected a list")
@@ -29,6 +31,7 @@ def items(value: Mapping[str, Any], key: str) -> list[dict[str, Any]]:
 
 
 def text_at(value: Mapping[str, Any], key: str, where: str) -> str:
+    """A leaf that must be there and be text. Raises Malformed."""
     found = value.get(key)
     if not isinstance(found, str):
         raise Malformed(f"{where}: expected text in “{key}”")

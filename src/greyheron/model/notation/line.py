@@ -101,14 +101,17 @@ class NotationLine:
         return True
 
     def choose(self, choices: dict[str, str]) -> str:
-        """Read one of the words in `choices` (word to explanation), which must stand here."""
+        """Read one of the words in `choices` (word to explanation), which must stand here. Raises LineError."""
         for text, explains in choices.items():
             if self.take(text, explains):
                 return text
         raise self.error()
 
     def value(self, read: Callable[[str], T], *examples: Option) -> T:
-        """Read one word with `read`, which raises ValueError with a sentence when it does not fit."""
+        """Read one word with `read`, which raises ValueError with a sentence when it does not fit.
+
+        Raises LineError.
+        """
         self.offer(*examples)
         if self.word is None:
             raise self.error()
@@ -120,7 +123,7 @@ class NotationLine:
         return result
 
     def end(self) -> None:
-        """Require that nothing is left to read."""
+        """Require that nothing is left to read. Raises LineError."""
         if self.word is not None:
             raise self.error()
 
