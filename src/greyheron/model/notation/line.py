@@ -101,7 +101,7 @@ class NotationLine:
         return True
 
     def choose(self, choices: dict[str, str]) -> str:
-        """Read one of the words in `choices` (word to explanation), which must stand here. Raises LineError."""
+        """Read one of the words in `choices` (word to explanation). Raises LineError if none stands here."""
         for text, explains in choices.items():
             if self.take(text, explains):
                 return text
