@@ -37,11 +37,11 @@ def advise(
     asked: Annotated[str, typer.Argument(help="A requirement, or a test flow with pass or block.")],
     as_json: AsJson = False,
     kind: Annotated[
-        ListKind | None, typer.Option("--kind", help="Only such lists: full ones, or source-only ones.")
+        ListKind | None, typer.Option("--kind", help="Only extended lists, or only standard ones.")
     ] = None,
     scheduler: Scheduler = None,
 ) -> None:
-    """Say where lists would make it hold. Exit status: 0 there is a way, or it holds; 1 not; 2 a bad file."""
+    """Show where a list would make it hold. Exit status: 0 it holds or can be made to, 1 not, 2 bad file."""
     network = read_file(file)
     statement = wanted(asked, network)
     with derived_state(network, scheduler) as state:
@@ -76,15 +76,15 @@ def advise(
 
 def findings(
     file: File,
-    least: Annotated[Severity, typer.Option("--least", help="Leave out what matters less.")] = Severity.NOTE,
+    least: Annotated[Severity, typer.Option("--least", help="Only this severity and above.")] = Severity.NOTE,
     as_json: AsJson = False,
     sarif: Annotated[
-        Path | None, typer.Option("--sarif", help="Write them there as SARIF 2.1.0, for a code host.")
+        Path | None, typer.Option("--sarif", help="Also write them to this file as SARIF 2.1.0.")
     ] = None,
     force: Force = False,
     scheduler: Scheduler = None,
 ) -> None:
-    """Say what is wrong or doubtful. Exit status: 0 nothing above a note, 1 something is, 2 a bad file."""
+    """List likely mistakes. Exit status: 0 nothing above a note, 1 faults or warnings, 2 bad file."""
     require_free(sarif, force)
     content = content_of(file)
     network = network_in(file, content)

@@ -44,11 +44,13 @@ MARKS = {
 def check(
     file: File,
     as_json: AsJson = False,
-    junit: Annotated[Path | None, typer.Option("--junit", help="Write a JUnit XML report there.")] = None,
+    junit: Annotated[
+        Path | None, typer.Option("--junit", help="Write a JUnit XML report to this file.")
+    ] = None,
     force: Force = False,
     scheduler: Scheduler = None,
 ) -> None:
-    """Run every test flow, prove every requirement. Exit status: 0 all as expected, 1 not, 2 a bad file."""
+    """Run every test flow and prove every requirement. Exit status: 0 all as expected, 1 not, 2 bad file."""
     require_free(junit, force)
     network = read_file(file)
     with derived_state(network, scheduler) as state:
@@ -94,13 +96,13 @@ def _proof_data(requirement: Requirement, answer: ProofReport) -> dict[str, obje
 def prove(
     file: File,
     statements: Annotated[
-        list[str] | None, typer.Argument(help="Requirements to prove; those of the file unless given.")
+        list[str] | None, typer.Argument(help="Requirements to prove instead of those in the file.")
     ] = None,
-    baseline: Annotated[bool, typer.Option("--baseline", help="Ignore every list.")] = False,
+    baseline: Annotated[bool, typer.Option("--baseline", help="Ignore all lists.")] = False,
     as_json: AsJson = False,
     scheduler: Scheduler = None,
 ) -> None:
-    """Prove requirements. Exit status: 0 all proved, 1 not, 2 a bad file or requirement."""
+    """Prove requirements. Exit status: 0 all proved, 1 not, 2 bad file or requirement."""
     network = read_file(file)
     if statements:
         items = [{"id": f"r{number}", "statement": text} for number, text in enumerate(statements, 1)]

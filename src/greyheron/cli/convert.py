@@ -26,17 +26,19 @@ from greyheron.model.problems import DocumentError
 
 
 def collect() -> None:
-    """Print the script that collects what a machine is: `sh collect.sh > NAME.json`, as root, on each."""
+    """Print the collection script. On each machine, as root: `sh collect.sh > NAME.json`."""
     print_data(collecting_script())
 
 
 def convert(
     source: Annotated[Path, typer.Argument(help="A file, a folder or an archive, or - for standard input.")],
     to: Annotated[str, typer.Option("--to", help="The format to write.")] = "workspace",
-    output: Annotated[Path | None, typer.Option("--output", help="Write there instead of printing.")] = None,
+    output: Annotated[
+        Path | None, typer.Option("--output", help="Write to this file or folder instead of printing.")
+    ] = None,
     force: Force = False,
 ) -> None:
-    """Read a network in any format that is known, and write it in another.
+    """Convert a network between formats.
 
     What was left out and what was guessed is said on standard error. Exit status: 0 all was taken over, 1
     something was left out, 2 a bad file.

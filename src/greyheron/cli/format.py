@@ -19,11 +19,13 @@ from greyheron.model.problems import DocumentError, Problem, misread
 
 def format_file(
     file: Annotated[Path, typer.Argument(help="A workspace file, or a file of lists in the notation.")],
-    write: Annotated[bool, typer.Option("--write", help="Write it back instead of printing it.")] = False,
-    check_only: Annotated[bool, typer.Option("--check", help="Only say whether it is formatted.")] = False,
-    renumber: Annotated[bool, typer.Option("--renumber", help="Number entries in even steps.")] = False,
+    write: Annotated[
+        bool, typer.Option("--write", help="Rewrite the file instead of printing the result.")
+    ] = False,
+    check_only: Annotated[bool, typer.Option("--check", help="Only report whether it is formatted.")] = False,
+    renumber: Annotated[bool, typer.Option("--renumber", help="Renumber entries in steps of 10.")] = False,
 ) -> None:
-    """Put a file into its one usual form. Exit status: 0 done, 1 not formatted (--check), 2 a bad file.
+    """Format a file. Exit status: 0 done, 1 not formatted (--check), 2 bad file.
 
     Of a workspace file's own comments those at its head are kept; remarks and notes in lists are kept all.
     """
@@ -73,5 +75,5 @@ def generate(
     seed: Annotated[int, typer.Option(help="The same seed gives the same network.")] = 0,
     meshed: Annotated[bool, typer.Option("--meshed", help="More links in the core.")] = False,
 ) -> None:
-    """Print the workspace file of a large invented network."""
+    """Generate a large invented network."""
     print_data(write_workspace(generated(Plan(routers, lists, entries, seed, meshed))))

@@ -23,20 +23,20 @@ NOBODY_READS = 141
 
 COMMANDS = {
     "serve": ("serve", "serve", "Serve the workbench."),
-    "backup": ("backup", "backup", "Copy the database to a file, while the server runs or not."),
-    "restore": ("backup", "restore", "Put a copy made by `backup` in the database's place."),
-    "trace": ("trace", "trace", "Trace one flow hop by hop, both ways."),
-    "check": ("check", "check", "Run every test flow, prove every requirement."),
+    "backup": ("backup", "backup", "Copy the database to a file, even while the server runs."),
+    "restore": ("backup", "restore", "Restore a copy made by `backup`."),
+    "trace": ("trace", "trace", "Trace one flow hop by hop, in both directions."),
+    "check": ("check", "check", "Run every test flow and prove every requirement."),
     "prove": ("check", "prove", "Prove requirements."),
-    "advise": ("advise", "advise", "Say where lists would make a requirement or a test flow hold."),
-    "rehearse": ("rehearse", "rehearse", "Build the network in the kernel, and send its test flows."),
-    "traffic": ("traffic", "traffic", "Say what becomes of traffic that was really there."),
-    "collect": ("convert", "collect", "Print the script that collects what a machine is."),
-    "convert": ("convert", "convert", "Read a network in any format, and write it in another."),
-    "findings": ("advise", "findings", "Say what is wrong or doubtful."),
-    "reach": ("reach", "reach", "Say who can talk to whom, as a table."),
-    "format": ("format", "format_file", "Put a file into its one usual form."),
-    "generate": ("format", "generate", "Print the workspace file of a large invented network."),
+    "advise": ("advise", "advise", "Show where a list would make a requirement or test flow hold."),
+    "rehearse": ("rehearse", "rehearse", "Build the network in the kernel and send its test flows."),
+    "traffic": ("traffic", "traffic", "Replay recorded traffic against a network."),
+    "collect": ("convert", "collect", "Print the script that collects a machine's configuration."),
+    "convert": ("convert", "convert", "Convert a network between formats."),
+    "findings": ("advise", "findings", "List likely mistakes, with repairs."),
+    "reach": ("reach", "reach", "Show who can talk to whom, as a table."),
+    "format": ("format", "format_file", "Format a workspace file or lists."),
+    "generate": ("format", "generate", "Generate a large invented network."),
 }
 """Every command: its module and function, and what it does. The module is imported when it is run."""
 

@@ -20,14 +20,14 @@ def reach(
     file: File,
     services: Annotated[
         list[str] | None,
-        typer.Argument(help="As test flows write them; unless given, what each listens on, and ping."),
+        typer.Argument(help="Services to try; by default those each device listens on, and ping."),
     ] = None,
-    six: Annotated[bool, typer.Option("--ipv6", help="Over IPv6.")] = False,
-    hosts_only: Annotated[bool, typer.Option("--hosts-only", help="Only between end systems.")] = False,
+    six: Annotated[bool, typer.Option("--ipv6", help="Use IPv6.")] = False,
+    hosts_only: Annotated[bool, typer.Option("--hosts-only", help="Only between hosts.")] = False,
     as_json: AsJson = False,
     scheduler: Scheduler = None,
 ) -> None:
-    """Say who can talk to whom: a table (CSV) with a row for each who asks, a column for each who is asked.
+    """Show who can talk to whom: a CSV table with a row for each sender and a column for each destination.
 
     Exit status: 0, or 2 for a bad file or service.
     """

@@ -40,8 +40,8 @@ def print_json(data: Any) -> None:
 
 out = Output(highlight=False, soft_wrap=True)
 File = Annotated[Path, typer.Argument(help="A workspace file, or - for standard input.", allow_dash=True)]
-Force = Annotated[bool, typer.Option("--force", help="Replace what is there already.")]
-AsJson = Annotated[bool, typer.Option("--json", help="Print JSON as docs/api.md describes it.")]
+Force = Annotated[bool, typer.Option("--force", help="Overwrite existing files.")]
+AsJson = Annotated[bool, typer.Option("--json", help="Print JSON, as described in docs/api.md.")]
 
 
 def read_file(file: Path) -> Network:

@@ -40,16 +40,19 @@ def rehearse(
         typer.Option("--requirement", help="Only this requirement, by its id. May be repeated."),
     ] = None,
     captures: Annotated[
-        Path | None, typer.Option("--captures", help="Write the captured packets into this folder.")
+        Path | None, typer.Option("--captures", help="Write packet captures to this folder.")
     ] = None,
     keep: Annotated[
-        bool, typer.Option("--keep", help="Let it stand until Enter is pressed, and say how to get in.")
+        bool,
+        typer.Option("--keep", help="Keep the network up until Enter is pressed, and print how to enter it."),
     ] = False,
     as_json: AsJson = False,
-    junit: Annotated[Path | None, typer.Option("--junit", help="Write a JUnit XML report there.")] = None,
+    junit: Annotated[
+        Path | None, typer.Option("--junit", help="Write a JUnit XML report to this file.")
+    ] = None,
     force: Force = False,
 ) -> None:
-    """Build the network in this machine's kernel, send its flows, and compare with what was predicted.
+    """Build the network in this machine's kernel, send its flows, and compare with the prediction.
 
     A requirement is rehearsed by what violates it and by a few conversations that come to other entries.
 

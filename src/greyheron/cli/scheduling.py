@@ -18,7 +18,7 @@ Scheduler = Annotated[
         "--scheduler",
         metavar="ADDRESS",
         envvar="GREY_HERON_SCHEDULER",
-        help="Let the workers of this scheduler do long work, as tcp://NAME:PORT (see docs/running.md).",
+        help="Run long computations on this scheduler's workers: tcp://NAME:PORT (see docs/running.md).",
     ),
 ]
 

@@ -44,39 +44,36 @@ FINISHING = 20
 
 def serve(
     host: Annotated[str, typer.Option(help="The address to listen on.")] = "127.0.0.1",
-    port: Annotated[int, typer.Option(min=0, max=65535, help="0 for any that is free.")] = PORT,
+    port: Annotated[int, typer.Option(min=0, max=65535, help="0 picks a free port.")] = PORT,
     data: Folder = DATA,
-    interface: Annotated[
-        Path | None, typer.Option(help="A folder with another build of the workbench.")
-    ] = None,
-    demo: Annotated[bool, typer.Option("--demo", help="Put the demo network in an empty database.")] = False,
+    interface: Annotated[Path | None, typer.Option(help="Serve the workbench from this folder.")] = None,
+    demo: Annotated[
+        bool, typer.Option("--demo", help="Add the demo network if the database is empty.")
+    ] = False,
     show: Annotated[
-        bool | None, typer.Option("--open/--no-open", help="Open the browser; with --demo unless told.")
+        bool | None, typer.Option("--open/--no-open", help="Open the browser; the default with --demo.")
     ] = None,
     token_file: Annotated[
         Path | None,
-        typer.Option(help="A file with the access token, which GREY_HERON_TOKEN may hold as well."),
+        typer.Option(help="Read the access token from this file instead of GREY_HERON_TOKEN."),
     ] = None,
     socket_path: Annotated[
-        Path | None, typer.Option("--socket", help="Listen at a Unix socket, for this user only.")
+        Path | None, typer.Option("--socket", help="Listen on a Unix socket that only this user can open.")
     ] = None,
     token: Annotated[str | None, typer.Option(hidden=True)] = None,
     also: Annotated[
-        list[str] | None, typer.Option("--name", help="A host name that a proxy passes on.")
+        list[str] | None, typer.Option("--name", help="An additional host name to accept, e.g. a proxy's.")
     ] = None,
-    memory: Annotated[int, typer.Option(min=64, help="MiB of what was worked out that are kept.")] = MEMORY
-    // MIB,
+    memory: Annotated[int, typer.Option(min=64, help="Memory for cached results, in MiB.")] = MEMORY // MIB,
     workers: Annotated[
         int | None,
-        typer.Option(
-            min=0, max=64, help="Processes that do long work, one for each core unless told; 0: none."
-        ),
+        typer.Option(min=0, max=64, help="Worker processes; by default one per core, 0 for none."),
     ] = None,
     scheduler: Scheduler = None,
-    log_format: Annotated[LogFormat, typer.Option(help="How the log is written.")] = LogFormat.LINES,
+    log_format: Annotated[LogFormat, typer.Option(help="Log format.")] = LogFormat.LINES,
     log_requests: Annotated[bool, typer.Option("--log-requests", help="Log every request.")] = False,
 ) -> None:
-    """Serve the workbench. Listens on loopback only, unless there is an access token."""
+    """Serve the workbench. Listens on loopback only, unless an access token is set."""
     if token is not None:
         raise CannotGoOn(
             "A token on the command line can be read by everybody on this machine: put it into "

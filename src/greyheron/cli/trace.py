@@ -17,13 +17,13 @@ def trace(
     file: File,
     source: Annotated[str, typer.Option("--from", help="DEVICE, DEVICE:interface or DEVICE:address.")],
     destination: Annotated[str, typer.Option("--to", help="DEVICE, DEVICE:interface or an address.")],
-    service: Annotated[str, typer.Option(help="tcp/23, udp/53, ping, or a service by name.")],
-    source_port: Annotated[int | None, typer.Option(min=0, max=65535, help="49152 unless given.")] = None,
-    at: Annotated[str, typer.Option(help="A moment: “tue 14:00”, or a date and an hour.")] = "",
-    baseline: Annotated[bool, typer.Option("--baseline", help="Ignore every list.")] = False,
+    service: Annotated[str, typer.Option(help="tcp/23, udp/53, ping, or a service name.")],
+    source_port: Annotated[int | None, typer.Option(min=0, max=65535, help="Default: 49152.")] = None,
+    at: Annotated[str, typer.Option(help="When: “tue 14:00”, or a date and time.")] = "",
+    baseline: Annotated[bool, typer.Option("--baseline", help="Ignore all lists.")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Trace one flow hop by hop, both ways."""
+    """Trace one flow hop by hop, in both directions."""
     network = read_file(file)
     port = "" if source_port is None else f" source-port {source_port}"
     flow = read_bare_flow(f"{source} → {destination} {service}{port}{f' at {at}' if at else ''}")

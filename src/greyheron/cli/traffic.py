@@ -28,12 +28,12 @@ def traffic(
     ],
     columns: Annotated[
         list[str] | None,
-        typer.Option("--column", help="For tables: WHAT=NAME, as source=client. May be repeated."),
+        typer.Option("--column", help="For tables: FIELD=COLUMN, e.g. source=client. May be repeated."),
     ] = None,
     as_json: AsJson = False,
     scheduler: Scheduler = None,
 ) -> None:
-    """Fold traffic that was there into conversations, and say what becomes of each in the network of FILE.
+    """Replay recorded traffic against the network in FILE, conversation by conversation.
 
     Exit status: 0 all of it gets through, 1 some of it does not or cannot be, 2 a bad file.
     """
