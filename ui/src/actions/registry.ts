@@ -80,19 +80,19 @@ export const ACTIONS: Action[] = [
   { ...doneBy("device.add"), label: "Add a device to the map", keys: sign("+") },
   {
     id: "device.link",
-    label: "Link the chosen device with another",
+    label: "Link the selected device",
     keys: ["l"],
     byKeyOnly: true,
     run: () => giveFocus("link"),
   },
   {
     ...doneBy("advice.ask"),
-    label: "Where should it go? For the requirement or test flow shown",
+    label: "Get advice for the selected requirement or test flow",
     keys: ["w"],
   },
   {
     id: "choice.try",
-    label: "Try the choice that is shown on the map, or stop trying",
+    label: "Preview the selected choice, or end the preview",
     keys: ["v"],
     byKeyOnly: true,
     run: (here) => {
@@ -103,7 +103,7 @@ export const ACTIONS: Action[] = [
   },
   {
     id: "choice.take",
-    label: "Take the choice that is shown, or carry the trial out",
+    label: "Apply the selected choice or the preview to the draft",
     keys: ["a"],
     byKeyOnly: true,
     run: (here) => {
@@ -136,12 +136,12 @@ export const ACTIONS: Action[] = [
   },
   {
     id: "test.run",
-    label: "Run the chosen test flow: it is counted and logged",
+    label: "Run the selected test flow (counts and logs)",
     keys: ["x"],
     when: (here) => testAt(here) >= 0,
     run: (here) => here.run(here.network.draft.tests.slice(testAt(here)).slice(0, 1)),
   },
-  { id: "book.run", label: "Run the whole book", keys: ["Shift+x"], run: (here) => here.run(null) },
+  { id: "book.run", label: "Run all test flows", keys: ["Shift+x"], run: (here) => here.run(null) },
   {
     id: "state.baseline",
     label: "Trace with no lists",
@@ -150,11 +150,11 @@ export const ACTIONS: Action[] = [
   },
   { id: "state.running", label: "Trace as running", keys: ["r"], run: ({ trial }) => trial.view("running") },
   { id: "state.draft", label: "Trace on the draft", keys: ["d"], run: ({ trial }) => trial.view("draft") },
-  { ...doneBy("trace.enter"), label: "Go to the trace; then the arrows step through its hops", keys: ["t"] },
+  { ...doneBy("trace.enter"), label: "Focus the trace (arrow keys step through hops)", keys: ["t"] },
 
   {
     id: "list.place",
-    label: "Place the list that is shown",
+    label: "Place the selected list",
     keys: ["p"],
     when: (here) => shownList(here) !== undefined,
     run: (here) => {
@@ -164,7 +164,7 @@ export const ACTIONS: Action[] = [
   },
   {
     id: "list.move",
-    label: "Move the list that stands at the place shown",
+    label: "Move the list at the selected place",
     keys: ["m"],
     when: (here) => placedHere(here) !== null,
     run: (here) => {
@@ -198,10 +198,10 @@ export const ACTIONS: Action[] = [
   },
 
   { ...doneBy("map.fit"), label: "Fit the map to the window", keys: ["f"] },
-  { ...doneBy("map.neighbours"), label: "Show only the chosen device and its neighbours", keys: ["n"] },
+  { ...doneBy("map.neighbours"), label: "Show only the selected device and its neighbours", keys: ["n"] },
   {
     ...doneBy("map.tidy"),
-    label: "Tidy the map: the chosen device and its neighbours, or all",
+    label: "Tidy the map (selected device and neighbours, or all)",
     keys: ["Shift+f"],
   },
   { ...doneBy("map.svg"), label: "Save the map as SVG" },
@@ -211,14 +211,14 @@ export const ACTIONS: Action[] = [
   { ...doneBy("reach.csv"), label: "Save the matrix as CSV" },
   {
     id: "leave",
-    label: "Leave a field, so that these keys work again; then back to all lists",
+    label: "Leave the field; then return to all lists",
     keys: ["Escape"],
     byKeyOnly: true,
     run: leave,
   },
 
-  { ...doneBy("bring"), label: "Bring in…", detail: () => "files, into this draft or beside it" },
-  { ...doneBy("out"), label: "Take out…", detail: () => "files of this network" },
+  { ...doneBy("bring"), label: "Bring in…", detail: () => "import files into this draft or a new network" },
+  { ...doneBy("out"), label: "Take out…", detail: () => "export files" },
   {
     id: "book.export",
     label: "Export as CSV",
@@ -232,8 +232,18 @@ export const ACTIONS: Action[] = [
     detail: () => "in this browser",
     run: ({ theme, setTheme }) => setTheme(theme === "dark" ? "light" : "dark"),
   },
-  { id: "shortcuts", label: "Show the shortcuts", keys: sign("?"), run: () => handlerOf("shortcuts")?.() },
-  { id: "networks", label: "All networks", detail: () => "leave this one", run: () => go({ network: null }) },
+  {
+    id: "shortcuts",
+    label: "Show keyboard shortcuts",
+    keys: sign("?"),
+    run: () => handlerOf("shortcuts")?.(),
+  },
+  {
+    id: "networks",
+    label: "All networks",
+    detail: () => "close this network",
+    run: () => go({ network: null }),
+  },
 ];
 
 const BY_ID = new Map(ACTIONS.map((action) => [action.id, action]));
