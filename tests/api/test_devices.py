@@ -41,9 +41,10 @@ def test_a_part_becomes_a_change_that_can_be_made(client: TestClient, demo: str)
         headers={"If-Match": '"1"'},
     )
     assert answer.status_code == 200
-    lines = client.get(f"/api/networks/{demo}/devices/sluice/parts").json()[-1]["lines"]
-    assert lines[-1] == "172.20.99.0/24 discard"
-    gone = read(client, demo, "sluice/parts/routes", text=None, place=len(lines) - 1)
+    parts = client.get(f"/api/networks/{demo}/devices/sluice/parts").json()
+    lines = {part["section"]: part["lines"] for part in parts}
+    assert lines["routes"][-1] == "172.20.99.0/24 discard"
+    gone = read(client, demo, "sluice/parts/routes", text=None, place=len(lines["routes"]) - 1)
     assert gone["change"]["item"].get("routes", []) == reading["change"]["item"]["routes"][:-1]
 
 

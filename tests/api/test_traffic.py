@@ -76,6 +76,7 @@ def test_entries_with_log_write_lines_that_can_be_filtered(client: TestClient, d
         "source": "203.0.113.1 port 49152",
         "destination": "172.20.40.10 port 23",
         "count": 5,
+        "denial": None,
     }
     assert newest["line"]["place"]["device"] == "hide-gw"
     assert len(log(device="weir")) == len(log(access_list="hides-in")) == len(log(text="172.20.40.10")) == 1
