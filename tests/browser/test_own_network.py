@@ -29,7 +29,7 @@ def test_a_table_is_pasted_where_one_device_is_written(page: Page) -> None:
     table.fill(TABLE.replace("172.21.9.2/30", "172.21.9.2"))
     expect(page.get_by_role("alert")).to_contain_text("Line 4: “172.21.9.2” has no prefix length")
     table.fill(TABLE)
-    expect(page.get_by_text("router reed, switch floor, router sedge, host desk; 3 links")).to_be_visible()
+    expect(page.get_by_text("router reed, router sedge, host desk, switch floor; 3 links")).to_be_visible()
     table.press("Control+Enter")
     for name in ("reed", "floor", "sedge", "desk"):
         expect(page.locator(f"[data-plate={name}]")).to_be_visible()

@@ -228,7 +228,7 @@ def test_choices_are_shown_as_they_are_found(page: Page, server: Server) -> None
     row(page, "t1").click()
     page.get_by_role("button", name="Where should it go?").click()
     places = page.get_by_role("region", name="Where it could go")
-    expect(places.get_by_role("status")).to_contain_text("Probe every place, 40%")
+    expect(places.get_by_role("status")).to_contain_text("Trying every place, 40%")
     expect(places.get_by_role("listitem")).to_have_count(2)
     second = places.get_by_role("button", name=choices[2]["text"])
     second.click()

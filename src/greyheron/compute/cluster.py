@@ -1,4 +1,4 @@
-"""The pool of a distributed engine (Dask): workers on other machines, to which a scheduler gives their tasks.
+"""The worker pool of a distributed engine (Dask): workers on other machines, which a scheduler gives tasks.
 
 Documents are put there once, by digest, as chains of links: a whole one, then what differs from one to the
 next. Nothing of it is imported unless a scheduler is named.
