@@ -11,11 +11,11 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 
 from greyheron.model.changes import Change, putting
-from greyheron.model.document import Device, Interface, InterfaceAddress, ManagementLine, Network
-from greyheron.model.joining import free_names, joined, require_end
+from greyheron.model.document import Device, Interface, InterfaceAddress, Network
+from greyheron.model.joining import PAIR, free_names, joined, require_end
 from greyheron.model.notation.line import Misreading, NotationError
-from greyheron.model.part_lines import interface_address_of, interface_name_of, is_address, name_of
-from greyheron.model.values import DeviceKind, LineKind
+from greyheron.model.part_lines import NEW_LINES, interface_address_of, interface_name_of, is_address, name_of
+from greyheron.model.values import DeviceKind
 
 COLUMNS = ("device", "interface", "address", "neighbour", "kind")
 _HEADINGS = {
@@ -26,8 +26,6 @@ _HEADINGS = {
     "kind": ("kind", "type", "role"),
 }
 MOST_ROWS = 1000
-_PAIR = 4
-"""A prefix of no more addresses joins two devices."""
 
 
 class _Row(Struct, frozen=True):
@@ -153,11 +151,7 @@ def _device(name: str, rows: Sequence[_Row]) -> Device:
         for far in dict.fromkeys(row.far for row in rows if row.neighbour == name and row.far)
         if all(each.name != far for each in device.interfaces)
     ]
-    lines = (
-        (ManagementLine(name=LineKind.REMOTE, transports=("ssh",)), ManagementLine(name=LineKind.CONSOLE))
-        if device.traits.forwards
-        else ()
-    )
+    lines = NEW_LINES if device.traits.forwards else ()
     return device.model_copy(update={"interfaces": (*device.interfaces, *more), "lines": lines})
 
 
@@ -171,7 +165,7 @@ def _kind(own: Sequence[_Row]) -> DeviceKind:
         return DeviceKind.SWITCH
     prefixes = {address.network for row in addressed for address in row.addresses if address.version == 4}
     places = {row.interface or str(row.number) for row in addressed}
-    paired = any(prefix.num_addresses <= _PAIR for prefix in prefixes)
+    paired = any(prefix.num_addresses <= PAIR for prefix in prefixes)
     return DeviceKind.ROUTER if paired or len(places) > 1 or len(prefixes) > 1 else DeviceKind.HOST
 
 

@@ -7,7 +7,7 @@ from greyheron.model.changes import ChangeError
 from greyheron.model.document import Device, Interface, InterfaceAddress, Link, Network
 from greyheron.model.values import DeviceKind
 
-_PAIR = 4
+PAIR = 4
 """A prefix of no more addresses joins two devices."""
 
 
@@ -106,7 +106,7 @@ def _fitting(
     roomy = tuple(
         name
         for name in names
-        if to_bridge and any(each.network.num_addresses > _PAIR for each in _addresses(device, name))
+        if to_bridge and any(each.network.num_addresses > PAIR for each in _addresses(device, name))
     )
     return found or roomy or tuple(names)
 

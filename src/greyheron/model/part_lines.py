@@ -275,6 +275,11 @@ def read_line(line: NotationLine, _device: Device) -> ManagementLine:
     return ManagementLine(name=name, numbers=numbers, transports=transports)
 
 
+NEW_LINES = (
+    ManagementLine(name=LineKind.REMOTE, transports=("ssh",)),
+    ManagementLine(name=LineKind.CONSOLE),
+)
+"""How one logs in to a new router or firewall, until it is said otherwise."""
 _NUMBERS = Option("1-4", "several lines with lists of their own: the numbers of these", literal=False)
 
 

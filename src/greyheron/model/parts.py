@@ -10,12 +10,13 @@ from typing import Any, Final, Literal, TypeVar
 
 from msgspec import Struct
 
-from greyheron.model.document import Address, Device, Interface, ManagementLine, Ospf
+from greyheron.model.document import Address, Device, Interface, Ospf
 from greyheron.model.notation.flows import INTERFACE
 from greyheron.model.notation.line import LineError, NotationError, NotationLine, Option
 from greyheron.model.part_lines import (
     ADDRESS,
     HOP,
+    NEW_LINES,
     address_of,
     interface_address_of,
     interface_name_of,
@@ -40,7 +41,7 @@ from greyheron.model.part_lines import (
 )
 from greyheron.model.settings import read_setting, settings_of, with_settings, write_setting
 from greyheron.model.traits import TRAITS, Traits
-from greyheron.model.values import DeviceKind, LineKind
+from greyheron.model.values import DeviceKind
 
 T = TypeVar("T")
 Section = Literal[
@@ -137,12 +138,7 @@ def new_device(line: NotationLine) -> NewDevice:
         name=name,
         kind=kind,
         interfaces=interfaces,
-        lines=(
-            ManagementLine(name=LineKind.REMOTE, transports=("ssh",)),
-            ManagementLine(name=LineKind.CONSOLE),
-        )
-        if traits.forwards
-        else (),
+        lines=NEW_LINES if traits.forwards else (),
     )
     return NewDevice(_put_gateways(device, gateways), to)
 

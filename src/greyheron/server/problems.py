@@ -28,6 +28,7 @@ from greyheron.store.networks import (
     UnreadableNetwork,
     VersionConflict,
 )
+from greyheron.store.opening import primary_code
 
 MEDIA_TYPE = "application/problem+json"
 
@@ -138,8 +139,8 @@ def _conflict(error: VersionConflict) -> JSONResponse:
 
 def _database(error: DatabaseError) -> JSONResponse:
     """The database could not do it: full, locked, gone, or damaged."""
-    code = getattr(error.orig, "sqlite_errorcode", None)
-    said = None if code is None else _SQLITE.get(code & 0xFF)
+    code = primary_code(error.orig)
+    said = None if code is None else _SQLITE.get(code)
     return unexpected(error) if said is None else problem(*said)
 
 

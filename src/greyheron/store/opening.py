@@ -50,10 +50,16 @@ def require_ours(path: Path, scripts: ScriptDirectory) -> None:
         )
 
 
+def primary_code(error: BaseException | None) -> int | None:
+    """The primary result code of an error of SQLite; None for any other."""
+    code: int | None = getattr(error, "sqlite_errorcode", None)
+    return None if code is None else code & 0xFF
+
+
 def reason(path: Path, error: Exception) -> str:
     """Why `path` cannot be opened, where the system or SQLite said `error`."""
-    code = getattr(error, "sqlite_errorcode", None)
-    said = _SQLITE.get(code & 0xFF) if code is not None else None
+    code = primary_code(error)
+    said = None if code is None else _SQLITE.get(code)
     if said is not None:
         return f"{path} {said}"
     if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
@@ -62,7 +68,7 @@ def reason(path: Path, error: Exception) -> str:
         return f"{path.parent} is a file, and a folder is needed; nothing was changed. {FOLDER}"
     if path.is_dir():
         return f"{path} is a folder, and a file is needed; nothing was changed. {FOLDER}"
-    if isinstance(error, PermissionError) or (code is not None and code & 0xFF == sqlite3.SQLITE_CANTOPEN):
+    if isinstance(error, PermissionError) or code == sqlite3.SQLITE_CANTOPEN:
         return f"{path} may not be opened; nothing was changed. Look at its rights, or {_another()}"
     return f"{path} cannot be opened: {error}; nothing was changed. {FOLDER}"
 
