@@ -1,16 +1,18 @@
 """Entries that name an address as it is on the other side of a translation from where they stand (§4, §7)."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from functools import partial
 
 from msgspec.structs import replace
 
 from greyheron.analysis.advice.entries import holding
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, line_of
 from greyheron.analysis.findings.translated import AsTranslated, as_translated, translations_of
-from greyheron.analysis.findings.wrong_direction import Passers, comes_by, ends_of
+from greyheron.analysis.findings.wrong_direction import Ends, Passers, comes_by, ends_of
 from greyheron.analysis.proof.endpoints import Endpoints
+from greyheron.core.lists.resolved import ResolvedList
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import AccessList
+from greyheron.model.document import AccessList, Translation
 from greyheron.model.entry import AddressBlock, Entry
 from greyheron.model.values import Family
 
@@ -27,16 +29,34 @@ def naming_the_other_side(
     for (point, which), found in ground.world.lists.items():
         if which is not family or point.is_line or not ground.share.has(found.name):
             continue
-        passing = passers(point)
-        if passing is None or passing.nobody:
+        access_list = lists[found.name]
+        yield from ground.kept.of(
+            ("other side", point, family, ground.world.resolved.active),
+            (found, access_list, everyone),
+            partial(_judged, point, access_list, found, passers, ends, translations),
+        )
+
+
+def _judged(
+    point: AttachmentPoint,
+    access_list: AccessList,
+    found: ResolvedList,
+    passers: Passers,
+    ends: Ends,
+    translations: Sequence[Translation],
+) -> tuple[Finding, ...]:
+    passing = passers(point)
+    if passing is None or passing.nobody:
+        return ()
+    findings = []
+    for rule in found.rules:
+        every = list(as_translated(rule, translations))
+        if not every or comes_by(rule, ends, passing):
             continue
-        for rule in found.rules:
-            if (rule.sources, rule.destinations) == (None, None) or comes_by(rule, ends, passing):
-                continue
-            every = as_translated(rule, translations)
-            other = next((each for each in every if comes_by(each.rule, ends, passing)), None)
-            if other is not None:
-                yield _finding(lists[found.name], point, other)
+        other = next((each for each in every if comes_by(each.rule, ends, passing)), None)
+        if other is not None:
+            findings.append(_finding(access_list, point, other))
+    return tuple(findings)
 
 
 def _finding(access_list: AccessList, point: AttachmentPoint, other: AsTranslated) -> Finding:
