@@ -31,9 +31,11 @@ from greyheron.analysis.reach.matrix_cache import KeptReaches
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.compute.documents import RunningAndDraft
 from greyheron.compute.pooled import RemoteState
+from greyheron.compute.questions.findings import FindingsQuestion
+from greyheron.compute.questions.policy import PolicyQuestion
+from greyheron.compute.questions.reach import MatrixQuestion
 from greyheron.compute.workers import Workers
 from greyheron.core.bulk.engines import engines
-from greyheron.core.progress import unwatched
 from greyheron.core.timeline import Timeline
 from greyheron.core.world import build_world
 from greyheron.demo.generator import Plan, generate
@@ -205,16 +207,16 @@ def workers(size: int) -> Measured:
     for many in (1, 2):
         pool = Workers(many, 1 << 30)
         there = RemoteState("bench", pool)
-        there.policy(RunningAndDraft(saltmarsh(), saltmarsh()), None, unwatched)
+        there.ask(PolicyQuestion(), RunningAndDraft(saltmarsh(), saltmarsh()))
         both = RunningAndDraft(network, network)
 
         def work(there: RemoteState = there, both: RunningAndDraft = both) -> None:
-            there.findings(both, None, unwatched)
-            there.policy(both, None, unwatched)
+            there.ask(FindingsQuestion(), both)
+            there.ask(PolicyQuestion(), both)
 
         words = f"{many} worker{'s' * (many > 1)}"
         taken[f"findings and proofs, {words}"] = timed(work)
-        taken[f"reach, {words}"] = timed(partial(there.reach, both, question, None, unwatched))
+        taken[f"reach, {words}"] = timed(partial(there.ask, MatrixQuestion(asked=question), both))
         pool.close()
     return taken
 

@@ -17,9 +17,11 @@ from greyheron.compute.cluster import Cluster
 from greyheron.compute.derived import DerivedState
 from greyheron.compute.documents import RunningAndDraft
 from greyheron.compute.pooled import RemoteState
+from greyheron.compute.questions.advice import AdviceQuestion
+from greyheron.compute.questions.findings import FindingsQuestion
+from greyheron.compute.questions.policy import PolicyQuestion
 from greyheron.compute.tasks import WorkerPool, WorkersGone
 from greyheron.compute.workers import Workers
-from greyheron.core.progress import unwatched
 from greyheron.demo.generator import Plan, generate
 from greyheron.model.notation.requirements import read_requirement
 
@@ -29,9 +31,9 @@ STATEMENT = read_requirement("block h1 → h2 ssh")
 def work(state: DerivedState, stored: RunningAndDraft) -> object:
     """Everything that workers do, as what can be compared."""
     return (
-        state.policy(stored, None, unwatched),
-        state.findings(stored, None, unwatched),
-        state.advice(stored, STATEMENT, None, unwatched),
+        state.ask(PolicyQuestion(), stored),
+        state.ask(FindingsQuestion(), stored),
+        state.ask(AdviceQuestion(statement=STATEMENT), stored),
     )
 
 

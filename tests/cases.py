@@ -7,6 +7,7 @@ from greyheron.analysis.presentation.report import TraceReport, report
 from greyheron.core.walk.conversation import converse
 from greyheron.core.world import build_world
 from greyheron.model.notation.flows import read_bare_flow
+from greyheron.model.values import State
 from tests.lab import Lab
 
 
@@ -27,7 +28,7 @@ class Case:
 def traced(lab: Lab, flow: str, baseline: bool = False) -> TraceReport:
     world = build_world(lab.network())
     result = converse(world.baseline if baseline else world, read_bare_flow(flow))
-    return report(result, world.topology, flow, "draft")
+    return report(result, world.topology, flow, State.DRAFT)
 
 
 def check(lab: Lab, case: Case) -> None:

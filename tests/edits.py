@@ -18,8 +18,11 @@ from greyheron.analysis.reach.matrix_cache import KeptReaches
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.compute.derived import DerivedState
 from greyheron.compute.documents import RunningAndDraft
+from greyheron.compute.questions.book import BookQuestion
+from greyheron.compute.questions.findings import FindingsQuestion
+from greyheron.compute.questions.policy import PolicyQuestion
+from greyheron.compute.questions.reach import MatrixQuestion
 from greyheron.core.bulk.engines import Engines, engines
-from greyheron.core.progress import unwatched
 from greyheron.core.timeline import Timeline
 from greyheron.core.world import World, build_world
 from greyheron.model.document import Network, Placement, Requirement, TestFlow
@@ -136,12 +139,12 @@ class Working:
 def answers(state: DerivedState, stored: RunningAndDraft) -> dict[str, object]:
     """What is said of a network, as what can be compared."""
     found: dict[str, object] = {
-        "findings": state.findings(stored, None, unwatched),
-        "the policy": state.policy(stored, None, unwatched),
-        "the book": state.book(stored, None),
+        "findings": state.ask(FindingsQuestion(), stored),
+        "the policy": state.ask(PolicyQuestion(), stored),
+        "the book": state.ask(BookQuestion(), stored),
     }
     for family in Family:
-        reached = state.reach(stored, ReachQuestion(("services", "ping"), family), None, unwatched)
+        reached = state.ask(MatrixQuestion(asked=ReachQuestion(("services", "ping"), family)), stored)
         found[f"reach over {family.word}"] = reached.running.tolist(), reached.draft.tolist()
     return found
 

@@ -19,13 +19,19 @@ from sqlalchemy import Engine
 
 import dask
 from greyheron import __version__
-from greyheron.analysis.reach.question import ReachQuestion
+from greyheron.analysis.reach.question import ReachError, ReachQuestion
 from greyheron.analysis.traffic.folding import fold
 from greyheron.compute import cluster as clusters
 from greyheron.compute.cluster import MOST_LINKS, Cluster
-from greyheron.compute.derived import SMALL, DerivedState
+from greyheron.compute.derived import DerivedState
 from greyheron.compute.documents import RunningAndDraft
 from greyheron.compute.pooled import RemoteState
+from greyheron.compute.questions.book import BookQuestion
+from greyheron.compute.questions.findings import FindingsQuestion
+from greyheron.compute.questions.policy import PolicyQuestion, ProofsQuestion
+from greyheron.compute.questions.reach import MatrixQuestion, ReachChangeQuestion
+from greyheron.compute.questions.traffic import TrafficQuestion
+from greyheron.compute.state import SMALL
 from greyheron.compute.tasks import Order, WorkersGone
 from greyheron.core.progress import Cancelled, unwatched
 from greyheron.demo.generator import Plan, generate
@@ -70,12 +76,12 @@ def cluster(two: Machines) -> Iterator[Cluster]:
 
 def answers(state: DerivedState, stored: RunningAndDraft) -> list[Any]:
     """Everything that workers do, as what can be compared."""
-    reached = state.reach(stored, QUESTION, None, unwatched)
+    reached = state.ask(MatrixQuestion(asked=QUESTION), stored)
     return [
-        state.findings(stored, None, unwatched),
-        state.policy(stored, None, unwatched),
-        state.proofs(stored, "draft", None, unwatched),
-        state.book(stored, None),
+        state.ask(FindingsQuestion(), stored),
+        state.ask(PolicyQuestion(), stored),
+        state.ask(ProofsQuestion(), stored),
+        state.ask(BookQuestion(), stored),
         (reached.running.tolist(), reached.draft.tolist()),
     ]
 
@@ -86,22 +92,22 @@ def test_workers_of_a_scheduler_share_the_work_and_answer_as_this_process_does(c
     assert answers(there, stored) == answers(here, stored)
     empty = [each.model_copy(update={"body": ListBody()}) for each in LARGE.lists]
     after = LARGE.model_copy(update={"lists": tuple(empty)})
-    change = there.reach_change(stored, after, None)
+    change = there.ask(ReachChangeQuestion(), RunningAndDraft(stored.draft, after))
     assert change is not None
     assert change.changed > 0
-    assert change == here.reach_change(stored, after, None)
+    assert change == here.ask(ReachChangeQuestion(), RunningAndDraft(stored.draft, after))
 
 
 def test_a_network_that_is_gone_may_come_back(cluster: Cluster) -> None:
     there, stored = RemoteState("back", cluster), RunningAndDraft.same(saltmarsh())
-    before = there.proofs(stored, "draft", None, unwatched)
+    before = there.ask(ProofsQuestion(), stored)
     there.forget()
-    assert there.proofs(stored, "draft", None, unwatched) == before
+    assert there.ask(ProofsQuestion(), stored) == before
 
 
 def test_workers_let_go_of_a_network_that_is_gone(two: Machines, cluster: Cluster) -> None:
     there, stored = RemoteState("let go", cluster), RunningAndDraft.same(saltmarsh())
-    there.proofs(stored, "draft", None, unwatched)
+    there.ask(ProofsQuestion(), stored)
     with Client(two.address, set_as_default=False) as asking:
         assert True in known_by(asking, "let go")
         there.forget()
@@ -127,13 +133,13 @@ def test_an_edited_network_is_told_by_what_differs(cluster: Cluster) -> None:
     for _ in range(MOST_LINKS + 2):
         network = edited_at_random(network, chance)
         stored = RunningAndDraft(saltmarsh(), network)
-        assert there.proofs(stored, "draft", None, unwatched) == here.proofs(stored, "draft", None, unwatched)
+        assert there.ask(ProofsQuestion(), stored) == here.ask(ProofsQuestion(), stored)
 
 
 def test_what_is_found_there_is_told_as_it_comes(cluster: Cluster) -> None:
     found: list[Any] = []
-    every = RemoteState("told", cluster).findings(
-        RunningAndDraft.same(LARGE), None, unwatched, told=found.extend
+    every = RemoteState("told", cluster).ask(
+        FindingsQuestion(), RunningAndDraft.same(LARGE), unwatched, found.extend
     )
     assert found
     assert {each.key for each in found} <= {each.key for each in every}
@@ -147,7 +153,7 @@ def test_traffic_goes_to_who_judges_it_by_who_began_it(cluster: Cluster) -> None
     assert len(seen) == 200
     stored = RunningAndDraft.same(LARGE)
     judged = [
-        state.traffic(stored, seen, None, unwatched)
+        state.ask(TrafficQuestion(seen=seen), stored)
         for state in (DerivedState(), RemoteState("seen", cluster))
     ]
     for here, there in zip(*judged, strict=True):
@@ -170,13 +176,13 @@ def test_a_worker_that_ends_in_the_middle_costs_nothing_but_time() -> None:
         cluster = Cluster(found.address)
         ending = Timer(0.5, found.processes[1].kill)
         there = RemoteState("ends", cluster)
-        there.proofs(RunningAndDraft.same(saltmarsh()), "draft", None, unwatched)
+        there.ask(ProofsQuestion(), RunningAndDraft.same(saltmarsh()))
         ending.start()
         assert answers(there, stored) == answers(DerivedState(), stored)
         ending.join()
         found.worker()
         found.processes[2].kill()  # now all that the documents were with is gone
-        assert there.findings(stored, None, unwatched) == DerivedState().findings(stored, None, unwatched)
+        assert there.ask(FindingsQuestion(), stored) == DerivedState().ask(FindingsQuestion(), stored)
         cluster.close()
 
 
@@ -196,13 +202,11 @@ def test_a_worker_of_another_version_is_given_nothing(
             sleep(0.05)
         there = RemoteState("other", cluster)
         with pytest.raises(WorkersGone, match=f"has Grey Heron {__version__}: install it"):
-            there.proofs(stored, "draft", None, unwatched)
+            there.ask(ProofsQuestion(), stored)
         found.worker()
         while len(cluster) < 2:
             sleep(0.05)
-        assert there.proofs(stored, "draft", None, unwatched) == DerivedState().proofs(
-            stored, "draft", None, unwatched
-        )
+        assert there.ask(ProofsQuestion(), stored) == DerivedState().ask(ProofsQuestion(), stored)
         cluster.close()
     said = [record.getMessage() for record in caplog.records]
     assert any(f"has Grey Heron 0.0.1, not {__version__}" in each for each in said)
@@ -221,13 +225,13 @@ def test_a_scheduler_that_is_gone_is_told_of(monkeypatch: pytest.MonkeyPatch) ->
             answers(there, stored)
         ending.join()
         with pytest.raises(WorkersGone, match="No scheduler answers at"):
-            there.findings(stored, None, unwatched)
+            there.ask(FindingsQuestion(), stored)
         monkeypatch.setattr(clusters, "CONNECTING", 60.0)
         found.processes[0].wait()
         found.scheduler()
         found.worker()
         small = RunningAndDraft.same(saltmarsh())
-        assert there.findings(small, None, unwatched) == DerivedState().findings(small, None, unwatched)
+        assert there.ask(FindingsQuestion(), small) == DerivedState().ask(FindingsQuestion(), small)
         cluster.close()
 
 
@@ -236,7 +240,7 @@ def test_a_scheduler_without_workers_is_told_of(monkeypatch: pytest.MonkeyPatch)
     with machines(0) as found:
         cluster = Cluster(found.address)
         with pytest.raises(WorkersGone, match=f"start some with `dask worker {found.address}`"):
-            RemoteState("nobody", cluster).findings(RunningAndDraft.same(saltmarsh()), None, unwatched)
+            RemoteState("nobody", cluster).ask(FindingsQuestion(), RunningAndDraft.same(saltmarsh()))
         cluster.close()
 
 
@@ -249,14 +253,15 @@ def test_work_that_nobody_waits_for_ends(cluster: Cluster) -> None:
             raise Cancelled
 
     with pytest.raises(Cancelled):
-        there.findings(RunningAndDraft.same(LARGE), None, give_up)
+        there.ask(FindingsQuestion(), RunningAndDraft.same(LARGE), give_up)
     stored = RunningAndDraft.same(saltmarsh())
-    assert there.findings(stored, None, unwatched) == DerivedState().findings(stored, None, unwatched)
+    assert there.ask(FindingsQuestion(), stored) == DerivedState().ask(FindingsQuestion(), stored)
 
 
 def test_what_is_raised_there_is_raised_here(cluster: Cluster) -> None:
-    with pytest.raises(RuntimeError, match=r"AttributeError: .*no_such_work"):
-        cluster.results("wrong", [Order(0, "no_such_work", RunningAndDraft.same(saltmarsh()), ())])
+    nowhere = MatrixQuestion(asked=ReachQuestion(("there-is-none",), Family.IPV4))
+    with pytest.raises(ReachError, match="there-is-none"):
+        cluster.results("wrong", [Order(0, nowhere, RunningAndDraft.same(saltmarsh()))])
 
 
 def poisoned(file: str) -> object:
@@ -275,7 +280,7 @@ def test_an_answer_that_is_a_program_is_not_run(cluster: Cluster, tmp_path: Path
     try:
         future = cluster._client.submit(poisoned, str(file), pure=False)
         with pytest.raises(WorkersGone, match="look at what runs there"):
-            cluster._outcome("findings", future)
+            cluster._outcome(FindingsQuestion(), future)
     finally:
         cloudpickle.unregister_pickle_by_value(sys.modules[__name__])
     assert not file.exists()
@@ -298,7 +303,7 @@ def test_an_answer_that_is_a_program_is_not_run(cluster: Cluster, tmp_path: Path
 def test_an_answer_that_is_not_ours_is_told_of(cluster: Cluster, answer: Any) -> None:
     future = cluster._client.submit(lambda: answer, pure=False)
     with pytest.raises(WorkersGone, match="look at what runs there"):
-        cluster._outcome("findings", future)
+        cluster._outcome(FindingsQuestion(), future)
 
 
 def certificates(folder: Path) -> tuple[Path, Path, Path]:
@@ -345,8 +350,8 @@ def test_a_scheduler_is_spoken_to_by_tls(tmp_path: Path, monkeypatch: pytest.Mon
         dask.config.refresh()
         pool = Cluster(found.address)
         try:
-            there = RemoteState("tls", pool).findings(RunningAndDraft.same(saltmarsh()), None, unwatched)
-            assert there == DerivedState().findings(RunningAndDraft.same(saltmarsh()), None, unwatched)
+            there = RemoteState("tls", pool).ask(FindingsQuestion(), RunningAndDraft.same(saltmarsh()))
+            assert there == DerivedState().ask(FindingsQuestion(), RunningAndDraft.same(saltmarsh()))
         finally:
             pool.close()
         for name in settings:

@@ -9,8 +9,8 @@ from greyheron.analysis.findings.finder import merged
 from greyheron.analysis.proof.prover import Prover
 from greyheron.compute.derived import DerivedState
 from greyheron.compute.documents import RunningAndDraft
+from greyheron.compute.questions.findings import FindingsQuestion
 from greyheron.core.bulk.engines import engines
-from greyheron.core.progress import unwatched
 from greyheron.core.shares import Share
 from greyheron.core.walk.conversation import converse
 from greyheron.core.world import build_world
@@ -35,8 +35,9 @@ def test_shares_find_together_what_one_search_finds(seed: int) -> None:
     """Also where one frame list stops neighbours of both families."""
     stored = RunningAndDraft.same(with_questions(random_network(seed), Random(f"elsewhere {seed}")))
     shares = (Share(number, 2) for number in range(2))
-    found = merged(DerivedState().findings(stored, None, unwatched, share) for share in shares)
-    assert found == DerivedState().findings(stored, None, unwatched)
+    parts = [DerivedState().ask(FindingsQuestion(share=share), stored) for share in shares]
+    found = merged(parts)
+    assert found == DerivedState().ask(FindingsQuestion(), stored)
     assert {"ARP" in each.text for each in found if each.kind == "neighbour discovery cut"} == {True, False}
 
 

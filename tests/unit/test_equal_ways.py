@@ -29,7 +29,7 @@ from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP, UDP
 from greyheron.model.notation.flows import read_bare_flow
 from greyheron.model.notation.requirements import read_requirement
-from greyheron.model.values import Expectation, Family
+from greyheron.model.values import Expectation, Family, State
 from tests.bulk import conversations_of
 from tests.equal_ways import Shape, chain, grid, ladder, layers, mesh, random_equal_ways
 
@@ -183,14 +183,14 @@ def test_a_trace_says_what_becomes_of_it_on_the_ways_that_it_does_not_show() -> 
     result = try_flow(world, read_bare_flow("h0 → h1 tcp/443"))
     assert {each.verdict for each in result.exchanges} == {Verdict.PASSES}
     assert (result.verdict, result.more) == (Verdict.MIXED, True)
-    said = report(result, world.topology, "", "draft").text
+    said = report(result, world.topology, "", State.DRAFT).text
     assert said == (
         "mixed: on 64 equal paths it passes; "
         "on others of very many equal paths list stop denies it, r1 p1 in, by entry 10"
     )
     passing = try_flow(world, read_bare_flow("h0 → h1 tcp/80"))
     assert passing.verdict is Verdict.PASSES
-    assert report(passing, world.topology, "", "draft").text.endswith(
+    assert report(passing, world.topology, "", State.DRAFT).text.endswith(
         "so do all others of very many equal paths"
     )
 

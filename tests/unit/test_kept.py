@@ -10,10 +10,14 @@ from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.book import States, Tries, mark_tests
 from greyheron.compute.cache import Kept
-from greyheron.compute.derived import MOST_WORLDS, DerivedState, DerivedStates
+from greyheron.compute.derived import DerivedState, DerivedStates
+from greyheron.compute.questions.book import BookQuestion
+from greyheron.compute.questions.findings import FindingsQuestion
+from greyheron.compute.questions.policy import PolicyQuestion
+from greyheron.compute.questions.reach import MatrixQuestion
+from greyheron.compute.state import MOST_WORLDS
 from greyheron.core.bulk import indexes
 from greyheron.core.bulk.engines import MOST_ENGINES, engines
-from greyheron.core.progress import unwatched
 from greyheron.core.routing import under_lists
 from greyheron.core.timeline import Timeline
 from greyheron.core.world import World, build_world
@@ -88,8 +92,8 @@ def test_two_small_networks_do_not_drive_each_other_out() -> None:
     made = {name: states.of(name) for name in ("one", "other")}
     for state in made.values():
         network = saltmarsh()
-        state.policy(stored(network), None, unwatched)
-        state.findings(stored(network), None, unwatched)
+        state.ask(PolicyQuestion(), stored(network))
+        state.ask(FindingsQuestion(), stored(network))
         for number in range(MOST_WORLDS):
             state.world(with_entry(network, number + 1))
     assert {name: states.of(name) for name in made} == made
@@ -99,8 +103,8 @@ def test_what_is_known_of_a_network_goes_at_once() -> None:
     """It does not wait for the search for circles."""
     network, states = saltmarsh(), DerivedStates()
     state = states.of("n")
-    state.policy(stored(network), None, unwatched)
-    state.findings(stored(network), None, unwatched)
+    state.ask(PolicyQuestion(), stored(network))
+    state.ask(FindingsQuestion(), stored(network))
     world = weakref.ref(state.world(network))
     engine = weakref.ref(state.engine(state.world(network)))
     gc.disable()
@@ -109,7 +113,7 @@ def test_what_is_known_of_a_network_goes_at_once() -> None:
         assert (world(), engine()) == (None, None)
     finally:
         gc.enable()
-    assert state.policy(stored(network), None, unwatched)
+    assert state.ask(PolicyQuestion(), stored(network))
 
 
 def test_of_large_networks_only_some_indexes_are_kept(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -148,7 +152,7 @@ def test_lists_that_edits_left_behind_are_given_back_with_their_tables() -> None
             network = edited(network, [Change(collection="lists", key=name, item=item)])
         resolved = derived.world(network).resolved
         seen += [weakref.ref(resolved[name]) for name in names]
-        derived.policy(stored(network), None, unwatched)
+        derived.ask(PolicyQuestion(), stored(network))
         del resolved
     gc.collect()
     assert sum(each() is not None for each in seen) < len(seen) / 2
@@ -161,10 +165,10 @@ def test_worlds_that_an_edit_left_behind_are_given_back() -> None:
         network = with_entry(saltmarsh(), number)
         world = derived.world(network)
         seen.append(weakref.ref(world))
-        derived.book(stored(network), None)
-        derived.policy(stored(network), None, unwatched)
-        derived.findings(stored(network), None, unwatched)
-        derived.reach(stored(network), ReachQuestion(("ping",), Family.IPV4), None, unwatched)
+        derived.ask(BookQuestion(), stored(network))
+        derived.ask(PolicyQuestion(), stored(network))
+        derived.ask(FindingsQuestion(), stored(network))
+        derived.ask(MatrixQuestion(asked=ReachQuestion(("ping",), Family.IPV4)), stored(network))
         del world
     gc.collect()
     alive = sum(each() is not None for each in seen)

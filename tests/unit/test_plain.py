@@ -1,6 +1,5 @@
 """What workers elsewhere answer: plain data, read by what was asked for, and nothing else."""
 
-from collections.abc import Callable
 from typing import Any
 
 import msgspec
@@ -21,21 +20,29 @@ from greyheron.compute.plain import (
     packed_result,
     result_of,
 )
-from greyheron.core.progress import Cancelled, unwatched
+from greyheron.compute.questions.advice import AdviceQuestion
+from greyheron.compute.questions.book import BookQuestion
+from greyheron.compute.questions.findings import FindingsQuestion
+from greyheron.compute.questions.policy import PolicyQuestion, ProofsQuestion
+from greyheron.compute.questions.question import Question
+from greyheron.compute.questions.reach import MatrixQuestion, ReachChangeQuestion
+from greyheron.compute.questions.traffic import TrafficQuestion
+from greyheron.core.progress import Cancelled
 from greyheron.core.walk.conversation import FlowError
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.model.values import Family
 
 BOTH = RunningAndDraft(saltmarsh(), storm())
-RESULTS: dict[str, Callable[[DerivedState], Any]] = {
-    "book": lambda state: state.book(BOTH, None),
-    "policy": lambda state: state.policy(BOTH, None, unwatched),
-    "proofs": lambda state: state.proofs(BOTH, "draft", None, unwatched),
-    "findings": lambda state: state.findings(BOTH, None, unwatched),
-    "advice": lambda state: state.advice(BOTH, BOTH.draft.requirements[0].statement, None, unwatched),
-    "reach_change": lambda state: state.reach_change(BOTH, BOTH.running, None),
-}
+QUESTIONS: tuple[Question[Any], ...] = (
+    BookQuestion(),
+    PolicyQuestion(),
+    ProofsQuestion(),
+    FindingsQuestion(),
+    AdviceQuestion(statement=BOTH.draft.requirements[0].statement),
+    ReachChangeQuestion(),
+)
+KINDS = (*map(type, QUESTIONS), MatrixQuestion, TrafficQuestion)
 
 
 @pytest.fixture(scope="module")
@@ -43,16 +50,16 @@ def state() -> DerivedState:
     return DerivedState()
 
 
-@pytest.mark.parametrize("method", RESULTS)
-def test_a_result_comes_as_it_was(method: str, state: DerivedState) -> None:
-    found = RESULTS[method](state)
-    assert found
-    assert result_of(method, packed_result(found)) == found
+@pytest.mark.parametrize("question", QUESTIONS, ids=lambda question: type(question).__name__)
+def test_an_answer_comes_as_it_was(question: Question[Any], state: DerivedState) -> None:
+    answer = state.ask(question, BOTH)
+    assert answer
+    assert result_of(type(question), packed_result(answer)) == answer
 
 
 def test_a_matrix_comes_as_it_was(state: DerivedState) -> None:
-    found = state.reach(BOTH, ReachQuestion(("services", "ping"), Family.IPV4), None, unwatched)
-    back = result_of("reach", packed_result(found))
+    found = state.ask(MatrixQuestion(asked=ReachQuestion(("services", "ping"), Family.IPV4)), BOTH)
+    back = result_of(MatrixQuestion, packed_result(found))
     assert (back.axis, back.running_axis) == (found.axis, found.running_axis)
     for mine, its in ((back.running, found.running), (back.draft, found.draft)):
         assert mine.dtype == its.dtype
@@ -61,8 +68,8 @@ def test_a_matrix_comes_as_it_was(state: DerivedState) -> None:
 
 
 def test_what_is_found_on_the_way_comes_as_it_was(state: DerivedState) -> None:
-    found = RESULTS["findings"](state)
-    assert tuple(findings_of("findings", packed_findings(found))) == found
+    found = state.ask(FindingsQuestion(), BOTH)
+    assert tuple(findings_of(FindingsQuestion, packed_findings(found))) == found
 
 
 @pytest.mark.parametrize(
@@ -81,12 +88,16 @@ def test_an_error_that_is_not_known_is_words() -> None:
     assert (type(back), str(back)) == (RuntimeError, "ZeroDivisionError: by nothing")
 
 
-@pytest.mark.parametrize("method", [*RESULTS, "reach", "traffic"])
+def test_these_are_all_questions() -> None:
+    assert set(KINDS) == set(Question.__subclasses__())
+
+
+@pytest.mark.parametrize("kind", KINDS)
 @given(data=some.binary(max_size=60))
-def test_whatever_else_comes_is_no_result(method: str, data: bytes) -> None:
-    for read in (result_of, findings_of) if method in ("findings", "policy", "advice") else (result_of,):
+def test_whatever_else_comes_is_no_answer(kind: type[Question[Any]], data: bytes) -> None:
+    for read in (result_of, findings_of):
         try:
-            found = read(method, data)
+            found = read(kind, data)
         except NotPlain:
             continue
         assert packed_result(found) is not None
@@ -111,4 +122,4 @@ def test_an_array_is_what_it_says(written: str, shape: list[int], content: bytes
         "entry": ("<i8", [0], b""),
     }
     with pytest.raises(NotPlain, match=r"an array of|Expected"):
-        result_of("traffic", msgspec.msgpack.encode([said]))
+        result_of(TrafficQuestion, msgspec.msgpack.encode([said]))

@@ -15,11 +15,16 @@ from typing import Any
 import pytest
 
 from greyheron.analysis.proof.policy import RequirementMarks
-from greyheron.analysis.reach.question import ReachQuestion
-from greyheron.compute.derived import SMALL, DerivedState
+from greyheron.analysis.reach.question import ReachError, ReachQuestion
+from greyheron.compute.derived import DerivedState
 from greyheron.compute.documents import RunningAndDraft
 from greyheron.compute.pooled import RemoteState
+from greyheron.compute.questions.advice import AdviceQuestion
+from greyheron.compute.questions.findings import FindingsQuestion
+from greyheron.compute.questions.policy import PolicyQuestion
+from greyheron.compute.questions.reach import MatrixQuestion, ReachChangeQuestion
 from greyheron.compute.replication import MOST_TOLD, Listener, Packed, PackedOnce, SomeItems, Teller
+from greyheron.compute.state import SMALL
 from greyheron.compute.tasks import Order, WorkersGone
 from greyheron.compute.workers import Workers
 from greyheron.core.progress import Cancelled, unwatched
@@ -53,9 +58,9 @@ def heard(teller: Teller, listener: Listener, network: Network) -> tuple[Network
 
 def test_a_network_that_is_gone_may_come_back(workers: Workers) -> None:
     there, stored = RemoteState("back", workers), RunningAndDraft.same(saltmarsh())
-    before = there.policy(stored, None, unwatched)
+    before = there.ask(PolicyQuestion(), stored)
     there.forget()
-    assert there.policy(stored, None, unwatched) == before
+    assert there.ask(PolicyQuestion(), stored) == before
 
 
 @pytest.mark.parametrize("seed", range(5))
@@ -134,16 +139,16 @@ def test_workers_answer_as_this_process_does(workers: Workers) -> None:
         DerivedState(),
         RemoteState("demo", workers),
     )
-    assert there.findings(stored, None, unwatched) == here.findings(stored, None, unwatched)
-    assert there.policy(stored, None, unwatched) == here.policy(stored, None, unwatched)
+    assert there.ask(FindingsQuestion(), stored) == here.ask(FindingsQuestion(), stored)
+    assert there.ask(PolicyQuestion(), stored) == here.ask(PolicyQuestion(), stored)
     statement = read_requirement("block visitors → ledger ssh")
-    advice = there.advice(stored, statement, None, unwatched)
-    assert advice == here.advice(stored, statement, None, unwatched)
-    remote, local = (each.reach(stored, QUESTION, None, unwatched) for each in (there, here))
+    advice = there.ask(AdviceQuestion(statement=statement), stored)
+    assert advice == here.ask(AdviceQuestion(statement=statement), stored)
+    remote, local = (each.ask(MatrixQuestion(asked=QUESTION), stored) for each in (there, here))
     assert (remote.draft == local.draft).all()
     after = stored.draft.model_copy(update={"placements": ()})
-    change = there.reach_change(stored, after, None)
-    assert change == here.reach_change(stored, after, None)
+    change = there.ask(ReachChangeQuestion(), RunningAndDraft(stored.draft, after))
+    assert change == here.ask(ReachChangeQuestion(), RunningAndDraft(stored.draft, after))
     assert change is not None
 
 
@@ -151,9 +156,9 @@ def test_workers_share_the_work_of_a_large_network(workers: Workers) -> None:
     network = generate(Plan(routers=41, lists=20, entries=20, seed=3))
     assert len(network.devices) > SMALL
     here, there, stored = DerivedState(), RemoteState("large", workers), RunningAndDraft(network, network)
-    assert there.findings(stored, None, unwatched) == here.findings(stored, None, unwatched)
-    marks = there.policy(stored, None, unwatched)
-    assert marks == here.policy(stored, None, unwatched)
+    assert there.ask(FindingsQuestion(), stored) == here.ask(FindingsQuestion(), stored)
+    marks = there.ask(PolicyQuestion(), stored)
+    assert marks == here.ask(PolicyQuestion(), stored)
     assert [each.id for each in marks] == [each.id for each in network.requirements]
 
 
@@ -163,10 +168,10 @@ def test_what_is_found_is_told_as_it_comes(workers: Workers) -> None:
     stored = RunningAndDraft.same(network)
     for state in (DerivedState(), RemoteState("told", workers)):
         marks, found, choices = list[Any](), list[Any](), list[Any]()
-        state.policy(stored, None, unwatched, told=marks.extend)
-        every = state.findings(stored, None, unwatched, told=found.extend)
-        advice = state.advice(stored, statement, None, unwatched, choices.extend)
-        ids = [each.id for each in state.policy(stored, None, unwatched)]
+        state.ask(PolicyQuestion(), stored, unwatched, marks.extend)
+        every = state.ask(FindingsQuestion(), stored, unwatched, found.extend)
+        advice = state.ask(AdviceQuestion(statement=statement), stored, unwatched, choices.extend)
+        ids = [each.id for each in state.ask(PolicyQuestion(), stored)]
         assert {each.id for each in marks} <= set(ids)
         assert found
         assert {each.key for each in found} <= {each.key for each in every}
@@ -183,10 +188,10 @@ def test_requirements_that_are_looked_at_are_proved_first(workers: Workers) -> N
     stored = RunningAndDraft.same(network.model_copy(update={"requirements": required}))
     here, there = DerivedState(), RemoteState("sooner", workers)
     told = list[RequirementMarks]()
-    marks = here.policy(stored, None, unwatched, sooner=("r5", "r4", "gone"), told=told.extend)
+    marks = here.ask(PolicyQuestion(first=frozenset({"r5", "r4", "gone"})), stored, unwatched, told.extend)
     assert [each.id for each in told] == ["r4", "r5", "r2", "r3"]
     assert [each.id for each in marks] == ["r2", "r3", "r4", "r5"]
-    assert there.policy(stored, None, unwatched, sooner=frozenset({"r5"})) == marks
+    assert there.ask(PolicyQuestion(first=frozenset({"r5"})), stored) == marks
 
 
 def test_a_worker_that_ends_costs_a_retry(workers: Workers) -> None:
@@ -194,8 +199,8 @@ def test_a_worker_that_ends_costs_a_retry(workers: Workers) -> None:
     before = workers.pids()
     for pid in before:
         os.kill(pid, signal.SIGKILL)
-    assert there.findings(stored, None, unwatched) == DerivedState().findings(stored, None, unwatched)
-    there.policy(stored, None, unwatched)
+    assert there.ask(FindingsQuestion(), stored) == DerivedState().ask(FindingsQuestion(), stored)
+    there.ask(PolicyQuestion(), stored)
     assert set(workers.pids()).isdisjoint(before)
 
 
@@ -211,22 +216,22 @@ def test_a_worker_that_ends_in_the_middle_costs_a_retry(workers: Workers) -> Non
 
     ending = Thread(target=end_them)
     ending.start()
-    found = there.findings(RunningAndDraft(network, network), None, unwatched)
+    found = there.ask(FindingsQuestion(), RunningAndDraft(network, network))
     ending.join()
-    assert found == DerivedState().findings(RunningAndDraft(network, network), None, unwatched)
+    assert found == DerivedState().ask(FindingsQuestion(), RunningAndDraft(network, network))
 
 
 @pytest.mark.skipif(sys.platform != "linux", reason="counts what the system says is open")
 def test_workers_that_are_killed_leave_nothing_open(workers: Workers) -> None:
     there = RemoteState("pipes", workers)
     stored = RunningAndDraft(saltmarsh(), saltmarsh())
-    there.findings(stored, None, unwatched)
+    there.ask(FindingsQuestion(), stored)
     before = len(os.listdir("/proc/self/fd"))
     for _ in range(8):
         for pid in workers.pids():
             with suppress(ProcessLookupError):
                 os.kill(pid, signal.SIGKILL)
-        there.findings(stored, None, unwatched)
+        there.ask(FindingsQuestion(), stored)
     assert len(os.listdir("/proc/self/fd")) <= before + len(workers)
 
 
@@ -244,17 +249,18 @@ def test_workers_that_end_again_and_again_are_told_of(workers: Workers) -> None:
     ending.start()
     try:
         with pytest.raises(WorkersGone, match="--workers 0"):
-            there.findings(RunningAndDraft(network, network), None, unwatched)
+            there.ask(FindingsQuestion(), RunningAndDraft(network, network))
     finally:
         over.set()
         ending.join()
     stored = RunningAndDraft(saltmarsh(), saltmarsh())
-    assert there.policy(stored, None, unwatched) == DerivedState().policy(stored, None, unwatched)
+    assert there.ask(PolicyQuestion(), stored) == DerivedState().ask(PolicyQuestion(), stored)
 
 
 def test_what_a_worker_raises_is_raised_here(workers: Workers) -> None:
-    with pytest.raises(AttributeError, match="no_such_work"):
-        workers.results("wrong", [Order(0, "no_such_work", RunningAndDraft(saltmarsh(), saltmarsh()), ())])
+    nowhere = MatrixQuestion(asked=ReachQuestion(("there-is-none",), Family.IPV4))
+    with pytest.raises(ReachError, match="there-is-none"):
+        workers.results("wrong", [Order(0, nowhere, RunningAndDraft(saltmarsh(), saltmarsh()))])
 
 
 def test_work_that_nobody_waits_for_ends(workers: Workers) -> None:
@@ -267,10 +273,10 @@ def test_work_that_nobody_waits_for_ends(workers: Workers) -> None:
             raise Cancelled
 
     with pytest.raises(Cancelled):
-        there.findings(RunningAndDraft(network, network), None, give_up)
+        there.ask(FindingsQuestion(), RunningAndDraft(network, network), give_up)
     assert seen == sorted(seen)
     stored = RunningAndDraft(saltmarsh(), saltmarsh())
-    assert there.findings(stored, None, unwatched) == DerivedState().findings(stored, None, unwatched)
+    assert there.ask(FindingsQuestion(), stored) == DerivedState().ask(FindingsQuestion(), stored)
 
 
 def test_what_is_begun_beside_what_cannot_be_is_ended(
@@ -288,6 +294,6 @@ def test_what_is_begun_beside_what_cannot_be_is_ended(
     network = generate(Plan(routers=40, lists=40, entries=200, seed=5))
     both = RunningAndDraft(network, network)
     with pytest.raises(WorkersGone):
-        workers.results("alone", [Order(number, "findings", both, (None,)) for number in range(2)])
+        workers.results("alone", [Order(number, FindingsQuestion(), both) for number in range(2)])
     with pytest.raises(Cancelled):
         begun[0].future.result(timeout=60)

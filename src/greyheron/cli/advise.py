@@ -26,7 +26,8 @@ from greyheron.cli.reading import (
 )
 from greyheron.cli.scheduling import Scheduler, derived_state
 from greyheron.compute.documents import RunningAndDraft
-from greyheron.core.progress import unwatched
+from greyheron.compute.questions.advice import AdviceQuestion
+from greyheron.compute.questions.findings import FindingsQuestion
 from greyheron.formats.sarif import write_sarif
 from greyheron.model.document import to_data
 from greyheron.model.values import ListKind
@@ -45,7 +46,7 @@ def advise(
     network = read_file(file)
     statement = wanted(asked, network)
     with derived_state(network, scheduler) as state:
-        found = state.advice(RunningAndDraft.same(network), statement, None, unwatched)
+        found = state.ask(AdviceQuestion(statement=statement), RunningAndDraft.same(network))
     chosen = [choice for choice in found.choices if kind is None or choice.kind is kind]
     if as_json:
         choices = [
@@ -89,7 +90,7 @@ def findings(
     content = content_of(file)
     network = network_in(file, content)
     with derived_state(network, scheduler) as state:
-        every = state.findings(RunningAndDraft.same(network), None, unwatched)
+        every = state.ask(FindingsQuestion(), RunningAndDraft.same(network))
     order = list(Severity)
     found = [
         each

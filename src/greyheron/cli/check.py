@@ -24,13 +24,15 @@ from greyheron.cli.reading import (
 from greyheron.cli.scheduling import Scheduler, derived_state
 from greyheron.compute.derived import DerivedState
 from greyheron.compute.documents import RunningAndDraft
-from greyheron.core.progress import unwatched
+from greyheron.compute.questions.book import BookQuestion
+from greyheron.compute.questions.policy import ProofsQuestion
 from greyheron.core.walk.conversation import Verdict
 from greyheron.formats.junit import write_junit
 from greyheron.model.changes import Change
 from greyheron.model.document import Network, Requirement
 from greyheron.model.notation.requirements import write_requirement
 from greyheron.model.read import edited
+from greyheron.model.values import State
 
 MARKS = {
     Verdict.PASSES: "●",
@@ -54,8 +56,8 @@ def check(
     require_free(junit, force)
     network = read_file(file)
     with derived_state(network, scheduler) as state:
-        marks = state.book(RunningAndDraft.same(network), None)
-        proofs = _proofs(state, network, "draft")
+        marks = state.ask(BookQuestion(), RunningAndDraft.same(network))
+        proofs = _proofs(state, network, State.DRAFT)
     if junit is not None:
         write_file(junit, write_junit(network, marks, proofs))
     if as_json:
@@ -80,8 +82,8 @@ def check(
         raise typer.Exit(UNEXPECTED)
 
 
-def _proofs(derived: DerivedState, network: Network, state: str) -> list[tuple[Requirement, ProofReport]]:
-    found = derived.proofs(RunningAndDraft.same(network), state, None, unwatched)
+def _proofs(derived: DerivedState, network: Network, state: State) -> list[tuple[Requirement, ProofReport]]:
+    found = derived.ask(ProofsQuestion(state=state), RunningAndDraft.same(network))
     return [(requirement, found[requirement.id]) for requirement in network.requirements]
 
 
@@ -109,7 +111,7 @@ def prove(
         changes = [Change(collection="requirements", key=item["id"], item=item) for item in items]
         network = edited(network.model_copy(update={"requirements": ()}), changes)
     with derived_state(network, scheduler) as state:
-        found = _proofs(state, network, "baseline" if baseline else "draft")
+        found = _proofs(state, network, State.BASELINE if baseline else State.DRAFT)
     if as_json:
         answers = [_proof_data(each, answer) for each, answer in found]
         print_json({"network": network.name, "requirements": answers})

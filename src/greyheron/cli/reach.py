@@ -9,8 +9,8 @@ from greyheron.analysis.reach.question import ReachError, ReachQuestion, require
 from greyheron.cli.reading import AsJson, CannotGoOn, File, print_data, print_json, read_file
 from greyheron.cli.scheduling import Scheduler, derived_state
 from greyheron.compute.documents import RunningAndDraft
+from greyheron.compute.questions.reach import MatrixQuestion
 from greyheron.core.bulk.engine import VERDICT_ORDER
-from greyheron.core.progress import unwatched
 from greyheron.formats.spreadsheet import write_table
 from greyheron.model.services import OWN_SERVICES
 from greyheron.model.values import Family
@@ -39,7 +39,7 @@ def reach(
             require_services(state.world(network), question)
         except ReachError as error:
             raise CannotGoOn(f"Reach cannot be worked out: {error}.") from None
-        found = state.reach(RunningAndDraft.same(network), question, None, unwatched)
+        found = state.ask(MatrixQuestion(asked=question), RunningAndDraft.same(network))
     devices = found.axis.devices
     if as_json:
         print_json({"network": network.name, "devices": devices, "cells": rows_of(found.draft)})

@@ -11,6 +11,7 @@ from greyheron.cli.reading import AsJson, File, out, print_json, read_file
 from greyheron.core.bulk.trying import try_flow
 from greyheron.core.timeline import Timeline
 from greyheron.model.notation.flows import read_bare_flow, write_flow
+from greyheron.model.values import State
 
 
 def trace(
@@ -34,7 +35,7 @@ def trace(
         for world in (timeline.world(span),)
     ]
     topology = timeline.first.topology
-    found = report_in_time(results, topology, write_flow(flow), "baseline" if baseline else "draft")
+    found = report_in_time(results, topology, write_flow(flow), State.BASELINE if baseline else State.DRAFT)
     if as_json:
         print_json(to_builtins(found))
     else:

@@ -13,7 +13,7 @@ from greyheron.cli.check import MARKS
 from greyheron.cli.reading import UNEXPECTED, AsJson, CannotGoOn, File, out, print_json, read_file
 from greyheron.cli.scheduling import Scheduler, derived_state
 from greyheron.compute.documents import RunningAndDraft
-from greyheron.core.progress import unwatched
+from greyheron.compute.questions.traffic import TrafficQuestion
 from greyheron.formats.bundle import bundle_in
 from greyheron.formats.traffic import read_traffic
 from greyheron.formats.traffic.tables import COLUMNS
@@ -41,7 +41,7 @@ def traffic(
     records, notices, _ = read_traffic(bundle_in(capture), _mapping(columns or []))
     seen = fold(records)
     with derived_state(network, scheduler) as state:
-        judged = state.traffic(RunningAndDraft.same(network), seen, None, unwatched)
+        judged = state.ask(TrafficQuestion(seen=seen), RunningAndDraft.same(network))
         world = state.timeline(network).first
     parties = parties_of(seen, world)
     rows = rows_of(seen, parties, judged, odd(seen, parties, judged[1]), world)

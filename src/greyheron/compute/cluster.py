@@ -21,9 +21,10 @@ from distributed import Client, Future, KilledWorker
 from distributed.client import ClosedClientError
 
 from greyheron import __version__
-from greyheron.compute.cluster_worker import DocumentKeys, Errand, Named, PackedPieces
+from greyheron.compute.cluster_worker import DocumentKeys, Errand, PackedPieces
 from greyheron.compute.derived import MOST_NETWORKS
 from greyheron.compute.plain import NotPlain, error_of, findings_of, result_of
+from greyheron.compute.questions.question import Question
 from greyheron.compute.replication import MOST_TOLD, Saying, SomeItems, packed, pieces_of
 from greyheron.compute.tasks import Order, WorkersGone
 from greyheron.core.progress import Found, Progress, unheard, unwatched
@@ -53,6 +54,17 @@ class _Again(Exception):
 
 class _Elsewhere(_Again):
     """On another worker: it was not even begun."""
+
+
+class _FoundOnTheWay:
+    """What a task has found on its way and nobody has asked for yet."""
+
+    def __init__(self, kind: type[Question[Any]]) -> None:
+        self._kind, self.waiting = kind, deque[Any]()
+
+    def hear(self, packed: bytes) -> None:
+        """Raises NotPlain."""
+        self.waiting.extend(findings_of(self._kind, packed))
 
 
 class OnCluster:
@@ -112,7 +124,7 @@ class Cluster:
         self._address = address
         self._lock = RLock()
         self._far: dict[str, float] = {}
-        self._found: dict[str, deque[Any]] = {}
+        self._found: dict[str, _FoundOnTheWay] = {}
         self._connect()
 
     def _connect(self) -> None:
@@ -184,7 +196,7 @@ class Cluster:
                 progress((len(asked) - len(open_ones) + sum(far)) / len(asked))
                 for number in [each for each in open_ones if begun[each].done()]:
                     try:
-                        results[number] = self._outcome(asked[number].method, begun[number])
+                        results[number] = self._outcome(asked[number].question, begun[number])
                         open_ones.discard(number)
                     except _Again as again:
                         tries[number] += not isinstance(again, _Elsewhere)
@@ -211,16 +223,12 @@ class Cluster:
             running, draft = (
                 self._chain(told, each) for each in (order.documents.running, order.documents.draft)
             )
-            first = tuple(
-                Named(self._chain(told, each)) if isinstance(each, Network) else each for each in order.first
-            )
-            chains = [running, draft, *(each.chain for each in first if isinstance(each, Named))]
-            links = {key: self._links[key] for chain in chains for key in chain}
-            errand = Errand(network, order.method, running, draft, first, order.rest, order.tells)
+            links = {key: self._links[key] for chain in (running, draft) for key in chain}
+            errand = Errand(network, order.question, running, draft, order.tells)
             packed = self._argument(pickle.dumps(errand, pickle.HIGHEST_PROTOCOL))
             self._let_go()
-            key = f"grey-heron-{order.method}-{token_hex(8)}"
-            self._far[key], self._found[key] = 0.0, deque()
+            key = f"grey-heron-{type(order.question).__name__}-{token_hex(8)}"
+            self._far[key], self._found[key] = 0.0, _FoundOnTheWay(type(order.question))
             future: Future[Any] = self._client.submit(
                 _task(),
                 __version__,
@@ -264,7 +272,7 @@ class Cluster:
         for key in self._links.keys() - spoken:
             del self._links[key]
 
-    def _outcome(self, method: str, future: "Future[Any]") -> Any:
+    def _outcome(self, question: Question[Any], future: "Future[Any]") -> Any:
         """What came of a task. Raises what it raised, WorkersGone and _Again."""
         if future.status == "error":
             error = future.exception()
@@ -286,7 +294,7 @@ class Cluster:
                 raise _Elsewhere
             if said == "error":
                 raise error_of(what[0])
-            return result_of(method, what[0])
+            return result_of(type(question), what[0])
         except (NotPlain, IndexError, TypeError) as error:
             raise WorkersGone(self._not_ours(error)) from None
 
@@ -340,7 +348,7 @@ class Cluster:
             self._far[key] = done
         if key in self._found and packed:
             with suppress(NotPlain):  # what comes of it all is looked at again in the end
-                self._found[key].extend(findings_of(key.split("-")[2], packed))
+                self._found[key].hear(packed)
 
     def _forget(self, future: "Future[Any]") -> None:
         """What a task told on its way."""
@@ -349,8 +357,8 @@ class Cluster:
 
     def _found_by(self, key: str) -> list[Any]:
         """What a task has told since it was asked last."""
-        found = self._found.get(key, ())
-        return [found.popleft() for _ in range(len(found))] if found else []
+        found = self._found.get(key)
+        return [] if found is None else [found.waiting.popleft() for _ in range(len(found.waiting))]
 
     def _not_ours(self, error: object) -> str:
         return (

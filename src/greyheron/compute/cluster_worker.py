@@ -14,8 +14,9 @@ from msgspec import Struct
 from greyheron.compute.derived import MEMORY, DerivedStates
 from greyheron.compute.documents import RunningAndDraft
 from greyheron.compute.plain import WentWrong, packed_findings, packed_result
+from greyheron.compute.questions.question import Question
 from greyheron.compute.replication import Listener, Packed
-from greyheron.core.progress import Cancelled, Found, Progress
+from greyheron.core.progress import Cancelled, Found, Progress, unheard
 from greyheron.model.document import Network
 
 MOST_DOCUMENTS = 24
@@ -31,26 +32,13 @@ PackedPieces = tuple[Packed, ...]
 """The pieces of a document."""
 
 
-class Named(Struct, frozen=True):
-    """Stands in the arguments of an errand for a document."""
-
-    chain: DocumentKeys
-
-
 class Errand(Struct, frozen=True):
-    """A method of `DerivedState`, by its name, with its arguments.
-
-    running, draft:  documents
-    first, rest:  the other arguments, before and behind the progress
-    tells:  whether what is found is told before it is done
-    """
+    """A question about documents. `tells`: whether what is found is told before the end."""
 
     network: str
-    method: str
+    question: Question[Any]
     running: DocumentKeys
     draft: DocumentKeys
-    first: tuple[Any, ...]
-    rest: tuple[Any, ...]
     tells: bool
 
 
@@ -103,21 +91,10 @@ def carry_out(packed: bytes, links: Mapping[str, PackedPieces], topic: str) -> t
     How far it is is told as events of `topic`.
     """
     errand: Errand = pickle.loads(packed)
-    running, draft, *others = (
-        _documents().of(chain, links)
-        for chain in (
-            errand.running,
-            errand.draft,
-            *(each.chain for each in errand.first if isinstance(each, Named)),
-        )
-    )
-    documents = iter(others)
-    first = [next(documents) if isinstance(each, Named) else each for each in errand.first]
+    documents = RunningAndDraft(*(_documents().of(chain, links) for chain in (errand.running, errand.draft)))
     try:
-        method = getattr(_states().of(errand.network), errand.method)
-        told = {"told": _found(topic)} if errand.tells else {}
-        found = method(RunningAndDraft(running, draft), *first, _progress(topic), *errand.rest, **told)
-        return "done", packed_result(found)
+        state, found = _states().of(errand.network), _found(topic) if errand.tells else unheard
+        return "done", packed_result(errand.question.run(state, documents, _progress(topic), found))
     except Exception as error:
         return "error", packed_result(WentWrong.of(error))
 

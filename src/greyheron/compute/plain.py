@@ -1,4 +1,4 @@
-"""What comes of work elsewhere as plain data: read back by the types that its method says, and checked."""
+"""What comes of work elsewhere as plain data: read back by the types that its question says, and checked."""
 
 from collections.abc import Sequence
 from functools import cache
@@ -9,21 +9,12 @@ import msgspec
 import numpy as np
 from pydantic import BaseModel, ValidationError
 
-from greyheron.analysis.advice.choices import Choice
-from greyheron.analysis.findings.finding import Finding
-from greyheron.analysis.proof.policy import RequirementMarks
 from greyheron.analysis.reach.question import ReachError
-from greyheron.compute.derived import DerivedState
+from greyheron.compute.questions.question import Question
 from greyheron.core.progress import Cancelled
 from greyheron.core.walk.conversation import FlowError
 from greyheron.model.problems import DocumentError, Problem
 
-_TOLD: dict[str, Any] = {
-    "findings": tuple[Finding, ...],
-    "policy": tuple[RequirementMarks, ...],
-    "advice": tuple[Choice, ...],
-}
-"""What each method finds on its way."""
 _ERRORS: dict[str, type[Exception]] = {each.__name__: each for each in (Cancelled, FlowError, ReachError)}
 
 
@@ -52,13 +43,13 @@ class WentWrong(msgspec.Struct, frozen=True):
 
 
 def packed_result(result: Any) -> bytes:
-    """What came of a method, or the error (WentWrong) that it ended with."""
+    """An answer, or the error (WentWrong) that it ended with."""
     return msgspec.msgpack.encode(result, enc_hook=_plain)
 
 
-def result_of(method: str, packed: Any) -> Any:
-    """What `packed_result` made of what came of a method. Raises NotPlain."""
-    return _read(_results(method), packed)
+def result_of(kind: type[Question[Any]], packed: Any) -> Any:
+    """What `packed_result` made of an answer. Raises NotPlain."""
+    return _read(_results(kind), packed)
 
 
 def error_of(packed: Any) -> Exception:
@@ -68,25 +59,25 @@ def error_of(packed: Any) -> Exception:
 
 
 def packed_findings(found: Sequence[Any]) -> bytes:
-    """What a method found on its way."""
+    """What was found before the end."""
     return msgspec.msgpack.encode(tuple(found), enc_hook=_plain)
 
 
-def findings_of(method: str, packed: Any) -> Sequence[Any]:
-    """What `packed_findings` made of what a method found. Raises NotPlain."""
-    found: Sequence[Any] = _read(_found(method), packed)
+def findings_of(kind: type[Question[Any]], packed: Any) -> Sequence[Any]:
+    """What `packed_findings` was made of. Raises NotPlain."""
+    found: Sequence[Any] = _read(_found(kind), packed)
     return found
 
 
 @cache
-def _results(method: str) -> msgspec.msgpack.Decoder[Any]:
-    told = get_type_hints(getattr(DerivedState, method))["return"]
-    return msgspec.msgpack.Decoder(told, dec_hook=_made)
+def _results(kind: type[Question[Any]]) -> msgspec.msgpack.Decoder[Any]:
+    answer = get_type_hints(kind.run)["return"]
+    return msgspec.msgpack.Decoder(answer, dec_hook=_made)
 
 
 @cache
-def _found(method: str) -> msgspec.msgpack.Decoder[Any]:
-    return msgspec.msgpack.Decoder(_TOLD[method], dec_hook=_made)
+def _found(kind: type[Question[Any]]) -> msgspec.msgpack.Decoder[Any]:
+    return msgspec.msgpack.Decoder(kind.finds, dec_hook=_made)
 
 
 def _read(decoder: msgspec.msgpack.Decoder[Any], packed: Any) -> Any:

@@ -16,8 +16,9 @@ from msgspec import Struct
 
 from greyheron.compute.derived import DerivedState, DerivedStates
 from greyheron.compute.documents import RunningAndDraft
+from greyheron.compute.questions.question import Question
 from greyheron.compute.replication import Listener, Packed
-from greyheron.core.progress import Cancelled
+from greyheron.core.progress import Cancelled, unheard
 from greyheron.memory import GivingBack, settle_memory
 
 _NICENESS = 5
@@ -40,19 +41,13 @@ class Forget(Struct, frozen=True):
 
 
 class Task(Struct, frozen=True):
-    """Work to begin: a method of `DerivedState`, by its name.
-
-    running, draft:  documents, by their tokens
-    first, rest:  the other arguments, before and behind the progress
-    """
+    """A question to begin with. `running`, `draft`: documents, by their tokens."""
 
     number: int
     network: str
-    method: str
+    question: Question[Any]
     running: int
     draft: int
-    first: tuple[Any, ...]
-    rest: tuple[Any, ...]
     tells: bool
 
 
@@ -82,12 +77,6 @@ class Ended(Struct, frozen=True):
     error: BaseException | None
 
 
-class Token(Struct, frozen=True):
-    """Stands in the arguments of a task for a document, by its token."""
-
-    token: int
-
-
 class _Process:
     def __init__(self, connection: Connection, memory: int) -> None:
         self._connection, self._states = connection, DerivedStates(memory)
@@ -115,17 +104,15 @@ class _Process:
     def _begin(self, task: Task) -> None:
         known = self._listeners[task.network].known
         documents = RunningAndDraft(known[task.running], known[task.draft])
-        first = [known[each.token] if isinstance(each, Token) else each for each in task.first]
         self._cancelled[task.number] = Event()
         state = self._states.of(task.network)
-        Thread(target=self._run, args=(task, state, documents, first), daemon=True).start()
+        Thread(target=self._run, args=(task, state, documents), daemon=True).start()
 
-    def _run(self, task: Task, state: DerivedState, documents: RunningAndDraft, first: list[Any]) -> None:
+    def _run(self, task: Task, state: DerivedState, documents: RunningAndDraft) -> None:
         try:
-            method: Callable[..., Any] = getattr(state, task.method)
-            progress = self._progress(task.number)
-            told = {"told": partial(self._found, task.number)} if task.tells else {}
-            self._send(Ended(task.number, method(documents, *first, progress, *task.rest, **told), None))
+            found = partial(self._found, task.number) if task.tells else unheard
+            answer = task.question.run(state, documents, self._progress(task.number), found)
+            self._send(Ended(task.number, answer, None))
         except BaseException as error:
             self._send(Ended(task.number, None, sendable(error)))
         finally:

@@ -6,6 +6,7 @@ from typing import Any, Protocol
 from msgspec import Struct
 
 from greyheron.compute.documents import Drafted
+from greyheron.compute.questions.question import Question
 from greyheron.core.progress import Found, Progress, unheard
 
 
@@ -14,18 +15,15 @@ class WorkersGone(Exception):
 
 
 class Order(Struct, frozen=True):
-    """What one worker is to do: a method of `DerivedState`.
+    """What one worker is to answer.
 
     worker:  which one, of those that there are
-    first, rest:  its arguments before and behind the progress; documents stand in `first` as they are
-    tells:  whether it can tell what it found before it is done
+    tells:  whether somebody waits for what is found before the end
     """
 
     worker: int
-    method: str
+    question: Question[Any]
     documents: Drafted
-    first: tuple[Any, ...]
-    rest: tuple[Any, ...] = ()
     tells: bool = False
 
 

@@ -26,7 +26,6 @@ from greyheron.compute.process import (
     Hear,
     SoFar,
     Task,
-    Token,
     work,
 )
 from greyheron.compute.replication import PackedOnce, Teller
@@ -75,25 +74,10 @@ class _Worker:
             begun = _Begun(next(self._numbers), self)
             self._begun[begun.number] = begun
             try:
-                tokens = [
-                    self._token(network, each, packing)
-                    for each in (asked.documents.running, asked.documents.draft)
-                ]
-                first = tuple(
-                    Token(self._token(network, each, packing)) if isinstance(each, Network) else each
-                    for each in asked.first
-                )
+                running = self._token(network, asked.documents.running, packing)
+                draft = self._token(network, asked.documents.draft, packing)
                 self._connection.send(
-                    Task(
-                        begun.number,
-                        network,
-                        asked.method,
-                        tokens[0],
-                        tokens[1],
-                        first,
-                        asked.rest,
-                        asked.tells,
-                    )
+                    Task(begun.number, network, asked.question, running, draft, asked.tells)
                 )
             except OSError:
                 self.lost = True

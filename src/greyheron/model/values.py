@@ -69,6 +69,14 @@ class LineKind(StrEnum):
     CONSOLE = "console"
 
 
+class State(StrEnum):
+    """What a network is looked at as: its draft with no lists, what is running, its draft."""
+
+    BASELINE = "baseline"
+    RUNNING = "running"
+    DRAFT = "draft"
+
+
 class DenialAnswer(StrEnum):
     """What a device says of a packet that a list at an interface or its zones deny (§4)."""
 

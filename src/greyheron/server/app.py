@@ -2,6 +2,7 @@
 
 import getpass
 import secrets
+from asyncio import Semaphore
 from collections.abc import AsyncIterator, Iterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -44,6 +45,8 @@ from greyheron.store.traffic import TrafficStore
 
 _LEVEL = 1
 """Answers are compressed quickly rather than well; files that are fetched once are compressed well."""
+MOST_COMPUTING = 3
+"""So many requests compute in this process at once; others wait without a thread."""
 NONCE = "style-nonce-of-this-page"
 """Stands in the built page for the nonce that each answer has anew."""
 
@@ -78,6 +81,7 @@ def make_app(
     app.state.pool = pool
     app.state.derived = _derived_states(memory, pool)
     app.state.jobs = Jobs()
+    app.state.turns = Semaphore(MOST_COMPUTING)
     app.state.author = getpass.getuser()
     problems.install(app)
     registry = CollectorRegistry()

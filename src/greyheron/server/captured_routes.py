@@ -10,6 +10,8 @@ from greyheron.analysis.traffic.folding import SeenTraffic, fold
 from greyheron.analysis.traffic.judging import odd, parties_of
 from greyheron.analysis.traffic.packing import packed, unpacked
 from greyheron.analysis.traffic.told import Letting, TrafficRow, letting_through, rows_of
+from greyheron.compute.questions.traffic import TrafficQuestion
+from greyheron.compute.state import NetworkState
 from greyheron.core.progress import Progress
 from greyheron.formats.bundle import bundle_among
 from greyheron.formats.traffic import read_traffic
@@ -64,6 +66,17 @@ class LettingThrough(BaseModel):
     few: Letting
 
 
+class _CapturedTraffic:
+    """Traffic that was brought in, folded."""
+
+    def __init__(self, _state: NetworkState) -> None:
+        self.seen: SeenTraffic | None = None
+
+    @property
+    def nbytes(self) -> int:
+        return 0 if self.seen is None else self.seen.nbytes
+
+
 @router.post("/networks/{network_id}/traffic", status_code=202)
 async def read_seen(
     network_id: str,
@@ -89,7 +102,7 @@ async def read_seen(
         progress(_READING, "folding")
         seen = fold(records)
         kept.keep(network_id, packed(seen))
-        derived.of(network_id).seen = seen
+        derived.of(network_id).kept(_CapturedTraffic).seen = seen
         told, count = notices_told(notices)
         return TrafficRead(
             kinds=kinds,
@@ -113,7 +126,7 @@ def judge_seen(
 
     def work(progress: Progress) -> TrafficReport:
         states = derived.of(network_id)
-        judged = states.traffic(stored, seen, at, progress)
+        judged = states.ask(TrafficQuestion(seen=seen, at=at), stored, progress)
         world = states.timeline(stored.draft, at).first
         parties = parties_of(seen, world)
         return _report(rows_of(seen, parties, judged, odd(seen, parties, judged[1]), world))
@@ -135,13 +148,13 @@ def entries_for_seen(
 
 
 def _seen(network_id: str, derived: Derived, kept: SeenKept) -> SeenTraffic:
-    states = derived.of(network_id)
-    if states.seen is None:
+    captured = derived.of(network_id).kept(_CapturedTraffic)
+    if captured.seen is None:
         content = kept.last(network_id)
         if content is None:
             raise Refusal(404, "No traffic was brought in to this network: bring it in.")
-        states.seen = unpacked(content)
-    return states.seen
+        captured.seen = unpacked(content)
+    return captured.seen
 
 
 def _columns(text: str) -> dict[str, str]:

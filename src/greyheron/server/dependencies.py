@@ -1,6 +1,7 @@
 """What routes ask for: the stores, what was worked out before, and the version that a write is based on."""
 
-from collections.abc import Iterable
+from asyncio import Semaphore
+from collections.abc import AsyncIterator, Iterable
 from typing import Annotated, Any
 from urllib.parse import unquote
 
@@ -72,6 +73,15 @@ async def body_of(request: Request) -> bytes:
     return await request.body()
 
 
+async def _in_turn(request: Request) -> AsyncIterator[None]:
+    """Wait until few others compute: every thread that does delays those that answer (they share the GIL)."""
+    turns: Semaphore = request.app.state.turns
+    async with turns:
+        yield
+
+
+IN_TURN = Depends(_in_turn, scope="function")
+"""For routes that compute in this process before they answer."""
 Body = Annotated[bytes, Depends(body_of)]
 Author = Annotated[str, Depends(author_of)]
 Store = Annotated[NetworkStore, _kept("store")]

@@ -14,6 +14,7 @@ from greyheron.model.problems import DocumentError, Problem, misread
 from greyheron.model.read import edited
 from greyheron.model.renaming import renaming
 from greyheron.model.set_lines import NamedSet, SetCollection, read_set
+from greyheron.model.values import State
 from greyheron.server.dependencies import PROBLEMS, At, Derived, Store
 from greyheron.server.problems import ProblemItem, Refusal, problem_items
 from greyheron.server.schemas import (
@@ -26,7 +27,6 @@ from greyheron.server.schemas import (
     PartText,
     Renaming,
     SetText,
-    State,
     TableText,
 )
 
@@ -59,7 +59,7 @@ def read_device_text(network_id: str, text: FlowText, store: Store) -> ItemReadi
 
 @router.get("/networks/{network_id}/devices/{name}")
 def device_facts(
-    network_id: str, name: str, store: Store, derived: Derived, at: At, state: State = "draft"
+    network_id: str, name: str, store: Store, derived: Derived, at: At, state: State = State.DRAFT
 ) -> DeviceFacts:
     """What a device knows in one state: routes, and OSPF neighbours with those that lists cut off."""
     world = derived.of(network_id).timeline_in(store.get(network_id), state, at).first

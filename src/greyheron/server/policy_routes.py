@@ -11,6 +11,9 @@ from greyheron.analysis.advice.choices import Advice, Choice
 from greyheron.analysis.findings.finder import Noted, merged, noted
 from greyheron.analysis.findings.finding import Finding, Repair, Severity
 from greyheron.analysis.proof.policy import RequirementMarks
+from greyheron.compute.questions.advice import AdviceQuestion
+from greyheron.compute.questions.findings import FindingsQuestion
+from greyheron.compute.questions.policy import PolicyQuestion
 from greyheron.model.changes import Change
 from greyheron.model.notation.requirements import read_requirement, write_requirement
 from greyheron.model.problems import DocumentError
@@ -104,7 +107,8 @@ def ask_findings(
         return Findings(version=stored.version, findings=items)
 
     def work(progress: Telling) -> Findings:
-        return shaped(derived.of(network_id).findings(stored, at, progress, told=progress.found))
+        found = derived.of(network_id).ask(FindingsQuestion(at=at), stored, progress, progress.found)
+        return shaped(found)
 
     return jobs.start(network_id, work, early=lambda found: shaped(merged([found])))
 
@@ -118,7 +122,9 @@ def ask_advice(
     statement = wanted(asked.text, stored.draft)
 
     def work(progress: Telling) -> Advice:
-        return derived.of(network_id).advice(stored, statement, at, progress, progress.found)
+        return derived.of(network_id).ask(
+            AdviceQuestion(statement=statement, at=at), stored, progress, progress.found
+        )
 
     def early(found: Sequence[Choice]) -> Advice:
         once = {(each.kind, each.family, each.text): each for each in found}
@@ -141,7 +147,9 @@ def ask_policy(
     sooner = frozenset(() if asked is None else asked.sooner)
 
     def work(progress: Telling) -> Policy:
-        marks = derived.of(network_id).policy(stored, at, progress, sooner=sooner, told=progress.found)
+        marks = derived.of(network_id).ask(
+            PolicyQuestion(at=at, first=sooner), stored, progress, progress.found
+        )
         return Policy(version=stored.version, requirements=list(marks))
 
     return jobs.start(

@@ -11,10 +11,12 @@ from greyheron.analysis.reach.change import ReachChange
 from greyheron.analysis.reach.matrix import rows_of
 from greyheron.analysis.reach.question import ReachQuestion, flows_between, require_services
 from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
+from greyheron.compute.documents import RunningAndDraft
+from greyheron.compute.questions.reach import MatrixQuestion, ReachChangeQuestion
 from greyheron.core.progress import Cancelled, Progress, within
 from greyheron.model.document import TestFlow
 from greyheron.model.values import Family
-from greyheron.server.dependencies import PROBLEMS, At, Computations, Derived, Store
+from greyheron.server.dependencies import IN_TURN, PROBLEMS, At, Computations, Derived, Store
 from greyheron.server.jobs import Working
 from greyheron.server.problems import Refusal
 from greyheron.server.schemas import Trial
@@ -73,7 +75,7 @@ def ask_reach(
     require_services(derived.of(network_id).world(stored.draft), question)
 
     def work(progress: Progress) -> ReachMatrix:
-        found = derived.of(network_id).reach(stored, question, at, progress)
+        found = derived.of(network_id).ask(MatrixQuestion(asked=question, at=at), stored, progress)
         return ReachMatrix(
             version=stored.version,
             devices=list(found.axis.devices),
@@ -85,20 +87,19 @@ def ask_reach(
     return jobs.start(network_id, work)
 
 
-@router.post("/networks/{network_id}/reach/preview")
+@router.post("/networks/{network_id}/reach/preview", dependencies=[IN_TURN])
 def reach_preview(network_id: str, trial: Trial, store: Store, derived: Derived, at: At) -> ReachForeseen:
     """How many cells would differ after changes to the draft, which are not made."""
     stored = store.get(network_id)
     try:
-        change = derived.of(network_id).reach_change(
-            stored, trial.after(stored.draft), at, within(MOST_FORESEEN)
-        )
+        both = RunningAndDraft(stored.draft, trial.after(stored.draft))
+        change = derived.of(network_id).ask(ReachChangeQuestion(at=at), both, within(MOST_FORESEEN))
     except Cancelled:
         change = None
     return ReachForeseen(change=change)
 
 
-@router.post("/networks/{network_id}/reach/cell")
+@router.post("/networks/{network_id}/reach/cell", dependencies=[IN_TURN])
 def reach_cell(
     network_id: str, asked: CellRequest, store: Store, derived: Derived, at: At
 ) -> list[TestMarks]:

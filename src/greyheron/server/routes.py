@@ -23,6 +23,7 @@ from greyheron.analysis.network.places import Places, places_of
 from greyheron.analysis.presentation.compare import Parting, parting
 from greyheron.analysis.presentation.ranges import cover_list
 from greyheron.analysis.presentation.report import TraceReport
+from greyheron.compute.questions.book import BookQuestion
 from greyheron.core.lists.periods import times_of
 from greyheron.core.progress import Progress
 from greyheron.demo.exercise import FAULTS, Fault
@@ -34,7 +35,9 @@ from greyheron.model.notation.flows import read_bare_flow, read_expected_flow, w
 from greyheron.model.notation.lists import renumbered, write_body
 from greyheron.model.problems import DocumentError
 from greyheron.model.read import edited, read_network
+from greyheron.model.values import State
 from greyheron.server.dependencies import (
+    IN_TURN,
     PROBLEMS,
     At,
     Author,
@@ -66,7 +69,6 @@ from greyheron.server.schemas import (
     OpenNetwork,
     Options,
     Ready,
-    State,
     Time,
     TraceRequest,
     Trial,
@@ -161,10 +163,10 @@ def remove_network(network_id: str, store: Store, derived: Derived, version: Ver
 
 
 @router.get("/networks/{network_id}/file", response_class=PlainTextResponse)
-def export_network(network_id: str, store: Store, state: State = "draft") -> Response:
+def export_network(network_id: str, store: Store, state: State = State.DRAFT) -> Response:
     """The workspace file of the draft, or of what is running."""
     stored = store.get(network_id)
-    network = stored.running if state == "running" else stored.draft
+    network = stored.running if state is State.RUNNING else stored.draft
     headers = {"Content-Disposition": f'attachment; filename="{network_id}.yaml"'}
     return Response(write_workspace(network), media_type="application/yaml", headers=headers)
 
@@ -186,11 +188,11 @@ def mend_network(network_id: str, store: Store, author: Author) -> Mended:
     return Mended(id=made.id, left_out=problem_items(problems))
 
 
-@router.get("/networks/{network_id}/book")
+@router.get("/networks/{network_id}/book", dependencies=[IN_TURN])
 def book(network_id: str, store: Store, derived: Derived, results: Results, at: At) -> Book:
     """Every test flow with its three verdicts; what is news at all times is kept in its history."""
     stored = store.get(network_id)
-    marks = derived.of(network_id).book(stored, at)
+    marks = derived.of(network_id).ask(BookQuestion(at=at), stored)
     if at is None:
         results.record(stored, marks)
     return Book(version=stored.version, tests=list(marks))
@@ -204,7 +206,7 @@ def try_book(
     stored = store.get(network_id)
 
     def work(progress: Progress) -> Book:
-        marks = derived.of(network_id).book(stored, at, progress)
+        marks = derived.of(network_id).ask(BookQuestion(at=at), stored, progress)
         if at is None:
             results.record(stored, marks)
         return Book(version=stored.version, tests=list(marks))
@@ -264,21 +266,22 @@ def read_item_text(
     return reading_of(store.get(network_id).draft, change)
 
 
-@router.post("/networks/{network_id}/preview")
+@router.post("/networks/{network_id}/preview", dependencies=[IN_TURN])
 def preview(network_id: str, trial: Trial, store: Store, derived: Derived, at: At) -> Foreseen:
     """What would be after an intent or changes, which are not carried out."""
     stored = store.get(network_id)
     draft = trial.after(stored.draft)
     lists = {access_list.name: access_list for access_list in stored.draft.lists}
+    marks = derived.of(network_id).ask(BookQuestion(at=at), replace(stored, draft=draft))
     return Foreseen(
         version=stored.version,
-        tests=list(derived.of(network_id).book(replace(stored, draft=draft), at)),
+        tests=list(marks),
         placements=list(draft.placements),
         lists=[access_list for access_list in draft.lists if access_list != lists.get(access_list.name)],
     )
 
 
-@router.post("/networks/{network_id}/trace")
+@router.post("/networks/{network_id}/trace", dependencies=[IN_TURN])
 def trace(network_id: str, asked: TraceRequest, store: Store, derived: Derived, at: At) -> TraceReport:
     """One flow in one state, with every hop and step."""
     stored = store.get(network_id)
@@ -286,13 +289,11 @@ def trace(network_id: str, asked: TraceRequest, store: Store, derived: Derived, 
     return derived.of(network_id).trace(stored, read_bare_flow(asked.flow), asked.state, at)
 
 
-@router.post("/networks/{network_id}/compare")
+@router.post("/networks/{network_id}/compare", dependencies=[IN_TURN])
 def compare(network_id: str, asked: BareFlow, store: Store, derived: Derived, at: At) -> list[Parting]:
     """Where the traces of a flow part: with no lists from as running, and as running from on the draft."""
     stored, flow = store.get(network_id), read_bare_flow(asked.flow)
-    traces = [
-        derived.of(network_id).trace(stored, flow, state, at) for state in ("baseline", "running", "draft")
-    ]
+    traces = [derived.of(network_id).trace(stored, flow, state, at) for state in State]
     found = (parting(one, other) for one, other in pairwise(traces))
     return [each for each in found if each is not None]
 

@@ -20,11 +20,9 @@ from greyheron.model.parts import Section
 from greyheron.model.read import edited
 from greyheron.model.renaming import NamedCollection
 from greyheron.model.set_lines import SetCollection
-from greyheron.model.values import Family, ListKind
+from greyheron.model.values import Family, ListKind, State
 from greyheron.server.problems import ProblemItem
 from greyheron.store.networks import Revision, Stored, Summary
-
-State = Literal["baseline", "running", "draft"]
 
 
 class RequestBody(BaseModel):
@@ -234,7 +232,7 @@ class BareFlow(RequestBody):
 class TraceRequest(Trial, BareFlow):
     """The flow, the state to try it in, and a trial of the draft."""
 
-    state: State = "draft"
+    state: State = State.DRAFT
 
 
 class ListText(RequestBody):

@@ -13,9 +13,9 @@ from greyheron.analysis.testing.sending import run_tests, sending_of
 from greyheron.core.bulk.trying import try_flow
 from greyheron.core.walk.conversation import Verdict
 from greyheron.model.notation.flows import read_bare_flow
-from greyheron.model.values import Action
-from greyheron.server.dependencies import PROBLEMS, At, Derived, Store, Traffic
-from greyheron.server.schemas import RequestBody, State
+from greyheron.model.values import Action, State
+from greyheron.server.dependencies import IN_TURN, PROBLEMS, At, Derived, Store, Traffic
+from greyheron.server.schemas import RequestBody
 from greyheron.store.traffic import Count, Wanted, Written
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
@@ -26,7 +26,7 @@ class SendRequest(RequestBody):
 
     flow: Annotated[str, Field(max_length=500)]
     times: Annotated[int, Field(ge=1, le=1_000_000)] = 1
-    state: State = "running"
+    state: State = State.RUNNING
 
 
 class Sent(BaseModel):
@@ -39,7 +39,7 @@ class Sent(BaseModel):
     kept: tuple[KeptReport, ...]
 
 
-@router.post("/networks/{network_id}/send")
+@router.post("/networks/{network_id}/send", dependencies=[IN_TURN])
 def send(
     network_id: str, asked: SendRequest, store: Store, derived: Derived, traffic: Traffic, at: At
 ) -> Sent:
@@ -63,7 +63,7 @@ class RunRequest(RequestBody):
     """Which test flows to run (None: the whole book), and the lists in force."""
 
     tests: list[str] | None = None
-    state: State = "running"
+    state: State = State.RUNNING
 
 
 class Run(BaseModel):
@@ -76,13 +76,13 @@ class Run(BaseModel):
     logged: int
 
 
-@router.post("/networks/{network_id}/run")
+@router.post("/networks/{network_id}/run", dependencies=[IN_TURN])
 def run(network_id: str, asked: RunRequest, store: Store, derived: Derived, traffic: Traffic, at: At) -> Run:
     """Send test flows of the book once each, and count and log them in one go."""
     stored = store.get(network_id)
     tests = [test for test in stored.draft.tests if asked.tests is None or test.id in asked.tests]
     baseline, timeline = (
-        derived.of(network_id).timeline_in(stored, state, at) for state in ("baseline", asked.state)
+        derived.of(network_id).timeline_in(stored, state, at) for state in (State.BASELINE, asked.state)
     )
     found = run_tests(tests, timeline, baseline)
     traffic.add(network_id, found.sending)

@@ -3639,12 +3639,8 @@ export interface components {
         RunRequest: {
             /** Tests */
             tests?: string[] | null;
-            /**
-             * State
-             * @default running
-             * @enum {string}
-             */
-            state: "baseline" | "running" | "draft";
+            /** @default running */
+            state: components["schemas"]["State"];
         };
         /**
          * Seen
@@ -3709,12 +3705,8 @@ export interface components {
              * @default 1
              */
             times: number;
-            /**
-             * State
-             * @default running
-             * @enum {string}
-             */
-            state: "baseline" | "running" | "draft";
+            /** @default running */
+            state: components["schemas"]["State"];
         };
         /**
          * Sent
@@ -3772,6 +3764,12 @@ export interface components {
          * @enum {string}
          */
         Standing: "holds" | "fails" | "inconclusive";
+        /**
+         * State
+         * @description What a network is looked at as: its draft with no lists, what is running, its draft.
+         * @enum {string}
+         */
+        State: "baseline" | "running" | "draft";
         /**
          * StepReport
          * @description One step in words. `kind` is its type's name; `lost` names routes that were not taken, and why.
@@ -3910,8 +3908,7 @@ export interface components {
         TraceReport: {
             /** Flow */
             flow: string;
-            /** State */
-            state: string;
+            state: components["schemas"]["State"];
             verdict: components["schemas"]["Verdict"];
             /** Text */
             text: string;
@@ -3944,12 +3941,8 @@ export interface components {
              * @default []
              */
             changes: components["schemas"]["Change"][];
-            /**
-             * State
-             * @default draft
-             * @enum {string}
-             */
-            state: "baseline" | "running" | "draft";
+            /** @default draft */
+            state: components["schemas"]["State"];
         };
         /**
          * TrafficRead
@@ -5105,7 +5098,7 @@ export interface operations {
     export_network: {
         parameters: {
             query?: {
-                state?: "baseline" | "running" | "draft";
+                state?: components["schemas"]["State"];
             };
             header?: never;
             path: {
@@ -7842,7 +7835,7 @@ export interface operations {
     device_facts: {
         parameters: {
             query?: {
-                state?: "baseline" | "running" | "draft";
+                state?: components["schemas"]["State"];
                 /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
                 at?: string | null;
             };

@@ -51,23 +51,20 @@ export const contains = (box: Box, at: Point) =>
 /** Whether the line between two points comes through a box (Liang and Barsky, 1984). */
 export function cuts(from: Point, to: Point, box: Box): boolean {
   const [dx, dy] = [to.x - from.x, to.y - from.y];
-  let [first, last] = [0, 1];
-  for (const [step, room] of [
-    [-dx, from.x - box.x],
-    [dx, box.x + box.width - from.x],
-    [-dy, from.y - box.y],
-    [dy, box.y + box.height - from.y],
-  ] as const) {
-    if (step === 0) {
-      if (room <= 0) return false;
-      continue;
-    }
-    const at = room / step;
-    if (step < 0) first = Math.max(first, at);
-    else last = Math.min(last, at);
-    if (first >= last) return false;
-  }
-  return true;
+  let first = 0;
+  let last = 1;
+  const clipped = (step: number, room: number): boolean => {
+    if (step === 0) return room <= 0;
+    if (step < 0) first = Math.max(first, room / step);
+    else last = Math.min(last, room / step);
+    return first >= last;
+  };
+  return !(
+    clipped(-dx, from.x - box.x) ||
+    clipped(dx, box.x + box.width - from.x) ||
+    clipped(-dy, from.y - box.y) ||
+    clipped(dy, box.y + box.height - from.y)
+  );
 }
 
 const turn = (a: Point, b: Point, c: Point) => (b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x);

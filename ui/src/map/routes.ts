@@ -9,6 +9,7 @@ import {
   overlap,
   type Point,
 } from "./plane";
+import { Squares } from "./squares";
 
 /** The ways of links between the edges of plates: straight where that is free, else around what lies between. */
 
@@ -29,12 +30,14 @@ const CORNER = 24;
 const CROSSING = 90;
 const AROUND = 220;
 const BY_END = 70;
+/** What is left to go counts for more than it is: a way that is nearly the shortest is found much sooner (Pohl, 1970). */
+const EAGER = 1.5;
 /**
  * So many turning points are gone on from, for one link and for all of a map; a link for which that is not enough
  * goes straight. A map is drawn while it is being dragged.
  */
-const MOST_TURNS = 120;
-const MOST_OF_ALL = 1500;
+const MOST_TURNS = 600;
+const MOST_OF_ALL = 3000;
 
 type Line = readonly [Point, Point];
 
@@ -44,8 +47,8 @@ type Line = readonly [Point, Point];
  * `blocks` are what obstacles make up together: ways turn at their corners, and at those of what lies near an end.
  */
 export function routed(wanted: Wanted[], obstacles: Box[], blocks: Box[] = obstacles): Point[][] {
-  const walls = indexed(obstacles.map((box) => grown(box, CLEAR)));
-  const lines: Line[] = [];
+  const walls = new Walls(obstacles);
+  const led = new Led();
   const found: Point[][] = wanted.map(() => []);
   const order = wanted
     .map((link, at) => ({ at, length: lengthOf(link.from, link.to) }))
@@ -53,21 +56,18 @@ export function routed(wanted: Wanted[], obstacles: Box[], blocks: Box[] = obsta
   const blocked: number[] = [];
   const lead = (at: number, path: Point[]) => {
     found[at] = path;
-    path.forEach((point, place) => {
-      const next = path[place + 1];
-      if (next) lines.push([point, next]);
-    });
+    led.add(path);
   };
   for (const { at } of order) {
     const { from, to } = wanted[at] ?? ({ from: { x: 0, y: 0 }, to: { x: 0, y: 0 } } as Wanted);
-    if (walls.free(from, to) && !lines.some((line) => runAlong(line, [from, to]))) lead(at, [from, to]);
+    if (walls.free(from, to) && !led.beside([from, to])) lead(at, [from, to]);
     else blocked.push(at);
   }
   let left = MOST_OF_ALL;
   for (const at of blocked) {
     const link = wanted[at];
     if (!link) continue;
-    const way = left > 0 ? around(link, turningPoints(link, obstacles, blocks), walls, lines) : null;
+    const way = left > 0 ? around(link, turningPoints(link, obstacles, blocks), walls, led) : null;
     left -= way?.turns ?? MOST_TURNS;
     lead(at, way?.points ?? [link.from, link.to]);
   }
@@ -136,7 +136,7 @@ function turningPoints({ from, to }: Wanted, obstacles: Box[], blocks: Box[]): B
 }
 
 /** The cheapest way around what lies between: by the corners of that, each tried only once it is the next. */
-function around({ from, to }: Wanted, between: Box[], walls: Walls, lines: Line[]): Found | null {
+function around({ from, to }: Wanted, between: Box[], walls: Walls, led: Led): Found | null {
   const points = [from, to];
   for (const box of between) {
     for (const ring of RINGS) {
@@ -160,13 +160,7 @@ function around({ from, to }: Wanted, between: Box[], walls: Walls, lines: Line[
     if (!step.known && step.before) {
       const origin = points[step.before.at] ?? from;
       if (!walls.free(origin, here)) continue;
-      let more = 0;
-      let beside = false;
-      for (const line of lines) {
-        if (crosses(line[0], line[1], origin, here)) more += CROSSING;
-        else if (runAlong(line, [origin, here])) beside = true;
-      }
-      if (beside) more += 4 * CROSSING;
+      const more = led.cost([origin, here]);
       open.add({ ...step, cost: step.cost + more, guess: step.guess + more, known: true });
       continue;
     }
@@ -176,7 +170,7 @@ function around({ from, to }: Wanted, between: Box[], walls: Walls, lines: Line[
     for (const [next, point] of points.entries()) {
       if (done.has(next)) continue;
       const cost = step.cost + lengthOf(here, point) + (next === 1 ? 0 : CORNER);
-      open.add({ at: next, before: step, cost, guess: cost + lengthOf(point, to), known: false });
+      open.add({ at: next, before: step, cost, guess: cost + EAGER * lengthOf(point, to), known: false });
     }
   }
   return null;
@@ -223,41 +217,52 @@ class Queue {
   }
 }
 
-interface Walls {
-  free: (from: Point, to: Point) => boolean;
-  holds: (at: Point) => boolean;
-}
+/** What stands in the way: no link may lead through it, and none may turn in it. */
+class Walls {
+  private readonly boxes = new Squares<Box>();
 
-const CELL = 240;
-
-/** Boxes by the squares of the map that they lie in. */
-function indexed(boxes: Box[]): Walls {
-  const cells = new Map<string, Box[]>();
-  const of = (value: number) => Math.floor(value / CELL);
-  for (const box of boxes) {
-    for (let x = of(box.x); x <= of(box.x + box.width); x++) {
-      for (let y = of(box.y); y <= of(box.y + box.height); y++) {
-        const key = `${x} ${y}`;
-        const same = cells.get(key);
-        if (same) same.push(box);
-        else cells.set(key, [box]);
-      }
+  constructor(obstacles: Box[]) {
+    for (const obstacle of obstacles) {
+      const wall = grown(obstacle, CLEAR);
+      this.boxes.add(wall, wall);
     }
   }
-  return {
-    free: (from, to) => {
-      const [left, right] = [of(Math.min(from.x, to.x)), of(Math.max(from.x, to.x))];
-      const [top, bottom] = [of(Math.min(from.y, to.y)), of(Math.max(from.y, to.y))];
-      if ((right - left + 1) * (bottom - top + 1) > boxes.length) {
-        return boxes.every((box) => !cuts(from, to, box));
-      }
-      for (let x = left; x <= right; x++) {
-        for (let y = top; y <= bottom; y++) {
-          if (cells.get(`${x} ${y}`)?.some((box) => cuts(from, to, box))) return false;
-        }
-      }
-      return true;
-    },
-    holds: (at) => cells.get(`${of(at.x)} ${of(at.y)}`)?.some((box) => contains(box, at)) ?? false,
-  };
+
+  free(from: Point, to: Point): boolean {
+    const box = aroundPoints([from, to]);
+    return !this.boxes.some(box, (wall) => overlap(wall, box) && cuts(from, to, wall));
+  }
+
+  holds(at: Point): boolean {
+    return this.boxes.some({ ...at, width: 0, height: 0 }, (wall) => contains(wall, at));
+  }
+}
+
+/** The links that are led already, line by line. */
+class Led {
+  private readonly lines = new Squares<Line>();
+
+  add(path: Point[]): void {
+    path.forEach((point, place) => {
+      const next = path[place + 1];
+      if (next) this.lines.add(grown(aroundPoints([point, next]), NEAR), [point, next]);
+    });
+  }
+
+  /** Whether one of them runs beside a line. */
+  beside(line: Line): boolean {
+    return this.lines.some(aroundPoints([...line]), (other) => runAlong(other, line));
+  }
+
+  /** What a line costs for those that it crosses, and those that it runs beside. */
+  cost(line: Line): number {
+    let crossed = 0;
+    let beside = 0;
+    this.lines.some(aroundPoints([...line]), (other) => {
+      if (crosses(other[0], other[1], line[0], line[1])) crossed += CROSSING;
+      else if (beside === 0 && runAlong(other, line)) beside = 4 * CROSSING;
+      return false;
+    });
+    return crossed + beside;
+  }
 }

@@ -41,7 +41,7 @@ from greyheron.core.walk.steps import (
 )
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.period import SUPPOSITIONS
-from greyheron.model.values import Action, Direction, Family
+from greyheron.model.values import Action, Direction, Family, State
 
 
 @dataclass(frozen=True, slots=True)
@@ -186,7 +186,7 @@ class TraceReport:
     verdict differs by the time, those of the first of `times`."""
 
     flow: str
-    state: str
+    state: State
     verdict: Verdict
     text: str
     exchanges: tuple[ExchangeReport, ...]
@@ -196,7 +196,7 @@ class TraceReport:
 
 
 def report_in_time(
-    results: Sequence[tuple[Span, Result]], topology: Topology, flow: str, state: str
+    results: Sequence[tuple[Span, Result]], topology: Topology, flow: str, state: State
 ) -> TraceReport:
     """The report of a flow at several times: that of the first, unless they differ."""
     reports = [(span, report(result, topology, flow, state)) for span, result in results]
@@ -211,7 +211,7 @@ def report_in_time(
     return replace(first, verdict=Verdict.MIXED, text=times_words(times), times=times)
 
 
-def report(result: Result, topology: Topology, flow: str, state: str) -> TraceReport:
+def report(result: Result, topology: Topology, flow: str, state: State) -> TraceReport:
     """The report of `result`, got for the flow written `flow` in the state named `state`."""
     exchanges = tuple(_exchange(exchange, topology) for exchange in result.exchanges)
     if result.verdict is Verdict.MIXED:

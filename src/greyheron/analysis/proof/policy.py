@@ -15,7 +15,7 @@ from greyheron.model.document import Requirement
 from greyheron.model.flow import ExpectedFlow
 from greyheron.model.notation.flows import write_expected_flow
 from greyheron.model.notation.requirements import write_requirement
-from greyheron.model.values import Expectation, Family
+from greyheron.model.values import Expectation, Family, State
 
 MOST_BOXES = 12
 
@@ -73,8 +73,8 @@ class PolicyStates(Struct, frozen=True):
     running: Timeline
     draft: Timeline
 
-    def each(self) -> tuple[tuple[str, Timeline], ...]:
-        return ("baseline", self.draft), ("running", self.running), ("draft", self.draft)
+    def each(self) -> tuple[tuple[State, Timeline], ...]:
+        return (State.BASELINE, self.draft), (State.RUNNING, self.running), (State.DRAFT, self.draft)
 
 
 def prove_policy(
@@ -108,16 +108,21 @@ def prove_policy(
 
 
 def prove_in_state(
-    prover: Prover, requirement: Requirement, state: str, timeline: Timeline, known: Known, progress: Progress
+    prover: Prover,
+    requirement: Requirement,
+    state: State,
+    timeline: Timeline,
+    known: Known,
+    progress: Progress,
 ) -> Proof:
-    """A requirement in one state (baseline, running, draft); `known` is looked into and kept up."""
+    """A requirement in one state; `known` is looked into and kept up."""
     earlier = {
         span.active: before
         for span in timeline.shown
         if (before := known.get((requirement.id, state, span.active))) is not None
     }
     proof, proven = prove_in_time(
-        prover, requirement.statement, timeline, state == "baseline", earlier, progress
+        prover, requirement.statement, timeline, state is State.BASELINE, earlier, progress
     )
     known.update({(requirement.id, state, active): each for active, each in proven.items()})
     return proof

@@ -20,6 +20,9 @@ _ABOUT = {1: (3, 4, 5, 11, 12), 58: (1, 2, 3, 4, 137)}
 _KNOWN = np.array(sorted({*PORTS.values()}), dtype=np.int64)
 
 
+_ADDRESS_BYTES = 100
+
+
 class SeenTraffic(Struct, frozen=True):
     """Conversations that were there, those of one source, destination and service together, in arrays.
 
@@ -46,6 +49,12 @@ class SeenTraffic(Struct, frozen=True):
 
     def __len__(self) -> int:
         return len(self.source)
+
+    @property
+    def nbytes(self) -> int:
+        """About how many bytes it takes."""
+        arrays: int = sum(getattr(self, name).nbytes for name in SEEN_ARRAYS)
+        return arrays + _ADDRESS_BYTES * len(self.addresses)
 
     def part(self, share: Share) -> Ints:
         """The rows of the conversations in a share, by who begins them."""

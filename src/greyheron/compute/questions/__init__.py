@@ -1,0 +1,1 @@
+"""The long questions about a network, one module each."""
