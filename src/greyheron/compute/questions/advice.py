@@ -37,8 +37,8 @@ class AdviceQuestion(Question[Advice], frozen=True, kw_only=True):
                 found,
             )
 
-    def split(self, count: int) -> list[Self]:  # noqa: ARG002
+    def split(self, count: int) -> list[Self]:
         return [self]
 
-    def merge(self, documents: Drafted, answers: Sequence[Advice]) -> Advice:  # noqa: ARG002
+    def merge(self, documents: Drafted, answers: Sequence[Advice]) -> Advice:
         return answers[0]

@@ -35,7 +35,7 @@ class BookQuestion(Question[BookMarks], frozen=True, kw_only=True):
 
     at: Moment | None = None
 
-    def run(self, state: NetworkState, documents: Drafted, progress: Progress, found: Found) -> BookMarks:  # noqa: ARG002
+    def run(self, state: NetworkState, documents: Drafted, progress: Progress, found: Found) -> BookMarks:
         books = state.kept(_Books)
         key = SameObjects(documents.running, documents.draft), self.at, self.share
         known = books.of.get(key)

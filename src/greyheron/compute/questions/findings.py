@@ -21,7 +21,7 @@ _BYTES_OF_ONE = 4000
 
 
 class Searching:
-    """EveryFinding of documents, and what the searches keep. One question searches at a time, under the lock."""
+    """Findings of documents, and what the searches keep. One question searches at a time, under the lock."""
 
     def __init__(self, _state: NetworkState) -> None:
         self.of: Kept[tuple[SameObjects, Moment | None, Share], EveryFinding] = Kept(
@@ -57,5 +57,5 @@ class FindingsQuestion(Question[EveryFinding], frozen=True, kw_only=True):
             known = searching.of.put(key, fresh)
         return known
 
-    def merge(self, documents: Drafted, answers: Sequence[EveryFinding]) -> EveryFinding:  # noqa: ARG002
+    def merge(self, documents: Drafted, answers: Sequence[EveryFinding]) -> EveryFinding:
         return merged(answers)

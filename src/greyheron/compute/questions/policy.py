@@ -76,7 +76,7 @@ class ProofsQuestion(Question[ProofsById], frozen=True, kw_only=True):
     state: State = State.DRAFT
     at: Moment | None = None
 
-    def run(self, state: NetworkState, documents: Drafted, progress: Progress, found: Found) -> ProofsById:  # noqa: ARG002
+    def run(self, state: NetworkState, documents: Drafted, progress: Progress, found: Found) -> ProofsById:
         network = documents.running if self.state is State.RUNNING else documents.draft
         timeline = state.timeline(network, self.at)
         asked = [each for each in documents.draft.requirements if self.share.has(each.id)]
@@ -96,5 +96,5 @@ class ProofsQuestion(Question[ProofsById], frozen=True, kw_only=True):
                 for number, each in enumerate(asked)
             }
 
-    def merge(self, documents: Drafted, answers: Sequence[ProofsById]) -> ProofsById:  # noqa: ARG002
+    def merge(self, documents: Drafted, answers: Sequence[ProofsById]) -> ProofsById:
         return reduce(or_, answers)

@@ -42,6 +42,6 @@ class Question(Struct, Generic[Answered], frozen=True, kw_only=True):
         """The same question in at most `count` shares."""
         return [replace(self, share=Share(number, count)) for number in range(count)]
 
-    def is_short(self, documents: Drafted) -> bool:  # noqa: ARG002
+    def is_short(self, documents: Drafted) -> bool:
         """Whether it is answered sooner than a worker could be asked."""
         return False

@@ -70,7 +70,7 @@ class MatrixQuestion(Question[ReachFound], frozen=True, kw_only=True):
     asked: ReachQuestion
     at: Moment | None = None
 
-    def run(self, state: NetworkState, documents: Drafted, progress: Progress, found: Found) -> ReachFound:  # noqa: ARG002
+    def run(self, state: NetworkState, documents: Drafted, progress: Progress, found: Found) -> ReachFound:
         both = documents.running, documents.draft
         worlds = tuple(state.timeline(each, self.at).first for each in both)
         require_services(worlds[1], self.asked)
@@ -83,7 +83,7 @@ class MatrixQuestion(Question[ReachFound], frozen=True, kw_only=True):
             )
         return ReachFound(axes[0], axes[1], running, draft)
 
-    def merge(self, documents: Drafted, answers: Sequence[ReachFound]) -> ReachFound:  # noqa: ARG002
+    def merge(self, documents: Drafted, answers: Sequence[ReachFound]) -> ReachFound:
         return reduce(or_, answers)
 
 
@@ -102,7 +102,7 @@ class ReachChangeQuestion(Question[ReachChange | None], frozen=True, kw_only=Tru
         state: NetworkState,
         documents: Drafted,
         progress: Progress,
-        found: Found,  # noqa: ARG002
+        found: Found,
     ) -> ReachChange | None:
         last = state.kept(_Reaching).asked_last(self.share)
         if last is None and len(documents.draft.devices) > SMALL:
@@ -116,7 +116,7 @@ class ReachChangeQuestion(Question[ReachChange | None], frozen=True, kw_only=Tru
         known = [each for each in changes if each is not None]
         return reduce(add, known) if known else None
 
-    def merge(self, documents: Drafted, answers: Sequence[ReachChange | None]) -> ReachChange | None:  # noqa: ARG002
+    def merge(self, documents: Drafted, answers: Sequence[ReachChange | None]) -> ReachChange | None:
         known = [each for each in answers if each is not None]
         return reduce(add, known) if len(known) == len(answers) else None
 

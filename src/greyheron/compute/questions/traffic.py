@@ -37,7 +37,7 @@ class TrafficQuestion(Question[TrafficVerdicts], frozen=True, kw_only=True):
         shares = (Share(number, count) for number in range(count))
         return [replace(self, share=share, seen=self.seen.take(self.seen.part(share))) for share in shares]
 
-    def merge(self, documents: Drafted, answers: Sequence[TrafficVerdicts]) -> TrafficVerdicts:  # noqa: ARG002
+    def merge(self, documents: Drafted, answers: Sequence[TrafficVerdicts]) -> TrafficVerdicts:
         rows = [self.seen.part(Share(number, len(answers))) for number in range(len(answers))]
         return [
             Judged.of_parts(len(self.seen), zip(rows, judged, strict=True))
