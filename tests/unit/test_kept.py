@@ -27,7 +27,7 @@ from greyheron.model.document import Network, to_data
 from greyheron.model.notation import lists as notation
 from greyheron.model.read import edited
 from greyheron.model.values import Family
-from greyheron.store.networks import Stored
+from greyheron.store.stored import Stored
 
 
 def with_entry(network: Network, number: int) -> Network:

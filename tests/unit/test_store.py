@@ -22,16 +22,10 @@ from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import Change
 from greyheron.model.problems import DocumentError
 from greyheron.store.database import open_database
-from greyheron.store.networks import (
-    MOST_REMADE,
-    NetworkStore,
-    NothingToDo,
-    Stored,
-    UnknownNetwork,
-    UnknownRevision,
-    VersionConflict,
-)
+from greyheron.store.errors import NothingToDo, UnknownNetwork, UnknownRevision, VersionConflict
+from greyheron.store.networks import MOST_REMADE, NetworkStore
 from greyheron.store.rehearsals import KeptRehearsal, RehearsalStore
+from greyheron.store.stored import Stored
 
 
 def new_list(name: str, entries: str = "permit any\n") -> list[Change]:

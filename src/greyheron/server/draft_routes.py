@@ -9,7 +9,8 @@ from greyheron.model.changes import Change
 from greyheron.model.intents import AnyIntent
 from greyheron.server.dependencies import PROBLEMS, Author, Store, Version
 from greyheron.server.schemas import ApplyNote, Edit, NetworkPatch, OpenNetwork, RevisionItem
-from greyheron.store.networks import Stored, VersionConflict
+from greyheron.store.errors import VersionConflict
+from greyheron.store.stored import Stored
 
 router = APIRouter(prefix="/api", responses=PROBLEMS)
 

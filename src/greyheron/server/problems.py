@@ -21,7 +21,7 @@ from greyheron.model.notation.line import NotationError
 from greyheron.model.problems import DocumentError, Problem, misread
 from greyheron.server.logs import log, request_id
 from greyheron.store.database import DatabaseGone
-from greyheron.store.networks import (
+from greyheron.store.errors import (
     NothingToDo,
     UnknownNetwork,
     UnknownRevision,

@@ -22,7 +22,7 @@ from greyheron.model.renaming import NamedCollection
 from greyheron.model.set_lines import SetCollection
 from greyheron.model.values import Family, ListKind, State
 from greyheron.server.problems import ProblemItem
-from greyheron.store.networks import Revision, Stored, Summary
+from greyheron.store.stored import Revision, Stored, Summary
 
 
 class RequestBody(BaseModel):

@@ -5,99 +5,29 @@ import secrets
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
-from threading import Condition, Lock
+from datetime import timedelta
+from threading import Lock
 
 from cachetools import LRUCache
-from msgspec import Struct
 from sqlalchemy import Engine, delete, func, select
 from sqlalchemy.orm import Session
 
 from greyheron.core.progress import Progress, part, unwatched
 from greyheron.model.changes import Change, ChangeError, apply, difference, reversed_edit
-from greyheron.model.document import Network, to_data
+from greyheron.model.document import Network
 from greyheron.model.problems import DocumentError, Problem
-from greyheron.model.read import edited, read_network, read_what_reads
+from greyheron.model.read import edited, read_what_reads
 from greyheron.store.database import reading
-from greyheron.store.readable import require_readable, require_readable_changes
+from greyheron.store.documents import MOST_DOCUMENTS, Documents, changes_of, changes_text, size_of
+from greyheron.store.errors import NothingToDo, UnknownNetwork, UnreadableNetwork
+from greyheron.store.readable import require_readable
+from greyheron.store.rows import AsWritten, describe, edit_row, in_utc, labels_of, network_row, revision_row
+from greyheron.store.stored import Revision, Stored, Summary
 from greyheron.store.tables import DocumentsRow, EditRow, NetworkRow, RevisionRow, now
-
-MOST_DOCUMENTS = 48 << 20
-"""Documents are kept read up to so many bytes, and a few however large they are."""
 
 MOST_REMADE = 64
 """So many edits at most are made again when a network is read."""
 KEPT_REMOVED = timedelta(days=30)
-WATCHED = 0.25
-"""Seconds between two looks whether somebody still waits."""
-
-
-class UnknownNetwork(LookupError):
-    """There is no network with that id."""
-
-
-class UnreadableNetwork(Exception):
-    """What is kept of a network no longer reads: it was written by something else, or is damaged."""
-
-    def __init__(self, network_id: str, name: str, reason: str) -> None:
-        super().__init__(
-            f"what is kept of “{name}” ({network_id}) does not read: {reason}. "
-            "Take out what is kept as it is, or make a network of what reads."
-        )
-
-
-class UnknownRevision(LookupError):
-    """The network has no revision with that number."""
-
-
-class NothingToDo(ValueError):
-    """There is no edit to undo or redo, or nothing to apply."""
-
-
-class VersionConflict(Exception):
-    """The network was changed since the version that a write was based on."""
-
-    def __init__(self, based_on: int, current: int) -> None:
-        self.based_on = based_on
-        self.current = current
-        super().__init__(f"based on version {based_on}, but the network is at version {current}")
-
-
-class Summary(Struct, frozen=True):
-    """What is told of a network without reading it.
-
-    surprises:  how many test flows of this version do not do what is expected; None where that is not known
-    """
-
-    id: str
-    name: str
-    version: int
-    changed_at: datetime
-    changed_by: str
-    devices: int
-    lists: int
-    entries: int
-    surprises: int | None
-
-
-class Stored(Struct, frozen=True):
-    """A network as it is kept.
-
-    undo, redo:  labels of the edits that would be undone and redone, or None
-    """
-
-    id: str
-    version: int
-    running: Network
-    draft: Network
-    undo: str | None
-    redo: str | None
-
-
-class Revision(Struct, frozen=True):
-    number: int
-    note: str
-    applied_at: datetime
 
 
 class NetworkStore:
@@ -106,9 +36,9 @@ class NetworkStore:
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
         self._reading = reading(engine)
-        self._documents = _Documents()
+        self._documents = Documents()
         self._stored: LRUCache[tuple[str, int], Stored] = LRUCache(
-            MOST_DOCUMENTS, getsizeof=lambda stored: min(_size(stored.draft), MOST_DOCUMENTS // 4)
+            MOST_DOCUMENTS, getsizeof=lambda stored: min(size_of(stored.draft), MOST_DOCUMENTS // 4)
         )
         self._lock = Lock()
 
@@ -122,7 +52,7 @@ class NetworkStore:
                     row.id,
                     row.name,
                     row.version,
-                    _utc(row.changed_at),
+                    in_utc(row.changed_at),
                     row.changed_by,
                     row.devices,
                     row.lists,
@@ -146,7 +76,7 @@ class NetworkStore:
         """A new network in a transaction that is under way, which may go on with it."""
         text = self._documents.text_of(network)
         row = NetworkRow(id=secrets.token_hex(6), changed_by=by)
-        _describe(row, network)
+        describe(row, network)
         session.add(row)
         session.flush()
         session.add(DocumentsRow(network_id=row.id, running=text, draft=text))
@@ -157,17 +87,17 @@ class NetworkStore:
     def get(self, network_id: str, progress: Progress = unwatched) -> Stored:
         """A network with its documents. Raises UnknownNetwork, UnreadableNetwork."""
         with Session(self._reading) as session:
-            row = _row(session, network_id)
+            row = network_row(session, network_id)
             known = self._known(row)
             if known is not None:
                 return known
             kept = AsWritten.of(session, row)
         return self._remember(self._read(kept, progress))  # takes long where it is large: nobody waits for it
 
-    def as_written(self, network_id: str) -> "AsWritten":
+    def as_written(self, network_id: str) -> AsWritten:
         """What is kept of a network, whether it reads or not. Raises UnknownNetwork."""
         with Session(self._reading) as session:
-            return AsWritten.of(session, _row(session, network_id))
+            return AsWritten.of(session, network_row(session, network_id))
 
     def what_reads(self, network_id: str) -> tuple[Network, list[Problem]]:
         """What reads of a network's draft, and what does not. Raises UnknownNetwork, DocumentError."""
@@ -180,7 +110,7 @@ class NetworkStore:
             ) from None
         for number, text in enumerate(kept.since):
             try:
-                network = edited(network, _changes(text))
+                network = edited(network, changes_of(text))
             except (ValueError, ChangeError) as error:
                 left = len(kept.since) - number
                 problems.append(Problem("edits", f"the last {left} do not fit what reads: {error}"))
@@ -191,7 +121,7 @@ class NetworkStore:
         """Take a network away; for `KEPT_REMOVED` that can be taken back."""
         with Session(self._engine) as session, session.begin():
             session.execute(delete(NetworkRow).where(NetworkRow.removed_at < now() - KEPT_REMOVED))
-            _row(session, network_id, version).removed_at = now()
+            network_row(session, network_id, version).removed_at = now()
 
     def bring_back(self, network_id: str) -> Summary:
         """Undo the removal of a network. Raises UnknownNetwork."""
@@ -244,21 +174,21 @@ class NetworkStore:
     def undo(self, network_id: str, version: int, by: str = "") -> Stored:
         """Take back the draft's last edit. Raises NothingToDo."""
         with self._changing(network_id, version, by) as writing:
-            edit = _edit(writing.session, writing.row, writing.row.edits_done)
+            edit = edit_row(writing.session, writing.row, writing.row.edits_done)
             if edit is None:
                 raise NothingToDo("there is no edit to undo")
             writing.row.edits_done -= 1
-            self._moved(writing, _changes(edit.backward))
+            self._moved(writing, changes_of(edit.backward))
         return writing.done()
 
     def redo(self, network_id: str, version: int, by: str = "") -> Stored:
         """Make the draft's next edit again. Raises NothingToDo."""
         with self._changing(network_id, version, by) as writing:
-            edit = _edit(writing.session, writing.row, writing.row.edits_done + 1)
+            edit = edit_row(writing.session, writing.row, writing.row.edits_done + 1)
             if edit is None:
                 raise NothingToDo("there is no edit to redo")
             writing.row.edits_done += 1
-            self._moved(writing, _changes(edit.forward))
+            self._moved(writing, changes_of(edit.forward))
         return writing.done()
 
     def apply(self, network_id: str, version: int, note: str, by: str = "") -> Stored:
@@ -287,7 +217,7 @@ class NetworkStore:
     def restore(self, network_id: str, version: int, number: int, by: str = "") -> Stored:
         """Make the draft what revision `number` was; it can be undone."""
         with self._changing(network_id, version, by) as writing:
-            revision = _revision(writing.session, network_id, number)
+            revision = revision_row(writing.session, network_id, number)
             after = self._documents.parsed(revision.document)
             self._replaced(writing, f"go back to revision {number}", after)
         return writing.done()
@@ -295,13 +225,13 @@ class NetworkStore:
     def revisions(self, network_id: str) -> list[Revision]:
         """Every revision, newest first."""
         with Session(self._reading) as session:
-            _row(session, network_id)
+            network_row(session, network_id)
             rows = session.scalars(
                 select(RevisionRow)
                 .where(RevisionRow.network_id == network_id)
                 .order_by(RevisionRow.number.desc())
             )
-            return [Revision(row.number, row.note, _utc(row.applied_at)) for row in rows]
+            return [Revision(row.number, row.note, in_utc(row.applied_at)) for row in rows]
 
     def _replaced(self, writing: "_Transaction", label: str, after: Network) -> None:
         before = writing.before.draft
@@ -331,8 +261,8 @@ class NetworkStore:
                 network_id=row.id,
                 number=row.edits_done,
                 label=label,
-                forward=_changes_text(forward),
-                backward=_changes_text(backward),
+                forward=changes_text(forward),
+                backward=changes_text(backward),
             )
         )
         if forgotten or row.edits_done - row.edits_written >= MOST_REMADE:
@@ -354,16 +284,16 @@ class NetworkStore:
         row = writing.row
         row.version += 1
         row.changed_at = now()
-        _describe(row, draft)
+        describe(row, draft)
         writing.session.flush()
-        writing.made = Stored(row.id, row.version, running, draft, *_labels(writing.session, row))
+        writing.made = Stored(row.id, row.version, running, draft, *labels_of(writing.session, row))
 
     @contextmanager
     def _changing(self, network_id: str, version: int, by: str) -> Iterator["_Transaction"]:
         """One transaction on a network as it is in `version`. Raises VersionConflict."""
         before = self.get(network_id)  # its documents are read before the database is locked
         with Session(self._engine) as session, session.begin():
-            row = _row(session, network_id, version)
+            row = network_row(session, network_id, version)
             if before.version != version:  # somebody else was faster, and is who this is based on
                 before = self._read(AsWritten.of(session, row), unwatched)
             row.changed_by = by
@@ -380,13 +310,13 @@ class NetworkStore:
         with self._lock:
             return self._stored.setdefault((stored.id, stored.version), stored)
 
-    def _read(self, kept: "AsWritten", progress: Progress) -> Stored:
+    def _read(self, kept: AsWritten, progress: Progress) -> Stored:
         try:
             running, draft = (
                 self._documents.parsed(text, part(progress, number, 2))
                 for number, text in enumerate((kept.running, kept.draft))
             )
-            draft = apply(draft, [change for text in kept.since for change in _changes(text)])
+            draft = apply(draft, [change for text in kept.since for change in changes_of(text)])
         except (DocumentError, ValueError) as error:
             raise UnreadableNetwork(kept.id, kept.name, str(error)) from error
         return Stored(kept.id, kept.version, running, draft, *kept.labels)
@@ -406,80 +336,6 @@ class _Transaction:
         return self.made
 
 
-class AsWritten(Struct, frozen=True):
-    """A network as it stands in the database.
-
-    draft:  as it was written last;  since:  the changes that make of it what it is now, in order
-    """
-
-    id: str
-    name: str
-    version: int
-    running: str
-    draft: str
-    since: tuple[str, ...]
-    labels: tuple[str | None, str | None]
-
-    @classmethod
-    def of(cls, session: Session, row: NetworkRow) -> "AsWritten":
-        done, written = row.edits_done, row.edits_written
-        low, high = sorted((done, written))
-        edits = session.scalars(
-            select(EditRow)
-            .where(EditRow.network_id == row.id, EditRow.number > low, EditRow.number <= high)
-            .order_by(EditRow.number)
-        ).all()
-        again = done > written
-        since = [each.forward for each in edits] if again else [each.backward for each in edits[::-1]]
-        texts, labels = session.get_one(DocumentsRow, row.id), _labels(session, row)
-        return cls(row.id, row.name, row.version, texts.running, texts.draft, tuple(since), labels)
-
-
-class _Documents:
-    """Documents by their text, so that each is read once; the least used are forgotten."""
-
-    def __init__(self) -> None:
-        self._read: LRUCache[str, tuple[Network, int]] = LRUCache(
-            MOST_DOCUMENTS, getsizeof=lambda read: min(5 * read[1], MOST_DOCUMENTS // 4)
-        )
-        self._lock = Lock()
-        self._under_way: set[str] = set()
-        self._read_one = Condition()
-
-    def parsed(self, text: str, progress: Progress = unwatched) -> Network:
-        """The document of a text. Who asks for one that is being read waits, and then finds it read."""
-        found = self._found(text)
-        if found is not None:
-            return found
-        with self._read_one:
-            while text in self._under_way:
-                self._read_one.wait(WATCHED)
-                progress(0)
-            self._under_way.add(text)
-        try:
-            found = self._found(text) or read_network(json.loads(text), progress)
-            self._keep(text, found)
-            return found
-        finally:
-            with self._read_one:
-                self._under_way.discard(text)
-                self._read_one.notify_all()
-
-    def text_of(self, network: Network) -> str:
-        """The text of a document that is about to be written: it need not be read again."""
-        text = _text(network)
-        self._keep(text, network)
-        return text
-
-    def _found(self, text: str) -> Network | None:
-        with self._lock:
-            return self._read.get(text, (None, 0))[0]
-
-    def _keep(self, text: str, network: Network) -> None:
-        with self._lock:
-            self._read[text] = network, len(text)
-
-
 _TOLD = (
     NetworkRow.id,
     NetworkRow.name,
@@ -492,68 +348,3 @@ _TOLD = (
     NetworkRow.surprises,
     NetworkRow.tried_version,
 )
-
-
-def _describe(row: NetworkRow, network: Network) -> None:
-    """Put into a row what is told of its draft without reading it."""
-    row.name = network.name
-    row.devices, row.lists = len(network.devices), len(network.lists)
-    row.entries = sum(len(each.body.entries) for each in network.lists)
-
-
-def _size(network: Network) -> int:
-    """About how many bytes a document takes."""
-    return 400 * sum(len(each.body.entries) for each in network.lists) + 5000 * len(network.devices)
-
-
-def require_network(session: Session, network_id: str) -> None:
-    """Raise UnknownNetwork unless there is one with that id."""
-    _row(session, network_id)
-
-
-def _row(session: Session, network_id: str, version: int | None = None) -> NetworkRow:
-    row = session.get(NetworkRow, network_id)
-    if row is None or row.removed_at is not None:
-        raise UnknownNetwork(f"there is no network “{network_id}”")
-    if version is not None and row.version != version:
-        raise VersionConflict(version, row.version)
-    return row
-
-
-def _labels(session: Session, row: NetworkRow) -> tuple[str | None, str | None]:
-    """What undoing and redoing would be called."""
-    undo, redo = _edit(session, row, row.edits_done), _edit(session, row, row.edits_done + 1)
-    return (undo.label if undo else None), (redo.label if redo else None)
-
-
-def _edit(session: Session, row: NetworkRow, number: int) -> EditRow | None:
-    return session.scalar(select(EditRow).where(EditRow.network_id == row.id, EditRow.number == number))
-
-
-def _revision(session: Session, network_id: str, number: int) -> RevisionRow:
-    found = session.scalar(
-        select(RevisionRow).where(RevisionRow.network_id == network_id, RevisionRow.number == number)
-    )
-    if found is None:
-        raise UnknownRevision(f"there is no revision {number}")
-    return found
-
-
-def _text(network: Network) -> str:
-    return json.dumps({"format": network.format, **to_data(network)}, ensure_ascii=False)
-
-
-def _changes_text(changes: Sequence[Change]) -> str:
-    """The text of an edit that is kept. Raises DocumentError where it would not read back."""
-    text = json.dumps([change.model_dump(mode="json") for change in changes], ensure_ascii=False)
-    require_readable_changes(changes, text)
-    return text
-
-
-def _changes(text: str) -> list[Change]:
-    return [Change.model_validate(change) for change in json.loads(text)]
-
-
-def _utc(moment: datetime) -> datetime:
-    """SQLite forgets the zone of what was written in UTC."""
-    return moment.replace(tzinfo=UTC)

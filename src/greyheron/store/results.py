@@ -10,7 +10,8 @@ from sqlalchemy.orm import Session
 
 from greyheron.analysis.testing.book import TestMarks
 from greyheron.store.database import reading
-from greyheron.store.networks import Stored, require_network
+from greyheron.store.rows import require_network
+from greyheron.store.stored import Stored
 from greyheron.store.tables import NetworkRow, ResultRow, now
 
 MOST_RESULTS = 50

@@ -5,7 +5,7 @@ from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
 from greyheron.store.database import reading
-from greyheron.store.networks import require_network
+from greyheron.store.rows import require_network
 from greyheron.store.tables import SeenTrafficRow
 
 

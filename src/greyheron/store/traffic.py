@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from greyheron.analysis.testing.sending import CountedAt, LogLine, Sending
 from greyheron.model.values import Action, Direction, Logged
 from greyheron.store.database import reading
-from greyheron.store.networks import require_network
+from greyheron.store.rows import require_network
 from greyheron.store.tables import CounterRow, LogRow, now
 
 MOST_LINES = 500

@@ -127,9 +127,10 @@ interface PlateProps {
   onPoint: (end: string | null) => void;
 }
 
-const PlateView = memo(function PlateView(props: PlateProps) {
-  const { plate, tabs, lines, label, level, scale, chosen, marked, receding, carrying } = props;
-  const { device, centre } = plate;
+/** How a plate is chosen, and moved by hand or by keys. */
+function useMoving(props: PlateProps) {
+  const { plate, scale, carrying } = props;
+  const { device } = plate;
   const moved = useRef<Point | null>(null);
 
   const onPointerDown = (down: React.PointerEvent) => {
@@ -165,14 +166,66 @@ const PlateView = memo(function PlateView(props: PlateProps) {
       props.onChoose(device.name);
     }
   };
+  return { onPointerDown, onKeyDown };
+}
 
+/** The name of a device, and below it what it is or its address. */
+function PlateWords({ plate, label, level, named, unit }: PlateProps) {
+  const { device, centre } = plate;
+  const top = centre.y - plate.height / 2;
+  return (
+    <g pointerEvents="none">
+      {plate.device.kind === "switch" ? (
+        named && (
+          <text
+            x={centre.x}
+            y={centre.y + 4.2}
+            textAnchor="middle"
+            fontSize={level === "middle" ? 11 * unit * rem() : 12}
+            className="fill-fog"
+          >
+            {device.name} {level === "near" && <tspan className="font-mono">{label}</tspan>}
+          </text>
+        )
+      ) : (
+        <>
+          {named && (
+            <text
+              x={centre.x}
+              y={nameLine(plate, level, label)}
+              textAnchor="middle"
+              fontSize={level === "middle" ? 11.5 * unit * rem() : 14}
+              className={`fill-ink font-semibold ${level === "middle" ? "halo" : ""}`}
+            >
+              {device.name}
+            </text>
+          )}
+          {level === "near" && (device.kind !== "host" || label) && (
+            <text
+              x={centre.x}
+              y={top + (device.kind === "host" ? 35 : 34)}
+              textAnchor="middle"
+              className={`fill-slate text-[12px] ${device.kind === "host" ? "font-mono" : ""}`}
+            >
+              {device.kind === "host" ? label : device.kind}
+            </text>
+          )}
+        </>
+      )}
+    </g>
+  );
+}
+
+const PlateView = memo(function PlateView(props: PlateProps) {
+  const { plate, tabs, lines, level, chosen, marked, receding } = props;
+  const { device } = plate;
+  const { onPointerDown, onKeyDown } = useMoving(props);
   // An only interface is drawn as no tab: its device says it.
   const only = device.interfaces.length === 1 ? `${device.name}:${device.interfaces[0]?.name}` : null;
   const isBar = device.kind === "switch";
   const outline = chosen ? "stroke-ink [stroke-width:2.2]" : "stroke-slate [stroke-width:1.2]";
   const far = level === "far";
   const fill = isBar ? "fill-slate" : marked ? "fill-tidewash" : far ? "fill-lane" : "fill-plate";
-  const top = centre.y - plate.height / 2;
   return (
     <g className={receding ? "opacity-30" : undefined}>
       <PlateShape
@@ -191,47 +244,7 @@ const PlateView = memo(function PlateView(props: PlateProps) {
         onFocus={() => only && props.onPoint(only)}
         onBlur={() => props.onPoint(null)}
       />
-      {level !== "far" && (
-        <g pointerEvents="none">
-          {isBar ? (
-            props.named && (
-              <text
-                x={centre.x}
-                y={centre.y + 4.2}
-                textAnchor="middle"
-                fontSize={level === "middle" ? 11 * props.unit * rem() : 12}
-                className="fill-fog"
-              >
-                {device.name} {level === "near" && <tspan className="font-mono">{label}</tspan>}
-              </text>
-            )
-          ) : (
-            <>
-              {props.named && (
-                <text
-                  x={centre.x}
-                  y={nameLine(props.plate, level, label)}
-                  textAnchor="middle"
-                  fontSize={level === "middle" ? 11.5 * props.unit * rem() : 14}
-                  className={`fill-ink font-semibold ${level === "middle" ? "halo" : ""}`}
-                >
-                  {device.name}
-                </text>
-              )}
-              {level === "near" && (device.kind !== "host" || label) && (
-                <text
-                  x={centre.x}
-                  y={top + (device.kind === "host" ? 35 : 34)}
-                  textAnchor="middle"
-                  className={`fill-slate text-[12px] ${device.kind === "host" ? "font-mono" : ""}`}
-                >
-                  {device.kind === "host" ? label : device.kind}
-                </text>
-              )}
-            </>
-          )}
-        </g>
-      )}
+      {level !== "far" && <PlateWords {...props} />}
       {level !== "far" &&
         tabs
           ?.filter((tab) => !tab.hidden)

@@ -1,6 +1,6 @@
 import { select } from "d3-selection";
 import { type ZoomBehavior, zoom, zoomIdentity, zoomTransform } from "d3-zoom";
-import { startTransition, useCallback, useEffect, useRef, useState } from "react";
+import { type RefObject, startTransition, useCallback, useEffect, useRef, useState } from "react";
 import { rem } from "../kit/Split";
 import { aroundPoints, type Box, type Point } from "./plane";
 
@@ -42,6 +42,98 @@ const levelOf = (scale: number): Level => {
   return scale >= MIDDLE ? "middle" : "far";
 };
 
+/** Bring points into the window, near enough to read, unless they are there already and have their names. */
+function useReveal(
+  svg: RefObject<SVGSVGElement | null>,
+  show: (box: Box, most: number) => void,
+  moved: RefObject<boolean>,
+) {
+  return useCallback(
+    (points: Point[]) => {
+      const element = svg.current;
+      if (!element || !points.length || areSeen(points, element)) return;
+      moved.current = true;
+      show(grown(aroundPoints(points), 0, 100), 1.1);
+    },
+    [svg, show, moved],
+  );
+}
+
+/** Told how large the window is, without its buttons: at once, and whenever that changes. */
+function useResized(svg: RefObject<SVGSVGElement | null>, ready: boolean, onSize: (size: Size) => void) {
+  useEffect(() => {
+    const element = svg.current;
+    if (!ready || !element) return;
+    const tell = () =>
+      onSize({ width: element.clientWidth, height: element.clientHeight - buttonsOf(element) });
+    tell();
+    const observer = new ResizeObserver(tell);
+    observer.observe(element);
+    return () => observer.disconnect();
+  }, [svg, ready, onSize]);
+}
+
+/** Panning and zooming by pointer and wheel, but not where plates and lists are dragged. */
+function useZooming(svg: RefObject<SVGSVGElement | null>, onZoom: (byHand: boolean) => void) {
+  const behaviour = useRef<ZoomBehavior<SVGSVGElement, unknown> | null>(null);
+  useEffect(() => {
+    if (!svg.current) return;
+    const zooming = zoom<SVGSVGElement, unknown>()
+      .scaleExtent([0.02, 3])
+      .filter(
+        (event) => !(event.target as Element).closest("[data-plate], [data-tag]") || event.type === "wheel",
+      )
+      .on("zoom", (event) => onZoom(Boolean(event.sourceEvent)));
+    behaviour.current = zooming;
+    const selection = select(svg.current);
+    selection.call(zooming).on("dblclick.zoom", null);
+    return () => {
+      selection.on(".zoom", null);
+    };
+  }, [svg, onZoom]);
+  return behaviour;
+}
+
+/** What is to be drawn where `element` stands now: as before, unless that does not do any more. */
+function viewed(before: Viewed, element: SVGSVGElement): Viewed {
+  const { x, y, k } = zoomTransform(element);
+  const seen = { x: -x / k, y: -y / k, width: element.clientWidth / k, height: element.clientHeight / k };
+  const level = levelOf(k);
+  const drawn = before.unit * k;
+  const does =
+    before.level === level &&
+    drawn >= 1 &&
+    drawn < LARGER &&
+    within(seen, before.box) &&
+    before.box.width < seen.width * 4;
+  if (does) return before;
+  return { level, unit: 2 ** (Math.ceil(8 * Math.log2(1 / k)) / 8), box: grown(seen, AROUND) };
+}
+
+/** The transform that brings a box into the middle of the window, magnified by `most` at most. */
+function showing(box: Box, most: number, element: SVGSVGElement) {
+  const { clientWidth, clientHeight } = element;
+  const buttons = buttonsOf(element);
+  const free = clientHeight - buttons;
+  const k = Math.min(most, clientWidth / box.width, free / box.height);
+  return zoomIdentity
+    .translate(
+      clientWidth / 2 - k * (box.x + box.width / 2),
+      buttons + free / 2 - k * (box.y + box.height / 2),
+    )
+    .scale(k);
+}
+
+/** Whether points are in the window, with their names. */
+function areSeen(points: Point[], element: SVGSVGElement): boolean {
+  const { x, y, k } = zoomTransform(element);
+  const inside = points.every((point) => {
+    const at = { x: point.x * k + x, y: point.y * k + y };
+    return at.x > 40 && at.y > 30 && at.x < element.clientWidth - 40 && at.y < element.clientHeight - 40;
+  });
+  return inside && levelOf(k) !== "far";
+}
+
 /**
  * Pan and zoom of the map. They move the drawing itself, with no help from React; `view` changes only when
  * something else must be drawn.
@@ -49,7 +141,6 @@ const levelOf = (scale: number): Level => {
 export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) => void) {
   const svg = useRef<SVGSVGElement>(null);
   const drawing = useRef<SVGGElement>(null);
-  const behaviour = useRef<ZoomBehavior<SVGSVGElement, unknown> | null>(null);
   const scale = useRef(1);
   const moved = useRef(false);
   const jumping = useRef(false);
@@ -67,80 +158,52 @@ export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) =>
     const { x, y, k } = zoomTransform(element);
     scale.current = k;
     drawing.current?.setAttribute("transform", `translate(${x},${y}) scale(${k})`);
-    const { clientWidth: w, clientHeight: h } = element;
-    const seen = { x: -x / k, y: -y / k, width: w / k, height: h / k };
-    const level = levelOf(k);
     // While one pans, what must be drawn anew may wait for the next frames: the drawing itself has moved.
     const later = jumping.current ? (draw: () => void) => draw() : startTransition;
-    later(() => {
-      setView((before) =>
-        before.level === level &&
-        before.unit * k >= 1 &&
-        before.unit * k < LARGER &&
-        within(seen, before.box) &&
-        before.box.width < seen.width * 4
-          ? before
-          : { level, unit: 2 ** (Math.ceil(8 * Math.log2(1 / k)) / 8), box: grown(seen, AROUND) },
-      );
-    });
+    later(() => setView((before) => viewed(before, element)));
   }, []);
 
-  useEffect(() => {
-    if (!svg.current) return;
-    const zooming = zoom<SVGSVGElement, unknown>()
-      .scaleExtent([0.02, 3])
-      .filter(
-        (event) => !(event.target as Element).closest("[data-plate], [data-tag]") || event.type === "wheel",
-      )
-      .on("zoom", (event) => {
-        if (event.sourceEvent) moved.current = true;
+  const behaviour = useZooming(
+    svg,
+    useCallback(
+      (byHand: boolean) => {
+        if (byHand) moved.current = true;
         look();
-      });
-    behaviour.current = zooming;
-    const selection = select(svg.current);
-    selection.call(zooming).on("dblclick.zoom", null);
-    return () => {
-      selection.on(".zoom", null);
-    };
-  }, [look]);
+      },
+      [look],
+    ),
+  );
 
-  const show = useCallback((box: Box, most: number) => {
-    const element = svg.current;
-    if (!element || !behaviour.current) return;
-    const { clientWidth, clientHeight } = element;
-    if (!clientWidth || !clientHeight) return;
-    const buttons = buttonsOf(element);
-    const free = clientHeight - buttons;
-    const k = Math.min(most, clientWidth / box.width, free / box.height);
-    const next = zoomIdentity
-      .translate(
-        clientWidth / 2 - k * (box.x + box.width / 2),
-        buttons + free / 2 - k * (box.y + box.height / 2),
-      )
-      .scale(k);
-    jumping.current = true;
-    select(element).call(behaviour.current.transform, next);
-    jumping.current = false;
-  }, []);
+  const show = useCallback(
+    (box: Box, most: number) => {
+      const element = svg.current;
+      if (!element || !behaviour.current) return;
+      if (!element.clientWidth || !element.clientHeight) return;
+      const next = showing(box, most, element);
+      jumping.current = true;
+      select(element).call(behaviour.current.transform, next);
+      jumping.current = false;
+    },
+    [behaviour],
+  );
 
   const fit = useCallback(() => {
     show(latest.current, 1.25);
     moved.current = false;
   }, [show]);
 
-  useEffect(() => {
-    if (!ready || !svg.current) return;
-    const element = svg.current;
-    const onSize = () => {
-      sized.current({ width: element.clientWidth, height: element.clientHeight - buttonsOf(element) });
-      if (moved.current) look();
-      else fit();
-    };
-    onSize();
-    const observer = new ResizeObserver(onSize);
-    observer.observe(element);
-    return () => observer.disconnect();
-  }, [ready, fit, look]);
+  useResized(
+    svg,
+    ready,
+    useCallback(
+      (size: Size) => {
+        sized.current(size);
+        if (moved.current) look();
+        else fit();
+      },
+      [fit, look],
+    ),
+  );
 
   // What is to be seen has changed: it is fitted in, unless the reader has gone elsewhere.
   const { x, y, width, height } = bounds;
@@ -149,28 +212,15 @@ export function useViewport(bounds: Box, ready: boolean, onSize: (size: Size) =>
     if (ready && !moved.current) fit();
   }, [ready, fit, x, y, width, height]);
 
-  const zoomBy = useCallback((factor: number) => {
-    moved.current = true;
-    if (svg.current && behaviour.current) select(svg.current).call(behaviour.current.scaleBy, factor);
-  }, []);
-
-  /** Bring points into the window, near enough to read, unless they are there already and have their names. */
-  const reveal = useCallback(
-    (points: Point[]) => {
-      const element = svg.current;
-      if (!element || !points.length) return;
-      const { x, y, k } = zoomTransform(element);
-      const inside = points.every((point) => {
-        const at = { x: point.x * k + x, y: point.y * k + y };
-        return at.x > 40 && at.y > 30 && at.x < element.clientWidth - 40 && at.y < element.clientHeight - 40;
-      });
-      if (inside && levelOf(k) !== "far") return;
+  const zoomBy = useCallback(
+    (factor: number) => {
       moved.current = true;
-      show(grown(aroundPoints(points), 0, 100), 1.1);
+      if (svg.current && behaviour.current) select(svg.current).call(behaviour.current.scaleBy, factor);
     },
-    [show],
+    [behaviour],
   );
 
+  const reveal = useReveal(svg, show, moved);
   return { svg, drawing, scale, view, fit, zoomBy, reveal };
 }
 

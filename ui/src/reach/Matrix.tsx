@@ -35,76 +35,24 @@ interface MatrixProps {
 export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps) {
   const scroller = useRef<HTMLDivElement>(null);
   const [at, setAt] = useState({ row: 0, column: 0 });
-  const options = {
-    count: lines.length,
-    getScrollElement: () => scroller.current,
-    estimateSize: () => SIZE,
-    overscan: 4,
-    useFlushSync: false,
-  };
-  const rows = useVirtualizer({ ...options, paddingStart: HEAD, scrollPaddingStart: HEAD });
-  const columns = useVirtualizer({
-    ...options,
-    horizontal: true,
-    paddingStart: LABEL,
-    scrollPaddingStart: LABEL,
-  });
-  const [lastRow, lastColumn] = [rows.getVirtualItems(), columns.getVirtualItems()].map((items) => ({
-    first: items[0]?.index ?? 0,
-    end: (items.at(-1)?.index ?? -1) + 1,
-  }));
-  const seen = { rows: lastRow ?? NOTHING, columns: lastColumn ?? NOTHING };
-  const settled = useSettled(seen, rows.isScrolling || columns.isScrolling);
+  const { rows, columns, settled } = useWindowed(lines.length, scroller);
   const here = { row: Math.min(at.row, lines.length - 1), column: Math.min(at.column, lines.length - 1) };
 
-  const focused = useRef(false); // also while the cell that had the focus is folded away
+  const { focused, onClick, onKeyDown } = useCells({
+    lines,
+    here,
+    onMove: (to) => {
+      rows.scrollToIndex(to.row);
+      columns.scrollToIndex(to.column);
+      setAt(to);
+    },
+    onTo: setAt,
+    onChoose,
+    onFold,
+  });
   useEffect(() => {
     if (focused.current) scroller.current?.querySelector<HTMLElement>("[tabindex='0']")?.focus();
   });
-
-  const move = (row: number, column: number) => {
-    const to = {
-      row: Math.max(0, Math.min(lines.length - 1, row)),
-      column: Math.max(0, Math.min(lines.length - 1, column)),
-    };
-    rows.scrollToIndex(to.row);
-    columns.scrollToIndex(to.column);
-    setAt(to);
-  };
-  const choose = (row: number, column: number) => {
-    setAt({ row, column });
-    const [from, to] = [lines[row], lines[column]];
-    if (from && to) onChoose({ row: from.key, column: to.key });
-  };
-  const onClick = (event: MouseEvent) => {
-    const cell = (event.target as HTMLElement).closest<HTMLElement>("[data-cell]");
-    const [row, column] = cell?.dataset.cell?.split(" ").map(Number) ?? [];
-    if (row !== undefined && column !== undefined) choose(row, column);
-  };
-  const foldAt = (row: number) => {
-    const group = lines[row]?.group ?? "";
-    onFold(group);
-    setAt({ row: lines.findIndex((line) => line.group === group), column: here.column });
-  };
-  const onKeyDown = (event: KeyboardEvent) => {
-    const steps: Record<string, [number, number]> = {
-      ArrowUp: [-1, 0],
-      ArrowDown: [1, 0],
-      ArrowLeft: [0, -1],
-      ArrowRight: [0, 1],
-      PageUp: [-12, 0],
-      PageDown: [12, 0],
-      Home: [0, -lines.length],
-      End: [0, lines.length],
-    };
-    const step = steps[event.key];
-    if (step) move(here.row + step[0], here.column + step[1]);
-    else if (event.key === "Enter") choose(here.row, here.column);
-    else if (event.key === " ") foldAt(here.row);
-    else return;
-    event.preventDefault();
-    event.stopPropagation();
-  };
 
   return (
     <div
@@ -139,24 +87,15 @@ export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps)
           >
             from ↓ to →
           </div>
-          {columns.getVirtualItems().map((column) => {
-            const line = lines[column.index];
-            return (
-              line && (
-                <div
-                  key={line.key}
-                  role="columnheader"
-                  aria-colindex={column.index + 2}
-                  className={`absolute bottom-1 flex items-center justify-start text-fine ${line.kind === "device" ? "" : "font-semibold"} ${here.column === column.index ? "text-ink" : "quiet"}`}
-                  style={{ left: column.start, width: SIZE, height: HEAD - 6, writingMode: "sideways-lr" }}
-                >
-                  <span className="truncate" style={{ maxHeight: HEAD - 10 }}>
-                    {line.label}
-                  </span>
-                </div>
-              )
-            );
-          })}
+          {columns.getVirtualItems().map(({ index, start }) => (
+            <ColumnHead
+              key={lines[index]?.key ?? index}
+              line={lines[index]}
+              index={index}
+              start={start}
+              here={here.column}
+            />
+          ))}
         </div>
         {rows.getVirtualItems().map((row) => {
           const line = lines[row.index];
@@ -181,6 +120,114 @@ export function Matrix({ lines, folded, chosen, onChoose, onFold }: MatrixProps)
       </div>
     </div>
   );
+}
+
+/** The rows and columns that are in the window, and which of them there were when the scrolling stopped last. */
+function useWindowed(count: number, scroller: RefObject<HTMLDivElement | null>) {
+  const options = {
+    count,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => SIZE,
+    overscan: 4,
+    useFlushSync: false,
+  };
+  const rows = useVirtualizer({ ...options, paddingStart: HEAD, scrollPaddingStart: HEAD });
+  const columns = useVirtualizer({
+    ...options,
+    horizontal: true,
+    paddingStart: LABEL,
+    scrollPaddingStart: LABEL,
+  });
+  const [lastRow, lastColumn] = [rows.getVirtualItems(), columns.getVirtualItems()].map((items) => ({
+    first: items[0]?.index ?? 0,
+    end: (items.at(-1)?.index ?? -1) + 1,
+  }));
+  const seen = { rows: lastRow ?? NOTHING, columns: lastColumn ?? NOTHING };
+  const settled = useSettled(seen, rows.isScrolling || columns.isScrolling);
+  return { rows, columns, settled };
+}
+
+interface HeadProps {
+  line: Line | undefined;
+  index: number;
+  start: number;
+  /** The column that has the focus. */
+  here: number;
+}
+
+function ColumnHead({ line, index, start, here }: HeadProps) {
+  if (!line) return null;
+  return (
+    <div
+      role="columnheader"
+      aria-colindex={index + 2}
+      className={`absolute bottom-1 flex items-center justify-start text-fine ${line.kind === "device" ? "" : "font-semibold"} ${here === index ? "text-ink" : "quiet"}`}
+      style={{ left: start, width: SIZE, height: HEAD - 6, writingMode: "sideways-lr" }}
+    >
+      <span className="truncate" style={{ maxHeight: HEAD - 10 }}>
+        {line.label}
+      </span>
+    </div>
+  );
+}
+
+interface Cell {
+  row: number;
+  column: number;
+}
+
+interface CellsProps {
+  lines: Line[];
+  here: Cell;
+  /** Another cell has the focus, and is to be in the window; `onTo`: it is there already. */
+  onMove: (to: Cell) => void;
+  onTo: (to: Cell) => void;
+  onChoose: (chosen: Chosen) => void;
+  onFold: (group: string) => void;
+}
+
+/** How cells are moved to, chosen and folded, by keys and by clicks. */
+function useCells({ lines, here, onMove, onTo, onChoose, onFold }: CellsProps) {
+  const focused = useRef(false); // also while the cell that had the focus is folded away
+  const move = (row: number, column: number) => {
+    const inRange = (index: number) => Math.max(0, Math.min(lines.length - 1, index));
+    onMove({ row: inRange(row), column: inRange(column) });
+  };
+  const choose = (row: number, column: number) => {
+    onTo({ row, column });
+    const [from, to] = [lines[row], lines[column]];
+    if (from && to) onChoose({ row: from.key, column: to.key });
+  };
+  const onClick = (event: MouseEvent) => {
+    const cell = (event.target as HTMLElement).closest<HTMLElement>("[data-cell]");
+    const [row, column] = cell?.dataset.cell?.split(" ").map(Number) ?? [];
+    if (row !== undefined && column !== undefined) choose(row, column);
+  };
+  const foldAt = (row: number) => {
+    const group = lines[row]?.group ?? "";
+    onFold(group);
+    onTo({ row: lines.findIndex((line) => line.group === group), column: here.column });
+  };
+  const onKeyDown = (event: KeyboardEvent) => {
+    const steps: Record<string, [number, number]> = {
+      ArrowUp: [-1, 0],
+      ArrowDown: [1, 0],
+      ArrowLeft: [0, -1],
+      ArrowRight: [0, 1],
+      PageUp: [-12, 0],
+      PageDown: [12, 0],
+      Home: [0, -lines.length],
+      End: [0, lines.length],
+    };
+    const step = steps[event.key];
+    if (step) move(here.row + step[0], here.column + step[1]);
+    else if (event.key === "Enter") choose(here.row, here.column);
+    else if (event.key === " ") foldAt(here.row);
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  };
+  return { focused, onClick, onKeyDown };
 }
 
 interface MatrixRowProps {

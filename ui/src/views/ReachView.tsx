@@ -1,26 +1,23 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useCallback, useMemo, useState } from "react";
+import { type ReactNode, useMemo, useState } from "react";
 import type { Network, ReachQuestion } from "../api/client";
 import { useReach } from "../api/computed";
 import { Failed } from "../kit/Failed";
 import { Menu } from "../kit/Menu";
-import { useNotices } from "../kit/notices";
 import { Stage } from "../kit/Stage";
 import { CellPanel } from "../reach/CellPanel";
 import { CellShape } from "../reach/CellShape";
-import { cellsOf, foldCells, groupKey, isHome, linesOf } from "../reach/fold";
 import { type Chosen, Matrix } from "../reach/Matrix";
-import { MOST_LINES, matrixPicture } from "../reach/matrixPicture";
-import { tableOf } from "../reach/table";
+import { useLines } from "../reach/useLines";
+import { useSavedMatrix } from "../reach/useSavedMatrix";
 import { go, useLocation } from "../state/location";
-import { saveAs, savePng, saveSvg } from "../state/picture";
 import { FAMILY_WORDS } from "../state/words";
-import { useHandler } from "../workbench/handlers";
 import { useOpened } from "../workbench/opened";
 import { useTrial } from "../workbench/trial";
 
-const MANY = 60;
 const USUAL = "services, ping";
+/** In networks of more devices only hosts ask. */
+const MOST_ASKING = 320;
 
 /** The family to begin with: the one that the network has. */
 const familyOf = ({ devices }: Network) => {
@@ -32,172 +29,51 @@ const familyOf = ({ devices }: Network) => {
 export function ReachView() {
   const { id, network, at } = useOpened();
   const { trial } = useTrial();
-  const location = useLocation();
-  const [services, family] = (location.reach ?? `${USUAL};${familyOf(network.draft)}`).split(";");
-  const [text, setText] = useState(services ?? USUAL);
-  const devices = network.draft.devices.length;
-  const question = useMemo<ReachQuestion>(
-    () => ({
-      services: (services ?? USUAL).split(/[\s,]+/).filter(Boolean),
-      family: family === "ipv6" ? "ipv6" : "ipv4",
-      hosts_only: devices > 320,
-    }),
-    [services, family, devices],
-  );
+  const { services, question } = useQuestion();
   const intent = trial?.intent ?? null;
   const found = useReach(id, network.version, at, question, intent);
   const { data: matrix, error, isFetching, isPlaceholderData, done } = found;
-  const client = useQueryClient();
-  const { say, fail } = useNotices();
-  const [turned, setTurned] = useState<ReadonlySet<string>>(new Set());
   const [onlyChanged, setOnlyChanged] = useState(false);
   const [chosen, setChosen] = useState<Chosen | null>(null);
-
-  const folded = useMemo(() => {
-    const groups = matrix?.groups.map(groupKey) ?? [];
-    const usual = (matrix?.devices.length ?? 0) > MANY;
-    return new Set(groups.filter((key) => turned.has(key) !== usual));
-  }, [matrix, turned]);
-  const every = useMemo(() => (matrix ? linesOf(matrix, folded) : []), [matrix, folded]);
-  const single = useMemo(() => (matrix ? cellsOf(matrix) : null), [matrix]);
-  const { lines, cells } = useMemo(() => {
-    if (!single) return { lines: [], cells: { bits: [], changed: [] } };
-    const whole = foldCells(single, every);
-    if (!onlyChanged) return { lines: every, cells: whole };
-    const lines = every.filter(
-      (_, place) => whole.changed[place]?.includes(1) || whole.changed.some((row) => row[place] === 1),
-    );
-    return { lines, cells: foldCells(single, lines) };
-  }, [single, every, onlyChanged]);
-  const changedCells = single?.changedCount ?? 0;
-  const fold = useCallback((group: string) => {
-    setTurned((before) => {
-      const after = new Set(before);
-      if (!after.delete(group)) after.add(group);
-      return after;
-    });
-  }, []);
-  /** Every group with its devices, or every group as one line. */
-  const unfold = (open: boolean) => {
-    const usual = (matrix?.devices.length ?? 0) > MANY;
-    setTurned(new Set(open === usual ? matrix?.groups.map(groupKey) : []));
-  };
-  const ask = (services: string, family: string) => go({ reach: `${services};${family}` });
+  const { lines, cells, changed, fold, unfold, pair } = useLines(matrix, onlyChanged);
+  const save = useSavedMatrix(lines, cells);
   const [from, to] = [
     lines.find((line) => line.key === chosen?.row),
     lines.find((line) => line.key === chosen?.column),
   ];
-  const drawn = () => {
-    if (lines.length <= MOST_LINES) return matrixPicture(lines, cells);
-    say(`A picture holds ${MOST_LINES} lines, and there are ${lines.length}: fold groups, or take CSV.`);
-    return null;
-  };
-  const saveMatrix = () => {
-    const picture = drawn();
-    if (picture) saveSvg(picture, "reach");
-  };
-  const saveMatrixDots = () => {
-    const picture = drawn();
-    if (picture) savePng(picture, "reach").catch(fail);
-  };
-  const saveTable = () => saveAs(new Blob([tableOf(lines, cells)], { type: "text/csv" }), "reach.csv");
-  const ready = lines.length > 0;
-  useHandler("reach.svg", ready ? saveMatrix : null);
-  useHandler("reach.png", ready ? saveMatrixDots : null);
-  useHandler("reach.csv", ready ? saveTable : null);
-  const openPair = (source: number, destination: number) => {
-    if (!matrix) return;
-    const homeOf = (place: number) =>
-      matrix.groups
-        .filter((group) => isHome(group) && group.members.includes(place))
-        .map(groupKey)
-        .join();
-    setTurned((before) => {
-      const after = new Set(before);
-      const usual = matrix.devices.length > MANY;
-      for (const home of [homeOf(source), homeOf(destination)]) {
-        if (usual) after.add(home);
-        else after.delete(home);
-      }
-      return after;
-    });
-    const key = (place: number) => `${homeOf(place)}/${place}`;
-    setChosen({ row: key(source), column: key(destination) });
-  };
+  const differs = `${changed} ${changed === 1 ? "cell differs" : "cells differ"} from what is running`;
 
   return (
     <main className="grid min-h-0 grid-cols-[minmax(0,1fr)_clamp(232px,25vw,336px)]">
       <div className="flex min-h-0 min-w-0 flex-col">
-        <form
-          className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-2"
-          onSubmit={(event) => {
-            event.preventDefault();
-            ask(text, question.family);
-          }}
+        <AskingBar
+          services={services}
+          family={question.family ?? "ipv4"}
+          onlyChanged={onlyChanged}
+          onOnlyChanged={setOnlyChanged}
         >
-          <label htmlFor="services" className="font-semibold">
-            Who reaches whom for
-          </label>
-          <input
-            id="services"
-            className="field w-[220px] font-mono"
-            value={text}
-            onChange={(event) => setText(event.target.value)}
-            aria-describedby="services-hint"
-          />
-          <span id="services-hint" className="sr-only">
-            Services with commas between: tcp/443, ssh, ping; services stands for what each device listens on
-          </span>
-          <button type="submit" className="button" disabled={!text.trim()}>
-            Ask
-          </button>
-          <select
-            className="field"
-            aria-label="Family"
-            value={question.family}
-            onChange={(event) => ask(text, event.target.value)}
-          >
-            <option value="ipv4">IPv4</option>
-            <option value="ipv6">IPv6</option>
-          </select>
-          <button
-            type="button"
-            className="button aria-pressed:border-ochre aria-pressed:bg-ochrewash"
-            aria-pressed={onlyChanged}
-            onClick={() => setOnlyChanged(!onlyChanged)}
-          >
-            Changed only
-          </button>
           {matrix && lines.length > 0 && (
             <Menu
               className="button"
               items={[
                 ["Unfold all groups", () => unfold(true)],
                 ["Fold all groups", () => unfold(false)],
-                ["Save as SVG", saveMatrix],
-                ["Save as PNG", saveMatrixDots],
-                ["Save as CSV", saveTable],
+                ["Save as SVG", save.svg],
+                ["Save as PNG", save.png],
+                ["Save as CSV", save.csv],
               ]}
             >
               Matrix ▾
             </Menu>
           )}
           <span className="quiet ml-auto" role="status" data-testid="reach-state">
-            {isFetching
-              ? matrix && `Working it out again, ${Math.round(done * 100)}%`
-              : matrix &&
-                `${trial ? `Trial, ${trial.label}: ` : ""}${changedCells} ${changedCells === 1 ? "cell differs" : "cells differ"} from what is running`}
+            {matrix &&
+              (isFetching
+                ? `Working it out again, ${Math.round(done * 100)}%`
+                : `${trial ? `Trial, ${trial.label}: ` : ""}${differs}`)}
           </span>
-          {isFetching && (
-            <button
-              type="button"
-              className="button"
-              onClick={() => client.cancelQueries({ queryKey: ["reach", id] })}
-            >
-              Cancel
-            </button>
-          )}
-        </form>
+          {isFetching && <Cancelling />}
+        </AskingBar>
         <Failed of={found} className="px-4 py-3" />
         {!matrix && isFetching && (
           <div className="px-4 py-6">
@@ -229,7 +105,7 @@ export function ReachView() {
             bits={cells.bits[lines.indexOf(from)]?.[lines.indexOf(to)] ?? 0}
             devices={matrix.devices}
             draft={matrix.draft}
-            onOpen={openPair}
+            onOpen={(source, destination) => setChosen(pair(source, destination))}
           />
         ) : (
           matrix && (
@@ -241,6 +117,95 @@ export function ReachView() {
         )}
       </aside>
     </main>
+  );
+}
+
+/** What is asked, as the address of the page says it. */
+function useQuestion() {
+  const { network } = useOpened();
+  const location = useLocation();
+  const [services = USUAL, family] = (location.reach ?? `${USUAL};${familyOf(network.draft)}`).split(";");
+  const devices = network.draft.devices.length;
+  const question = useMemo<ReachQuestion>(
+    () => ({
+      services: services.split(/[\s,]+/).filter(Boolean),
+      family: family === "ipv6" ? "ipv6" : "ipv4",
+      hosts_only: devices > MOST_ASKING,
+    }),
+    [services, family, devices],
+  );
+  return { services, question };
+}
+
+interface BarProps {
+  services: string;
+  family: string;
+  onlyChanged: boolean;
+  onOnlyChanged: (only: boolean) => void;
+  children: ReactNode;
+}
+
+/** Services and family to ask for, and what is shown of the answer. */
+function AskingBar({ services, family, onlyChanged, onOnlyChanged, children }: BarProps) {
+  const [text, setText] = useState(services);
+  const ask = (family: string) => go({ reach: `${text};${family}` });
+  return (
+    <form
+      className="flex flex-wrap items-center gap-2 border-b border-rule px-4 py-2"
+      onSubmit={(event) => {
+        event.preventDefault();
+        ask(family);
+      }}
+    >
+      <label htmlFor="services" className="font-semibold">
+        Who reaches whom for
+      </label>
+      <input
+        id="services"
+        className="field w-[220px] font-mono"
+        value={text}
+        onChange={(event) => setText(event.target.value)}
+        aria-describedby="services-hint"
+      />
+      <span id="services-hint" className="sr-only">
+        Services with commas between: tcp/443, ssh, ping; services stands for what each device listens on
+      </span>
+      <button type="submit" className="button" disabled={!text.trim()}>
+        Ask
+      </button>
+      <select
+        className="field"
+        aria-label="Family"
+        value={family}
+        onChange={(event) => ask(event.target.value)}
+      >
+        <option value="ipv4">IPv4</option>
+        <option value="ipv6">IPv6</option>
+      </select>
+      <button
+        type="button"
+        className="button aria-pressed:border-ochre aria-pressed:bg-ochrewash"
+        aria-pressed={onlyChanged}
+        onClick={() => onOnlyChanged(!onlyChanged)}
+      >
+        Changed only
+      </button>
+      {children}
+    </form>
+  );
+}
+
+function Cancelling() {
+  const { id } = useOpened();
+  const client = useQueryClient();
+  return (
+    <button
+      type="button"
+      className="button"
+      onClick={() => client.cancelQueries({ queryKey: ["reach", id] })}
+    >
+      Cancel
+    </button>
   );
 }
 

@@ -1,0 +1,32 @@
+"""What a store refuses, and why."""
+
+
+class UnknownNetwork(LookupError):
+    """There is no network with that id."""
+
+
+class UnreadableNetwork(Exception):
+    """What is kept of a network no longer reads: it was written by something else, or is damaged."""
+
+    def __init__(self, network_id: str, name: str, reason: str) -> None:
+        super().__init__(
+            f"what is kept of “{name}” ({network_id}) does not read: {reason}. "
+            "Take out what is kept as it is, or make a network of what reads."
+        )
+
+
+class UnknownRevision(LookupError):
+    """The network has no revision with that number."""
+
+
+class NothingToDo(ValueError):
+    """There is no edit to undo or redo, or nothing to apply."""
+
+
+class VersionConflict(Exception):
+    """The network was changed since the version that a write was based on."""
+
+    def __init__(self, based_on: int, current: int) -> None:
+        self.based_on = based_on
+        self.current = current
+        super().__init__(f"based on version {based_on}, but the network is at version {current}")
