@@ -129,19 +129,17 @@ def sentence(error: Exception) -> str:
         return f"A part of Grey Heron is missing ({error}): install it again."
     if isinstance(error, OSError):
         return _of_system(error)
-    from greyheron.cli.reading import CannotGoOn
-    from greyheron.compute.tasks import WorkersGone
     from greyheron.core.walk.conversation import FlowError
+    from greyheron.model.errors import GreyHeronError
     from greyheron.model.notation.line import NotationError
     from greyheron.model.problems import DocumentError
-    from greyheron.store.opening import CannotOpen
 
     if isinstance(error, DocumentError):
         return "\n".join(map(str, error.problems))
     if isinstance(error, FlowError | NotationError):
         return f"The flow cannot be traced: {error}"
-    if isinstance(error, CannotOpen | CannotGoOn | WorkersGone):
-        return str(error)
+    if isinstance(error, GreyHeronError):
+        return error.advice
     if isinstance(error, RuntimeError) and "new thread" in str(error):
         return "This system cannot begin another thread: end some processes, or allow more."
     if isinstance(error, MemoryError):

@@ -12,13 +12,14 @@ from greyheron.cli.writing import write_whole
 from greyheron.formats.outgoing import for_terminal
 from greyheron.formats.workspace import read_workspace
 from greyheron.model.document import Network
+from greyheron.model.errors import GreyHeronError
 from greyheron.model.problems import DocumentError, Problem
 
 UNEXPECTED = 1
 STANDARD_INPUT = "-"
 
 
-class CannotGoOn(Exception):
+class CannotGoOn(GreyHeronError):
     """What a command was asked cannot be done; says why, and what to do."""
 
 

@@ -8,9 +8,10 @@ from msgspec import Struct
 from greyheron.compute.documents import Drafted
 from greyheron.compute.questions.question import Question
 from greyheron.core.progress import Found, Progress, unheard
+from greyheron.model.errors import GreyHeronError
 
 
-class WorkersGone(Exception):
+class WorkersGone(GreyHeronError):
     """Nobody can work something out now: processes ended, a scheduler does not answer. Says what to do."""
 
 

@@ -25,6 +25,7 @@ from greyheron.model.document import (
     TestFlow,
     to_data,
 )
+from greyheron.model.errors import GreyHeronError
 
 Collection = Literal[
     "devices",
@@ -89,8 +90,10 @@ class Change(Item):
     index: Annotated[int, Field(ge=0, le=MOST_ITEMS)] | None = None
 
 
-class ChangeError(ValueError):
+class ChangeError(GreyHeronError, ValueError):
     """A change that does not fit the document it was made for."""
+
+    remedy = "open the network again"
 
 
 def key_of(collection: str, item: Item) -> str:

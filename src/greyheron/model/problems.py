@@ -4,6 +4,7 @@ from collections.abc import Iterable
 
 from msgspec import Struct
 
+from greyheron.model.errors import GreyHeronError
 from greyheron.model.notation.line import NotationError
 
 
@@ -32,7 +33,7 @@ def misread(error: NotationError, where: str) -> list[Problem]:
     return [Problem(where, found.message, found.line, found.column, found.end) for found in error.misreadings]
 
 
-class DocumentError(ValueError):
+class DocumentError(GreyHeronError, ValueError):
     """A document with problems, all of them."""
 
     def __init__(self, problems: Iterable[Problem]) -> None:

@@ -15,6 +15,7 @@ from pydantic import TypeAdapter
 
 from greyheron.formats.workspace import write_workspace
 from greyheron.model.document import Network
+from greyheron.model.errors import GreyHeronError
 from greyheron.rehearsal.asking import Selection
 from greyheron.rehearsal.report import RehearsalReport
 
@@ -29,7 +30,7 @@ Watch = Callable[[str, float], None]
 Keep = Callable[[RehearsalReport, Mapping[str, str]], None]
 
 
-class CannotRehearse(RuntimeError):
+class CannotRehearse(GreyHeronError):
     """A rehearsal cannot be had here, or it broke off; says why and what to do."""
 
 

@@ -2,6 +2,7 @@
 
 import sqlite3
 from collections.abc import Callable, Iterable
+from functools import partial
 from http import HTTPStatus
 from typing import Any
 
@@ -17,6 +18,7 @@ from greyheron.analysis.reach.question import ReachError
 from greyheron.compute.tasks import WorkersGone
 from greyheron.core.walk.conversation import FlowError
 from greyheron.model.changes import ChangeError
+from greyheron.model.errors import GreyHeronError
 from greyheron.model.notation.line import NotationError
 from greyheron.model.problems import DocumentError, Problem, misread
 from greyheron.server.logs import log, request_id
@@ -58,13 +60,12 @@ class ProblemDocument(BaseModel):
     number: str | None = None
 
 
-class Refusal(Exception):
-    """A request that is answered with an error."""
+class Refusal(GreyHeronError):
+    """A request that is answered with an error of a status."""
 
     def __init__(self, status: int, detail: str) -> None:
-        self.status = status
-        self.detail = detail
         super().__init__(detail)
+        self.status = status
 
 
 def problem_items(problems: Iterable[Problem]) -> list[ProblemItem]:
@@ -101,6 +102,19 @@ def unexpected(error: BaseException) -> JSONResponse:
     return problem(500, detail, number=number)
 
 
+_STATUS: dict[type[GreyHeronError], int] = {
+    ChangeError: 409,
+    NothingToDo: 409,
+    UnreadableNetwork: 409,
+    UnknownNetwork: 404,
+    UnknownRevision: 404,
+    WorkersGone: 503,
+    DatabaseGone: 503,
+    GreyHeronError: 422,
+}
+"""The statuses of errors that need no more than their words; of all others the last."""
+
+
 def install(app: FastAPI) -> None:
     """Answer every error that the layers below raise."""
 
@@ -110,29 +124,28 @@ def install(app: FastAPI) -> None:
 
         app.add_exception_handler(error_type, handle)
 
-    on(Refusal, lambda error: problem(error.status, error.detail))
+    for kind, status in _STATUS.items():
+        on(kind, partial(_answer, status))
+    on(Refusal, lambda error: problem(error.status, error.advice))
     on(DocumentError, lambda error: problem(422, _count(error.problems), list(error.problems)))
     on(NotationError, _notation)
-    on(ChangeError, lambda error: problem(409, f"{error}: open the network again"))
-    on(FlowError, lambda error: problem(422, str(error), [Problem("flow", str(error))]))
-    on(ReachError, lambda error: problem(422, str(error), [Problem("services", str(error))]))
-    on(WorkersGone, lambda error: problem(503, str(error)))
-    on(UnknownNetwork, lambda error: problem(404, f"{error}: it may have been removed"))
-    on(UnknownRevision, lambda error: problem(404, str(error)))
-    on(NothingToDo, lambda error: problem(409, str(error)))
+    on(FlowError, lambda error: problem(422, error.advice, [Problem("flow", str(error))]))
+    on(ReachError, lambda error: problem(422, error.advice, [Problem("services", str(error))]))
     on(VersionConflict, _conflict)
     on(RequestValidationError, _invalid)
-    on(UnreadableNetwork, lambda error: problem(409, f"Nothing was changed: {error}"))
-    on(DatabaseGone, lambda error: problem(503, str(error)))
     on(OperationalError, _database)
     on(DatabaseError, _database)
     on(HTTPException, lambda error: problem(error.status_code, str(error.detail)))
 
 
+def _answer(status: int, error: GreyHeronError) -> JSONResponse:
+    return problem(status, error.advice)
+
+
 def _conflict(error: VersionConflict) -> JSONResponse:
     detail = (
         "The draft was changed in another window since you opened it. Nothing was written and nothing "
-        "you typed is lost: look at the newer draft, then make your edit again."
+        f"you typed is lost: {error.remedy}."
     )
     return problem(412, detail, current=error.current)
 

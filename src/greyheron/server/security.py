@@ -40,7 +40,7 @@ class Safety:
         headers = Headers(scope=scope)
         refusal = self._refusal(scope, headers)
         if refusal is not None:
-            await problem(refusal.status, refusal.detail)(scope, receive, send)
+            await problem(refusal.status, refusal.advice)(scope, receive, send)
             return
         if self._entrance is not None and scope["path"] != HEALTH:
             answer = await self._at_entrance(self._entrance, Request(scope, receive), headers)

@@ -12,6 +12,7 @@ from alembic.script import ScriptDirectory
 from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.exc import DatabaseError
 
+from greyheron.model.errors import GreyHeronError
 from greyheron.store.opening import CannotOpen, reason, require_ours
 
 _LOG = logging.getLogger(__name__)
@@ -47,7 +48,7 @@ def open_database(path: Path) -> Engine:
     return engine
 
 
-class DatabaseGone(Exception):
+class DatabaseGone(GreyHeronError):
     """The file that was opened is no longer where it was: what is written would be nowhere."""
 
 

@@ -7,10 +7,12 @@ from pathlib import Path
 
 from alembic.script import ScriptDirectory
 
+from greyheron.model.errors import GreyHeronError
+
 FOLDER = "Name another folder with --data, or move this one away."
 
 
-class CannotOpen(Exception):
+class CannotOpen(GreyHeronError):
     """The database cannot be used; says what was found, that nothing was changed, and what to do."""
 
 

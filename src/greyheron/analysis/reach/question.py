@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from greyheron.core.network.addresses import is_link_local
 from greyheron.core.world import World
 from greyheron.model.document import Device
+from greyheron.model.errors import GreyHeronError
 from greyheron.model.names import TCP, UDP
 from greyheron.model.services import OWN_SERVICES, Request, requested, written
 from greyheron.model.values import Family
@@ -15,7 +16,7 @@ from greyheron.model.values import Family
 MOST_SERVICES = 12
 
 
-class ReachError(ValueError):
+class ReachError(GreyHeronError, ValueError):
     """A question that cannot be asked; says why."""
 
 

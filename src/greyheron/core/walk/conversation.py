@@ -18,6 +18,7 @@ from greyheron.core.walk.walk import MOST_PATHS, walk
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import family_of
+from greyheron.model.errors import GreyHeronError
 from greyheron.model.flow import Flow, FlowEnd
 from greyheron.model.header import TcpFlags
 from greyheron.model.names import PORTS, TCP, UDP
@@ -152,7 +153,7 @@ class Unwalked(Struct, frozen=True):
     entry: int | None
 
 
-class FlowError(ValueError):
+class FlowError(GreyHeronError, ValueError):
     """A test flow that cannot be tried in this network; says why."""
 
 

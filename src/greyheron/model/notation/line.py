@@ -10,6 +10,7 @@ from typing import TypeVar
 
 from msgspec import Struct
 
+from greyheron.model.errors import GreyHeronError
 from greyheron.model.notation.habits import way_of
 
 _WORD = re.compile(r"\S+")
@@ -51,7 +52,7 @@ class Misreading(Struct, frozen=True):
         return f"line {self.line}, column {self.column}: {self.message}"
 
 
-class NotationError(ValueError):
+class NotationError(GreyHeronError, ValueError):
     """Text that is not in the notation, with every misreading in it."""
 
     def __init__(self, misreadings: Iterable[Misreading]) -> None:
