@@ -20,7 +20,7 @@ from greyheron.analysis.presentation.steps import (
     unwalked_words,
 )
 from greyheron.core.lists.matching import Decision
-from greyheron.core.lists.met import Filtered
+from greyheron.core.lists.met import Filtered, denies
 from greyheron.core.lists.periods import Span
 from greyheron.core.network.segments import LinkEnds, Segments
 from greyheron.core.network.topology import Topology
@@ -329,7 +329,7 @@ def _links(hop: Hop, segments: Segments) -> tuple[LinkEnds, ...]:
 def _crossed(links: tuple[LinkEnds, ...], last: Step) -> tuple[LinkEnds, ...]:
     """What it does cross, as far as the frame list that stops it."""
     last = last.by if isinstance(last, DiscoveryStopped) else last
-    if not (isinstance(last, Filtered) and last.decision.denies):
+    if not denies(last):
         return links
     at = f"{last.point.device}:{last.point.at}"
     stopped = next((number for number, ends in enumerate(links) if at in ends), None)

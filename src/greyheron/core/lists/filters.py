@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from greyheron.core.lists.layer2_paths import Layer2Paths, denied_in
 from greyheron.core.lists.matching import decide
-from greyheron.core.lists.met import Filtered, Unfiltered
+from greyheron.core.lists.met import Filtered, Unfiltered, denies
 from greyheron.core.lists.resolved import ResolvedList
 from greyheron.core.network.segments import InterfaceId
 from greyheron.core.packet import Packet
@@ -39,10 +39,10 @@ def stopped_between(
     met: Filtered | Unfiltered
     if in_force.wires.devices[egress[0]].sends_through:
         met = meet(in_force.lists, AttachmentPoint(*egress, Direction.OUT), packet)
-        if isinstance(met, Filtered) and met.decision.denies:
+        if denies(met):
             return met
     stopped = denied_in(in_force.wires.carrying(egress, ingress, packet))
     if stopped is not None:
         return stopped
     met = meet(in_force.lists, AttachmentPoint(*ingress, Direction.IN), packet)
-    return met if isinstance(met, Filtered) and met.decision.denies else None
+    return met if denies(met) else None

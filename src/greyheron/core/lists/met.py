@@ -1,5 +1,7 @@
 """Meeting a list, or a place where none stands: what came of it."""
 
+from typing import TypeGuard
+
 from msgspec import Struct
 
 from greyheron.core.lists.frames import Frame
@@ -21,3 +23,8 @@ class Unfiltered(Struct, frozen=True):
 
     point: AttachmentPoint
     own: bool = False
+
+
+def denies(met: object) -> TypeGuard[Filtered]:
+    """Whether a list was met that denies."""
+    return isinstance(met, Filtered) and met.decision.denies

@@ -1,7 +1,7 @@
 """Delivery: services, management lines and who answers (§5)."""
 
 from greyheron.core.lists.filters import meet
-from greyheron.core.lists.met import Filtered
+from greyheron.core.lists.met import denies
 from greyheron.core.packet import Packet
 from greyheron.core.walk.connection import ConnectionState
 from greyheron.core.walk.steps import Delivered, NoSession, Outcome, Refused, Saw, Step
@@ -49,7 +49,7 @@ def _log_in(world: World, device: str, line: ManagementLine, holder: str | None,
     if not packet.opens:
         return Outcome.ARRIVED, (delivered,)
     met = meet(world.lists, AttachmentPoint(device, line.at, Direction.IN), packet)
-    denied = isinstance(met, Filtered) and met.decision.denies
+    denied = denies(met)
     return (Outcome.DENIED if denied else Outcome.ARRIVED), (delivered, met)
 
 

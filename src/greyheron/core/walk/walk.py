@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from greyheron.core.lists.filters import meet
 from greyheron.core.lists.layer2_paths import denied_in
-from greyheron.core.lists.met import Filtered, Unfiltered
+from greyheron.core.lists.met import Unfiltered, denies
 from greyheron.core.network.addresses import is_link_local
 from greyheron.core.network.segments import InterfaceId
 from greyheron.core.packet import Packet
@@ -180,7 +180,7 @@ def _meet_inbound(world: World, visit: _Visit, ingress: str) -> Path | _Visit:
     if visit.tracked:
         return visit
     met = meet(world.lists, AttachmentPoint(visit.device, ingress, Direction.IN), visit.packet)
-    if isinstance(met, Filtered) and met.decision.denies:
+    if denies(met):
         return visit.ends(Outcome.DENIED, met)
     return visit.did(met)
 
@@ -308,7 +308,7 @@ def _translate_leaving(world: World, visit: _Visit, ingress: str, chosen: NextHo
         sent = leaving(device, ingress, chosen.interface, visit.packet, visit.arrived, visit.session)
     if device.outbound_sees is Sees.BEFORE and sent != visit.packet and not visit.tracked:
         met = meet(world.lists, out, visit.packet)
-        if not (isinstance(met, Filtered) and met.decision.denies):
+        if not denies(met):
             return _leave(world, _rewritten(visit.did(met), sent), chosen, None)
         return _leave(world, visit, chosen, met)
     visit = _rewritten(visit, sent)
@@ -329,7 +329,7 @@ def _leave(world: World, visit: _Visit, chosen: NextHop, met: Step | None) -> Pa
     def ends(outcome: Outcome, *last: Step, egress: str | None = chosen.interface) -> Path:
         return Path((*visit.hops, hop(*last, egress=egress)), outcome, visit.connection)
 
-    if isinstance(met, Filtered) and met.decision.denies:
+    if denies(met):
         return ends(Outcome.DENIED, met, egress=None)
     steps = () if met is None else (met,)
     visit = _admitted(world, visit, sent)
