@@ -84,8 +84,8 @@ def test_a_plate_put_on_others_stays_and_they_make_room_until_the_map_is_tidied(
     undo = page.get_by_role("button", name="Undo")
     expect(undo).to_have_attribute("title", f"Undo: move {name} on the map")
     assert overlaps(page) == []
-    page.get_by_role("button", name="Tidy", exact=True).click()
-    expect(undo).to_have_attribute("title", "Undo: tidy the map")
+    page.get_by_role("button", name="Lay out", exact=True).click()
+    expect(undo).to_have_attribute("title", "Undo: lay out the map")
     assert overlaps(page) == []
     undo.click()
     expect(undo).to_have_attribute("title", f"Undo: move {name} on the map")

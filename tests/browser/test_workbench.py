@@ -89,6 +89,27 @@ def test_a_list_is_renumbered_in_its_order(page: Page) -> None:
     expect(page.get_by_role("button", name="Renumber")).to_be_disabled()
 
 
+def test_a_list_is_tidied_seen_step_by_step_and_undone_in_one(page: Page) -> None:
+    page.keyboard.press("2")
+    page.get_by_role("button", name="hides-in").click()
+    editor(page, "hides-in").click()
+    page.keyboard.press("Control+Home")
+    page.keyboard.insert_text(
+        "1 permit tcp from 172.20.64.0/25 to any port 8080\n"
+        "2 permit tcp from 172.20.64.128/25 to any port 8080\n"
+    )
+    page.get_by_role("button", name="Tidy…").click()
+    panel = page.get_by_role("region", name="Tidy")
+    expect(panel).to_contain_text("can be one: 172.20.64.0/24")
+    panel.get_by_role("button", name="Use these entries").click()
+    expect(editor(page, "hides-in")).to_contain_text("1 permit tcp from 172.20.64.0/24 to any port 8080")
+    expect(editor(page, "hides-in")).not_to_contain_text("172.20.64.128/25")
+    page.get_by_role("button", name="Save to draft").click()
+    expect(page.get_by_text("saved in the draft")).to_be_visible()
+    page.get_by_role("button", name="Undo", exact=True).click()
+    expect(editor(page, "hides-in")).not_to_contain_text("172.20.64.0/24")
+
+
 def test_marks_follow_what_is_typed_before_it_is_saved(page: Page) -> None:
     page.get_by_role("button", name="hides-in", exact=True).click()
     editor(page, "hides-in").click()

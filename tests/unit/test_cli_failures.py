@@ -35,6 +35,7 @@ READING: dict[str, list[str]] = {
     "reach": [],
     "rehearse": [],
     "format": [],
+    "tidy": ["--check"],
     "traffic": [DEMO],
 }
 BAD_FILES: dict[str, tuple[bytes, str]] = {

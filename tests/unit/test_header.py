@@ -2,7 +2,7 @@
 
 import pytest
 
-from greyheron.analysis.findings.ineffective import ineffective_entries
+from greyheron.analysis.entries.ineffective import ineffective_entries
 from greyheron.analysis.proof.answers import Answer, asking_words
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.testing.bulk_verdicts import Flows

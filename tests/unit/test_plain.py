@@ -26,6 +26,7 @@ from greyheron.compute.questions.findings import FindingsQuestion
 from greyheron.compute.questions.policy import PolicyQuestion, ProofsQuestion
 from greyheron.compute.questions.question import Question
 from greyheron.compute.questions.reach import MatrixQuestion, ReachChangeQuestion
+from greyheron.compute.questions.tidy import TidyQuestion
 from greyheron.compute.questions.traffic import TrafficQuestion
 from greyheron.core.progress import Cancelled
 from greyheron.core.walk.conversation import FlowError
@@ -41,6 +42,7 @@ QUESTIONS: tuple[Question[Any], ...] = (
     FindingsQuestion(),
     AdviceQuestion(statement=BOTH.draft.requirements[0].statement),
     ReachChangeQuestion(),
+    TidyQuestion(),
 )
 KINDS = (*map(type, QUESTIONS), MatrixQuestion, TrafficQuestion)
 

@@ -5,7 +5,7 @@ from random import Random
 
 import pytest
 
-from greyheron.analysis.findings.ineffective import ineffective_entries
+from greyheron.analysis.entries.ineffective import ineffective_entries
 from greyheron.core.intervals import (
     Blocks,
     Region,

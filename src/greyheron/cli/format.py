@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from greyheron.cli.reading import UNEXPECTED, content_of, name_of, network_in, print_data, write_file
+from greyheron.cli.reading import UNEXPECTED, name_of, network_in, print_data, text_of, write_file
 from greyheron.demo.generator import Plan
 from greyheron.demo.generator import generate as generated
 from greyheron.formats.listing import is_listing, read_listing, write_listing
@@ -14,7 +14,7 @@ from greyheron.formats.workspace import write_workspace
 from greyheron.model.document import AccessList
 from greyheron.model.notation.line import NotationError
 from greyheron.model.notation.lists import renumbered
-from greyheron.model.problems import DocumentError, Problem, misread
+from greyheron.model.problems import DocumentError, misread
 
 
 def format_file(
@@ -29,7 +29,7 @@ def format_file(
 
     Of a workspace file's own comments those at its head are kept; remarks and notes in lists are kept all.
     """
-    before = _text_of(file)
+    before = text_of(file)
     after = _formatted(file, before, renumber)
     if check_only and before != after:
         typer.echo(f"{file} is not formatted: `grey-heron format --write {file}` does it", err=True)
@@ -38,14 +38,6 @@ def format_file(
         write_file(file, after)
     elif not (write or check_only):
         print_data(after)
-
-
-def _text_of(file: Path) -> str:
-    try:
-        return content_of(file).decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        message = f"it is no UTF-8 text: byte {error.start + 1}"
-        raise DocumentError([Problem(name_of(file), message)]) from None
 
 
 def _formatted(file: Path, text: str, renumber: bool) -> str:

@@ -79,6 +79,15 @@ def write_file(file: Path, text: str | bytes, private: bool = False) -> None:
         raise CannotGoOn(f"{file} cannot be written: {error.strerror}") from None
 
 
+def text_of(file: Path) -> str:
+    """What a file says. Raises DocumentError where it is no text."""
+    try:
+        return content_of(file).decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        message = f"it is no UTF-8 text: byte {error.start + 1}"
+        raise DocumentError([Problem(name_of(file), message)]) from None
+
+
 def network_in(file: Path, content: str | bytes) -> Network:
     """The network in what `file` holds. Raises DocumentError whose places begin with the file."""
     try:

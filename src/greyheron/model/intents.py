@@ -313,7 +313,7 @@ class Arrange(Intent):
         return [putting("positions", position) for position in self.positions]
 
     def called(self, _network: Network) -> str:
-        return self.label or (f"move {self.moved} on the map" if self.moved else "tidy the map")
+        return self.label or (f"move {self.moved} on the map" if self.moved else "lay out the map")
 
 
 class Together(Intent):

@@ -37,6 +37,7 @@ from greyheron.server.rehearsal_routes import router as rehearsal_router
 from greyheron.server.routes import router
 from greyheron.server.security import Safety
 from greyheron.server.sending_routes import router as sending_router
+from greyheron.server.tidy_routes import router as tidy_router
 from greyheron.store.networks import NetworkStore
 from greyheron.store.rehearsals import RehearsalStore
 from greyheron.store.results import ResultStore
@@ -98,6 +99,7 @@ def make_app(
     app.include_router(book_router)
     app.include_router(policy_router)
     app.include_router(rehearsal_router)
+    app.include_router(tidy_router)
     app.add_api_route("/api/{path:path}", _no_such_route, include_in_schema=False, methods=["GET", "POST"])
     if interface is not None:
         _serve_interface(app, interface)

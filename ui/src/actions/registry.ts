@@ -200,8 +200,8 @@ export const ACTIONS: Action[] = [
   { ...doneBy("map.fit"), label: "Fit the map to the window", keys: ["f"] },
   { ...doneBy("map.neighbours"), label: "Show only the selected device and its neighbours", keys: ["n"] },
   {
-    ...doneBy("map.tidy"),
-    label: "Tidy the map (selected device and neighbours, or all)",
+    ...doneBy("map.layout"),
+    label: "Lay out the map again (selected device and neighbours, or all)",
     keys: ["Shift+f"],
   },
   { ...doneBy("map.svg"), label: "Save the map as SVG" },

@@ -31,6 +31,7 @@ export type PointReport = Schemas["PointReport"];
 export type Customary = Schemas["Customary"];
 export type NetworkSummary = Schemas["NetworkSummary"];
 export type ListReading = Schemas["ListReading"];
+export type TidiedList = Schemas["TidiedList"];
 export type ReachChange = Schemas["ReachChange"];
 export type ReachMatrix = Schemas["ReachMatrix"];
 export type ReachQuestion = Omit<Schemas["ReachRequest"], "changes" | "intent">;

@@ -1,4 +1,4 @@
-import { answer, api, type Intent, type ReachQuestion, seen, trying } from "./client";
+import { type AccessList, answer, api, type Intent, of, type ReachQuestion, seen, trying } from "./client";
 import { useWork } from "./work";
 
 /** What takes longer than a blink: worked out beside the page, and kept by version. */
@@ -75,4 +75,27 @@ export const useReach = (
           signal,
         }),
       ),
+  });
+
+/** A list as short as it can be, as it is typed. */
+export const useTidied = (id: string, version: number, { name, family, kind }: AccessList, entries: string) =>
+  useWork({
+    queryKey: ["tidied", id, version, name, family, kind, entries],
+    begin: (signal) =>
+      answer(
+        api.POST("/api/networks/{network_id}/lists/tidy", {
+          params: of(id),
+          body: { name, family, kind, entries },
+          signal,
+        }),
+      ),
+    keep: false,
+  });
+
+/** All lists of the draft that can be shorter. */
+export const useAllTidied = (id: string, version: number) =>
+  useWork({
+    queryKey: ["all tidied", id, version],
+    begin: (signal) => answer(api.POST("/api/networks/{network_id}/tidy", { params: of(id), signal })),
+    keep: false,
   });

@@ -1344,6 +1344,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/lists/tidy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tidy List
+         * @description Begin to make a list shorter, as it is typed in place of the draft's.
+         */
+        post: operations["tidy_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/tidy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tidy Lists
+         * @description Begin to make all lists of the draft shorter.
+         */
+        post: operations["tidy_lists"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -3859,6 +3899,54 @@ export interface components {
             crosses: string[];
         };
         /**
+         * TidiedList
+         * @description A list as it could be: its entries in the notation, how many they were and are, and the steps.
+         *
+         *     left:  why nothing could be done to it, or ""
+         */
+        TidiedList: {
+            /** Name */
+            name: string;
+            /** Entries */
+            entries: string;
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
+            /** Steps */
+            steps: components["schemas"]["TidyStep"][];
+            /** Left */
+            left: string;
+        };
+        /**
+         * TidiedLists
+         * @description Lists that can be shorter, and those that are left with a reason.
+         */
+        TidiedLists: {
+            /** Lists */
+            lists: components["schemas"]["TidiedList"][];
+        };
+        /**
+         * TidyStep
+         * @description What became of entries, by the numbers they had.
+         *
+         *     into:  the number of the entry that stands for them; None: they are gone
+         *     doubtful:  it never matched what it was written for: perhaps its place is wrong, not the entry
+         */
+        TidyStep: {
+            /** Of */
+            of: number[];
+            /** Into */
+            into: number | null;
+            /** Why */
+            why: string;
+            /**
+             * Doubtful
+             * @default false
+             */
+            doubtful: boolean;
+        };
+        /**
          * Time
          * @description Some times, in words; `at` is one moment of them.
          */
@@ -4322,6 +4410,44 @@ export interface components {
              */
             known: number;
             result: components["schemas"]["Ready"] | null;
+        };
+        /** Working[TidiedList] */
+        Working_TidiedList_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
+            early?: components["schemas"]["TidiedList"] | null;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
+            result: components["schemas"]["TidiedList"] | null;
+        };
+        /** Working[TidiedLists] */
+        Working_TidiedLists_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
+            early?: components["schemas"]["TidiedLists"] | null;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
+            result: components["schemas"]["TidiedLists"] | null;
         };
         /** Working[TrafficRead] */
         Working_TrafficRead_: {
@@ -9554,6 +9680,144 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Working_LastRehearsal_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    tidy_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_TidiedList_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    tidy_lists: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_TidiedLists_"];
                 };
             };
             /** @description Not Found */

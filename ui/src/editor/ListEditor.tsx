@@ -1,6 +1,6 @@
 import { closeCompletion } from "@codemirror/autocomplete";
 import type { EditorView } from "@codemirror/view";
-import { useCallback, useEffect, useMemo, useRef } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { AccessList, Intent, ProblemItem } from "../api/client";
 import { useCounters } from "../api/queries";
 import { useListReading } from "../api/reading";
@@ -12,6 +12,7 @@ import { useOpened } from "../workbench/opened";
 import { useTrial } from "../workbench/trial";
 import { hitsOf, linesOf } from "./counters";
 import { Covers, Elsewhere, FirstLines, IdleEntries, ImplicitEnd, Problems } from "./EditorNotes";
+import { TidyList } from "./Tidy";
 import { useEntriesEditor, useMarks } from "./useEntriesEditor";
 import { useTypedText } from "./useTypedText";
 
@@ -92,6 +93,7 @@ export function ListEditor({ list, point }: Props) {
     toEnd();
   };
 
+  const [tidying, setTidying] = useState(false);
   const renumbered = current ? reading.data?.renumbered : undefined;
   return (
     <section aria-label={`List ${list.name}`}>
@@ -103,30 +105,69 @@ export function ListEditor({ list, point }: Props) {
       <Problems problems={problems} />
       <IdleEntries idle={idle} />
       {elsewhere && <Elsewhere saved={saved} />}
-      <div className="flex flex-wrap items-center gap-2 px-3 py-2">
-        <button
-          type="button"
-          className="button button-strong"
-          disabled={!dirty || problems.length > 0 || draft.saving}
-          onClick={save}
-        >
-          {elsewhere ? "Save mine over it" : "Save to draft"}
-        </button>
-        <button type="button" className="button" disabled={!dirty} onClick={() => take(saved)}>
-          {elsewhere ? "Take theirs" : "Undo typing"}
-        </button>
-        <button
-          type="button"
-          className="button"
-          disabled={!renumbered || renumbered === text}
-          onClick={() => show(renumbered ?? text)}
-        >
-          Renumber
-        </button>
-        <span className="quiet text-fine">{dirty ? "not saved yet" : "saved in the draft"}</span>
-      </div>
+      <Buttons
+        dirty={dirty}
+        elsewhere={elsewhere}
+        savable={problems.length === 0 && !draft.saving}
+        onSave={save}
+        onBack={() => take(saved)}
+        renumbered={renumbered && renumbered !== text ? () => show(renumbered) : null}
+        tidying={tidying}
+        onTidy={current && problems.length === 0 ? () => setTidying(!tidying) : null}
+      />
+      {tidying && current && problems.length === 0 && (
+        <TidyList
+          list={list}
+          text={text}
+          onTake={(entries) => {
+            show(entries);
+            setTidying(false);
+          }}
+          onClose={() => setTidying(false)}
+        />
+      )}
       <Covers covers={(!dirty && reading.data?.covers) || []} />
     </section>
+  );
+}
+
+interface ButtonsProps {
+  dirty: boolean;
+  /** Whether somebody else saved the list meanwhile. */
+  elsewhere: boolean;
+  savable: boolean;
+  onSave: () => void;
+  onBack: () => void;
+  renumbered: (() => void) | null;
+  tidying: boolean;
+  onTidy: (() => void) | null;
+}
+
+function Buttons(props: ButtonsProps) {
+  const { dirty, elsewhere, savable, onSave, onBack, renumbered, tidying, onTidy } = props;
+  return (
+    <div className="flex flex-wrap items-center gap-2 px-3 py-2">
+      <button type="button" className="button button-strong" disabled={!dirty || !savable} onClick={onSave}>
+        {elsewhere ? "Save mine over it" : "Save to draft"}
+      </button>
+      <button type="button" className="button" disabled={!dirty} onClick={onBack}>
+        {elsewhere ? "Take theirs" : "Undo typing"}
+      </button>
+      <button type="button" className="button" disabled={!renumbered} onClick={() => renumbered?.()}>
+        Renumber
+      </button>
+      <button
+        type="button"
+        className="button aria-pressed:border-ink"
+        aria-pressed={tidying}
+        disabled={!onTidy}
+        title="As few entries as decide alike"
+        onClick={() => onTidy?.()}
+      >
+        Tidy…
+      </button>
+      <span className="quiet text-fine">{dirty ? "not saved yet" : "saved in the draft"}</span>
+    </div>
   );
 }
 

@@ -53,10 +53,10 @@ export function MapBar({ adding, onAdding, wording, way, onWay, focused, chosen,
         Neighbours
       </ActionButton>
       <ActionButton
-        action="map.tidy"
+        action="map.layout"
         title={chosen ? `Lay out ${chosen} and its neighbours anew (F)` : "Lay out all devices anew (F)"}
       >
-        Tidy
+        Lay out
       </ActionButton>
       <ActionButton action="map.fit">Fit</ActionButton>
       <Menu

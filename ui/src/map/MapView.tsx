@@ -77,8 +77,8 @@ export function MapView() {
     fit();
   });
   useHandler("map.neighbours", () => setFocused(!focused));
-  const tidy = useTidy(scene);
-  useHandler("map.tidy", () => tidy(chosen));
+  const layOutAnew = useLayingOut(scene);
+  useHandler("map.layout", () => layOutAnew(chosen));
   const save = usePictures(svg);
 
   return (
@@ -243,7 +243,7 @@ function usePictures(of: React.RefObject<SVGSVGElement | null>) {
 }
 
 /** Lay out the map anew: all of it, or a device and its neighbours about where that stands. */
-function useTidy(scene: Scene) {
+function useLayingOut(scene: Scene) {
   const { network, make } = useOpened();
   const { fail, say } = useNotices();
   return (device: string | null) => {

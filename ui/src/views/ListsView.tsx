@@ -1,6 +1,7 @@
-import type { ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 import type { AccessList } from "../api/client";
 import { ListEditor } from "../editor/ListEditor";
+import { TidyAll } from "../editor/Tidy";
 import { ListHeading, ListNote, PlacedAt } from "../inspector/ListPanel";
 import { NewList } from "../inspector/NewList";
 import { Rows } from "../kit/Rows";
@@ -16,6 +17,7 @@ export function ListsView() {
   const location = useLocation();
   const { lists, placements } = network.draft;
   const times = timesPlaced(placements);
+  const [tidying, setTidying] = useState(false);
   const list = lists.find((each) => each.name === location.list) ?? lists[0];
   const beside = lists.find((each) => each.name === location.beside && each !== list);
   const names = (
@@ -49,7 +51,13 @@ export function ListsView() {
       />
       <div className="px-4 py-3">
         <NewList onMade={(name) => go({ list: name })} />
+        {lists.length > 0 && !tidying && (
+          <button type="button" className="button mt-2" onClick={() => setTidying(true)}>
+            Tidy all…
+          </button>
+        )}
       </div>
+      {tidying && <TidyAll onClose={() => setTidying(false)} />}
     </aside>
   );
   const written = list ? (

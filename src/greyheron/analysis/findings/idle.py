@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
+from greyheron.analysis.entries.ineffective import Ineffective, ineffective_entries
 from greyheron.analysis.findings.finding import shortened
-from greyheron.analysis.findings.ineffective import Ineffective, ineffective_entries
 from greyheron.core.lists.resolved import Names, resolve
 from greyheron.core.progress import Cancelled, within
 from greyheron.model.document import AccessList, Network

@@ -10,6 +10,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from greyheron.analysis.advice.entries import holding, rewritten
+from greyheron.analysis.entries.ineffective import Ineffective, ineffective_entries
 from greyheron.analysis.findings.address_coverage import KnownAddresses, in_addresses
 from greyheron.analysis.findings.descriptions import in_note
 from greyheron.analysis.findings.finding import (
@@ -23,7 +24,6 @@ from greyheron.analysis.findings.finding import (
 )
 from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.findings.frame_lists import in_frame_list
-from greyheron.analysis.findings.ineffective import Ineffective, ineffective_entries
 from greyheron.core.headers import Ints, grouped
 from greyheron.core.lists.resolved import Names, ResolvedList, resolve
 from greyheron.core.progress import Progress, part

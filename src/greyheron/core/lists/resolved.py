@@ -123,7 +123,7 @@ def resolve(access_list: AccessList, names: Names, active: frozenset[str] | None
     """
     family = access_list.family
     assert family is not None
-    rules = tuple(_rule(entry, family, names) for entry in _there(access_list, active))
+    rules = tuple(rule_of(entry, family, names) for entry in _there(access_list, active))
     return ResolvedList(access_list.name, family, access_list.kind, rules)
 
 
@@ -131,7 +131,7 @@ def _there(access_list: AccessList, active: frozenset[str] | None) -> Iterator[E
     return (entry for entry in access_list.body.entries if active is None or entry.there(active))
 
 
-def _rule(entry: Entry, family: Family, names: Names) -> Rule:
+def rule_of(entry: Entry, family: Family, names: Names) -> Rule:
     return Rule(
         entry,
         names.addresses(entry.source, family),

@@ -1,0 +1,245 @@
+"""The same decisions in as few entries as can be found: what has no effect goes, what can be one becomes one.
+
+Each step is made only where all packets that it could touch, class by class and at every time, are decided as
+before: by action, log and silence. Nothing is sampled.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from msgspec.structs import replace
+
+from greyheron.analysis.entries.ineffective import Ineffective, ineffective_entries
+from greyheron.analysis.entries.joining import Join, Sets, joins_of
+from greyheron.analysis.entries.packet_classes import classes_of, first_match, ranked
+from greyheron.core.headers import Ints
+from greyheron.core.lists.fields import FIELDS
+from greyheron.core.lists.matching import NEIGHBOUR_DISCOVERY
+from greyheron.core.lists.periods import spans_of
+from greyheron.core.lists.resolved import Names, ResolvedList, rule_of
+from greyheron.core.lists.rules import Rule
+from greyheron.core.packet import Packet
+from greyheron.core.progress import Progress, unwatched
+from greyheron.model.document import AccessList, Network
+from greyheron.model.entry import Entry, IcmpMatch, ListBody
+from greyheron.model.values import Action, Family
+
+_ROUNDS = 40
+_NAMED = 3
+_Does = tuple[Action, bool, bool]
+"""What is done with a packet: action, whether it is logged, whether a denial is not answered."""
+_AT_THE_END: _Does = (Action.DENY, False, False)
+
+
+@dataclass(frozen=True, slots=True)
+class TidyStep:
+    """What became of entries, by the numbers they had.
+
+    into:  the number of the entry that stands for them; None: they are gone
+    doubtful:  it never matched what it was written for: perhaps its place is wrong, not the entry
+    """
+
+    of: tuple[int, ...]
+    into: int | None
+    why: str
+    doubtful: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Tidied:
+    """A list that decides as before, and what was done to it. `left`: why nothing could be done, or ""."""
+
+    body: ListBody
+    steps: tuple[TidyStep, ...]
+    left: str = ""
+
+
+def tidy(access_list: AccessList, network: Network, progress: Progress = unwatched) -> Tidied:
+    """The entries of a list of `network` in as few as can be found. Raises Cancelled."""
+    if access_list.family is None:
+        return Tidied(access_list.body, (), "frame lists are left as they are")
+    if len(access_list.body.entries) < 2:
+        return Tidied(access_list.body, ())
+    return _Tidying(access_list, network, access_list.family, progress).tidied()
+
+
+class _Tidying:
+    """The entries of a list while they are made fewer, by their places in the list as it was."""
+
+    def __init__(self, access_list: AccessList, network: Network, family: Family, progress: Progress) -> None:
+        self._list, self._family, self._progress = access_list, family, progress
+        self._names, self._sets = Names(network), Sets(network, family)
+        self._entries = dict(enumerate(access_list.body.entries))
+        periods = access_list.body.periods
+        self._times = sorted({span.active & periods for span in spans_of(network)}, key=sorted)
+        self._rules = {index: rule_of(entry, family, self._names) for index, entry in self._entries.items()}
+        self._hulls = _Hulls(list(self._rules.values()), family)
+        self._end = _end_of(family)
+        self._steps: list[TidyStep] = []
+
+    def tidied(self) -> Tidied:
+        for turn in range(_ROUNDS):
+            self._progress(turn / _ROUNDS)
+            count = len(self._entries)
+            self._without_effect()
+            for join in list(joins_of(self._entries, self._sets)):
+                self._progress(turn / _ROUNDS)
+                self._try_join(join)
+            if len(self._entries) == count:
+                break
+        entries = [self._entries[index] for index in sorted(self._entries)]
+        return Tidied(self._list.body.with_entries(entries), tuple(self._steps))
+
+    def _without_effect(self) -> None:
+        """Take out entries that change nothing, from the last upwards."""
+        steps: list[TidyStep] = []
+        for index, (why, doubtful) in sorted(self._idle().items(), reverse=True):
+            entry = self._entries[index]
+            if not entry.maybe and self._unneeded(index, self._hulls.near_all((index,), self._entries)):
+                self._take_out(index)
+                steps.append(TidyStep((entry.number,), None, why, doubtful))
+        self._steps += reversed(steps)
+
+    def _idle(self) -> dict[int, tuple[str, bool]]:
+        """Entries that match something and may change nothing, with why, and whether that is doubtful."""
+        found = {
+            index: ("what follows does the same", False)
+            for index, entry in self._entries.items()
+            if (_does(entry) == _AT_THE_END or self._list.body.periods) and self._hulls.matches(index)
+        }
+        if self._list.body.periods:
+            return found
+        order = sorted(self._entries)
+        rules = tuple(replace(self._rules[index], entry=self._entries[index]) for index in order)
+        numbered = {self._entries[index].number: index for index in order}
+        resolved = ResolvedList(self._list.name, self._family, self._list.kind, rules)
+        for each in ineffective_entries(resolved, self._watch):
+            found[numbered[each.number]] = _why(each), each.opposite
+        return found
+
+    def _watch(self, _done: float) -> None:
+        self._progress(0.0)
+
+    def _unneeded(self, index: int, near: Sequence[int]) -> bool:
+        later = [each for each in near if each > index]
+        own = _does(self._entries[index])
+        if own == _AT_THE_END and not self._end and all(_does(self._entries[each]) == own for each in later):
+            return True
+        rule = self._rules[index]
+        return self._alike(rule, [*near, index], dict.fromkeys([index]))
+
+    def _try_join(self, join: Join) -> None:
+        """Put one entry in the place of some, the first's or the last's, where that changes nothing."""
+        if not all(index in self._entries for index in join.indices):
+            return
+        entries = [self._entries[index] for index in join.indices]
+        if any(entry.maybe for entry in entries) or join.of != tuple(entries):  # another join changed them
+            return
+        rule = rule_of(join.entry, self._family, self._names)
+        near = self._hulls.near_all(join.indices, self._entries)
+        between = [each for each in near if join.indices[0] < each < join.indices[-1]]
+        own = _does(join.entry)
+        plain = all(_does(self._entries[each]) == own for each in between)
+        for place in (join.indices[0], join.indices[-1]):
+            into: dict[int, Rule | None] = dict.fromkeys(join.indices)
+            into[place] = rule
+            if plain or self._alike(rule, [*near, *join.indices], into):
+                self._put(join, place, rule)
+                return
+
+    def _put(self, join: Join, place: int, rule: Rule) -> None:
+        number = self._entries[place].number
+        numbers = tuple(self._entries[index].number for index in join.indices)
+        for index in join.indices:
+            if index != place:
+                self._take_out(index)
+        self._entries[place] = replace(join.entry, number=number)
+        self._rules[place] = rule
+        self._hulls.widen(place, join.indices)
+        self._steps.append(TidyStep(numbers, number, f"can be one: {join.said}"))
+
+    def _take_out(self, index: int) -> None:
+        del self._entries[index], self._rules[index]
+
+    def _alike(self, touched: Rule, near: Sequence[int], into: dict[int, Rule | None]) -> bool:
+        """Whether the packets of `touched` are decided as before; False where that is not found out.
+
+        near:  the entries that may match some of them;  into:  what stands in the place of some, or None
+        """
+        order = sorted(near)
+        for there in {self._there(order, active) for active in self._times}:
+            before = [self._rules[index] for index in there]
+            after = [rule for index in there if (rule := into.get(index, self._rules[index])) is not None]
+            others = [*before, *self._end]
+            packets = classes_of(touched, others, self._family)
+            if packets is None:
+                return False
+            if any(self._done(before, packet) != self._done(after, packet) for packet in packets):
+                return False
+        return True
+
+    def _there(self, indices: Sequence[int], active: frozenset[str]) -> tuple[int, ...]:
+        return tuple(index for index in indices if self._entries[index].there(active))
+
+    def _done(self, rules: Sequence[Rule], packet: Packet) -> _Does:
+        rule = first_match([*rules, *self._end], packet)
+        return _AT_THE_END if rule is None else _does(rule.entry)
+
+
+def _does(entry: Entry) -> _Does:
+    return entry.action, entry.log, entry.silent
+
+
+def _why(each: Ineffective) -> str:
+    who = f"entr{'ies' if len(each.by) > 1 else 'y'} {', '.join(map(str, each.by[:_NAMED]))}"
+    more = f" and {len(each.by) - _NAMED} more" if len(each.by) > _NAMED else ""
+    if each.matched:
+        return f"{who}{more} would do the same"
+    opposite = ", and does the opposite: perhaps it should stand above" if each.opposite else ""
+    return f"{who}{more} takes all of its packets first{opposite}"
+
+
+def _end_of(family: Family) -> tuple[Rule, ...]:
+    """What stands unseen before the implicit deny: an IPv6 list permits neighbour discovery (§3)."""
+    if family is Family.IPV4:
+        return ()
+    return tuple(
+        Rule(
+            Entry(0, Action.PERMIT, protocol=family.icmp, icmp=IcmpMatch(kind)), None, None, None, None
+        ).among(FIELDS)
+        for kind in NEIGHBOUR_DISCOVERY
+    )
+
+
+class _Hulls:
+    """The ends of what each entry matches in every field, as ranks: who can have packets in common."""
+
+    def __init__(self, rules: Sequence[Rule], family: Family) -> None:
+        low: list[list[int]] = []
+        high: list[list[int]] = []
+        for field in FIELDS:
+            pairs = ranked([field.hull(rule, family) for rule in rules])
+            low.append([first for first, _ in pairs])
+            high.append([last for _, last in pairs])
+        self._low: Ints = np.array(low, dtype=np.int64)
+        self._high: Ints = np.array(high, dtype=np.int64)
+
+    def matches(self, index: int) -> bool:
+        """Whether it matches anything."""
+        return bool((self._low[:, index] <= self._high[:, index]).all())
+
+    def near_all(self, indices: Sequence[int], among: dict[int, Entry]) -> list[int]:
+        """Other entries that may match what some of these match, rising."""
+        low, high = self._around(indices)
+        touch = ((self._low <= high[:, None]) & (low[:, None] <= self._high)).all(axis=0)
+        own = set(indices)
+        return [index for index in np.flatnonzero(touch).tolist() if index in among and index not in own]
+
+    def widen(self, place: int, indices: Sequence[int]) -> None:
+        """The entry at `place` stands for all of these now."""
+        self._low[:, place], self._high[:, place] = self._around(indices)
+
+    def _around(self, indices: Sequence[int]) -> tuple[Ints, Ints]:
+        some = list(indices)
+        return self._low[:, some].min(axis=1), self._high[:, some].max(axis=1)
