@@ -4,7 +4,7 @@ Each step is made only where all packets that it could touch, class by class and
 before: by action, log and silence. Nothing is sampled.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -27,6 +27,8 @@ from greyheron.model.values import Action, Family
 
 _ROUNDS = 40
 _NAMED = 3
+_LAST = 1 << 40
+"""The numbers of what stands unseen at the end of a list are above those of all entries."""
 _Does = tuple[Action, bool, bool]
 """What is done with a packet: action, whether it is logged, whether a denial is not answered."""
 _AT_THE_END: _Does = (Action.DENY, False, False)
@@ -76,68 +78,73 @@ class _Tidying:
         self._rules = {index: rule_of(entry, family, self._names) for index, entry in self._entries.items()}
         self._hulls = _Hulls(list(self._rules.values()), family)
         self._end = _end_of(family)
+        last = Entry(_LAST, Action.DENY)
+        self._last = (*self._end, Rule(last, None, None, None, None))
         self._steps: list[TidyStep] = []
 
     def tidied(self) -> Tidied:
         for turn in range(_ROUNDS):
-            self._progress(turn / _ROUNDS)
             count = len(self._entries)
-            self._without_effect()
-            for join in list(joins_of(self._entries, self._sets)):
-                self._progress(turn / _ROUNDS)
-                self._try_join(join)
-            if len(self._entries) == count:
+            self._take_out_idle(self._idle())
+            if turn and len(self._entries) == count:
                 break
+            self._join(turn)
         entries = [self._entries[index] for index in sorted(self._entries)]
         return Tidied(self._list.body.with_entries(entries), tuple(self._steps))
 
-    def _without_effect(self) -> None:
-        """Take out entries that change nothing, from the last upwards."""
+    def _join(self, turn: int) -> None:
+        """Make entries one until no more of them can be."""
+        for _ in range(_ROUNDS):
+            self._progress(turn / _ROUNDS)
+            places = [self._try_join(join) for join in list(joins_of(self._entries, self._sets))]
+            joined = {place for place in places if place is not None and place in self._entries}
+            if not joined:
+                break
+            # What nobody could do without before, an entry that stands for several may do now.
+            inside = {index for place in joined for index in self._hulls.inside(place, self._entries)}
+            self._take_out_idle(dict.fromkeys(inside, ("others do the same", False)))
+
+    def _take_out_idle(self, idle: Mapping[int, tuple[str, bool]]) -> None:
+        """Take out those of some entries that change nothing, from the last upwards.
+
+        idle:  why each may change nothing, and whether that is doubtful
+        """
         steps: list[TidyStep] = []
-        for index, (why, doubtful) in sorted(self._idle().items(), reverse=True):
+        for index, (why, doubtful) in sorted(idle.items(), reverse=True):
+            self._progress(0.0)
             entry = self._entries[index]
-            if not entry.maybe and self._unneeded(index, self._hulls.near_all((index,), self._entries)):
+            if not entry.maybe and self._unneeded(index):
                 self._take_out(index)
                 steps.append(TidyStep((entry.number,), None, why, doubtful))
         self._steps += reversed(steps)
 
     def _idle(self) -> dict[int, tuple[str, bool]]:
-        """Entries that match something and may change nothing, with why, and whether that is doubtful."""
-        found = {
-            index: ("what follows does the same", False)
-            for index, entry in self._entries.items()
-            if (_does(entry) == _AT_THE_END or self._list.body.periods) and self._hulls.matches(index)
-        }
+        """Entries that match something and may change nothing: a needed one among them stays."""
+        matching = [index for index in self._entries if self._hulls.matches(index)]
         if self._list.body.periods:
-            return found
-        order = sorted(self._entries)
-        rules = tuple(replace(self._rules[index], entry=self._entries[index]) for index in order)
-        numbered = {self._entries[index].number: index for index in order}
-        resolved = ResolvedList(self._list.name, self._family, self._list.kind, rules)
-        for each in ineffective_entries(resolved, self._watch):
-            found[numbered[each.number]] = _why(each), each.opposite
-        return found
+            return dict.fromkeys(matching, ("others do the same", False))
+        numbered = {entry.number: index for index, entry in self._entries.items()}
+        rules = [replace(self._rules[index], entry=entry) for index, entry in sorted(self._entries.items())]
+        with_end = ResolvedList(self._list.name, self._family, self._list.kind, (*rules, *self._last))
+        return {
+            numbered[each.number]: (_why(each), each.opposite)
+            for each in ineffective_entries(with_end, lambda _done: self._progress(0.0))
+            if each.number in numbered
+        }
 
-    def _watch(self, _done: float) -> None:
-        self._progress(0.0)
+    def _unneeded(self, index: int) -> bool:
+        near = self._hulls.near((index,), self._entries)
+        return self._alike(self._rules[index], [*near, index], {index: None})
 
-    def _unneeded(self, index: int, near: Sequence[int]) -> bool:
-        later = [each for each in near if each > index]
-        own = _does(self._entries[index])
-        if own == _AT_THE_END and not self._end and all(_does(self._entries[each]) == own for each in later):
-            return True
-        rule = self._rules[index]
-        return self._alike(rule, [*near, index], dict.fromkeys([index]))
-
-    def _try_join(self, join: Join) -> None:
-        """Put one entry in the place of some, the first's or the last's, where that changes nothing."""
+    def _try_join(self, join: Join) -> int | None:
+        """Put one entry in the place of some where that changes nothing: the first's, the last's, or None."""
         if not all(index in self._entries for index in join.indices):
-            return
+            return None
         entries = [self._entries[index] for index in join.indices]
         if any(entry.maybe for entry in entries) or join.of != tuple(entries):  # another join changed them
-            return
+            return None
         rule = rule_of(join.entry, self._family, self._names)
-        near = self._hulls.near_all(join.indices, self._entries)
+        near = self._hulls.near(join.indices, self._entries)
         between = [each for each in near if join.indices[0] < each < join.indices[-1]]
         own = _does(join.entry)
         plain = all(_does(self._entries[each]) == own for each in between)
@@ -146,7 +153,8 @@ class _Tidying:
             into[place] = rule
             if plain or self._alike(rule, [*near, *join.indices], into):
                 self._put(join, place, rule)
-                return
+                return place
+        return None
 
     def _put(self, join: Join, place: int, rule: Rule) -> None:
         number = self._entries[place].number
@@ -192,8 +200,11 @@ def _does(entry: Entry) -> _Does:
 
 
 def _why(each: Ineffective) -> str:
-    who = f"entr{'ies' if len(each.by) > 1 else 'y'} {', '.join(map(str, each.by[:_NAMED]))}"
-    more = f" and {len(each.by) - _NAMED} more" if len(each.by) > _NAMED else ""
+    by = [number for number in each.by if number < _LAST]
+    if not by:
+        return "the end of the list does the same"
+    who = f"entr{'ies' if len(by) > 1 else 'y'} {', '.join(map(str, by[:_NAMED]))}"
+    more = f" and {len(by) - _NAMED} more" if len(by) > _NAMED else ""
     if each.matched:
         return f"{who}{more} would do the same"
     opposite = ", and does the opposite: perhaps it should stand above" if each.opposite else ""
@@ -206,7 +217,7 @@ def _end_of(family: Family) -> tuple[Rule, ...]:
         return ()
     return tuple(
         Rule(
-            Entry(0, Action.PERMIT, protocol=family.icmp, icmp=IcmpMatch(kind)), None, None, None, None
+            Entry(_LAST, Action.PERMIT, protocol=family.icmp, icmp=IcmpMatch(kind)), None, None, None, None
         ).among(FIELDS)
         for kind in NEIGHBOUR_DISCOVERY
     )
@@ -229,12 +240,18 @@ class _Hulls:
         """Whether it matches anything."""
         return bool((self._low[:, index] <= self._high[:, index]).all())
 
-    def near_all(self, indices: Sequence[int], among: dict[int, Entry]) -> list[int]:
+    def near(self, indices: Sequence[int], among: Mapping[int, Entry]) -> list[int]:
         """Other entries that may match what some of these match, rising."""
         low, high = self._around(indices)
         touch = ((self._low <= high[:, None]) & (low[:, None] <= self._high)).all(axis=0)
         own = set(indices)
         return [index for index in np.flatnonzero(touch).tolist() if index in among and index not in own]
+
+    def inside(self, place: int, among: Mapping[int, Entry]) -> list[int]:
+        """Other entries that match nothing beyond the ends of what the one at `place` does, rising."""
+        low, high = self._around((place,))
+        held = ((low[:, None] <= self._low) & (self._high <= high[:, None])).all(axis=0)
+        return [index for index in np.flatnonzero(held).tolist() if index in among and index != place]
 
     def widen(self, place: int, indices: Sequence[int]) -> None:
         """The entry at `place` stands for all of these now."""
