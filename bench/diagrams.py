@@ -12,7 +12,8 @@ from greyheron.core.lists.met import Filtered, Unfiltered
 from greyheron.core.lists.resolved import ResolvedList
 from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet
-from greyheron.core.walk.conversation import Leg, converse_from
+from greyheron.core.walk.conversation import converse_from
+from greyheron.core.walk.verdicts import Leg
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.entry import AddressBlock, NotPort, PortSpan

@@ -12,7 +12,8 @@ from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.proof.sentences import remains
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.bulk.engines import engines
-from greyheron.core.walk.conversation import FlowError, converse
+from greyheron.core.walk.addressing import FlowError
+from greyheron.core.walk.conversation import converse
 from greyheron.core.world import World, build_world
 from greyheron.model.changes import apply
 from greyheron.model.document import Network, Requirement, TestFlow

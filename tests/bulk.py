@@ -8,7 +8,7 @@ from greyheron.core.bulk.conversations import Conversations, Verdicts
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.headers import NONE
 from greyheron.core.packet import Packet
-from greyheron.core.walk.conversation import request_of
+from greyheron.core.walk.addressing import request_of
 from greyheron.core.world import World
 from greyheron.model.values import Family
 

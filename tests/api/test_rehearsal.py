@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
-from greyheron.core.walk.conversation import Verdict
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.model.document import Network
 from greyheron.rehearsal.report import RehearsalReport, SeenHop, TriedReport
 from greyheron.rehearsal.runner import CannotRehearse, Watch

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from greyheron.core.timeline import Timeline
-from greyheron.core.walk.conversation import Verdict, converse
+from greyheron.core.walk.conversation import converse
 from greyheron.core.walk.icmp_errors import Seen
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.formats.bundle import Bundle
 from greyheron.formats.known import bring
 from greyheron.model.notation.flows import read_bare_flow

@@ -10,7 +10,8 @@ from greyheron.analysis.traffic.judging import judge, parties_of
 from greyheron.analysis.traffic.timestamps import whenever
 from greyheron.core.bulk.engines import engines
 from greyheron.core.timeline import Timeline
-from greyheron.core.walk.conversation import Verdict, converse
+from greyheron.core.walk.conversation import converse
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.bundle import Bundle, bundle_in
 from greyheron.formats.format import Brought

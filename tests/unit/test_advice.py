@@ -13,7 +13,8 @@ from greyheron.analysis.reach.axis import axis_of
 from greyheron.analysis.reach.question import ReachQuestion, flows_between
 from greyheron.core.bulk.engines import engines
 from greyheron.core.packet import Packet
-from greyheron.core.walk.conversation import Verdict, converse, converse_from
+from greyheron.core.walk.conversation import converse, converse_from
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.attachment import AttachmentPoint

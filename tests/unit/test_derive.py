@@ -4,7 +4,7 @@ import pytest
 
 from greyheron.analysis.presentation.compare import parting
 from greyheron.analysis.testing.derive import Derivation, derive
-from greyheron.core.walk.conversation import FlowError
+from greyheron.core.walk.addressing import FlowError
 from greyheron.core.world import build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.formats.tests_csv import read_tests, write_tests

@@ -21,7 +21,8 @@ from greyheron.core.bulk.trying import try_flow
 from greyheron.core.headers import Ints
 from greyheron.core.packet import Packet
 from greyheron.core.walk import conversation
-from greyheron.core.walk.conversation import ARRIVING, Verdict, converse_from
+from greyheron.core.walk.conversation import converse_from
+from greyheron.core.walk.verdicts import ARRIVING, Verdict
 from greyheron.core.walk.walk import walk
 from greyheron.core.world import World, build_world
 from greyheron.model.document import Network

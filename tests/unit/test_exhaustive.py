@@ -10,9 +10,9 @@ from msgspec import Struct
 
 from greyheron.analysis.presentation.steps import step_words
 from greyheron.core.bulk.tracer import OUTCOMES
-from greyheron.core.walk.conversation import VERDICTS
 from greyheron.core.walk.icmp_errors import ICMP_ERRORS, Seen
 from greyheron.core.walk.steps import Outcome, Step
+from greyheron.core.walk.verdicts import VERDICTS
 from greyheron.model.changes import ITEM_TYPES
 from greyheron.model.document import Device, Item, Network
 from greyheron.model.settings import SETTING_FIELDS

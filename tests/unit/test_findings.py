@@ -13,7 +13,8 @@ from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.bulk.engines import engines
 from greyheron.core.timeline import Timeline
-from greyheron.core.walk.conversation import Verdict, converse
+from greyheron.core.walk.conversation import converse
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.model.changes import apply

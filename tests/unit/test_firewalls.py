@@ -3,8 +3,9 @@
 import pytest
 from msgspec.structs import replace
 
+from greyheron.core.walk.addressing import first_packet
 from greyheron.core.walk.connection import ConnectionState
-from greyheron.core.walk.conversation import converse, first_packet
+from greyheron.core.walk.conversation import converse
 from greyheron.core.walk.walk import walk
 from greyheron.core.world import build_world
 from greyheron.model.header import TcpFlags

@@ -4,7 +4,8 @@ import pytest
 
 from greyheron.analysis.testing.bulk_verdicts import Flows
 from greyheron.core.bulk.engines import engines
-from greyheron.core.walk.conversation import FlowError, converse
+from greyheron.core.walk.addressing import FlowError
+from greyheron.core.walk.conversation import converse
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.model.document import Network

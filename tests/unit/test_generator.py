@@ -2,7 +2,8 @@
 
 import pytest
 
-from greyheron.core.walk.conversation import Verdict, converse
+from greyheron.core.walk.conversation import converse
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.core.world import build_world
 from greyheron.demo.generator import Plan, generate
 from greyheron.formats.workspace import read_workspace, write_workspace

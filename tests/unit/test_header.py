@@ -3,11 +3,13 @@
 import pytest
 
 from greyheron.analysis.entries.ineffective import ineffective_entries
-from greyheron.analysis.proof.answers import Answer, asking_words
+from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.prover import Prover
+from greyheron.analysis.proof.wording import asking_words
 from greyheron.analysis.testing.bulk_verdicts import Flows
 from greyheron.core.bulk.engines import engines
-from greyheron.core.walk.conversation import Verdict, converse
+from greyheron.core.walk.conversation import converse
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.core.world import build_world
 from greyheron.model.notation.entries import read_entry, write_entry
 from greyheron.model.notation.flows import read_bare_flow, write_flow

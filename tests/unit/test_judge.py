@@ -3,7 +3,7 @@
 import pytest
 
 from greyheron.analysis.testing.judge import judge
-from greyheron.core.walk.conversation import Verdict
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.model.values import Expectation
 
 CASES = [

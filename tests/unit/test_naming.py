@@ -11,7 +11,8 @@ from greyheron.analysis.testing.book import points_met
 from greyheron.analysis.testing.sending import sending_of
 from greyheron.core.bulk.engines import engines
 from greyheron.core.timeline import Timeline
-from greyheron.core.walk.conversation import FlowError, converse
+from greyheron.core.walk.addressing import FlowError
+from greyheron.core.walk.conversation import converse
 from greyheron.core.world import build_world
 from greyheron.model.notation.flows import read_bare_flow
 from greyheron.model.notation.requirements import read_requirement

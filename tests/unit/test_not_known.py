@@ -11,7 +11,7 @@ from greyheron.analysis.testing.judge import Standing
 from greyheron.core.bulk.engines import engines
 from greyheron.core.lists.periods import times_of
 from greyheron.core.timeline import Timeline
-from greyheron.core.walk.conversation import Verdict
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.formats.workspace import read_workspace, write_workspace
 from greyheron.model.document import Network
 from greyheron.model.notation.requirements import read_requirement

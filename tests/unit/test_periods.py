@@ -17,7 +17,8 @@ from greyheron.analysis.testing.judge import Standing
 from greyheron.core.bulk.engines import engines
 from greyheron.core.lists.periods import active_at, spans_of
 from greyheron.core.timeline import Timeline
-from greyheron.core.walk.conversation import Verdict, converse
+from greyheron.core.walk.conversation import converse
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.core.world import build_world
 from greyheron.model.changes import apply
 from greyheron.model.document import Network, Period

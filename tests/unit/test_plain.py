@@ -29,7 +29,7 @@ from greyheron.compute.questions.reach import MatrixQuestion, ReachChangeQuestio
 from greyheron.compute.questions.tidy import TidyQuestion
 from greyheron.compute.questions.traffic import TrafficQuestion
 from greyheron.core.progress import Cancelled
-from greyheron.core.walk.conversation import FlowError
+from greyheron.core.walk.addressing import FlowError
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.model.values import Family

@@ -10,10 +10,11 @@ import pytest
 from msgspec.structs import replace
 
 from greyheron.analysis.proof import header_space, services
-from greyheron.analysis.proof.answers import Answer, Asking, Box, Proof, asking_words, side_words
+from greyheron.analysis.proof.answers import Answer, Asking, Box, Proof
 from greyheron.analysis.proof.over_time import prove_in_time
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.proof.sentences import sentence
+from greyheron.analysis.proof.wording import asking_words, side_words
 from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.bulk.engines import MOST_ENGINES, engines
 from greyheron.core.intervals import Region, Spans
@@ -22,7 +23,9 @@ from greyheron.core.lists.periods import active_at
 from greyheron.core.packet import Packet
 from greyheron.core.progress import Cancelled
 from greyheron.core.timeline import Timeline
-from greyheron.core.walk.conversation import FlowError, Verdict, converse, converse_from
+from greyheron.core.walk.addressing import FlowError
+from greyheron.core.walk.conversation import converse, converse_from
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.core.world import World, build_world
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import Change, apply

@@ -10,14 +10,9 @@ from msgspec.structs import replace
 from greyheron.analysis.testing.book import Tries
 from greyheron.core.lists.periods import active_at
 from greyheron.core.packet import Packet
-from greyheron.core.walk.conversation import (
-    Exchange,
-    FlowError,
-    Verdict,
-    converse,
-    converse_from,
-    first_packet,
-)
+from greyheron.core.walk.addressing import FlowError, first_packet
+from greyheron.core.walk.conversation import converse, converse_from
+from greyheron.core.walk.verdicts import Exchange, Verdict
 from greyheron.core.world import World, build_world
 from greyheron.model.document import Network
 from greyheron.model.flow import FlowEnd

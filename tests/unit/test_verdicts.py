@@ -2,8 +2,9 @@
 
 import pytest
 
-from greyheron.core.walk.conversation import Verdict, converse
+from greyheron.core.walk.conversation import converse
 from greyheron.core.walk.icmp_errors import Seen
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.core.world import build_world
 from greyheron.model.notation.flows import read_bare_flow
 from tests.cases import Case, all_of, check, traced

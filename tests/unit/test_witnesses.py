@@ -5,7 +5,8 @@ from greyheron.analysis.proof.witnesses import MOST, witnesses
 from greyheron.core.bulk.engines import engines
 from greyheron.core.lists.met import Filtered
 from greyheron.core.timeline import Timeline
-from greyheron.core.walk.conversation import Verdict, converse
+from greyheron.core.walk.conversation import converse
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.model.flow import Flow
 from greyheron.model.notation.requirements import read_requirement
 from tests.lab import Lab

@@ -26,7 +26,7 @@ from greyheron.compute.derived import DerivedState
 from greyheron.compute.documents import RunningAndDraft
 from greyheron.compute.questions.book import BookQuestion
 from greyheron.compute.questions.policy import ProofsQuestion
-from greyheron.core.walk.conversation import Verdict
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.formats.junit import write_junit
 from greyheron.model.changes import Change
 from greyheron.model.document import Network, Requirement

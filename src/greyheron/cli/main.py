@@ -130,7 +130,7 @@ def sentence(error: Exception) -> str:
         return f"A part of Grey Heron is missing ({error}): install it again."
     if isinstance(error, OSError):
         return _of_system(error)
-    from greyheron.core.walk.conversation import FlowError
+    from greyheron.core.walk.addressing import FlowError
     from greyheron.model.errors import GreyHeronError
     from greyheron.model.notation.line import NotationError
     from greyheron.model.problems import DocumentError

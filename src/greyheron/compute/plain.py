@@ -12,7 +12,7 @@ from pydantic import BaseModel, ValidationError
 from greyheron.analysis.reach.question import ReachError
 from greyheron.compute.questions.question import Question
 from greyheron.core.progress import Cancelled
-from greyheron.core.walk.conversation import FlowError
+from greyheron.core.walk.addressing import FlowError
 from greyheron.model.problems import DocumentError, Problem
 
 _ERRORS: dict[str, type[Exception]] = {each.__name__: each for each in (Cancelled, FlowError, ReachError)}

@@ -7,7 +7,7 @@ from functools import partial
 from greyheron.core.lists.periods import Span
 from greyheron.core.routing.table import Origin
 from greyheron.core.timeline import Timeline
-from greyheron.core.walk.conversation import FlowError
+from greyheron.core.walk.addressing import FlowError
 from greyheron.core.world import World
 from greyheron.model.document import Network
 from greyheron.model.values import Family

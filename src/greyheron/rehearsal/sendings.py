@@ -7,16 +7,12 @@ from msgspec.structs import replace
 
 from greyheron.core.bulk.trying import try_flow
 from greyheron.core.packet import Packet
+from greyheron.core.walk.addressing import sender_of
 from greyheron.core.walk.connection import key_of
-from greyheron.core.walk.conversation import (
-    Exchange,
-    Result,
-    Verdict,
-    expects_reply,
-    sender_of,
-)
+from greyheron.core.walk.conversation import expects_reply
 from greyheron.core.walk.icmp_errors import Seen
 from greyheron.core.walk.steps import Delivered, Path
+from greyheron.core.walk.verdicts import Exchange, Result, Verdict
 from greyheron.core.world import World
 from greyheron.model.flow import Flow
 from greyheron.model.notation.flows import write_flow

@@ -16,7 +16,7 @@ from starlette.exceptions import HTTPException
 
 from greyheron.analysis.reach.question import ReachError
 from greyheron.compute.tasks import WorkersGone
-from greyheron.core.walk.conversation import FlowError
+from greyheron.core.walk.addressing import FlowError
 from greyheron.model.changes import ChangeError
 from greyheron.model.errors import GreyHeronError
 from greyheron.model.notation.line import NotationError

@@ -11,7 +11,7 @@ from greyheron.analysis.presentation.steps import ending_words
 from greyheron.analysis.testing.judge import Standing
 from greyheron.analysis.testing.sending import run_tests, sending_of
 from greyheron.core.bulk.trying import try_flow
-from greyheron.core.walk.conversation import Verdict
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.model.notation.flows import read_bare_flow
 from greyheron.model.values import Action, State
 from greyheron.server.dependencies import IN_TURN, PROBLEMS, At, Derived, Store, Traffic

@@ -32,8 +32,10 @@ from greyheron.core.lists.fields.services import Tag
 from greyheron.core.lists.resolved import Names
 from greyheron.core.progress import Found, Progress, part, unheard, unwatched
 from greyheron.core.timeline import Timeline
-from greyheron.core.walk.conversation import FlowError, Verdict, converse
+from greyheron.core.walk.addressing import FlowError
+from greyheron.core.walk.conversation import converse
 from greyheron.core.walk.steps import Path
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.core.world import World, build_world
 from greyheron.model.changes import Change, apply
 from greyheron.model.document import Network, TestFlow

@@ -22,7 +22,7 @@ from greyheron.core.intervals import span_minus, span_union
 from greyheron.core.lists.fields.services import Tag
 from greyheron.core.lists.matching import decide
 from greyheron.core.lists.resolved import Names, ResolvedList
-from greyheron.core.walk.conversation import first_packet
+from greyheron.core.walk.addressing import first_packet
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import Change, key_of, putting

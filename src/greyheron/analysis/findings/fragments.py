@@ -27,7 +27,7 @@ from greyheron.core.lists.resolved import ResolvedList
 from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet
 from greyheron.core.progress import Progress, part
-from greyheron.core.walk.conversation import Verdict
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.entry import AddressBlock

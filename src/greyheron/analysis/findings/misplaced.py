@@ -8,16 +8,19 @@ from msgspec import Struct
 
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving, shortened
 from greyheron.analysis.findings.wrong_direction import ANY_PROTOCOL
-from greyheron.analysis.proof.answers import Answer, Party, Proof, flow_between
+from greyheron.analysis.proof.answers import Answer, Party, Proof
 from greyheron.analysis.proof.endpoints import Endpoints
 from greyheron.analysis.proof.over_time import prove_in_time
 from greyheron.analysis.proof.prover import Proven, Prover
+from greyheron.analysis.proof.wording import flow_between
 from greyheron.analysis.testing.bulk_verdicts import Flows
 from greyheron.core.lists.fields.address import DestinationField
 from greyheron.core.lists.periods import Span
 from greyheron.core.lists.resolved import ResolvedList
 from greyheron.core.timeline import Timeline
-from greyheron.core.walk.conversation import FlowError, Verdict, converse
+from greyheron.core.walk.addressing import FlowError
+from greyheron.core.walk.conversation import converse
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.core.world import World, build_world
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import apply

@@ -6,8 +6,10 @@ from msgspec.structs import replace
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
 from greyheron.analysis.presentation.steps import ending_words
-from greyheron.core.walk.conversation import FlowError, Query, Verdict, converse
+from greyheron.core.walk.addressing import FlowError
+from greyheron.core.walk.conversation import converse
 from greyheron.core.walk.dns import is_name, known_addresses
+from greyheron.core.walk.verdicts import Query, Verdict
 from greyheron.model.flow import FlowEnd
 from greyheron.model.notation.flows import write_expected_flow, write_flow
 

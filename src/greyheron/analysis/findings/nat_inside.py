@@ -4,12 +4,14 @@ from collections.abc import Iterator
 from itertools import product
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
-from greyheron.analysis.proof.answers import Party, flow_between
+from greyheron.analysis.proof.answers import Party
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
+from greyheron.analysis.proof.wording import flow_between
 from greyheron.core.intervals import common
 from greyheron.core.network.addresses import block_of
 from greyheron.core.packet import Packet
-from greyheron.core.walk.conversation import FlowError, converse, first_packet
+from greyheron.core.walk.addressing import FlowError, first_packet
+from greyheron.core.walk.conversation import converse
 from greyheron.core.walk.steps import Hop, Outcome
 from greyheron.core.world import World
 from greyheron.model.document import Device, Translation, family_of

@@ -8,8 +8,9 @@ import numpy as np
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving, shortened
 from greyheron.analysis.findings.misplaced import last_places
 from greyheron.analysis.findings.wrong_direction import ANY_PROTOCOL, Passers, Passing
-from greyheron.analysis.proof.answers import Party, flow_between
+from greyheron.analysis.proof.answers import Party
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
+from greyheron.analysis.proof.wording import flow_between
 from greyheron.core.lists.fields.address import SourceField
 from greyheron.core.lists.matching import decide
 from greyheron.core.lists.resolved import ResolvedList

@@ -15,8 +15,9 @@ from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.lists.matching import Decision
 from greyheron.core.packet import Way
 from greyheron.core.routing.ospf_neighbours import CutNeighbour
-from greyheron.core.walk.conversation import Verdict, converse
+from greyheron.core.walk.conversation import converse
 from greyheron.core.walk.steps import Outcome
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.model.flow import Flow, FlowEnd
 from greyheron.model.names import PORTS, TCP
 from greyheron.model.notation.flows import write_expected_flow, write_flow

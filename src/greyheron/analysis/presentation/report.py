@@ -25,7 +25,6 @@ from greyheron.core.lists.periods import Span
 from greyheron.core.network.segments import LinkEnds, Segments
 from greyheron.core.network.topology import Topology
 from greyheron.core.packet import Way
-from greyheron.core.walk.conversation import Exchange, Leg, Result, Verdict
 from greyheron.core.walk.icmp_errors import Response, Seen
 from greyheron.core.walk.steps import (
     Delivered,
@@ -39,6 +38,7 @@ from greyheron.core.walk.steps import (
     Translated,
     Unrouted,
 )
+from greyheron.core.walk.verdicts import Exchange, Leg, Result, Verdict
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.period import SUPPOSITIONS
 from greyheron.model.values import Action, Direction, Family, State

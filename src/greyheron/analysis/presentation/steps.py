@@ -7,7 +7,6 @@ from greyheron.core.lists.matching import Decision
 from greyheron.core.lists.met import Filtered, Unfiltered
 from greyheron.core.packet import Packet, Way
 from greyheron.core.routing.table import KnownRoute, Lookup, Loss, NextHop, Origin
-from greyheron.core.walk.conversation import Exchange, Result, Verdict
 from greyheron.core.walk.dns import Unresolved
 from greyheron.core.walk.icmp_errors import Seen, loop_of
 from greyheron.core.walk.steps import (
@@ -33,6 +32,7 @@ from greyheron.core.walk.steps import (
     Unrouted,
     ZonesDeny,
 )
+from greyheron.core.walk.verdicts import Exchange, Result, Verdict
 from greyheron.model.entry import mac_text
 from greyheron.model.header import DSCP
 from greyheron.model.names import TCP, UDP, ether_type_name, icmp_name, port_name, protocol_name

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from greyheron.analysis.proof.answers import ClassRows, flow_between
+from greyheron.analysis.proof.boxes import ClassRows
 from greyheron.analysis.proof.fine_classes import (
     FIELDS,
     Cut,
@@ -22,6 +22,7 @@ from greyheron.analysis.proof.fine_classes import (
     usual_port,
 )
 from greyheron.analysis.proof.header_space import CoarseClasses
+from greyheron.analysis.proof.wording import flow_between
 from greyheron.core.bulk.conversations import Conversations, Verdicts
 from greyheron.core.bulk.engine import BulkEngine, Courses
 from greyheron.core.headers import Bools, Ints

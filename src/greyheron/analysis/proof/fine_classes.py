@@ -8,7 +8,8 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from greyheron.analysis.proof.answers import ClassRows, Party
+from greyheron.analysis.proof.answers import Party
+from greyheron.analysis.proof.boxes import ClassRows
 from greyheron.analysis.proof.header_space import CoarseClasses, Piece
 from greyheron.analysis.proof.services import ServiceSet
 from greyheron.core.bulk.conversations import Conversations
@@ -18,7 +19,8 @@ from greyheron.core.intervals import Region, Spans, TooManyParts, size
 from greyheron.core.lists.fields.address import Role
 from greyheron.core.lists.resolved import ResolvedList
 from greyheron.core.progress import Progress, unwatched
-from greyheron.core.walk.conversation import USUAL_SOURCE_PORT, Verdict
+from greyheron.core.walk.addressing import USUAL_SOURCE_PORT
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.model.entry import AddressBlock
 from greyheron.model.services import Request
 from greyheron.model.values import Expectation

@@ -5,10 +5,11 @@ from dataclasses import dataclass
 
 from msgspec import Struct
 
-from greyheron.analysis.proof.answers import Answer, Proof, Violation, asking_words, side_words
+from greyheron.analysis.proof.answers import Answer, Proof, Violation
 from greyheron.analysis.proof.over_time import Known, prove_in_time
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.proof.sentences import covered, remains, sentence
+from greyheron.analysis.proof.wording import asking_words, side_words
 from greyheron.core.progress import Found, Progress, part, unheard
 from greyheron.core.timeline import Timeline
 from greyheron.model.document import Requirement

@@ -8,30 +8,22 @@ from cachetools import LRUCache
 from msgspec import Struct
 from msgspec.structs import replace
 
-from greyheron.analysis.proof.answers import (
-    Answer,
-    Box,
-    ClassRows,
-    Counterexample,
-    Proof,
-    Violation,
-    Wholes,
-    boxes_of,
-    flow_between,
-    service_words,
-)
+from greyheron.analysis.proof.answers import Answer, Box, Counterexample, Proof, Violation
+from greyheron.analysis.proof.boxes import ClassRows, Wholes, boxes_of
 from greyheron.analysis.proof.coarse_classes import ProofPart, parts_of
 from greyheron.analysis.proof.fine_classes import apart, usual_port
 from greyheron.analysis.proof.header_space import CoarseClasses, Grounds, Half
 from greyheron.analysis.proof.refinement import groups_of_frames
 from greyheron.analysis.proof.services import OPEN_WORDS
+from greyheron.analysis.proof.wording import flow_between, service_words
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.headers import Ints
 from greyheron.core.intervals import TooManyParts
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.progress import part as part_of
-from greyheron.core.walk.conversation import USUAL_SOURCE_PORT, Verdict
+from greyheron.core.walk.addressing import USUAL_SOURCE_PORT
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.core.walk.walk import MOST_PATHS
 from greyheron.core.world import World
 from greyheron.model.document import Network

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 
 from greyheron.analysis.presentation.steps import joined
 from greyheron.analysis.proof.answers import Answer, Proof, Violation
-from greyheron.core.walk.conversation import Verdict
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.model.notation.flows import write_flow
 from greyheron.model.values import Expectation
 

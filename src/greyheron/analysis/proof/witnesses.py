@@ -8,7 +8,9 @@ from msgspec.structs import replace
 from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.core.lists.met import Filtered
 from greyheron.core.timeline import Timeline
-from greyheron.core.walk.conversation import FlowError, Result, converse
+from greyheron.core.walk.addressing import FlowError
+from greyheron.core.walk.conversation import converse
+from greyheron.core.walk.verdicts import Result
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.flow import Flow

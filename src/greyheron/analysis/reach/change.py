@@ -10,7 +10,7 @@ from greyheron.analysis.reach.axis import Axis
 from greyheron.analysis.reach.matrix import Cells
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.core.bulk.engine import VERDICT_ORDER
-from greyheron.core.walk.conversation import Verdict
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.model.values import Family
 
 

@@ -15,7 +15,8 @@ from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
 from greyheron.core.headers import NONE, Ints, first_of_each
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.shares import WHOLE, Share
-from greyheron.core.walk.conversation import USUAL_SOURCE_PORT, Verdict
+from greyheron.core.walk.addressing import USUAL_SOURCE_PORT
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.core.world import World
 from greyheron.model.names import TCP
 from greyheron.model.services import Request

@@ -16,8 +16,9 @@ from greyheron.core.lists.met import Filtered, Unfiltered
 from greyheron.core.lists.periods import Span
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.timeline import Timeline
-from greyheron.core.walk.conversation import FlowError, Result, Verdict
+from greyheron.core.walk.addressing import FlowError
 from greyheron.core.walk.steps import DiscoveryStopped, Leaves, Path
+from greyheron.core.walk.verdicts import Result, Verdict
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import TestFlow

@@ -11,17 +11,16 @@ from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.headers import Ints
 from greyheron.core.packet import Packet
-from greyheron.core.walk.conversation import (
+from greyheron.core.walk.addressing import (
     USUAL_SOURCE_PORT,
     FlowError,
-    Result,
-    Verdict,
     first_packet,
     request_of,
     sender_of,
     world_of,
 )
 from greyheron.core.walk.dns import is_name
+from greyheron.core.walk.verdicts import Result, Verdict
 from greyheron.core.world import World
 from greyheron.model.flow import Flow
 from greyheron.model.services import Request

@@ -6,7 +6,7 @@ from ipaddress import ip_address
 from msgspec.structs import replace
 
 from greyheron.core.network.addresses import is_link_local
-from greyheron.core.walk.conversation import FlowError, family_of_flow
+from greyheron.core.walk.addressing import FlowError, family_of_flow
 from greyheron.core.walk.dns import is_name
 from greyheron.core.world import World
 from greyheron.model.flow import ExpectedFlow, FlowEnd

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
-from greyheron.core.walk.conversation import Verdict
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.model.values import Expectation
 
 

@@ -12,8 +12,9 @@ from greyheron.core.bulk.trying import try_flow
 from greyheron.core.lists.met import Filtered
 from greyheron.core.packet import Packet
 from greyheron.core.timeline import Timeline
-from greyheron.core.walk.conversation import FlowError, Result
+from greyheron.core.walk.addressing import FlowError
 from greyheron.core.walk.steps import NoSession, Step, TranslatedAddressNeeded, ZonesDeny
+from greyheron.core.walk.verdicts import Result
 from greyheron.model.document import Device, TestFlow
 from greyheron.model.values import Action, Direction, Family, Logged
 

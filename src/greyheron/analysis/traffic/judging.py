@@ -14,7 +14,8 @@ from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.headers import NONE, Bools, Ints
 from greyheron.core.progress import Progress, unwatched
-from greyheron.core.walk.conversation import USUAL_SOURCE_PORT, Verdict
+from greyheron.core.walk.addressing import USUAL_SOURCE_PORT
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.names import TCP, UDP

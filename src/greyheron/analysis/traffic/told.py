@@ -8,7 +8,7 @@ from greyheron.analysis.traffic.judging import Between, Judged, Odd, request_of_
 from greyheron.core.bulk.engine import VERDICT_ORDER
 from greyheron.core.headers import NONE
 from greyheron.core.intervals import prefixes_of, span_union
-from greyheron.core.walk.conversation import Verdict
+from greyheron.core.walk.verdicts import Verdict
 from greyheron.core.world import World
 from greyheron.model.entry import AddressBlock
 from greyheron.model.names import port_name, protocol_name

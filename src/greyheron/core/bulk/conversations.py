@@ -8,7 +8,8 @@ from msgspec.structs import replace
 
 from greyheron.core.headers import NO_PORT, Addresses, Bools, Ints
 from greyheron.core.packet import Packet, kind_of
-from greyheron.core.walk.conversation import expects_reply, opener_of, reply_to
+from greyheron.core.walk.addressing import opener_of
+from greyheron.core.walk.conversation import expects_reply, reply_to
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP

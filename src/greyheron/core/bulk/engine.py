@@ -34,7 +34,7 @@ from greyheron.core.headers import (
 )
 from greyheron.core.lists.resolved import ResolvedList
 from greyheron.core.network.addresses import is_link_local
-from greyheron.core.walk.conversation import ARRIVING, VERDICTS, Verdict
+from greyheron.core.walk.verdicts import ARRIVING, VERDICTS, Verdict
 from greyheron.core.world import World
 from greyheron.model.values import Family
 

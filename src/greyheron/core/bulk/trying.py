@@ -6,16 +6,9 @@ from msgspec.structs import replace
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.headers import NONE
-from greyheron.core.walk.conversation import (
-    Result,
-    Unwalked,
-    converse,
-    first_packet,
-    request_of,
-    resolved_flow,
-    sender_of,
-    world_of,
-)
+from greyheron.core.walk.addressing import first_packet, request_of, sender_of, world_of
+from greyheron.core.walk.conversation import converse, resolved_flow
+from greyheron.core.walk.verdicts import Result, Unwalked
 from greyheron.core.world import World
 from greyheron.model.flow import Flow
 

@@ -18,9 +18,10 @@ from greyheron.core.bulk.tracer import OUTCOMES
 from greyheron.core.headers import NO_PORT, NONE, Bools, Headers, Ints, distinct, within_spans
 from greyheron.core.lists.met import Filtered, Unfiltered
 from greyheron.core.packet import Packet, kind_of
-from greyheron.core.walk.conversation import Exchange, converse_from
+from greyheron.core.walk.conversation import converse_from
 from greyheron.core.walk.delivery import LOGIN_PORTS
 from greyheron.core.walk.steps import Hop, Leaves, Outcome, Step
+from greyheron.core.walk.verdicts import Exchange
 from greyheron.core.world import World
 from greyheron.model.values import Direction
 
