@@ -1,4 +1,4 @@
-"""Trying for real: listeners at every service, a capture in every device, and what each sender sees."""
+"""Trying for real: conversations sent by their senders, and what each of them sees."""
 
 import errno
 import os
@@ -6,7 +6,7 @@ import selectors
 import socket
 import struct
 import time
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from ipaddress import ip_address
@@ -19,12 +19,11 @@ from greyheron.core.walk.conversation import expects_reply
 from greyheron.core.walk.icmp_errors import ICMP_ERRORS, Seen
 from greyheron.core.walk.walk import own_address
 from greyheron.core.world import World
-from greyheron.model.document import Device
 from greyheron.model.names import TCP, UDP
 from greyheron.model.values import Family
-from greyheron.rehearsal.filterlog import FilterLog
 from greyheron.rehearsal.kernel import Built, Namespace
-from greyheron.rehearsal.naming import addresses_in, answer_of, query_for
+from greyheron.rehearsal.listeners import Listeners
+from greyheron.rehearsal.naming import addresses_in, query_for
 from greyheron.rehearsal.packets import (
     PAYLOAD,
     Captured,
@@ -32,20 +31,16 @@ from greyheron.rehearsal.packets import (
     crafted,
     fragment,
     header_of,
-    packet_header,
     socket_family,
 )
+from greyheron.rehearsal.recording import Recording
 from greyheron.rehearsal.rulebook import Counted
 from greyheron.rehearsal.sendings import Probe, Signature
 
-_ALL_PACKETS = 3
-_OUTGOING = 4
 _RECEIVE_ERRORS = {Family.IPV4: (socket.IPPROTO_IP, 11), Family.IPV6: (socket.IPPROTO_IPV6, 25)}
-_PACKET_INFO = {Family.IPV4: (socket.IPPROTO_IP, 8), Family.IPV6: (socket.IPPROTO_IPV6, 49)}
 _TRAFFIC_CLASS = {Family.IPV4: (socket.IPPROTO_IP, 1), Family.IPV6: (socket.IPPROTO_IPV6, 67)}
 _ERROR_QUEUE = 0x2000
 _NO_DEFRAGMENT = 22
-_TIMESTAMP = 35
 _HEADER_INCLUDED = {Family.IPV4: (socket.IPPROTO_IP, 3), Family.IPV6: (socket.IPPROTO_IPV6, 36)}
 _LOCAL_ORIGIN = 1
 _SAID = {
@@ -92,31 +87,23 @@ class Stage:
     def __init__(self, world: World, built: Built, asked: Iterable[Probe]) -> None:
         self._world, self._built = world, built
         self._selector = selectors.DefaultSelector()
-        self._captures: dict[str, socket.socket] = {}
-        self._caught: list[Captured] = []
-        self._logs: list[FilterLog] = []
-        self._counted: list[tuple[Counted, Signature]] = []
-        self._open: list[socket.socket] = []
-        self._listening: set[tuple[str, int, int, Family]] = set()
+        self._recording = Recording(self._selector, built)
+        self._listeners = Listeners(self._selector, world, built)
         for device in world.topology.devices.values():
             if device.name in built.namespaces and not device.traits.bridges:
-                self._capture(device)
-                self._listen_to_filter(device)
-                self._serve(device)
+                self._recording.watch(device)
+                self._listeners.serve(device)
         for sending in asked:
-            self._be_there_for(sending)
+            self._listeners.be_there_for(sending)
 
     def close(self) -> None:
-        for log in self._logs:
-            log.close()
-        for each in (*self._captures.values(), *self._open):
-            each.close()
+        self._recording.close()
+        self._listeners.close()
         self._selector.close()
 
     def send(self, group: Sequence[Probe], patience: float) -> list[Observed]:
         """Send conversations that cannot be taken for each other; `patience`: seconds to wait for silence."""
-        self._caught.clear()
-        self._counted.clear()
+        self._recording.begin_anew()
         attempts = [_Attempt(sending, 0x4000 + number) for number, sending in enumerate(group)]
         for attempt in attempts:
             self._begin(attempt)
@@ -128,126 +115,8 @@ class Stage:
             self._turn(0.01)
         for attempt in attempts:
             self._finish(attempt)
-        headers = [(each, header_of(each.frame)) for each in sorted(self._caught, key=lambda each: each.at)]
+        headers = [(each, header_of(each.frame)) for each in self._recording.caught()]
         return [self._observed(attempt, headers) for attempt in attempts]
-
-    # --- what is there before ----------------------------------------------------------------------------
-
-    def _capture(self, device: Device) -> None:
-        with self._built.namespaces[device.name].entered():
-            caught = socket.socket(socket.AF_PACKET, socket.SOCK_RAW, socket.htons(_ALL_PACKETS))
-        caught.setblocking(False)
-        caught.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 22)
-        caught.setsockopt(socket.SOL_SOCKET, _TIMESTAMP, 1)
-        self._captures[device.name] = caught
-        self._selector.register(caught, selectors.EVENT_READ, lambda: self._catch(device.name, caught))
-
-    def _catch(self, device: str, caught: socket.socket) -> None:
-        with suppress(BlockingIOError):
-            while True:
-                frame, told, _, (port, _, kind, *_) = caught.recvmsg(2048, 64)
-                if port != "lo":
-                    at = next(
-                        (struct.unpack("=qq", data) for _, what, data in told if what == _TIMESTAMP), (0, 0)
-                    )
-                    self._caught.append(
-                        Captured(device, port, kind == _OUTGOING, at[0] * 1_000_000_000 + at[1], frame)
-                    )
-
-    def _listen_to_filter(self, device: Device) -> None:
-        counters = self._built.plan.places[device.name].rules.counters
-        if counters:
-            log = FilterLog(self._built.namespaces[device.name])
-            self._logs.append(log)
-            self._selector.register(log.socket, selectors.EVENT_READ, lambda: self._count(log, counters))
-
-    def _count(self, log: FilterLog, counters: Mapping[str, Counted]) -> None:
-        for name, packet in log.read():
-            header = packet_header(packet)
-            if name in counters and header is not None:
-                self._counted.append((counters[name], header.signature))
-
-    def _serve(self, device: Device) -> None:
-        for service in device.services:
-            self._listen(device.name, TCP if service.protocol == "tcp" else UDP, service.port)
-        for line in device.lines:
-            for port in line.ports:
-                self._listen(device.name, TCP, port)
-
-    def _be_there_for(self, sending: Probe) -> None:
-        """Who stands for many networks listens to what is asked of it; everybody takes any other protocol."""
-        topology, opener = self._world.topology, sending.opener
-        for predicted in sending.predicted:
-            device = topology.devices[predicted.way[-1]]
-            if device.name not in self._built.namespaces:
-                continue
-            last = predicted.signatures[-1] if predicted.signatures else None
-            port = opener.destination_port if last is None else last[4]
-            if opener.protocol in (TCP, UDP):
-                if device.traits.open_ended and port is not None:
-                    self._listen(device.name, opener.protocol, port)
-            elif opener.protocol != opener.family.icmp:
-                key = device.name, opener.protocol, 0, opener.family
-                if key not in self._listening:
-                    self._listening.add(key)
-                    with self._built.namespaces[device.name].entered():
-                        self._open.append(
-                            socket.socket(socket_family(opener.family), socket.SOCK_RAW, opener.protocol)
-                        )
-
-    def _listen(self, device: str, protocol: int, port: int) -> None:
-        for family in Family:
-            key = device, protocol, port, family
-            if key in self._listening:
-                continue
-            self._listening.add(key)
-            kind = socket.SOCK_STREAM if protocol == TCP else socket.SOCK_DGRAM
-            with self._built.namespaces[device].entered():
-                listener = socket.socket(socket_family(family), kind)
-            if family is Family.IPV6:
-                listener.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_V6ONLY, 1)
-            listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            listener.setblocking(False)
-            listener.bind(("", port))
-            self._open.append(listener)
-            if protocol == TCP:
-                listener.listen(256)
-                self._selector.register(listener, selectors.EVENT_READ, lambda it=listener: self._accept(it))
-            else:
-                listener.setsockopt(*_PACKET_INFO[family], 1)
-                self._selector.register(
-                    listener,
-                    selectors.EVENT_READ,
-                    lambda it=listener, of=family: self._answer(it, of, device),
-                )
-
-    def _answer(self, listener: socket.socket, family: Family, device: str) -> None:
-        """Answer a query, or send a datagram back, from the address that it was sent to."""
-        with suppress(OSError):
-            said, more, _, whom = listener.recvmsg(2048, 256)
-            back = [(level, kind, _from_there(data, family)) for level, kind, data in more]
-            answer = answer_of(self._world.topology.devices[device], said)
-            listener.sendmsg([said if answer is None else answer], back, 0, whom)
-
-    def _accept(self, listener: socket.socket) -> None:
-        with suppress(OSError):
-            taken, _ = listener.accept()
-            taken.setblocking(False)
-            self._open.append(taken)
-            self._selector.register(taken, selectors.EVENT_READ, lambda: self._echo(taken))
-
-    def _echo(self, taken: socket.socket) -> None:
-        said = b""
-        with suppress(OSError):
-            said = taken.recv(2048)
-            if said:
-                taken.send(said)
-        if not said:
-            self._selector.unregister(taken)
-            self._open.remove(taken)
-            taken.close()
-
-    # --- a conversation --------------------------------------------------------------------------------
 
     def _begin(self, attempt: _Attempt) -> None:
         opener = self._sourced(attempt.sending)
@@ -459,13 +328,7 @@ class Stage:
                 continue
             if each.device not in way:
                 way.append(each.device)
-        counted = tuple(dict.fromkeys(each for each in self._counted if each[1] in both))
+        counted = tuple(dict.fromkeys(each for each in self._recording.counted if each[1] in both))
         return Observed(
             attempt.sees or Seen.NOTHING, attempt.by, attempt.addresses, tuple(way), tuple(captured), counted
         )
-
-
-def _from_there(data: bytes, family: Family) -> bytes:
-    if family is Family.IPV6:
-        return data
-    return struct.pack("=I4s4s", 0, data[8:12], b"\0" * 4)  # by whichever port leads there
