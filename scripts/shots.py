@@ -88,13 +88,18 @@ def blocked(page: Page) -> None:
 
 
 def lists(page: Page) -> None:
-    """Room to write: an entry with an error, as typed."""
+    """Room to write: entries as typed, and in how few they could be."""
     page.keyboard.press("2")
     page.get_by_role("button", name="hides-in").click()
     page.get_by_role("textbox", name="Entries of hides-in").click()
-    page.keyboard.press("Control+End")
-    page.keyboard.insert_text("permit tcp from @camhub to 172.20.40.5/24 port https")
-    expect(page.get_by_label("Problems")).to_be_visible()
+    page.keyboard.press("Control+Home")
+    page.keyboard.insert_text(
+        "1 permit tcp from @camhub to 172.20.40.0/25 port https\n"
+        "2 permit tcp from @camhub to 172.20.40.128/25 port https # the new rack\n"
+        "3 permit tcp from @camhub to 172.20.40.10 port https\n"
+    )
+    page.get_by_role("button", name="Tidy…").click()
+    expect(page.get_by_role("region", name="Tidy")).to_contain_text("can be one")
 
 
 def changes(page: Page) -> None:

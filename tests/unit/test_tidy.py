@@ -138,6 +138,12 @@ def test_a_short_list_is_found_again_in_its_pieces() -> None:
             "permit any from 172.20.17.0/24 to any",
             None,
         ),
+        (  # the last cannot come before the denial, nor the first two behind it
+            "permit tcp from any to any port 80\npermit tcp from any to any port 443\n"
+            "deny tcp from 172.20.16.0/24 to any log\npermit tcp from any to any port 22",
+            "permit tcp from any to any port @web\n"
+            "deny tcp from 172.20.16.0/24 to any log\npermit tcp from any to any port 22",
+        ),
         (  # a denial that is logged is not what the end does
             "permit any from 172.20.16.0/24 to any\ndeny any from any to any log",
             None,

@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from itertools import pairwise
 from typing import Any
 
 from msgspec import Struct
@@ -56,12 +57,13 @@ def joins_of(entries: Mapping[int, Entry], sets: Sets) -> Iterator[Join]:
             yield from _siblings(entries, group, field)
     for field in _PORTS:
         for group in _alike(entries, field, ()):
-            if len(group) > 1 and all(getattr(entries[index], field) for index in group):
-                yield _with_ports(entries, group, field, sets)
+            yield _with_ports(entries, group, field, sets)
+            for pair in pairwise(group):  # where something between keeps them from being all one
+                yield _with_ports(entries, pair, field, sets)
 
 
 def _alike(entries: Mapping[int, Entry], field: str, blank: Any) -> Iterator[list[int]]:
-    """Indices of entries that say the same but for `field`, which both say something of."""
+    """Indices of entries that say the same but for `field`, of which all say something."""
     groups: defaultdict[Entry, list[int]] = defaultdict(list)
     bare = _blanked(field, blank)
     for index, entry in entries.items():
