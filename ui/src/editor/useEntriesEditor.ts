@@ -43,6 +43,11 @@ export function useEntriesEditor(view: View, editing: Editing) {
       state: EditorState.create({
         doc: text,
         extensions: [
+          // Before the completion: of two keys as urgent as each other the first one goes first.
+          typing(
+            () => latest.current.onSave(),
+            (typed) => latest.current.onText(typed),
+          ),
           margin.current.of(hitGutter(hits, new Set())),
           autocompletion({
             override: [completions(network, { of: "entry", family: family ?? null, kind })],
@@ -50,10 +55,6 @@ export function useEntriesEditor(view: View, editing: Editing) {
             interactionDelay: 0,
           }),
           EditorView.contentAttributes.of({ "aria-label": `Entries of ${name}` }),
-          typing(
-            () => latest.current.onSave(),
-            (typed) => latest.current.onText(typed),
-          ),
         ],
       }),
     });
