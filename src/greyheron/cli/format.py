@@ -1,12 +1,11 @@
 """`grey-heron format` and `generate`: files in their one usual form, and large invented ones."""
 
-from itertools import takewhile
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from greyheron.cli.reading import UNEXPECTED, name_of, network_in, print_data, text_of, write_file
+from greyheron.cli.reading import UNEXPECTED, name_of, network_in, print_data, text_of, with_lists, write_file
 from greyheron.demo.generator import Plan
 from greyheron.demo.generator import generate as generated
 from greyheron.formats.listing import is_listing, read_listing, write_listing
@@ -54,10 +53,7 @@ def _formatted(file: Path, text: str, renumber: bool) -> str:
         except NotationError as error:
             raise DocumentError(misread(error, name_of(file))) from None
     network = network_in(file, text)
-    head = takewhile(lambda line: line.startswith("#"), text.splitlines(keepends=True))
-    return "".join(head) + write_workspace(
-        network.model_copy(update={"lists": tuple(map(even, network.lists))})
-    )
+    return with_lists(text, network, map(even, network.lists))
 
 
 def generate(

@@ -2,6 +2,8 @@
 
 import json
 import sys
+from collections.abc import Iterable
+from itertools import takewhile
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -10,8 +12,8 @@ from rich.console import Console
 
 from greyheron.cli.writing import write_whole
 from greyheron.formats.outgoing import for_terminal
-from greyheron.formats.workspace import read_workspace
-from greyheron.model.document import Network
+from greyheron.formats.workspace import read_workspace, write_workspace
+from greyheron.model.document import AccessList, Network
 from greyheron.model.errors import GreyHeronError
 from greyheron.model.problems import DocumentError, Problem
 
@@ -86,6 +88,12 @@ def text_of(file: Path) -> str:
     except UnicodeDecodeError as error:
         message = f"it is no UTF-8 text: byte {error.start + 1}"
         raise DocumentError([Problem(name_of(file), message)]) from None
+
+
+def with_lists(text: str, network: Network, lists: Iterable[AccessList]) -> str:
+    """The workspace file that `text` is, with other lists; the comments at its head stay."""
+    head = takewhile(lambda line: line.startswith("#"), text.splitlines(keepends=True))
+    return "".join(head) + write_workspace(network.model_copy(update={"lists": tuple(lists)}))
 
 
 def network_in(file: Path, content: str | bytes) -> Network:

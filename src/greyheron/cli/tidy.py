@@ -1,17 +1,23 @@
 """`grey-heron tidy`: lists as short as they can be, deciding alike."""
 
-from itertools import takewhile
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
 from greyheron.analysis.entries.tidy import TidyStep
-from greyheron.cli.reading import UNEXPECTED, CannotGoOn, network_in, print_data, text_of, write_file
+from greyheron.cli.reading import (
+    UNEXPECTED,
+    CannotGoOn,
+    network_in,
+    print_data,
+    text_of,
+    with_lists,
+    write_file,
+)
 from greyheron.cli.scheduling import Scheduler, derived_state
 from greyheron.compute.documents import RunningAndDraft
 from greyheron.compute.questions.tidy import TidiedList, TidyQuestion
-from greyheron.formats.workspace import write_workspace
 from greyheron.model.document import AccessList, Network
 from greyheron.model.notation.lists import read_body
 
@@ -72,6 +78,4 @@ def _written(text: str, network: Network, shorter: dict[str, TidiedList]) -> str
         body = read_body(found.entries, access_list.family, access_list.kind)
         return access_list.model_copy(update={"body": body})
 
-    head = takewhile(lambda line: line.startswith("#"), text.splitlines(keepends=True))
-    lists = tuple(map(as_tidied, network.lists))
-    return "".join(head) + write_workspace(network.model_copy(update={"lists": lists}))
+    return with_lists(text, network, map(as_tidied, network.lists))
