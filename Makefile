@@ -66,6 +66,7 @@ bench: .venv/stamp $(BUILT) .venv/chromium
 	PYTHONPATH=. $(BIN)/python bench/shapes.py
 	PYTHONPATH=. $(BIN)/python bench/goals.py
 	PYTHONPATH=. $(BIN)/python bench/tidying.py
+	PYTHONPATH=. $(BIN)/python bench/differing.py
 	PYTHONPATH=. $(BIN)/python bench/load.py
 	PYTHONPATH=. $(BIN)/python bench/crowd.py
 	PYTHONPATH=. $(BIN)/python bench/screen.py

@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 
 from dd.cudd import BDD, Function
 
+from greyheron.analysis.entries.difference import PacketBox
 from greyheron.core.lists.met import Filtered, Unfiltered
 from greyheron.core.lists.resolved import ResolvedList
 from greyheron.core.lists.rules import Rule
@@ -99,6 +100,19 @@ class Diagrams:
                 left &= ~matched
             self._permits[key] = permitted
         return self._permits[key]
+
+    def boxes(self, boxes: Sequence[PacketBox]) -> Function:
+        """All headers of some boxes."""
+        found = self._bdd.false
+        for box in boxes:
+            each = self._bdd.true
+            for field, region in (("s", box.sources), ("d", box.destinations)):
+                each &= self._bdd.true if region is None else self.blocks(field, region)
+            for field, spans in (("p", box.source_ports), ("q", box.destination_ports)):
+                if spans is not None:
+                    each &= self._ports(field, [PortSpan(low, high) for low, high in spans])
+            found |= each
+        return found
 
     def count(self, found: Function) -> int:
         return int(self._bdd.count(found, 2 * ADDRESS + 2 * PORT))

@@ -159,31 +159,47 @@ def _outside(region: Region, blocks: Sequence[AddressBlock]) -> Region:
 
 def parts_by(region: Region, sets: Iterable[Sequence[AddressBlock]]) -> list[Region]:
     """`region` in parts that none of `sets` tells apart. Raises TooManyParts."""
+    return [part for part, _ in classes_by(region, sets)]
+
+
+def classes_by(region: Region, sets: Iterable[Sequence[AddressBlock]]) -> list[tuple[Region, int]]:
+    """`region` in parts that none of `sets` tells apart, each with the sets that hold it.
+
+    Sets by the bits of a number, the first one lowest. Raises TooManyParts.
+    """
     own = ranges_of(region) or None
-    swept: list[Spans] = []
-    scattered: list[Sequence[AddressBlock]] = []
-    for blocks in sets:
+    swept: list[tuple[int, Spans]] = []
+    scattered: list[tuple[int, Sequence[AddressBlock]]] = []
+    for number, blocks in enumerate(sets):
         ranges = None if own is None else ranges_of(blocks)
         if own is None or ranges is None:
-            scattered.append(blocks)
+            scattered.append((number, blocks))
         else:
-            swept.append(ranges if len(ranges) <= _FEW else spans_near(ranges, own[0][0], own[-1][1]))
-    parts = [region]
+            near = ranges if len(ranges) <= _FEW else spans_near(ranges, own[0][0], own[-1][1])
+            swept.append((number, near))
+    parts = [(region, 0)]
     if own is not None and swept:
-        parts = [prefixes_of(region[0].family, spans) for spans in span_parts(own, swept)]
-    for blocks in scattered:
-        parts = _split(parts, blocks)
+        classes = span_classes(own, swept)
+        parts = [(prefixes_of(region[0].family, spans), inside) for inside, spans in classes.items()]
+    for number, blocks in scattered:
+        parts = _split(parts, blocks, 1 << number)
     return parts
 
 
-def _split(regions: Sequence[Region], blocks: Sequence[AddressBlock]) -> list[Region]:
-    """Each of `regions` as what `blocks` hold of it and what they do not. Raises TooManyParts."""
-    found: list[Region] = []
+def _split(
+    parts: Sequence[tuple[Region, int]], blocks: Sequence[AddressBlock], bit: int
+) -> list[tuple[Region, int]]:
+    """Each of `parts` as what `blocks` hold of it, with `bit`, and what not. Raises TooManyParts."""
+    found: list[tuple[Region, int]] = []
     size = 0
-    for region in regions:
-        outside = _outside(region, blocks)
-        pieces = [minus(region, outside), outside] if outside else [region]
-        size += sum(map(len, pieces))
+    for region, inside in parts:
+        if not any(meet(piece, block) for piece in region for block in blocks):
+            pieces = [(region, inside)]
+        else:
+            outside = minus(region, blocks)
+            held = minus(region, outside) if outside else region
+            pieces = [(held, inside | bit)] + ([(outside, inside)] if outside else [])
+        size += sum(len(region) for region, _ in pieces)
         if size > MOST_BLOCKS:
             raise TooManyParts(len(found) + len(pieces))
         found += pieces
@@ -191,9 +207,17 @@ def _split(regions: Sequence[Region], blocks: Sequence[AddressBlock]) -> list[Re
 
 
 def span_parts(whole: Spans, sets: Iterable[Spans]) -> list[Spans]:
-    """`whole` in parts that none of `sets` tells apart: one sweep over all their borders."""
+    """`whole` in parts that none of `sets` tells apart."""
+    return list(span_classes(whole, enumerate(sets)).values())
+
+
+def span_classes(whole: Spans, sets: Iterable[tuple[int, Spans]]) -> dict[int, Spans]:
+    """`whole` in parts that none of `sets`, each with its number, tells apart: one sweep over all borders.
+
+    By the sets that hold a part, as the bits of a number.
+    """
     turns: dict[int, int] = {}
-    for number, spans in enumerate(sets):
+    for number, spans in sets:
         for low, high in spans:
             for edge in (low, high + 1):
                 turns[edge] = turns.get(edge, 0) ^ 1 << number
@@ -211,7 +235,7 @@ def span_parts(whole: Spans, sets: Iterable[Spans]) -> list[Spans]:
             inside ^= turns[first]
             at += 1
         parts.setdefault(inside, []).append((first, high))
-    return [span_union(spans) for spans in parts.values()]
+    return {inside: span_union(spans) for inside, spans in parts.items()}
 
 
 def spans_near(spans: Spans, low: int, high: int) -> Spans:
@@ -270,6 +294,16 @@ def span_union(parts: Iterable[tuple[int, int]]) -> Spans:
 
 def span_size(spans: Spans) -> int:
     return sum(high - low + 1 for low, high in spans)
+
+
+def disjoint(sets: Iterable[Sequence[AddressBlock]]) -> Region:
+    """All addresses that some of `sets` hold, once. Raises TooManyParts."""
+    blocks = [block for each in sets for block in each]
+    region = tidied(tuple(block for block in blocks if block.length is not None))
+    for block in blocks:
+        if block.length is None:
+            region = (*region, *minus((block,), region))
+    return region
 
 
 def tidied(region: Region) -> Region:

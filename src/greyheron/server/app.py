@@ -30,6 +30,7 @@ from greyheron.server.import_routes import router as import_router
 from greyheron.server.job_routes import router as job_router
 from greyheron.server.jobs import Jobs
 from greyheron.server.observability import Watching, watch
+from greyheron.server.packet_routes import router as packet_router
 from greyheron.server.policy_routes import router as policy_router
 from greyheron.server.problems import Refusal
 from greyheron.server.reach_routes import router as reach_router
@@ -99,6 +100,7 @@ def make_app(
     app.include_router(book_router)
     app.include_router(policy_router)
     app.include_router(rehearsal_router)
+    app.include_router(packet_router)
     app.include_router(tidy_router)
     app.add_api_route("/api/{path:path}", _no_such_route, include_in_schema=False, methods=["GET", "POST"])
     if interface is not None:

@@ -302,9 +302,8 @@ def compare(network_id: str, asked: BareFlow, store: Store, derived: Derived, at
 def read_list(network_id: str, text: ListText, store: Store) -> ListReading:
     """What a list's text means in this network's draft, as it is typed."""
     draft = store.get(network_id).draft
-    item = {"name": text.name, "family": text.family, "kind": text.kind, "entries": text.entries}
     try:
-        after = edited(draft, [Change(collection="lists", key=text.name, item=item)])
+        after = text.typed_in(draft)
     except DocumentError as error:
         return ListReading(problems=problem_items(error.problems), formatted=None, renumbered=None, covers=[])
     written = next(found for found in after.lists if key_of("lists", found) == text.name)

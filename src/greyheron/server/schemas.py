@@ -243,6 +243,10 @@ class ListText(RequestBody):
     kind: ListKind
     entries: Annotated[str, Field(max_length=8_000_000)]
 
+    def typed_in(self, draft: Network) -> Network:
+        """A draft with this list in place of its own. Raises DocumentError."""
+        return edited(draft, [Change(collection="lists", key=self.name, item=self.model_dump())])
+
 
 class ListReading(BaseModel):
     """What a list's text means: its problems, or its own writing and what each entry covers.

@@ -6,8 +6,6 @@ from pydantic import BaseModel
 from greyheron.compute.documents import RunningAndDraft
 from greyheron.compute.questions.tidy import TidiedList, TidyQuestion
 from greyheron.core.progress import Progress
-from greyheron.model.changes import Change
-from greyheron.model.read import edited
 from greyheron.server.dependencies import PROBLEMS, Computations, Derived, Store
 from greyheron.server.jobs import Working
 from greyheron.server.schemas import ListText
@@ -27,8 +25,7 @@ def tidy_list(
 ) -> Working[TidiedList]:
     """Begin to make a list shorter, as it is typed in place of the draft's."""
     stored = store.get(network_id)
-    item = {"name": text.name, "family": text.family, "kind": text.kind, "entries": text.entries}
-    typed = edited(stored.draft, [Change(collection="lists", key=text.name, item=item)])
+    typed = text.typed_in(stored.draft)
 
     def work(progress: Progress) -> TidiedList:
         both = RunningAndDraft(stored.running, typed)

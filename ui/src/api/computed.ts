@@ -99,3 +99,33 @@ export const useAllTidied = (id: string, version: number) =>
     begin: (signal) => answer(api.POST("/api/networks/{network_id}/tidy", { params: of(id), signal })),
     keep: false,
   });
+
+/** What a list decides otherwise as it is typed than as it is saved; what was said before stays meanwhile. */
+export const useTypedPackets = (
+  id: string,
+  version: number,
+  { name, family, kind }: AccessList,
+  entries: string,
+  enabled: boolean,
+) =>
+  useWork({
+    queryKey: ["typed packets", id, version, name, family, kind, entries],
+    begin: (signal) =>
+      answer(
+        api.POST("/api/networks/{network_id}/lists/packets", {
+          params: of(id),
+          body: { name, family, kind, entries },
+          signal,
+        }),
+      ),
+    enabled,
+  });
+
+/** Which packets the draft permits that running does not, and the other way round. */
+export const useChangedPackets = (id: string, version: number, any: boolean) =>
+  useWork({
+    queryKey: ["changed packets", id, version],
+    begin: (signal) =>
+      answer(api.POST("/api/networks/{network_id}/changes/packets", { params: of(id), signal })),
+    enabled: any,
+  });

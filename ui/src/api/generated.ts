@@ -1344,6 +1344,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/lists/packets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed Packets
+         * @description Begin to say what a list of the draft decides otherwise as it is typed than as it is saved.
+         */
+        post: operations["typed_packets"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/changes/packets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Changed Packets
+         * @description Begin to say what the draft permits that running does not, and the other way round.
+         */
+        post: operations["changed_packets"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/lists/tidy": {
         parameters: {
             query?: never;
@@ -1688,6 +1728,68 @@ export interface components {
             collection: "devices" | "links" | "address_sets" | "port_sets" | "periods" | "lists" | "placements" | "requirements" | "tests" | "accepted" | "positions";
             /** Key */
             key: string;
+        };
+        /**
+         * ChangedList
+         * @description A list that decides otherwise, by itself: for all packets that there can be.
+         *
+         *     places:  what that means where it stands, or stood;  left:  why it is not told, or ""
+         */
+        ChangedList: {
+            /** Name */
+            name: string;
+            /** Changed */
+            changed: components["schemas"]["ChangedPackets"][];
+            /** Places */
+            places: components["schemas"]["ChangedPlace"][];
+            /**
+             * Left
+             * @default
+             */
+            left: string;
+        };
+        /**
+         * ChangedPackets
+         * @description Packets that are decided otherwise, in sentences without an end, the largest part first.
+         *
+         *     when:  “during open-hours”; "" for all times;  more:  so many parts are not told
+         */
+        ChangedPackets: {
+            /** When */
+            when: string;
+            /** Packets */
+            packets: string[];
+            /** More */
+            more: number;
+        };
+        /**
+         * ChangedPlace
+         * @description A place where packets are decided otherwise.
+         *
+         *     before, after:  the list that stood there, and the one that does; null for none
+         *     changed:  of the packets that devices and hosts send each other by there; none where nobody sends such
+         *     left:  why that is not told, or ""
+         */
+        ChangedPlace: {
+            /** Device */
+            device: string;
+            /** At */
+            at: string;
+            /** Direction */
+            direction: string;
+            /** Where */
+            where: string;
+            /** Before */
+            before: string | null;
+            /** After */
+            after: string | null;
+            /** Changed */
+            changed: components["schemas"]["ChangedPackets"][];
+            /**
+             * Left
+             * @default
+             */
+            left: string;
         };
         /**
          * Choice
@@ -3031,6 +3133,16 @@ export interface components {
          */
         Outcome: "arrived" | "denied" | "frame denied" | "neighbour discovery stopped" | "denied by zone" | "no session" | "translated address must be used" | "no route" | "no neighbour" | "hop limit reached" | "loop" | "lost" | "refused";
         /**
+         * PacketChanges
+         * @description Lists that decide otherwise, and places that have another list, or one no more.
+         */
+        PacketChanges: {
+            /** Lists */
+            lists: components["schemas"]["ChangedList"][];
+            /** Places */
+            places: components["schemas"]["ChangedPlace"][];
+        };
+        /**
          * PartLines
          * @description The parts of one section of a device, each as it would be typed.
          */
@@ -4316,6 +4428,25 @@ export interface components {
             known: number;
             result: components["schemas"]["BroughtReport"] | null;
         };
+        /** Working[ChangedList] */
+        Working_ChangedList_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
+            early?: components["schemas"]["ChangedList"] | null;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
+            result: components["schemas"]["ChangedList"] | null;
+        };
         /** Working[Findings] */
         Working_Findings_: {
             /** Id */
@@ -4353,6 +4484,25 @@ export interface components {
              */
             known: number;
             result: components["schemas"]["LastRehearsal"] | null;
+        };
+        /** Working[PacketChanges] */
+        Working_PacketChanges_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
+            early?: components["schemas"]["PacketChanges"] | null;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
+            result: components["schemas"]["PacketChanges"] | null;
         };
         /** Working[Policy] */
         Working_Policy_: {
@@ -9680,6 +9830,144 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Working_LastRehearsal_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    typed_packets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_ChangedList_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    changed_packets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_PacketChanges_"];
                 };
             };
             /** @description Not Found */

@@ -2,10 +2,12 @@ import { closeCompletion } from "@codemirror/autocomplete";
 import type { EditorView } from "@codemirror/view";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { AccessList, Intent, ProblemItem } from "../api/client";
+import { useTypedPackets } from "../api/computed";
 import { useCounters } from "../api/queries";
 import { useListReading } from "../api/reading";
 import { Failed } from "../kit/Failed";
 import { useNotices } from "../kit/notices";
+import { ListPackets } from "../marks/PacketChanges";
 import { useFocusTaker } from "../state/focus";
 import { useSettled } from "../state/useSettled";
 import { useOpened } from "../workbench/opened";
@@ -104,6 +106,7 @@ export function ListEditor({ list, point }: Props) {
       {saved.trim() === "" && <FirstLines list={list} onTake={add} />}
       <Problems problems={problems} />
       <IdleEntries idle={idle} />
+      {dirty && problems.length === 0 && <TypedPackets list={list} text={settled} />}
       {elsewhere && <Elsewhere saved={saved} />}
       <Buttons
         dirty={dirty}
@@ -127,6 +130,22 @@ export function ListEditor({ list, point }: Props) {
         />
       )}
       <Covers covers={(!dirty && reading.data?.covers) || []} />
+    </section>
+  );
+}
+
+/** What the typed entries permit that the saved ones do not, and the other way round. */
+function TypedPackets({ list, text }: { list: AccessList; text: string }) {
+  const { id, network } = useOpened();
+  const found = useTypedPackets(id, network.version, list, text, true);
+  return (
+    <section aria-label="What this edit changes" className="px-3 pt-2 text-fine">
+      <Failed of={found} className="" />
+      {found.data && (
+        <div className={found.isPlaceholderData ? "opacity-60" : undefined}>
+          <ListPackets of={found.data} />
+        </div>
+      )}
     </section>
   );
 }

@@ -1,10 +1,19 @@
 import { useState } from "react";
-import type { Change, Difference, DiffLine, ReachMatrix, ReachQuestion } from "../api/client";
-import { useFindings, usePolicy, useReach } from "../api/computed";
+import type {
+  Change,
+  ChangedPlace,
+  Difference,
+  DiffLine,
+  PacketChanges,
+  ReachMatrix,
+  ReachQuestion,
+} from "../api/client";
+import { useChangedPackets, useFindings, usePolicy, useReach } from "../api/computed";
 import { useDifferences, useRevisions } from "../api/queries";
 import { Failed } from "../kit/Failed";
 import { useNotices } from "../kit/notices";
 import { answerWords } from "../marks/AnswerMark";
+import { ListPackets, PlacePackets } from "../marks/PacketChanges";
 import { go } from "../state/location";
 import { requirementsOnScreen } from "../state/onScreen";
 import { counted, FAMILY_WORDS } from "../state/words";
@@ -32,6 +41,7 @@ export function ChangesView() {
   const tried = known !== undefined && !trying.stale;
   const book = tried ? known : undefined;
   const differences = useDifferences(id, network.version);
+  const packets = useChangedPackets(id, network.version, network.changes.length > 0);
   const [note, setNote] = useState("");
   const revisions = useRevisions(id, network.version);
   const moved = book?.tests.filter((test) => test.running.verdict !== test.draft.verdict) ?? [];
@@ -58,9 +68,14 @@ export function ChangesView() {
         <Failed of={differences} className="" />
         <ul>
           {differences.data?.map((each) => (
-            <Item key={`${each.collection} ${each.key} ${each.verb}`} difference={each} />
+            <Item
+              key={`${each.collection} ${each.key} ${each.verb}`}
+              difference={each}
+              packets={packets.isPlaceholderData ? undefined : packets.data}
+            />
           ))}
         </ul>
+        <Failed of={packets} className="" />
         {network.changes.length > 0 && (
           <>
             <h3 className="mt-5 mb-1 font-semibold">What it does to the book</h3>
@@ -177,8 +192,12 @@ const SIGNS: Record<DiffLine["sign"], [string, string]> = {
 };
 
 /** One thing that will be otherwise, line by line and in order. */
-function Item({ difference }: { difference: Difference }) {
+function Item({ difference, packets }: { difference: Difference; packets: PacketChanges | undefined }) {
   const { collection, key, verb, was, lines } = difference;
+  const [list, places] = [
+    collection === "lists" ? packets?.lists.find(({ name }) => name === key) : undefined,
+    collection === "placements" ? (packets?.places.filter((place) => standsAt(place, key, was)) ?? []) : [],
+  ];
   return (
     <li className="border-t border-rule py-2">
       <p>
@@ -203,9 +222,21 @@ function Item({ difference }: { difference: Difference }) {
           })}
         </pre>
       )}
+      {(list || places.length > 0) && (
+        <div className="mt-1 border-l-2 border-rule pl-2">
+          {list && <ListPackets of={list} />}
+          {places.map((place) => (
+            <PlacePackets key={`${place.where} ${place.before} ${place.after}`} of={place} />
+          ))}
+        </div>
+      )}
     </li>
   );
 }
+
+/** Whether a place is one that a placement is at, or was at before it moved. */
+const standsAt = (place: ChangedPlace, ...keys: (string | null)[]) =>
+  keys.some((key) => key?.startsWith(`${place.device}:${place.at}:${place.direction}:`));
 
 function nameOf(collection: Change["collection"], key: string): string {
   if (collection !== "placements") return key;

@@ -15,23 +15,21 @@ from greyheron.analysis.entries.joining import Join, Sets, joins_of
 from greyheron.analysis.entries.packet_classes import classes_of, first_match, ranked
 from greyheron.core.headers import Ints
 from greyheron.core.lists.fields import FIELDS
-from greyheron.core.lists.matching import NEIGHBOUR_DISCOVERY
+from greyheron.core.lists.matching import AT_THE_END, implicit_rules
 from greyheron.core.lists.periods import spans_of
 from greyheron.core.lists.resolved import Names, ResolvedList, rule_of
 from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet
 from greyheron.core.progress import Progress, unwatched
 from greyheron.model.document import AccessList, Network
-from greyheron.model.entry import Entry, IcmpMatch, ListBody
+from greyheron.model.entry import Entry, ListBody
 from greyheron.model.values import Action, Family
 
 _ROUNDS = 40
 _NAMED = 3
-_LAST = 1 << 40
-"""The numbers of what stands unseen at the end of a list are above those of all entries."""
 _Does = tuple[Action, bool, bool]
 """What is done with a packet: action, whether it is logged, whether a denial is not answered."""
-_AT_THE_END: _Does = (Action.DENY, False, False)
+_IMPLICITLY: _Does = (Action.DENY, False, False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,8 +75,8 @@ class _Tidying:
         self._times = sorted({span.active & periods for span in spans_of(network)}, key=sorted)
         self._rules = {index: rule_of(entry, family, self._names) for index, entry in self._entries.items()}
         self._hulls = _Hulls(list(self._rules.values()), family)
-        self._end = _end_of(family)
-        last = Entry(_LAST, Action.DENY)
+        self._end = implicit_rules(family)
+        last = Entry(AT_THE_END, Action.DENY)
         self._last = (*self._end, Rule(last, None, None, None, None))
         self._steps: list[TidyStep] = []
 
@@ -192,7 +190,7 @@ class _Tidying:
 
     def _done(self, rules: Sequence[Rule], packet: Packet) -> _Does:
         rule = first_match([*rules, *self._end], packet)
-        return _AT_THE_END if rule is None else _does(rule.entry)
+        return _IMPLICITLY if rule is None else _does(rule.entry)
 
 
 def _does(entry: Entry) -> _Does:
@@ -200,7 +198,7 @@ def _does(entry: Entry) -> _Does:
 
 
 def _why(each: Ineffective) -> str:
-    by = [number for number in each.by if number < _LAST]
+    by = [number for number in each.by if number < AT_THE_END]
     if not by:
         return "the end of the list does the same"
     who = f"entr{'ies' if len(by) > 1 else 'y'} {', '.join(map(str, by[:_NAMED]))}"
@@ -209,18 +207,6 @@ def _why(each: Ineffective) -> str:
         return f"{who}{more} would do the same"
     opposite = ", and does the opposite: perhaps it should stand above" if each.opposite else ""
     return f"{who}{more} takes all of its packets first{opposite}"
-
-
-def _end_of(family: Family) -> tuple[Rule, ...]:
-    """What stands unseen before the implicit deny: an IPv6 list permits neighbour discovery (§3)."""
-    if family is Family.IPV4:
-        return ()
-    return tuple(
-        Rule(
-            Entry(_LAST, Action.PERMIT, protocol=family.icmp, icmp=IcmpMatch(kind)), None, None, None, None
-        ).among(FIELDS)
-        for kind in NEIGHBOUR_DISCOVERY
-    )
 
 
 class _Hulls:

@@ -7,7 +7,7 @@ from itertools import chain, islice, product
 from msgspec import Struct
 
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving, shortened
-from greyheron.analysis.findings.wrong_direction import ANY_PROTOCOL
+from greyheron.analysis.network.passing import ANY_PROTOCOL
 from greyheron.analysis.proof.answers import Answer, Party, Proof
 from greyheron.analysis.proof.endpoints import Endpoints
 from greyheron.analysis.proof.over_time import prove_in_time

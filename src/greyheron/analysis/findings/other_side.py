@@ -7,8 +7,9 @@ from msgspec.structs import replace
 
 from greyheron.analysis.advice.entries import holding
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, line_of
-from greyheron.analysis.findings.translated import AsTranslated, as_translated, translations_of
-from greyheron.analysis.findings.wrong_direction import Ends, Passers, comes_by, ends_of
+from greyheron.analysis.findings.wrong_direction import Ends, comes_by, ends_of
+from greyheron.analysis.network.passing import Passers
+from greyheron.analysis.network.translated import AsTranslated, as_translated, translations_of
 from greyheron.analysis.proof.endpoints import Endpoints
 from greyheron.core.lists.resolved import ResolvedList
 from greyheron.model.attachment import AttachmentPoint

@@ -8,7 +8,8 @@ from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severit
 from greyheron.analysis.findings.fragments import holes_for_fragments
 from greyheron.analysis.findings.other_side import naming_the_other_side
 from greyheron.analysis.findings.shared_path import keeping_from_more
-from greyheron.analysis.findings.wrong_direction import facing_away, passers_of
+from greyheron.analysis.findings.wrong_direction import facing_away
+from greyheron.analysis.network.passing import passers_of
 from greyheron.analysis.proof.endpoints import Endpoints
 from greyheron.core.walk.delivery import lines_for
 from greyheron.model.attachment import AttachmentPoint
@@ -33,7 +34,7 @@ def in_placements(ground: Ground) -> Iterator[Finding]:
         )
         forwarding = ground.engines(ground.world.with_possible_hosts.baseline).forwarding(family)
         passers = ground.kept.of(
-            ("passers", family), (everyone, forwarding), partial(passers_of, ground, family, everyone)
+            ("passers", family), (everyone, forwarding), partial(passers_of, ground.world, network, everyone)
         )
         yield from facing_away(ground, family, everyone, passers)
         yield from naming_the_other_side(ground, family, everyone, passers)

@@ -7,7 +7,7 @@ import numpy as np
 
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving, shortened
 from greyheron.analysis.findings.misplaced import last_places
-from greyheron.analysis.findings.wrong_direction import ANY_PROTOCOL, Passers, Passing
+from greyheron.analysis.network.passing import ANY_PROTOCOL, Passers, Passing
 from greyheron.analysis.proof.answers import Party
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.analysis.proof.wording import flow_between

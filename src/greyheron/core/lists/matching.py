@@ -1,14 +1,19 @@
 """What a list does with a packet: the first entry that matches decides (§3)."""
 
+from functools import cache
+
 from msgspec import Struct
 
-from greyheron.core.lists.fields import Field
+from greyheron.core.lists.fields import FIELDS, Field
 from greyheron.core.lists.resolved import ResolvedList
 from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet
+from greyheron.model.entry import Entry, IcmpMatch
 from greyheron.model.values import Action, Family
 
 NEIGHBOUR_DISCOVERY = range(133, 137)
+AT_THE_END = 1 << 40
+"""The number of what stands unseen at the end of a list: above those of all entries."""
 
 
 class Mismatch(Struct, frozen=True):
@@ -55,6 +60,16 @@ def discovers(packet: Packet) -> bool:
     """Whether an IPv6 list permits it just before its implicit deny: neighbour discovery (RFC 4861)."""
     icmp = packet.family is Family.IPV6 and packet.protocol == Family.IPV6.icmp
     return icmp and packet.icmp_type in NEIGHBOUR_DISCOVERY
+
+
+@cache
+def implicit_rules(family: Family) -> tuple[Rule, ...]:
+    """What stands unseen before the implicit deny: an IPv6 list permits neighbour discovery (§3)."""
+    if family is Family.IPV4:
+        return ()
+    matches = (IcmpMatch(number) for number in NEIGHBOUR_DISCOVERY)
+    entries = (Entry(AT_THE_END, Action.PERMIT, protocol=family.icmp, icmp=each) for each in matches)
+    return tuple(Rule(entry, None, None, None, None).among(FIELDS) for entry in entries)
 
 
 def first_mismatch(rule: Rule, packet: Packet) -> Field | None:

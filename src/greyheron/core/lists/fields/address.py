@@ -11,8 +11,8 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from greyheron.core.headers import Headers, Ints, Words, occurring, split
-from greyheron.core.intervals import Blocks, Spans, parts_by
-from greyheron.core.lists.fields.field import RangedField, Says, TableRows, span_rows
+from greyheron.core.intervals import Blocks, Spans, classes_by, disjoint, parts_by, tidied
+from greyheron.core.lists.fields.field import RangedField, Says, TableRows, ValueClass, Values, span_rows
 from greyheron.core.lists.fields.services import Tag
 from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet, Way
@@ -57,6 +57,17 @@ class AddressField(RangedField):
     def parts(self, rule: Rule, others: Sequence[Rule], family: Family) -> list[int]:
         sets = {blocks for each in others if (blocks := self.blocks(each)) is not None}
         return [part[0].first for part in parts_by(self._region(rule, family), sets) if part]
+
+    def classes(
+        self, said: Sequence[Blocks], within: Sequence[Blocks | None], family: Family
+    ) -> list[ValueClass]:
+        among = [blocks for blocks in within if blocks is not None]
+        whole = _EVERYONE[family] if len(among) < len(within) else disjoint(among)
+        return [*classes_by(whole, said)] if whole else []
+
+    def joined(self, some: Sequence[Values], family: Family) -> Values | None:
+        region = tidied(tuple(block for each in some for block in each))
+        return None if region == _EVERYONE[family] else region
 
     def borders(self, rule: Rule, others: Sequence[Rule], family: Family) -> list[int]:
         own = self._region(rule, family)

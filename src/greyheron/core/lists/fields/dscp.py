@@ -11,7 +11,7 @@ from greyheron.core.lists.fields.field import KindField, NamedValues, Says
 from greyheron.core.lists.fields.services import ALL_DSCP, HeaderPart, Tag
 from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet, Way
-from greyheron.model.header import DscpTerms
+from greyheron.model.header import DscpSpan, DscpTerms
 from greyheron.model.notation.clauses import DSCP, Clause
 from greyheron.model.values import Family
 
@@ -37,8 +37,17 @@ class DscpField(KindField):
         return spans[0][0], spans[-1][1]
 
     def variants(self, kind: Packet, named: NamedValues) -> Iterable[Packet]:
-        told = {spans_of_terms(terms) for terms in named if isinstance(terms, tuple)}
+        told = _told(named)
         return [replace(kind, dscp=part[0][0]) for part in span_parts(ALL_DSCP, told)] if told else [kind]
+
+    def variant_words(self, kind: Packet, named: NamedValues) -> str:
+        parts = span_parts(ALL_DSCP, _told(named))
+        own = next((part for part in parts if len(parts) > 1 and part[0][0] == kind.dscp), ())
+        return f"dscp {','.join(str(DscpSpan(low, high)) for low, high in own)}" if own else ""
+
+
+def _told(named: NamedValues) -> set[Spans]:
+    return {spans_of_terms(terms) for terms in named if isinstance(terms, tuple)}
 
 
 def spans_of_terms(terms: DscpTerms) -> Spans:

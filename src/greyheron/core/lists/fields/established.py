@@ -43,3 +43,8 @@ class EstablishedField(KindField):
         if kind.protocol != TCP:
             return [kind]
         return [replace(kind, flags=flags) for flags in (TcpFlags.SYN, TcpFlags.ACK)]
+
+    def variant_words(self, kind: Packet, named: NamedValues) -> str:
+        if True not in named or kind.protocol != TCP or kind.fragment:
+            return ""
+        return "established" if kind.flags & _MADE else "not established"

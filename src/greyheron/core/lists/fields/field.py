@@ -57,6 +57,10 @@ class KindField(Field):
     def variants(self, kind: Packet, named: NamedValues) -> Iterable[Packet]:
         """`kind` with every value that entries which name these tell apart, and one that none names."""
 
+    @abstractmethod
+    def variant_words(self, kind: Packet, named: NamedValues) -> str:
+        """What that is among the variants, as a reader would say it; "" where there is nothing to tell."""
+
 
 class TableRows(ABC):
     """One ranged field of a list's entries: values in classes that no entry tells apart."""
@@ -87,6 +91,18 @@ class RangedField(Field):
         """Values that the entry matches, one of each kind that others tell apart. Raises TooManyParts."""
 
     @abstractmethod
+    def classes(self, said: Sequence[Any], within: Sequence[Any], family: Family) -> "list[ValueClass]":
+        """Values in classes that rules which say such do not tell apart, each with those that match it.
+
+        said:  what rules say, never None;  within:  values that none of these speaks of are left out, unless
+        one of them is None. Raises TooManyParts.
+        """
+
+    @abstractmethod
+    def joined(self, some: "Sequence[Values]", family: Family) -> "Values | None":
+        """The values of disjoint classes in one; None where those are all that there are."""
+
+    @abstractmethod
     def borders(self, rule: Rule, others: Sequence[Rule], family: Family) -> list[int]:
         """Values that the entry matches, next to where others begin and end."""
 
@@ -95,6 +111,10 @@ class RangedField(Field):
         """The ports of a conversation's sender that it tells apart in packets that way; None: it does not."""
 
 
+Values = tuple[Any, ...]
+"""Addresses as a region, or ports as spans."""
+ValueClass = tuple[Values, int]
+"""Values that are alike, and by the bits of a number which of what is said matches them."""
 WORD = 64
 
 

@@ -1,7 +1,8 @@
 """`flags`: TCP packets with some control bits set and others clear (RFC 9293 3.1)."""
 
 from collections.abc import Iterable
-from operator import attrgetter
+from functools import reduce
+from operator import attrgetter, or_
 from typing import ClassVar
 
 from msgspec.structs import replace
@@ -47,6 +48,13 @@ class FlagsField(KindField):
             if any(isinstance(each, FlagsMatch) and flag & (each.on | each.off) for each in named):
                 found = [replace(each, flags=flags) for each in found for flags in _both(each.flags, flag)]
         return found
+
+    def variant_words(self, kind: Packet, named: NamedValues) -> str:
+        matches = [each for each in named if isinstance(each, FlagsMatch)]
+        if not matches or kind.protocol != TCP or kind.fragment:
+            return ""
+        told = reduce(or_, (each.on | each.off for each in matches))
+        return f"flags {FlagsMatch(on=kind.flags & told, off=~kind.flags & told)}"
 
 
 def _both(flags: TcpFlags, flag: TcpFlags) -> tuple[TcpFlags, TcpFlags]:

@@ -38,3 +38,6 @@ class FragmentField(KindField):
             kind,
             replace(kind, fragment=True, flags=TcpFlags.NONE, icmp_type=None, icmp_code=None),
         ]
+
+    def variant_words(self, kind: Packet, named: NamedValues) -> str:
+        return "fragments" if kind.fragment else "not fragments"

@@ -12,6 +12,7 @@ from greyheron.core.lists.fields.services import ALL_PORTS, HeaderPart, Tag, icm
 from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet, Way
 from greyheron.model.entry import IcmpMatch
+from greyheron.model.names import icmp_name
 from greyheron.model.notation.clauses import ICMP, Clause
 from greyheron.model.values import Family
 
@@ -55,3 +56,15 @@ class IcmpField(KindField):
         known = {(icmp.type, icmp.code or 0) for icmp in named if isinstance(icmp, IcmpMatch)}
         known |= {(number, _UNNAMED_CODE) for number, _ in known} | {(_UNNAMED_TYPE, 0)}
         return [replace(kind, icmp_type=number, icmp_code=code) for number, code in sorted(known)]
+
+    def variant_words(self, kind: Packet, named: NamedValues) -> str:
+        matches = [each for each in named if isinstance(each, IcmpMatch)]
+        number, code = kind.icmp_type, kind.icmp_code
+        if number is None or code is None or not matches:
+            return ""
+        codes = {each.code for each in matches if each.type == number}
+        if not codes:
+            return "any other type"
+        told = code if code in codes else None
+        name = icmp_name(kind.family, number, told) or f"type {number}" + f" code {told}" * (told is not None)
+        return f"{name} with any other code" if told is None and codes != {None} else name

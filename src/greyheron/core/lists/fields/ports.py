@@ -2,14 +2,15 @@
 
 from abc import abstractmethod
 from collections.abc import Iterable, Sequence
+from itertools import chain
 from operator import attrgetter
 from typing import ClassVar
 
 import numpy as np
 
 from greyheron.core.headers import NO_PORT, Headers, Ints, Words
-from greyheron.core.intervals import Spans, span_parts, span_union
-from greyheron.core.lists.fields.field import RangedField, Says, TableRows, span_rows
+from greyheron.core.intervals import Spans, span_classes, span_parts, span_union
+from greyheron.core.lists.fields.field import RangedField, Says, TableRows, ValueClass, Values, span_rows
 from greyheron.core.lists.fields.services import ALL_PORTS, Tag
 from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet, Way
@@ -74,6 +75,18 @@ class PortField(RangedField):
         sets = {terms for each in others if (terms := self.terms(each)) is not None}
         own = self._spans(rule)
         return [part[0][0] for part in (span_parts(own, map(spans_of, sets)) if sets else [own])]
+
+    def classes(
+        self, said: Sequence[Terms], within: Sequence[Terms | None], family: Family
+    ) -> list[ValueClass]:
+        among = [spans_of(terms) for terms in within if terms is not None]
+        whole = ALL_PORTS if len(among) < len(within) else span_union(chain.from_iterable(among))
+        found = span_classes(whole, enumerate(map(spans_of, said)))
+        return [(spans, inside) for inside, spans in found.items()]
+
+    def joined(self, some: Sequence[Values], family: Family) -> Values | None:
+        spans = span_union((low, high) for each in some for low, high in each)
+        return None if spans == ALL_PORTS else spans
 
     def borders(self, rule: Rule, others: Sequence[Rule], family: Family) -> list[int]:
         own = self._spans(rule)

@@ -11,7 +11,7 @@ from greyheron.core.lists.fields.field import KindField, NamedValues, Says
 from greyheron.core.lists.fields.services import ALL_PROTOCOLS, HeaderPart, Tag
 from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet, Way
-from greyheron.model.names import TCP, UDP
+from greyheron.model.names import TCP, UDP, protocol_name
 from greyheron.model.notation.clauses import PROTOCOL, Clause
 from greyheron.model.values import Family
 
@@ -43,3 +43,7 @@ class ProtocolField(KindField):
         known = {number for number in named if isinstance(number, int)} | {TCP, UDP, kind.family.icmp}
         other = next(number for number in range(253, 0, -1) if number not in known)
         return [replace(kind, protocol=number) for number in sorted({*known, other})]
+
+    def variant_words(self, kind: Packet, named: NamedValues) -> str:
+        known = {*named, TCP, UDP, kind.family.icmp}
+        return protocol_name(kind.protocol, kind.family) if kind.protocol in known else "any other protocol"
