@@ -110,6 +110,33 @@ def test_a_list_is_tidied_seen_step_by_step_and_undone_in_one(page: Page) -> Non
     expect(editor(page, "hides-in")).not_to_contain_text("172.20.64.0/24")
 
 
+def test_an_edit_says_which_packets_it_permits_and_two_revisions_are_compared(page: Page) -> None:
+    page.keyboard.press("2")
+    page.get_by_role("button", name="hides-in").click()
+    editor(page, "hides-in").click()
+    page.keyboard.press("Control+Home")
+    page.keyboard.insert_text("5 permit tcp from @cameras to @ledger port 1-1023\n")
+    said = page.get_by_role("region", name="What this edit changes")
+    sentence = "permits 8 × 1 × 1,023 more: tcp from cameras to ledger, ports 1–1023"
+    expect(said).to_contain_text(sentence)
+    expect(said).to_contain_text("entering hide-gw by eth1")
+    page.keyboard.press("Control+s")
+    expect(page.get_by_text("saved in the draft")).to_be_visible()
+    expect(said).to_have_count(0)
+    page.get_by_role("button", name=re.compile("^Changes")).click()
+    expect(page.get_by_role("main")).to_contain_text(sentence)
+    page.get_by_role("main").get_by_role("button", name="Apply", exact=True).click()
+    chooser = page.get_by_role("form", name="Compare revisions")
+    chooser.get_by_label("From revision").select_option("1")
+    chooser.get_by_label("To revision").select_option("2")
+    chooser.get_by_role("button", name="Compare").click()
+    compared = page.get_by_role("region", name="Comparison")
+    expect(compared.get_by_role("region", name="Packets")).to_contain_text(sentence)
+    expect(compared.get_by_role("region", name="Written")).to_contain_text("+ 5 permit tcp from @cameras")
+    compared.get_by_role("button", name="Close").click()
+    expect(compared).to_have_count(0)
+
+
 def test_marks_follow_what_is_typed_before_it_is_saved(page: Page) -> None:
     page.get_by_role("button", name="hides-in", exact=True).click()
     editor(page, "hides-in").click()

@@ -23,6 +23,7 @@ from greyheron.compute.plain import (
 from greyheron.compute.questions.advice import AdviceQuestion
 from greyheron.compute.questions.book import BookQuestion
 from greyheron.compute.questions.findings import FindingsQuestion
+from greyheron.compute.questions.packets import PacketsQuestion
 from greyheron.compute.questions.policy import PolicyQuestion, ProofsQuestion
 from greyheron.compute.questions.question import Question
 from greyheron.compute.questions.reach import MatrixQuestion, ReachChangeQuestion
@@ -43,6 +44,7 @@ QUESTIONS: tuple[Question[Any], ...] = (
     AdviceQuestion(statement=BOTH.draft.requirements[0].statement),
     ReachChangeQuestion(),
     TidyQuestion(),
+    PacketsQuestion(),
 )
 KINDS = (*map(type, QUESTIONS), MatrixQuestion, TrafficQuestion)
 

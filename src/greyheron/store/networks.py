@@ -233,6 +233,12 @@ class NetworkStore:
             )
             return [Revision(row.number, row.note, in_utc(row.applied_at)) for row in rows]
 
+    def revision(self, network_id: str, number: int) -> Network:
+        """What was in force as revision `number`. Raises UnknownNetwork and UnknownRevision."""
+        with Session(self._reading) as session:
+            network_row(session, network_id)
+            return self._documents.parsed(revision_row(session, network_id, number).document)
+
     def _replaced(self, writing: "_Transaction", label: str, after: Network) -> None:
         before = writing.before.draft
         changes = difference(before, after)

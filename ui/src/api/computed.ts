@@ -129,3 +129,18 @@ export const useChangedPackets = (id: string, version: number, any: boolean) =>
       answer(api.POST("/api/networks/{network_id}/changes/packets", { params: of(id), signal })),
     enabled: any,
   });
+
+/** What a later revision, or the draft, has otherwise than an earlier one. */
+export const useComparedRevisions = (id: string, version: number, before: number, after: number | null) =>
+  useWork({
+    queryKey: ["compared revisions", id, after === null ? version : null, before, after],
+    begin: (signal) =>
+      answer(
+        api.POST("/api/networks/{network_id}/revisions/compare", {
+          params: of(id),
+          body: { before, after },
+          signal,
+        }),
+      ),
+    keep: false,
+  });

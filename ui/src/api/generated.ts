@@ -1384,6 +1384,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare Revisions
+         * @description Begin to compare two revisions, or a revision with the draft.
+         */
+        post: operations["compare_revisions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/lists/tidy": {
         parameters: {
             query?: never;
@@ -1881,6 +1901,26 @@ export interface components {
              * @default []
              */
             broken: string[];
+        };
+        /**
+         * Compared
+         * @description Two revisions by their numbers. `after` null: the draft.
+         */
+        Compared: {
+            /** Before */
+            before: number;
+            /** After */
+            after?: number | null;
+        };
+        /**
+         * ComparedRevisions
+         * @description What a later state has otherwise: in a sentence, and in sections that have something to say.
+         */
+        ComparedRevisions: {
+            /** Sentence */
+            sentence: string;
+            /** Sections */
+            sections: components["schemas"]["ToldSection"][];
         };
         /**
          * Completion
@@ -2622,6 +2662,24 @@ export interface components {
         LettingThrough: {
             exact: components["schemas"]["Letting"];
             few: components["schemas"]["Letting"];
+        };
+        /**
+         * Line
+         * @description A line of what is told: how deep it stands under others, and whether it is in the notation.
+         */
+        Line: {
+            /** Text */
+            text: string;
+            /**
+             * Depth
+             * @default 0
+             */
+            depth: number;
+            /**
+             * Written
+             * @default false
+             */
+            written: boolean;
         };
         /**
          * LineKind
@@ -4100,6 +4158,13 @@ export interface components {
             /** Intents */
             intents: (components["schemas"]["MakeChanges"] | components["schemas"]["Put"] | components["schemas"]["Remove"] | components["schemas"]["JoinDevices"] | components["schemas"]["Duplicate"] | components["schemas"]["PlaceList"] | components["schemas"]["TakeOff"] | components["schemas"]["NewList"] | components["schemas"]["NewTests"] | components["schemas"]["Require"] | components["schemas"]["Accept"] | components["schemas"]["Arrange"] | components["schemas"]["Together"])[];
         };
+        /** ToldSection */
+        ToldSection: {
+            /** Title */
+            title: string;
+            /** Lines */
+            lines: components["schemas"]["Line"][];
+        };
         /**
          * TraceReport
          * @description A traced test flow. `exchanges` holds one report for each combination of equal-cost paths; where the
@@ -4446,6 +4511,25 @@ export interface components {
              */
             known: number;
             result: components["schemas"]["ChangedList"] | null;
+        };
+        /** Working[ComparedRevisions] */
+        Working_ComparedRevisions_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
+            early?: components["schemas"]["ComparedRevisions"] | null;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
+            result: components["schemas"]["ComparedRevisions"] | null;
         };
         /** Working[Findings] */
         Working_Findings_: {
@@ -9968,6 +10052,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Working_PacketChanges_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    compare_revisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Compared"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_ComparedRevisions_"];
                 };
             };
             /** @description Not Found */

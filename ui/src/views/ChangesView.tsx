@@ -19,6 +19,7 @@ import { requirementsOnScreen } from "../state/onScreen";
 import { counted, FAMILY_WORDS } from "../state/words";
 import { useOpened } from "../workbench/opened";
 import { Rehearsal } from "./Rehearsal";
+import { type Pair, RevisionChooser, RevisionComparison } from "./RevisionComparison";
 
 const NAMES: Record<Change["collection"], string> = {
   devices: "Device",
@@ -43,6 +44,7 @@ export function ChangesView() {
   const differences = useDifferences(id, network.version);
   const packets = useChangedPackets(id, network.version, network.changes.length > 0);
   const [note, setNote] = useState("");
+  const [pair, setPair] = useState<Pair | null>(null);
   const revisions = useRevisions(id, network.version);
   const moved = book?.tests.filter((test) => test.running.verdict !== test.draft.verdict) ?? [];
   const surprises = book?.tests.filter((test) => test.draft.judgement?.standing !== "holds") ?? [];
@@ -63,6 +65,7 @@ export function ChangesView() {
   return (
     <main className="grid min-h-0 grid-cols-[minmax(0,1fr)_clamp(220px,26vw,360px)]">
       <div className="min-h-0 overflow-y-auto px-6 py-4">
+        {pair && <RevisionComparison pair={pair} onClose={() => setPair(null)} />}
         <h2 className="mb-2 text-head font-semibold">Changes</h2>
         {network.changes.length === 0 && <p className="quiet">Nothing: the draft is what is running.</p>}
         <Failed of={differences} className="" />
@@ -144,6 +147,9 @@ export function ChangesView() {
       <aside aria-label="Revisions" className="min-h-0 overflow-y-auto border-l border-rule px-5 py-4">
         <h2 className="mb-2 text-head font-semibold">History</h2>
         <Failed of={revisions} className="" />
+        {revisions.data && (
+          <RevisionChooser numbers={revisions.data.map(({ number }) => number)} onChoose={setPair} />
+        )}
         <ol>
           {revisions.data?.map((revision, index) => (
             <li key={revision.number} className="flex items-start gap-3 border-t border-rule py-1.5">

@@ -14,7 +14,7 @@ from msgspec import Struct
 from greyheron.analysis.entries.packet_classes import has_ports, kinds_of, named_values
 from greyheron.core.intervals import Region, Spans, TooManyParts, size, span_size
 from greyheron.core.lists.fields import ADDRESS_FIELDS, FIELDS, KIND_FIELDS, PORT_FIELDS, RANGED_FIELDS
-from greyheron.core.lists.fields.field import KindField, Values
+from greyheron.core.lists.fields.field import FieldValues, KindField
 from greyheron.core.lists.matching import implicit_rules
 from greyheron.core.lists.resolved import ResolvedList
 from greyheron.core.lists.rules import Rule
@@ -46,7 +46,7 @@ class PacketBox(Struct, frozen=True):
     destination_ports: Spans | None
 
     @property
-    def values(self) -> tuple[Values | None, ...]:
+    def values(self) -> tuple[FieldValues | None, ...]:
         """What is said of each ranged field, in their order."""
         return self.sources, self.destinations, self.source_ports, self.destination_ports
 
@@ -63,10 +63,10 @@ def changed_packets(
 
     Raises TooManyParts where that is too much to be told, and Cancelled.
     """
-    return _Comparison(before, after, progress).boxes()
+    return _SideBySide(before, after, progress).boxes()
 
 
-class _Comparison:
+class _SideBySide:
     """Two lists, side by side; entries of each by the bits of a number, the first one lowest.
 
     A state is what is left to match of both. What becomes of a state has a number: 0 nothing, 1 and 2 that
@@ -94,8 +94,8 @@ class _Comparison:
             for level in range(_LEVELS)
         ] + [[-1, -1]]
         self._known: dict[tuple[int, int, int], int] = {}
-        self._numbers: dict[tuple[tuple[Values | None, int], ...], int] = {}
-        self._nodes: list[tuple[tuple[Values | None, int], ...]] = [(), (), ()]
+        self._numbers: dict[tuple[tuple[FieldValues | None, int], ...], int] = {}
+        self._nodes: list[tuple[tuple[FieldValues | None, int], ...]] = [(), (), ()]
 
     def boxes(self) -> tuple[PacketBox, ...]:
         if not any(self._changed):
@@ -109,7 +109,7 @@ class _Comparison:
             )
             for kind in kinds
         }
-        alike: dict[tuple[bool, tuple[Values | None, ...]], list[Packet]] = {}
+        alike: dict[tuple[bool, tuple[FieldValues | None, ...]], list[Packet]] = {}
         matching = [_KindMatches(rules) for rules in self._lists]
         for number, kind in enumerate(kinds):
             self._progress(number / len(kinds))
@@ -171,7 +171,7 @@ class _Comparison:
         if not holders:
             return self._numbered([(None, self._becomes(level + 1, free[0], free[1]))])
         masks = list(holders.values())
-        parts: dict[int, list[Values]] = {}
+        parts: dict[int, list[FieldValues]] = {}
         for values, inside in field.classes(list(holders), list(changed), self._family):
             there = list(free)
             for which in _indices(inside):
@@ -181,7 +181,7 @@ class _Comparison:
                 parts.setdefault(became, []).append(values)
         return self._numbered([(field.joined(some, self._family), became) for became, some in parts.items()])
 
-    def _numbered(self, parts: Sequence[tuple[Values | None, int]]) -> int:
+    def _numbered(self, parts: Sequence[tuple[FieldValues | None, int]]) -> int:
         node = tuple(part for part in parts if part[1])
         if not node:
             return 0
@@ -190,7 +190,9 @@ class _Comparison:
             self._nodes.append(node)
         return self._numbers[node]
 
-    def _enumerated(self, number: int, level: int = 0) -> Iterator[tuple[bool, tuple[Values | None, ...]]]:
+    def _enumerated(
+        self, number: int, level: int = 0
+    ) -> Iterator[tuple[bool, tuple[FieldValues | None, ...]]]:
         if level == _LEVELS:
             if number:
                 yield number == 1, ()
@@ -280,21 +282,21 @@ def _until_sure(left: int, sure: int) -> int:
     return left & (2 * first - 1) if first else left
 
 
-Alike = tuple[frozenset[Packet], tuple[Values | None, ...]]
+KindsAndValues = tuple[frozenset[Packet], tuple[FieldValues | None, ...]]
 """Kinds of packets, and values of each ranged field."""
 
 
-def joined_boxes(some: Sequence[Alike], family: Family) -> list[Alike]:
+def joined_boxes(some: Sequence[KindsAndValues], family: Family) -> list[KindsAndValues]:
     """Boxes that are alike in all but one thing in one, until there are none."""
     found = list(some)
     while True:
         count = len(found)
-        by_kind: dict[tuple[Values | None, ...], frozenset[Packet]] = {}
+        by_kind: dict[tuple[FieldValues | None, ...], frozenset[Packet]] = {}
         for kinds, values in found:
             by_kind[values] = by_kind.get(values, frozenset()) | kinds
         found = [(kinds, values) for values, kinds in by_kind.items()]
         for at, field in enumerate(RANGED_FIELDS):
-            parts: dict[tuple[Any, ...], list[Values | None]] = {}
+            parts: dict[tuple[Any, ...], list[FieldValues | None]] = {}
             for kinds, values in found:
                 parts.setdefault((kinds, values[:at], values[at + 1 :]), []).append(values[at])
             found = []
@@ -306,10 +308,10 @@ def joined_boxes(some: Sequence[Alike], family: Family) -> list[Alike]:
             return found
 
 
-_Told = dict[Packet, tuple[str, ...]]
+_FieldWords = dict[Packet, tuple[str, ...]]
 
 
-def _kind_words(some: frozenset[Packet], told: _Told, ported: bool) -> tuple[str, ...]:
+def _kind_words(some: frozenset[Packet], told: _FieldWords, ported: bool) -> tuple[str, ...]:
     """Kinds in words.
 
     told:  what each field says of every kind there is;  ported:  kinds without ports are not meant anyway
@@ -317,21 +319,26 @@ def _kind_words(some: frozenset[Packet], told: _Told, ported: bool) -> tuple[str
     every = {kind: words for kind, words in told.items() if not ported or has_ports(kind)}
     found: list[str] = []
     for protocol in dict.fromkeys(words[0] for words in every.values()):
-        own = {kind: words[1:] for kind, words in every.items() if words[0] == protocol}
-        if not some & own.keys():
-            continue
-        # Fragments lack what other fields look at: said first or last, whatever takes fewer words.
-        last_first = {kind: (words[-1], *words[:-1]) for kind, words in own.items()}
-        ways = [_phrases(some & own.keys(), each) for each in (own, last_first)]
-        found += [" ".join([protocol, *phrase]) for phrase in min(ways, key=lambda way: len(str(way)))]
+        # Whether it is a fragment goes first: those lack what other fields look at.
+        own = {kind: (words[-1], *words[1:-1]) for kind, words in every.items() if words[0] == protocol}
+        lacking = [
+            not any(words) for words in zip(*(own[kind] for kind in own if kind.fragment), strict=True)
+        ]
+        for fragment, *rest in _phrases(some & own.keys(), own):
+            implied = any(word and lacks for word, lacks in zip(rest, lacking[1:], strict=False))
+            words = [protocol, "" if implied else fragment, *rest]
+            found.append(" ".join(filter(None, words)))
     return ("every protocol",) if some >= told.keys() else tuple(found)
 
 
-def _phrases(some: frozenset[Packet], every: _Told, at: int = 0) -> list[tuple[str, ...]]:
-    """What tells some kinds from the others in `every`, by the words of the fields from `at` on."""
+def _phrases(some: frozenset[Packet], every: _FieldWords, at: int = 0) -> list[tuple[str, ...]]:
+    """What tells some kinds from the others in `every`: a word for each field from `at` on, "" for none."""
+    if not some:
+        return []
+    width = len(next(iter(every.values()))) - at
     if some == every.keys():
-        return [()]
-    by_word: dict[str, _Told] = {}
+        return [("",) * width]
+    by_word: dict[str, _FieldWords] = {}
     for kind, words in every.items():
         by_word.setdefault(words[at], {})[kind] = words
     alike: dict[tuple[tuple[str, ...], ...], list[str]] = {}
@@ -341,5 +348,5 @@ def _phrases(some: frozenset[Packet], every: _Told, at: int = 0) -> list[tuple[s
     found: list[tuple[str, ...]] = []
     for behind, alternatives in alike.items():
         said = "" if len(alternatives) == len(by_word) else " or ".join(filter(None, alternatives))
-        found += [(said, *phrase) if said else phrase for phrase in behind]
+        found += [(said, *phrase) for phrase in behind]
     return found

@@ -16,7 +16,7 @@ from greyheron.model.values import Family
 _MOST_NAMED = 5
 
 
-class Senders:
+class WhoSends:
     """Everyone who sends, by what they are called."""
 
     def __init__(self, endpoints: Iterable[Endpoint]) -> None:
@@ -69,10 +69,10 @@ class ComingBy(Struct, frozen=True):
     """What comes by a place: from which addresses to which others, and who has them."""
 
     ways: tuple[tuple[Region, Region], ...]
-    senders: Senders
+    senders: WhoSends
 
 
-def coming_by(passing: Passing, endpoints: Sequence[Endpoint], senders: Senders) -> ComingBy:
+def coming_by(passing: Passing, endpoints: Sequence[Endpoint], senders: WhoSends) -> ComingBy:
     """Who sends by a place to whom, sources with the same goals together. Raises TooManyParts."""
     goals = [endpoints[end].region for end in passing.goals.tolist()]
     sources = [endpoints[end].region for end in passing.sources.tolist()]

@@ -233,7 +233,8 @@ def _placed(network: Network) -> dict[AttachmentPoint, dict[Family, str]]:
 
 def _times(before: Network, after: Network) -> Sequence[tuple[frozenset[str], frozenset[str], str]]:
     """All times that either tells apart: the periods that are on in each then, and the time in words."""
-    spans: list[Span] = [*spans_of(after), *spans_of(before)]
+    own: list[Sequence[Span]] = [spans_of(after), spans_of(before)]
+    spans = [span for some in own if len(some) > 1 for span in some] or own[0]
     unknown = frozenset(SUPPOSITIONS)
     return [
         (

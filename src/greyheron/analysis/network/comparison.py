@@ -76,7 +76,7 @@ class Line:
 
 
 @dataclass(frozen=True, slots=True)
-class Told:
+class ToldSection:
     title: str
     lines: tuple[Line, ...]
 
@@ -87,15 +87,15 @@ def only_in(some: Iterable[Finding], others: Iterable[Finding]) -> tuple[ToldFin
     return tuple(ToldFinding(each.severity, each.text) for each in some if each.key not in known)
 
 
-def sections(of: Comparison) -> tuple[Told, ...]:
+def sections(of: Comparison) -> tuple[ToldSection, ...]:
     """All of it in words, short; sections that have nothing to say are left out."""
     found = (
-        Told("Packets", tuple(_packets(of))),
-        Told("Requirements", tuple(_turned(of.requirements))),
-        Told("Test flows", tuple(_turned(of.flows))),
-        Told("Reach", tuple(_reach(of.reach))),
-        Told("Findings", tuple(_findings(of))),
-        Told("Written", tuple(_written(of.differences))),
+        ToldSection("Packets", tuple(_packets(of))),
+        ToldSection("Requirements", tuple(_turned(of.requirements))),
+        ToldSection("Test flows", tuple(_turned(of.flows))),
+        ToldSection("Reach", tuple(_reach(of.reach))),
+        ToldSection("Findings", tuple(_findings(of))),
+        ToldSection("Written", tuple(_written(of.differences))),
     )
     return tuple(each for each in found if each.lines)
 

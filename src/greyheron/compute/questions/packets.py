@@ -7,7 +7,7 @@ from threading import RLock
 from typing import Self
 
 from greyheron.analysis.findings.finding_cache import KeptFindings
-from greyheron.analysis.network.arrivals import ComingBy, Senders, coming_by
+from greyheron.analysis.network.arrivals import ComingBy, WhoSends, coming_by
 from greyheron.analysis.network.changed_lists import ChangedList, ChangedPlace, changed_list, changed_lists
 from greyheron.analysis.network.passing import MOST_ENDS, passers_of
 from greyheron.analysis.proof.endpoints import Endpoints
@@ -51,7 +51,7 @@ class Arrivals:
                 ("passers", family), (everyone, forwarding), partial(passers_of, world, network, everyone)
             )
             endpoints = (*everyone.every, *everyone.translated)
-            senders = self._kept.of(("senders", family), (everyone,), partial(Senders, endpoints))
+            senders = self._kept.of(("senders", family), (everyone,), partial(WhoSends, endpoints))
             self._ends[family] = len(endpoints)
         passing = passers(point)
         try:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from greyheron.core.headers import Headers, Ints, Words, occurring, split
 from greyheron.core.intervals import Blocks, Spans, classes_by, disjoint, parts_by, tidied
-from greyheron.core.lists.fields.field import RangedField, Says, TableRows, ValueClass, Values, span_rows
+from greyheron.core.lists.fields.field import FieldValues, RangedField, Says, TableRows, ValueClass, span_rows
 from greyheron.core.lists.fields.services import Tag
 from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet, Way
@@ -65,7 +65,7 @@ class AddressField(RangedField):
         whole = _EVERYONE[family] if len(among) < len(within) else disjoint(among)
         return [*classes_by(whole, said)] if whole else []
 
-    def joined(self, some: Sequence[Values], family: Family) -> Values | None:
+    def joined(self, some: Sequence[FieldValues], family: Family) -> FieldValues | None:
         region = tidied(tuple(block for each in some for block in each))
         return None if region == _EVERYONE[family] else region
 

@@ -99,7 +99,7 @@ class RangedField(Field):
         """
 
     @abstractmethod
-    def joined(self, some: "Sequence[Values]", family: Family) -> "Values | None":
+    def joined(self, some: "Sequence[FieldValues]", family: Family) -> "FieldValues | None":
         """The values of disjoint classes in one; None where those are all that there are."""
 
     @abstractmethod
@@ -111,9 +111,9 @@ class RangedField(Field):
         """The ports of a conversation's sender that it tells apart in packets that way; None: it does not."""
 
 
-Values = tuple[Any, ...]
+FieldValues = tuple[Any, ...]
 """Addresses as a region, or ports as spans."""
-ValueClass = tuple[Values, int]
+ValueClass = tuple[FieldValues, int]
 """Values that are alike, and by the bits of a number which of what is said matches them."""
 WORD = 64
 

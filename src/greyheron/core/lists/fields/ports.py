@@ -10,7 +10,7 @@ import numpy as np
 
 from greyheron.core.headers import NO_PORT, Headers, Ints, Words
 from greyheron.core.intervals import Spans, span_classes, span_parts, span_union
-from greyheron.core.lists.fields.field import RangedField, Says, TableRows, ValueClass, Values, span_rows
+from greyheron.core.lists.fields.field import FieldValues, RangedField, Says, TableRows, ValueClass, span_rows
 from greyheron.core.lists.fields.services import ALL_PORTS, Tag
 from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet, Way
@@ -84,7 +84,7 @@ class PortField(RangedField):
         found = span_classes(whole, enumerate(map(spans_of, said)))
         return [(spans, inside) for inside, spans in found.items()]
 
-    def joined(self, some: Sequence[Values], family: Family) -> Values | None:
+    def joined(self, some: Sequence[FieldValues], family: Family) -> FieldValues | None:
         spans = span_union((low, high) for each in some for low, high in each)
         return None if spans == ALL_PORTS else spans
 
