@@ -200,7 +200,7 @@ class Advisor:
         left, remaining = self._prover.left(before, world, network)
         if left >= before.violating:
             return None
-        parted = _parted(world) - _parted(self._world)
+        cut = parted(world) - parted(self._world)
         collateral, locked = self._collateral(statement, world, network, proposal.family)
         stopped_in = self._stopped_in(before, world)
         choice = Choice(
@@ -215,7 +215,7 @@ class Advisor:
             collateral,
             None if stopped_in is None else len(stopped_in.hops) - 1,
             None if stopped_in is None else stopped_in.last.device,
-            tuple(sorted(parted)),
+            tuple(sorted(cut)),
             locked,
             any(not world.topology.devices[point.device].traits.forwards for point in proposal.points),
             proposal.exact,
@@ -267,7 +267,7 @@ class Advisor:
             proved = known.proof.answer is Answer.PROVED
             if proved and not self._prover.holds_still(known, world, network):
                 broken.append(requirement)
-        failing = list(self._failing(world))
+        failing = list(self.failing(world))
         said = (
             *(write_requirement(requirement.statement) for requirement in broken),
             *(write_expected_flow(test.flow) for test in failing),
@@ -283,7 +283,12 @@ class Advisor:
             tuple(sorted(after.locked(world) - reach.locked(self._world))),
         )
 
-    def _failing(self, world: World) -> Iterator[TestFlow]:
+    def locked_by(self, world: World, family: Family) -> set[str]:
+        """The devices that nobody could log in to any more."""
+        reach = self._reach(family)
+        return reach.again(world, self._engines(world)).locked(world) - reach.locked(self._world)
+
+    def failing(self, world: World) -> Iterator[TestFlow]:
         """The test flows that hold on the draft and would not."""
         would = self._flows.verdicts(world)
         for test in self._network.tests:
@@ -405,5 +410,5 @@ def _by_device(endpoints: Iterable[Endpoint]) -> dict[str, list[Endpoint]]:
     return found
 
 
-def _parted(world: World) -> set[str]:
+def parted(world: World) -> set[str]:
     return {f"{cut.port[0]} and {cut.neighbour[0]}" for cut in world.routes.cut_neighbours()}

@@ -87,18 +87,18 @@ class Opener:
             for exchange in converse(world, flow).exchanges:
                 path, returning = exchange.decider.path, exchange.decider.way is Way.RETURN
                 if path.outcome is Outcome.ZONE:
-                    lines = self._permits(proven.statement, ListKind.EXTENDED, returning, family, endpoints)
+                    lines = self.permits(proven.statement, ListKind.EXTENDED, returning, family, endpoints)
                     return self._overruling(proven.statement, path, lines, world, network, family)
                 denial = path.denial
                 if denial is None or denial.frame is not None:
                     continue  # frames are known by other things than what is wanted
                 there = next(each for each in network.lists if each.name == denial.list_name)
-                lines = self._permits(proven.statement, there.kind, returning, family, endpoints)
+                lines = self.permits(proven.statement, there.kind, returning, family, endpoints)
                 text = with_entries(there, lines, denial.decision.entry)
                 return _Opening(denial.point, there.name, "\n".join(lines), (rewritten(there, text),))
         return None
 
-    def _permits(
+    def permits(
         self,
         statement: Statement,
         kind: ListKind,

@@ -44,7 +44,7 @@ class Proposer:
         self._prover, self._world, self._network = prover, world, network
         self._endpoints: dict[Family, Endpoints] = {}
         self._opener = Opener(prover, world, network)
-        self._lines: dict[tuple[Statement, ListKind, Family, bool, _Addressed], list[str]] = {}
+        self._lines: dict[tuple[Statement, ListKind, Family, bool, Addressed], list[str]] = {}
         lists = {found.name: found for found in network.lists}
         self._placed = {
             (AttachmentPoint(each.device, each.at, each.direction), lists[each.list].family): lists[each.list]
@@ -81,7 +81,7 @@ class Proposer:
         kinds = [ListKind.EXTENDED, *([ListKind.STANDARD] if family is Family.IPV4 else [])]
         yield from self._moved(points, proven, family)
         goals = self.endpoints(family).of(statement.destinations, translated=True)
-        addressed = list(_Addressed) if any(goal.translated for goal in goals) else [_Addressed.INSIDE]
+        addressed = list(Addressed) if any(goal.translated for goal in goals) else [Addressed.INSIDE]
         for point in points[:MOST_POINTS]:
             for kind in kinds:
                 for each in addressed if kind is ListKind.EXTENDED and not point.is_line else addressed[:1]:
@@ -99,12 +99,12 @@ class Proposer:
         points: tuple[AttachmentPoint, ...],
         kind: ListKind,
         family: Family,
-        addressed: "_Addressed",
+        addressed: "Addressed",
     ) -> Iterator[Proposal]:
         at_lines = all(point.at in _line_names(self._network, point.device) for point in points)
         key = statement, kind, family, at_lines, addressed
         if key not in self._lines:
-            self._lines[key] = self._denying(*key)
+            self._lines[key] = self.denying(*key)
         lines = self._lines[key]
         if not lines:
             return
@@ -145,15 +145,15 @@ class Proposer:
         yield Proposal(points, which, kind, family, measure, tuple(lines), tuple(changes), exact)
 
     def _towards(
-        self, statement: Statement, goals: tuple[Endpoint, ...], endpoints: Endpoints, addressed: "_Addressed"
+        self, statement: Statement, goals: tuple[Endpoint, ...], endpoints: Endpoints, addressed: "Addressed"
     ) -> list[str]:
         """Destinations as the addresses of entries."""
         inside = tuple(goal for goal in goals if not goal.translated)
         outside = [str(block) for goal in goals if goal.translated for block in goal.region]
-        if addressed is _Addressed.OUTSIDE:
+        if addressed is Addressed.OUTSIDE:
             return outside
         own = side_terms(statement.destinations, inside, self._network, endpoints)
-        return own if addressed is _Addressed.INSIDE else [*own, *outside]
+        return own if addressed is Addressed.INSIDE else [*own, *outside]
 
     def _whole_lines(self, statement: Statement, points: Iterable[AttachmentPoint], family: Family) -> bool:
         """Whether all that can come to lines is asked for, so that the source alone decides."""
@@ -200,8 +200,8 @@ class Proposer:
                 )
                 yield Proposal((point,), found.name, found.kind, family, Measure.MOVED, (), changes)
 
-    def _denying(
-        self, statement: Statement, kind: ListKind, family: Family, at_lines: bool, addressed: "_Addressed"
+    def denying(
+        self, statement: Statement, kind: ListKind, family: Family, at_lines: bool, addressed: "Addressed"
     ) -> list[str]:
         """Entries that deny what is unwanted; for `only` those come first that permit what is wanted."""
         endpoints = self.endpoints(family)
@@ -224,7 +224,7 @@ class Proposer:
         ]
 
 
-class _Addressed(StrEnum):
+class Addressed(StrEnum):
     """By which addresses entries name what translation rules publish: where they stand decides."""
 
     INSIDE = "inside"

@@ -1,0 +1,179 @@
+"""Lists put together of what several requirements want at each place."""
+
+from collections.abc import Iterable, Mapping
+from itertools import groupby
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from greyheron.analysis.advice.entries import as_extended, rewritten, with_entries
+from greyheron.analysis.advice.opening import Opener
+from greyheron.analysis.advice.proposal import free_name
+from greyheron.analysis.advice.proposals import Addressed, Proposer
+from greyheron.analysis.proof.prover import Prover
+from greyheron.core.world import World
+from greyheron.model.attachment import AttachmentPoint
+from greyheron.model.changes import Change, apply, putting
+from greyheron.model.document import AccessList, Network, Placement
+from greyheron.model.requirement import Statement
+from greyheron.model.values import Family, ListKind
+
+
+class Place(Struct, frozen=True, order=True):
+    """Where one list can stand: an attachment point has one for each family."""
+
+    point: AttachmentPoint
+    family: Family
+
+
+class Use(Struct, frozen=True):
+    """A place that denies what one requirement does not want. `wanted`: the requirement's index."""
+
+    place: Place
+    wanted: int
+
+
+class _Written(Struct, frozen=True):
+    """A line to be written, and the requirement for which it denies; None: it lets something wanted pass."""
+
+    text: str
+    denies_for: int | None = None
+
+
+class Assembled(Struct, frozen=True):
+    """A network with lists for all that was chosen.
+
+    added:  by list and entry number for which requirement an entry of ours denies
+    """
+
+    network: Network
+    chosen: frozenset[Use]
+    added: Mapping[str, Mapping[int, int | None]]
+
+    def whose(self, name: str, entry: int | None) -> int | None:
+        """For which requirement an entry denies; None where it is none of ours."""
+        return None if entry is None else self.added.get(name, {}).get(entry)
+
+
+class Assembly:
+    """Makes lists of what is chosen, on top of one network."""
+
+    def __init__(
+        self, prover: Prover, world: World, network: Network, statements: Mapping[int, Statement]
+    ) -> None:
+        self._network, self._statements = network, statements
+        self._proposer, self._opener = Proposer(prover, world, network), Opener(prover, world, network)
+        lists = {each.name: each for each in network.lists}
+        self._there: dict[Place, AccessList] = {}
+        for each in network.placements:
+            family = lists[each.list].family
+            if family is not None:
+                point = AttachmentPoint(each.device, each.at, each.direction)
+                self._there[Place(point, family)] = lists[each.list]
+        self._protected: dict[Place, dict[tuple[int, bool], None]] = {}
+        self._lines: dict[tuple[int, Family, bool], list[str]] = {}
+
+    def there(self, place: Place) -> bool:
+        """Whether a list stands there already."""
+        return place in self._there
+
+    def entries(self, use: Use) -> int:
+        """How many entries it takes."""
+        return len(self._denying(use))
+
+    def protect(self, place: Place, wanted: int, returning: bool) -> bool:
+        """Let through first what a requirement wants, or answers to it; False where that is so already."""
+        known = self._protected.setdefault(place, {})
+        if (wanted, returning) in known:
+            return False
+        known[wanted, returning] = None
+        return True
+
+    def of(self, chosen: frozenset[Use]) -> Assembled:
+        """The network with what is chosen written and placed."""
+        ordered = sorted(chosen, key=lambda use: (use.place, use.wanted))
+        grown: dict[str, tuple[AccessList, list[_Written]]] = {}
+        fresh: dict[tuple[Family, tuple[_Written, ...]], list[Place]] = {}
+        for place, uses in groupby(ordered, key=lambda use: use.place):
+            lines = self._at(place, [use.wanted for use in uses])
+            there = self._there.get(place)
+            if there is None:
+                fresh.setdefault((place.family, tuple(lines)), []).append(place)
+            else:
+                before = grown.setdefault(there.name, (there, []))[1]
+                before += [line for line in lines if line not in before]
+        network, added = self._network, dict[str, dict[int, int | None]]()
+        for name, (there, lines) in grown.items():
+            network = apply(network, [_grown(there, lines)])
+            added[name] = _numbered(network, name, lines)
+        for (family, written), places in fresh.items():
+            statement = self._statements[
+                next(each.denies_for for each in written if each.denies_for is not None)
+            ]
+            name = free_name(statement, network)
+            network = apply(network, _fresh(name, family, written, places))
+            added[name] = _numbered(network, name, written)
+        return Assembled(network, chosen, added)
+
+    def _at(self, place: Place, wanted: Iterable[int]) -> list[_Written]:
+        """What is written at a place: first what must pass, then what each requirement denies."""
+        found = [
+            _Written(line)
+            for index, returning in self._protected.get(place, {})
+            for line in self._permits(index, returning, place.family)
+        ]
+        for index in wanted:
+            found += [
+                _Written(line, index if line.startswith("deny") else None)
+                for line in self._denying(Use(place, index))
+            ]
+        return list(dict.fromkeys(found))
+
+    def _permits(self, index: int, returning: bool, family: Family) -> list[str]:
+        statement = replace(self._statements[index], family=family)
+        lines = self._opener.permits(
+            statement, ListKind.EXTENDED, returning, family, self._proposer.endpoints(family)
+        )
+        return _in_time(lines, statement)
+
+    def _denying(self, use: Use) -> list[str]:
+        at_lines = use.place.point.is_line
+        key = use.wanted, use.place.family, at_lines
+        if key not in self._lines:
+            statement = replace(self._statements[use.wanted], family=use.place.family)
+            lines = self._proposer.denying(
+                statement, ListKind.EXTENDED, use.place.family, at_lines, Addressed.BOTH
+            )
+            self._lines[key] = _in_time(lines, statement)
+        return self._lines[key]
+
+
+def _in_time(lines: Iterable[str], statement: Statement) -> list[str]:
+    """Entries that are there while a statement speaks of the time."""
+    during = "" if statement.during is None else f" during {statement.during}"
+    return [f"{line}{during}" for line in lines]
+
+
+def _grown(there: AccessList, lines: Iterable[_Written]) -> Change:
+    full = as_extended(there) if there.kind is ListKind.STANDARD else there
+    first = there.body.entries[0].number if there.body.entries else None
+    return rewritten(full, with_entries(full, [line.text for line in lines], first))
+
+
+def _fresh(name: str, family: Family, lines: Iterable[_Written], places: Iterable[Place]) -> list[Change]:
+    entries = "\n".join([*(line.text for line in lines), "permit any from any to any"])
+    item = {"name": name, "family": family.value, "kind": ListKind.EXTENDED.value, "entries": entries}
+    placed = (
+        Placement(list=name, device=place.point.device, at=place.point.at, direction=place.point.direction)
+        for place in places
+    )
+    return [
+        Change(collection="lists", key=name, item=item),
+        *(putting("placements", each) for each in placed),
+    ]
+
+
+def _numbered(network: Network, name: str, lines: Iterable[_Written]) -> dict[int, int | None]:
+    """The numbers that lines, which stand at the top, have now."""
+    entries = next(each for each in network.lists if each.name == name).body.entries
+    return {entry.number: line.denies_for for entry, line in zip(entries, lines, strict=False)}
