@@ -5,6 +5,7 @@ python scripts/agree.py kernel FIRST COUNT  the prediction, and real packets in 
 python scripts/agree.py machines FIRST COUNT  random machines, collected, and real conversations between them
 python scripts/agree.py proofs FIRST COUNT  proofs, and every conversation tried by the naive reference
 python scripts/agree.py advice FIRST COUNT  every choice of advice, made for real
+python scripts/agree.py together FIRST COUNT  all requirements at once, and every set of places tried by hand
 python scripts/agree.py edits FIRST COUNT [EDITS]   what is kept from edit to edit, and worked out afresh
 python scripts/agree.py elsewhere FIRST COUNT [EDITS]   this process, two workers, two of a scheduler
 """
@@ -20,6 +21,7 @@ from tests.dask import machines
 from tests.edits import answered_otherwise, disagreeing
 from tests.kernel.held import held, in_namespaces
 from tests.random_networks import random_flows, random_network
+from tests.together import small, unlike
 from tests.unit.test_proof import agrees, violating_in_time
 from tests.unit.test_reference import at_some_time, by_name, disagreements
 
@@ -65,6 +67,10 @@ def machines_held(seed: int, _edits: int) -> tuple[int, list[str]]:
 
 def advice(seed: int, _edits: int) -> tuple[int, list[str]]:
     return 1, list(advised_otherwise(seed))
+
+
+def together(seed: int, _edits: int) -> tuple[int, list[str]]:
+    return 1, list(unlike(small(seed)))
 
 
 def edits(seed: int, edits: int) -> tuple[int, list[str]]:
@@ -115,6 +121,7 @@ def main() -> int:
         "kernel": kernel,
         "edits": edits,
         "elsewhere": elsewhere,
+        "together": together,
     }
     run = known[sys.argv[1]]
     first, count = int(sys.argv[2]), int(sys.argv[3])

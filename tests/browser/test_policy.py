@@ -19,6 +19,36 @@ def answer(page: Page, requirement: str, state: str) -> str:
     return shown.get_attribute("aria-label") or ""
 
 
+TAKEN_AWAY = """async () => {
+  const path = `/api/networks/${location.pathname.split("/")[2]}`;
+  const { version, draft } = await (await fetch(path)).json();
+  const keyOf = ({ device, at, direction, list }) => [device, at, direction, list].join(":");
+  const changes = [
+    ...draft.placements.map((each) => ({ collection: "placements", key: keyOf(each) })),
+    ...draft.lists.map(({ name }) => ({ collection: "lists", key: name })),
+  ];
+  const headers = { "content-type": "application/json", "if-match": `"${version}"` };
+  const body = JSON.stringify({ label: "take all lists away", changes });
+  return (await fetch(`${path}/draft/edits`, { method: "POST", headers, body })).status;
+}"""
+
+
+def test_all_requirements_are_made_to_hold_from_nothing(page: Page) -> None:
+    assert page.evaluate(TAKEN_AWAY) == 200
+    page.reload()
+    page.get_by_role("button", name="Make all hold…").click()
+    panel = page.get_by_role("region", name="Make all hold")
+    expect(panel).to_contain_text("3 requirements would hold, and no other is lost")
+    expect(panel).to_contain_text("deny tcp from @visitors to @ledger port 23")
+    page.keyboard.press("v")
+    expect(mark(page, "t1", "trial")).to_have_accessible_name("trial: blocked, as expected, would change")
+    page.keyboard.press("a")
+    for number in range(1, 6):
+        row = page.locator(f"[data-requirement=r{number}]")
+        expect(row.get_by_role("img", name="draft: proved")).to_be_visible()
+    expect(page.get_by_role("button", name="Make all hold…")).to_have_count(0)
+
+
 def test_a_requirement_from_its_first_word_to_its_application(page: Page) -> None:
     page.keyboard.press("=")
     expect(page.get_by_role("textbox", name="New requirement")).to_be_focused()

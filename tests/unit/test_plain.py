@@ -21,6 +21,7 @@ from greyheron.compute.plain import (
     result_of,
 )
 from greyheron.compute.questions.advice import AdviceQuestion
+from greyheron.compute.questions.all_holding import AllHoldingQuestion
 from greyheron.compute.questions.book import BookQuestion
 from greyheron.compute.questions.findings import FindingsQuestion
 from greyheron.compute.questions.packets import PacketsQuestion
@@ -45,6 +46,7 @@ QUESTIONS: tuple[Question[Any], ...] = (
     ReachChangeQuestion(),
     TidyQuestion(),
     PacketsQuestion(),
+    AllHoldingQuestion(),
 )
 KINDS = (*map(type, QUESTIONS), MatrixQuestion, TrafficQuestion)
 

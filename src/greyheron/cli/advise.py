@@ -8,12 +8,14 @@ import typer
 from msgspec import structs, to_builtins
 
 from greyheron.analysis.advice.advisor import wanted
+from greyheron.analysis.advice.plans import PolicyPlan
 from greyheron.analysis.findings.finder import noted
-from greyheron.analysis.findings.finding import Severity
+from greyheron.analysis.findings.finding import Severity, counted
 from greyheron.cli.reading import (
     STANDARD_INPUT,
     UNEXPECTED,
     AsJson,
+    CannotGoOn,
     File,
     Force,
     content_of,
@@ -27,15 +29,21 @@ from greyheron.cli.reading import (
 from greyheron.cli.scheduling import Scheduler, derived_state
 from greyheron.compute.documents import RunningAndDraft
 from greyheron.compute.questions.advice import AdviceQuestion
+from greyheron.compute.questions.all_holding import AllHoldingQuestion
 from greyheron.compute.questions.findings import FindingsQuestion
 from greyheron.formats.sarif import write_sarif
-from greyheron.model.document import to_data
+from greyheron.model.document import Network, to_data
 from greyheron.model.values import ListKind
 
 
 def advise(
     file: File,
-    asked: Annotated[str, typer.Argument(help="A requirement, or a test flow with pass or block.")],
+    asked: Annotated[
+        str | None, typer.Argument(help="A requirement, or a test flow with pass or block.")
+    ] = None,
+    every: Annotated[
+        bool, typer.Option("--all", help="Make all requirements of the file hold at once.")
+    ] = False,
     as_json: AsJson = False,
     kind: Annotated[
         ListKind | None, typer.Option("--kind", help="Only extended lists, or only standard ones.")
@@ -43,7 +51,12 @@ def advise(
     scheduler: Scheduler = None,
 ) -> None:
     """Show where a list would make it hold. Exit status: 0 it holds or can be made to, 1 not, 2 bad file."""
+    if (asked is None) is not every:
+        raise CannotGoOn("Name a requirement or a test flow, or ask for all requirements with --all.")
     network = read_file(file)
+    if asked is None:
+        _all_hold(network, as_json, scheduler)
+        return
     statement = wanted(asked, network)
     with derived_state(network, scheduler) as state:
         found = state.ask(AdviceQuestion(statement=statement), RunningAndDraft.same(network))
@@ -73,6 +86,48 @@ def advise(
                 out.print(f"      {line}", markup=False)
     if found.choices and not any(choice.holds for choice in chosen):
         raise typer.Exit(UNEXPECTED)
+
+
+def _all_hold(network: Network, as_json: bool, scheduler: str | None) -> None:
+    """Print the plans that make all requirements hold; ends with 1 where there is none."""
+    with derived_state(network, scheduler) as state:
+        found = state.ask(AllHoldingQuestion(), RunningAndDraft.same(network))
+    if as_json:
+        plans = [
+            {
+                **to_builtins(replace(each, changes=())),
+                "changes": [to_data(change) for change in each.changes],
+            }
+            for each in found.plans
+        ]
+        print_json({"text": found.text, "plans": plans, "at_odds": list(found.at_odds)})
+    else:
+        out.print(found.text, markup=False)
+        for statement in found.at_odds:
+            out.print(f"    {statement}", markup=False)
+        for plan in found.plans:
+            _print_plan(plan)
+    if found.at_odds:
+        raise typer.Exit(UNEXPECTED)
+
+
+def _print_plan(plan: PolicyPlan) -> None:
+    sizes = f"{counted(plan.places, 'new place')}, new entries: {plan.entries}"
+    out.print(f"\n{', '.join(plan.aims)}: {sizes}", markup=False)
+    for each in plan.lists:
+        out.print(f"    {each.name} ({'new' if each.new else 'extended'}):", markup=False)
+        for line in each.added:
+            out.print(f"      {line}", markup=False)
+        for place in each.places:
+            out.print(f"      placed {place}", markup=False)
+    for flow in plan.broken:
+        out.print(f"    would fail: {flow}", markup=False)
+    for device in plan.locked:
+        out.print(f"    nobody who is drawn could log in to {device}", markup=False)
+    for host in plan.hosts:
+        out.print(f"    needs a filter of {host} itself", markup=False)
+    for pair in plan.cut:
+        out.print(f"    no routing neighbours any more: {pair}", markup=False)
 
 
 def findings(

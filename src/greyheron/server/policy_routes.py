@@ -8,10 +8,12 @@ from pydantic import BaseModel, Field
 
 from greyheron.analysis.advice.advisor import wanted
 from greyheron.analysis.advice.choices import Advice, Choice
+from greyheron.analysis.advice.plans import AllHolding
 from greyheron.analysis.findings.finder import Noted, merged, noted
 from greyheron.analysis.findings.finding import Finding, Repair, Severity
 from greyheron.analysis.proof.policy import RequirementMarks
 from greyheron.compute.questions.advice import AdviceQuestion
+from greyheron.compute.questions.all_holding import AllHoldingQuestion
 from greyheron.compute.questions.findings import FindingsQuestion
 from greyheron.compute.questions.policy import PolicyQuestion
 from greyheron.model.changes import Change
@@ -89,6 +91,14 @@ class AdviceRequest(RequestBody):
     text: Annotated[str, Field(max_length=500)]
 
 
+class AllHoldingRequest(RequestBody):
+    """Which of the requirements that do not hold are meant, by their ids; null: all of them."""
+
+    requirements: (
+        Annotated[tuple[Annotated[str, Field(max_length=100)], ...], Field(max_length=2000)] | None
+    ) = None
+
+
 class PolicyRequest(RequestBody):
     """Which requirements are looked at just now, by their ids: they are proved before the others."""
 
@@ -131,6 +141,26 @@ def ask_advice(
         return Advice("", tuple(once.values()))
 
     return jobs.start(network_id, work, early=early)
+
+
+@router.post("/networks/{network_id}/policy/make-hold")
+def ask_all_holding(
+    network_id: str,
+    store: Store,
+    derived: Derived,
+    jobs: Computations,
+    at: At,
+    asked: AllHoldingRequest | None = None,
+) -> Working[AllHolding]:
+    """Begin to look for lists that make all requirements hold, and keep those holding that do."""
+    stored = store.get(network_id)
+    chosen = None if asked is None else asked.requirements
+
+    def work(progress: Telling) -> AllHolding:
+        question = AllHoldingQuestion(at=at, chosen=chosen)
+        return derived.of(network_id).ask(question, stored, progress)
+
+    return jobs.start(network_id, work)
 
 
 @router.post("/networks/{network_id}/policy")

@@ -90,6 +90,7 @@ export const ACTIONS: Action[] = [
     label: "Get advice for the selected requirement or test flow",
     keys: ["w"],
   },
+  { ...doneBy("policy.hold"), label: "Make all requirements hold", keys: ["h"] },
   {
     id: "choice.try",
     label: "Preview the selected choice, or end the preview",

@@ -34,6 +34,7 @@ export type ListReading = Schemas["ListReading"];
 export type ChangedList = Schemas["ChangedList"];
 export type ChangedPackets = Schemas["ChangedPackets"];
 export type ChangedPlace = Schemas["ChangedPlace"];
+export type PolicyPlan = Schemas["PolicyPlan"];
 export type PacketChanges = Schemas["PacketChanges"];
 export type TidiedList = Schemas["TidiedList"];
 export type ReachChange = Schemas["ReachChange"];

@@ -144,3 +144,12 @@ export const useComparedRevisions = (id: string, version: number, before: number
       ),
     keep: false,
   });
+
+/** Lists that make all requirements hold, once they are asked for. */
+export const useAllHolding = (id: string, version: number, at: string | null) =>
+  useWork({
+    queryKey: ["all holding", id, version, at],
+    begin: (signal) =>
+      answer(api.POST("/api/networks/{network_id}/policy/make-hold", { params: seen(id, at), signal })),
+    keep: false,
+  });

@@ -1278,6 +1278,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/policy/make-hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask All Holding
+         * @description Begin to look for lists that make all requirements hold, and keep those holding that do.
+         */
+        post: operations["ask_all_holding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/policy": {
         parameters: {
             query?: never;
@@ -1546,6 +1566,37 @@ export interface components {
         AdviceRequest: {
             /** Text */
             text: string;
+        };
+        /**
+         * Aim
+         * @description What one set of lists is the best in.
+         * @enum {string}
+         */
+        Aim: "fewest places" | "near the sources" | "near the destinations";
+        /**
+         * AllHolding
+         * @description The plans, the fewest places first; or which requirements cannot be had together.
+         *
+         *     text:  what there is to say of it;  at_odds:  these requirements, none of which could be left out
+         */
+        AllHolding: {
+            /** Text */
+            text: string;
+            /** Plans */
+            plans: components["schemas"]["PolicyPlan"][];
+            /**
+             * At Odds
+             * @default []
+             */
+            at_odds: string[];
+        };
+        /**
+         * AllHoldingRequest
+         * @description Which of the requirements that do not hold are meant, by their ids; null: all of them.
+         */
+        AllHoldingRequest: {
+            /** Requirements */
+            requirements?: string[] | null;
         };
         /**
          * Answer
@@ -3354,6 +3405,22 @@ export interface components {
             points: components["schemas"]["PointReport"][];
         };
         /**
+         * PlannedList
+         * @description A list that a plan makes or extends.
+         *
+         *     added:  the entries that are new, as they are written;  places:  where it is placed anew, in words
+         */
+        PlannedList: {
+            /** Name */
+            name: string;
+            /** New */
+            new: boolean;
+            /** Added */
+            added: string[];
+            /** Places */
+            places: string[];
+        };
+        /**
          * Point
          * @description An attachment point.
          */
@@ -3397,6 +3464,35 @@ export interface components {
             version: number;
             /** Requirements */
             requirements: components["schemas"]["RequirementMarks"][];
+        };
+        /**
+         * PolicyPlan
+         * @description One set of lists that makes all requirements hold.
+         *
+         *     aims:  what it is the best in;  places, entries:  how many are new
+         *     broken:  test flows that hold now and would not;  locked:  devices that nobody could log in to any more
+         *     cut:  routing neighbours that it would part;  hosts:  those whose own filters it needs
+         *     changes:  what taking it does to the draft
+         */
+        PolicyPlan: {
+            /** Aims */
+            aims: components["schemas"]["Aim"][];
+            /** Places */
+            places: number;
+            /** Entries */
+            entries: number;
+            /** Lists */
+            lists: components["schemas"]["PlannedList"][];
+            /** Broken */
+            broken: string[];
+            /** Locked */
+            locked: string[];
+            /** Cut */
+            cut: string[];
+            /** Hosts */
+            hosts: string[];
+            /** Changes */
+            changes: components["schemas"]["Change"][];
         };
         /**
          * PolicyRequest
@@ -4433,6 +4529,25 @@ export interface components {
              */
             known: number;
             result: components["schemas"]["Advice"] | null;
+        };
+        /** Working[AllHolding] */
+        Working_AllHolding_: {
+            /** Id */
+            id: string;
+            /** Done */
+            done: number;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
+            early?: components["schemas"]["AllHolding"] | null;
+            /**
+             * Known
+             * @default 0
+             */
+            known: number;
+            result: components["schemas"]["AllHolding"] | null;
         };
         /** Working[Any] */
         Working_Any_: {
@@ -9635,6 +9750,80 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Working_Advice_"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Precondition Required */
+            428: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    ask_all_holding: {
+        parameters: {
+            query?: {
+                /** @description A moment: “tue 14:00”, or a date and an hour. All times unless given. */
+                at?: string | null;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AllHoldingRequest"] | null;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Working_AllHolding_"];
                 };
             };
             /** @description Not Found */

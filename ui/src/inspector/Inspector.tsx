@@ -1,4 +1,5 @@
 import { type ReactNode, useRef } from "react";
+import { MakeAllHold } from "../policy/MakeAllHold";
 import { RequirementPanel } from "../policy/RequirementPanel";
 import { useFocusTaker } from "../state/focus";
 import { go, useLocation } from "../state/location";
@@ -26,6 +27,7 @@ export function Inspector() {
   else if (list) panel = <ListPanel key={list.name} list={list} />;
   else if (test) panel = <TestPanel key={test.id} test={test} />;
   else if (requirement) panel = <RequirementPanel key={requirement.id} requirement={requirement} />;
+  else if (kind === "policy") panel = <MakeAllHold />;
   else if (kind === "point") panel = <PointPanel key={name} point={name} />;
   return (
     <aside

@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { ActionButton } from "../actions/ActionButton";
 import { usePolicy } from "../api/computed";
 import { traitsOf } from "../api/kinds";
 import { readRequirement } from "../api/reading";
@@ -13,6 +14,7 @@ import { requirementLike } from "../state/examples";
 import { go, useLocation } from "../state/location";
 import { requirementsOnScreen } from "../state/onScreen";
 import { notRunningYet } from "../state/running";
+import { useHandler } from "../workbench/handlers";
 import { useOpened } from "../workbench/opened";
 
 /** The policy: every requirement with its three answers, and a line to write another. */
@@ -31,10 +33,12 @@ export function Requirements() {
     ...(policy.data?.requirements.map((each) => [each.id, each] as const) ?? []),
     ...early,
   ]);
+  const violated = [...marks.values()].filter((each) => each.draft.answer === "violated").length;
   return (
     <section aria-label="Requirements" className="flex max-h-[38%] flex-col border-b border-rule pb-2">
-      <div className="flex items-baseline justify-between px-4 pt-3 pb-1">
+      <div className="flex items-baseline justify-between gap-2 px-4 pt-3 pb-1">
         <h2 className="font-semibold">Requirements</h2>
+        {violated > 0 && !policy.isFetching && <MakeThemHold />}
         {policy.isFetching && requirements.length > 0 && (
           <span className="quiet text-fine" role="status">
             proving{policy.isPlaceholderData ? " again" : ""}, {Math.round(policy.done * 100)}%
@@ -92,6 +96,11 @@ export function Requirements() {
       </div>
     </section>
   );
+}
+
+function MakeThemHold() {
+  useHandler("policy.hold", () => go({ test: null, chosen: "policy" }));
+  return <ActionButton action="policy.hold">Make all hold…</ActionButton>;
 }
 
 const SOME = 2;

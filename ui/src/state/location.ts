@@ -20,7 +20,7 @@ export interface Location {
   view: View;
   test: string | null;
   state: State;
-  /** What the inspector shows: `device:lagoon`, `point:lagoon:eth2:out`, `list:visitors-in`, `test:t1`, `requirement:r1`. */
+  /** What the inspector shows: `device:lagoon`, `point:lagoon:eth2:out`, `list:visitors-in`, `test:t1`, `requirement:r1`, `policy`. */
   chosen: string | null;
   list: string | null;
   /** A second list, to compare with. */

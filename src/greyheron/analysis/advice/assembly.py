@@ -19,21 +19,21 @@ from greyheron.model.requirement import Statement
 from greyheron.model.values import Family, ListKind
 
 
-class Place(Struct, frozen=True, order=True):
+class PlaceForList(Struct, frozen=True, order=True):
     """Where one list can stand: an attachment point has one for each family."""
 
     point: AttachmentPoint
     family: Family
 
 
-class Use(Struct, frozen=True):
+class PlaceUse(Struct, frozen=True):
     """A place that denies what one requirement does not want. `wanted`: the requirement's index."""
 
-    place: Place
+    place: PlaceForList
     wanted: int
 
 
-class _Written(Struct, frozen=True):
+class _EntryLine(Struct, frozen=True):
     """A line to be written, and the requirement for which it denies; None: it lets something wanted pass."""
 
     text: str
@@ -47,7 +47,7 @@ class Assembled(Struct, frozen=True):
     """
 
     network: Network
-    chosen: frozenset[Use]
+    chosen: frozenset[PlaceUse]
     added: Mapping[str, Mapping[int, int | None]]
 
     def whose(self, name: str, entry: int | None) -> int | None:
@@ -64,24 +64,24 @@ class Assembly:
         self._network, self._statements = network, statements
         self._proposer, self._opener = Proposer(prover, world, network), Opener(prover, world, network)
         lists = {each.name: each for each in network.lists}
-        self._there: dict[Place, AccessList] = {}
+        self._there: dict[PlaceForList, AccessList] = {}
         for each in network.placements:
             family = lists[each.list].family
             if family is not None:
                 point = AttachmentPoint(each.device, each.at, each.direction)
-                self._there[Place(point, family)] = lists[each.list]
-        self._protected: dict[Place, dict[tuple[int, bool], None]] = {}
+                self._there[PlaceForList(point, family)] = lists[each.list]
+        self._protected: dict[PlaceForList, dict[tuple[int, bool], None]] = {}
         self._lines: dict[tuple[int, Family, bool], list[str]] = {}
 
-    def there(self, place: Place) -> bool:
+    def there(self, place: PlaceForList) -> bool:
         """Whether a list stands there already."""
         return place in self._there
 
-    def entries(self, use: Use) -> int:
+    def entries(self, use: PlaceUse) -> int:
         """How many entries it takes."""
         return len(self._denying(use))
 
-    def protect(self, place: Place, wanted: int, returning: bool) -> bool:
+    def protect(self, place: PlaceForList, wanted: int, returning: bool) -> bool:
         """Let through first what a requirement wants, or answers to it; False where that is so already."""
         known = self._protected.setdefault(place, {})
         if (wanted, returning) in known:
@@ -89,11 +89,11 @@ class Assembly:
         known[wanted, returning] = None
         return True
 
-    def of(self, chosen: frozenset[Use]) -> Assembled:
+    def of(self, chosen: frozenset[PlaceUse]) -> Assembled:
         """The network with what is chosen written and placed."""
         ordered = sorted(chosen, key=lambda use: (use.place, use.wanted))
-        grown: dict[str, tuple[AccessList, list[_Written]]] = {}
-        fresh: dict[tuple[Family, tuple[_Written, ...]], list[Place]] = {}
+        grown: dict[str, tuple[AccessList, list[_EntryLine]]] = {}
+        fresh: dict[tuple[Family, tuple[_EntryLine, ...]], list[PlaceForList]] = {}
         for place, uses in groupby(ordered, key=lambda use: use.place):
             lines = self._at(place, [use.wanted for use in uses])
             there = self._there.get(place)
@@ -115,17 +115,17 @@ class Assembly:
             added[name] = _numbered(network, name, written)
         return Assembled(network, chosen, added)
 
-    def _at(self, place: Place, wanted: Iterable[int]) -> list[_Written]:
+    def _at(self, place: PlaceForList, wanted: Iterable[int]) -> list[_EntryLine]:
         """What is written at a place: first what must pass, then what each requirement denies."""
         found = [
-            _Written(line)
+            _EntryLine(line)
             for index, returning in self._protected.get(place, {})
             for line in self._permits(index, returning, place.family)
         ]
         for index in wanted:
             found += [
-                _Written(line, index if line.startswith("deny") else None)
-                for line in self._denying(Use(place, index))
+                _EntryLine(line, index if line.startswith("deny") else None)
+                for line in self._denying(PlaceUse(place, index))
             ]
         return list(dict.fromkeys(found))
 
@@ -136,7 +136,7 @@ class Assembly:
         )
         return _in_time(lines, statement)
 
-    def _denying(self, use: Use) -> list[str]:
+    def _denying(self, use: PlaceUse) -> list[str]:
         at_lines = use.place.point.is_line
         key = use.wanted, use.place.family, at_lines
         if key not in self._lines:
@@ -154,13 +154,15 @@ def _in_time(lines: Iterable[str], statement: Statement) -> list[str]:
     return [f"{line}{during}" for line in lines]
 
 
-def _grown(there: AccessList, lines: Iterable[_Written]) -> Change:
+def _grown(there: AccessList, lines: Iterable[_EntryLine]) -> Change:
     full = as_extended(there) if there.kind is ListKind.STANDARD else there
     first = there.body.entries[0].number if there.body.entries else None
     return rewritten(full, with_entries(full, [line.text for line in lines], first))
 
 
-def _fresh(name: str, family: Family, lines: Iterable[_Written], places: Iterable[Place]) -> list[Change]:
+def _fresh(
+    name: str, family: Family, lines: Iterable[_EntryLine], places: Iterable[PlaceForList]
+) -> list[Change]:
     entries = "\n".join([*(line.text for line in lines), "permit any from any to any"])
     item = {"name": name, "family": family.value, "kind": ListKind.EXTENDED.value, "entries": entries}
     placed = (
@@ -173,7 +175,7 @@ def _fresh(name: str, family: Family, lines: Iterable[_Written], places: Iterabl
     ]
 
 
-def _numbered(network: Network, name: str, lines: Iterable[_Written]) -> dict[int, int | None]:
+def _numbered(network: Network, name: str, lines: Iterable[_EntryLine]) -> dict[int, int | None]:
     """The numbers that lines, which stand at the top, have now."""
     entries = next(each for each in network.lists if each.name == name).body.entries
     return {entry.number: line.denies_for for entry, line in zip(entries, lines, strict=False)}

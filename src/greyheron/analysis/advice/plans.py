@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from greyheron.analysis.advice.advisor import Advisor, parted
 from greyheron.analysis.advice.assembly import Assembled
-from greyheron.analysis.advice.together import Aim, NotTogether, Together
+from greyheron.analysis.advice.together import Aim, AllTogether, NotTogether
 from greyheron.analysis.findings.finding import counted
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.prover import Prover
@@ -36,12 +36,13 @@ class PlannedList:
 
 
 @dataclass(frozen=True, slots=True)
-class Plan:
+class PolicyPlan:
     """One set of lists that makes all requirements hold.
 
     aims:  what it is the best in;  places, entries:  how many are new
     broken:  test flows that hold now and would not;  locked:  devices that nobody could log in to any more
-    cut:  routing neighbours that it would part;  changes:  what taking it does to the draft
+    cut:  routing neighbours that it would part;  hosts:  those whose own filters it needs
+    changes:  what taking it does to the draft
     """
 
     aims: tuple[Aim, ...]
@@ -51,6 +52,7 @@ class Plan:
     broken: tuple[str, ...]
     locked: tuple[str, ...]
     cut: tuple[str, ...]
+    hosts: tuple[str, ...]
     changes: tuple[Change, ...]
 
 
@@ -62,7 +64,7 @@ class AllHolding:
     """
 
     text: str
-    plans: tuple[Plan, ...]
+    plans: tuple[PolicyPlan, ...]
     at_odds: tuple[str, ...] = ()
 
 
@@ -84,7 +86,7 @@ def make_all_hold(
     if not meant:
         return AllHolding("All of them hold already: nothing needs to be placed.", ())
     wanted = [each for each in network.requirements if each.id in meant or each.id not in violated]
-    together = Together(prover, network, wanted)
+    together = AllTogether(prover, network, wanted)
     found: list[tuple[Assembled, list[Aim]]] = []
     for number, aim in enumerate(Aim):
         try:
@@ -116,7 +118,7 @@ def _violated(prover: Prover, timeline: Timeline, progress: Progress) -> Iterato
             yield each.id
 
 
-def _at_odds(together: Together, network: Network, progress: Progress) -> AllHolding:
+def _at_odds(together: AllTogether, network: Network, progress: Progress) -> AllHolding:
     impossible = together.impossible(progress)
     statements = {each.id: write_requirement(each.statement) for each in network.requirements}
     said = tuple(statements[each] for each in impossible.ids)
@@ -135,11 +137,11 @@ def _plan(
     timeline: Timeline,
     assembled: Assembled,
     aims: Sequence[Aim],
-) -> Plan:
+) -> PolicyPlan:
     after = assembled.network
     world = build_world(after, timeline.first, timeline.first.resolved.active)
     lists = tuple(_lists(network, after))
-    return Plan(
+    return PolicyPlan(
         tuple(aims),
         sum(len(each.places) for each in lists),
         sum(len(each.added) for each in lists),
@@ -147,8 +149,15 @@ def _plan(
         tuple(write_expected_flow(test.flow) for test in advisor.failing(world)),
         tuple(sorted({name for family in Family for name in advisor.locked_by(world, family)})),
         tuple(sorted(parted(world) - parted(timeline.first))),
+        tuple(sorted(_hosts(network, after, timeline))),
         tuple(difference(network, after)),
     )
+
+
+def _hosts(before: Network, after: Network, timeline: Timeline) -> set[str]:
+    """Devices that do not forward, and filter what is their own."""
+    placed = {each.device for each in after.placements if each not in before.placements}
+    return {name for name in placed if not timeline.first.topology.devices[name].traits.forwards}
 
 
 def _lists(before: Network, after: Network) -> Iterator[PlannedList]:

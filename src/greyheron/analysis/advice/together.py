@@ -10,14 +10,14 @@ from enum import StrEnum
 
 from msgspec import Struct
 
-from greyheron.analysis.advice.assembly import Assembled, Assembly, Place, Use
+from greyheron.analysis.advice.assembly import Assembled, Assembly, PlaceForList, PlaceUse
 from greyheron.analysis.advice.covering import cheapest_cover
 from greyheron.analysis.advice.opening import Opener
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.endpoints import Endpoints
 from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.core.lists.met import Filtered, Unfiltered
-from greyheron.core.packet import Way
+from greyheron.core.packet import Packet, Way
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.timeline import Timeline
 from greyheron.core.walk.addressing import FlowError
@@ -60,13 +60,16 @@ class Impossible(Struct, frozen=True):
 class NotTogether(Exception):
     """No lists were found that make them all hold."""
 
-    def __init__(self, between: Mapping[tuple[int, ...], str]) -> None:
-        """between:  requirements by their indices, and a conversation about which they are at odds"""
+    def __init__(self, between: Mapping[tuple[int, ...], str], sure: tuple[int, ...] = ()) -> None:
+        """between:  requirements by their indices, and a conversation about which they are at odds
+
+        sure:  those of them of which that alone shows it
+        """
         super().__init__("no set of lists makes all of them hold")
-        self.between = between
+        self.between, self.sure = between, sure
 
 
-class Together:
+class AllTogether:
     """Lists for requirements of one draft, wanted all at once."""
 
     def __init__(self, prover: Prover, network: Network, requirements: Sequence[Requirement]) -> None:
@@ -82,23 +85,27 @@ class Together:
 
     def impossible(self, progress: Progress = unwatched) -> Impossible:
         """Of requirements that cannot be had together the fewest that cannot. Raises Cancelled."""
-        kept = list(range(len(self._wanted)))
-        why = "no set of lists was found that makes them all hold"
-        for index in list(kept):
-            progress(index / len(self._wanted))
+        failed = self._failing(range(len(self._wanted)))
+        assert failed is not None
+        kept = list(failed.sure or range(len(self._wanted)))
+        for number, index in enumerate(list(kept)):
+            progress(number / len(self._wanted))
             fewer = [each for each in kept if each != index]
-            try:
-                self._solved(Aim.FEWEST, fewer, unwatched)
-            except NotTogether:
-                kept = fewer
-        try:
-            self._solved(Aim.FEWEST, kept, unwatched)
-        except NotTogether as failed:
-            why = next(iter(failed.between.values()), why)
+            again = self._failing(fewer) if fewer else None
+            if again is not None:
+                kept, failed = fewer, again
+        why = next(iter(failed.between.values()), "no set of lists was found that makes them all hold")
         return Impossible(tuple(self._wanted[index].id for index in kept), why)
 
+    def _failing(self, wanted: Sequence[int]) -> NotTogether | None:
+        try:
+            self._solved(Aim.FEWEST, wanted, unwatched)
+        except NotTogether as failed:
+            return failed
+        return None
+
     def _solved(self, aim: Aim, wanted: Sequence[int], progress: Progress) -> Assembled:
-        return _Search(self, aim, wanted, progress).found()
+        return _CoverSearch(self, aim, wanted, progress).found()
 
     def timeline(self, network: Network) -> Timeline:
         def world_at(active: frozenset[str]) -> World:
@@ -123,6 +130,19 @@ class Together:
             self._known[key] = proven
             yield world, proven
 
+    def unwanted(self, index: int, packet: Packet) -> bool:
+        """Whether a requirement forbids the conversation that begins with a packet, with no lists."""
+        timeline = self.timeline(self._network)
+        statement = self._wanted[index].statement
+        return any(
+            box.holds(packet)
+            for span in timeline.for_statement(statement)
+            for world in (timeline.world(span).baseline,)
+            for violation in self._prover.prove(statement, world, self._network).proof.violations
+            if violation.expect is Expectation.BLOCK
+            for box in violation.boxes
+        )
+
     @property
     def prover(self) -> Prover:
         return self._prover
@@ -136,14 +156,14 @@ class Together:
         return self._wanted
 
 
-class _Search:
+class _CoverSearch:
     """The search for one set of lists, for some of the requirements."""
 
-    def __init__(self, of: Together, aim: Aim, wanted: Sequence[int], progress: Progress) -> None:
+    def __init__(self, of: AllTogether, aim: Aim, wanted: Sequence[int], progress: Progress) -> None:
         self._of, self._aim, self._wanted, self._progress = of, aim, tuple(wanted), progress
-        self._needs: dict[frozenset[Use], None] = {}
-        self._near: dict[Use, tuple[float, float]] = {}
-        self._forbidden: set[Use] = set()
+        self._needs: dict[frozenset[PlaceUse], None] = {}
+        self._near: dict[PlaceUse, tuple[float, float]] = {}
+        self._forbidden: set[PlaceUse] = set()
         self._between: dict[tuple[int, ...], str] = {}
         base = self._opened(of.network)
         timeline = of.timeline(base)
@@ -197,14 +217,14 @@ class _Search:
                     return proposal.changes
         return ()
 
-    def _cheapest(self) -> frozenset[Use] | None:
+    def _cheapest(self) -> frozenset[PlaceUse] | None:
         uses = {use for need in self._needs for use in need} - self._forbidden
         costs = {use: self._cost(use) for use in uses}
         places = {use: use.place for use in uses}
         place_costs = {place: self._place_cost(place) for place in set(places.values())}
         return cheapest_cover(self._needs, costs, places, place_costs)
 
-    def _cost(self, use: Use) -> float:
+    def _cost(self, use: PlaceUse) -> float:
         from_source, from_goal = self._near[use]
         entries = self._assembly.entries(use)
         match self._aim:
@@ -215,7 +235,7 @@ class _Search:
             case Aim.DESTINATION:
                 return entries + _PLACE * from_goal
 
-    def _place_cost(self, place: Place) -> float:
+    def _place_cost(self, place: PlaceForList) -> float:
         if not self._devices[place.point.device].traits.forwards:
             return _HOST
         if self._assembly.there(place):
@@ -240,18 +260,19 @@ class _Search:
         packet = exchange.legs[0].path.packet
         met = list(self._met(exchange))
         for position, (point, order) in enumerate(met, 1):
-            use = Use(Place(point, packet.family), index)
+            use = PlaceUse(PlaceForList(point, packet.family), index)
             near = (
                 order + _BESIDE * position,
                 met[-1][1] - order + _BESIDE * (len(met) - position),
             )
             before = self._near.get(use, near)
             self._near[use] = min(before[0], near[0]), min(before[1], near[1])
-        uses = frozenset(Use(Place(point, packet.family), index) for point, _ in met)
+        uses = frozenset(PlaceUse(PlaceForList(point, packet.family), index) for point, _ in met)
         need = uses - assembled.chosen
+        if not met:
+            raise self._sure((index,), f"{write_flow(flow)} meets no place where a list could stop it")
         if not need - self._forbidden:
-            where = "meets no place where a list could stop it" if not met else "cannot be stopped on its way"
-            self._between.setdefault((index,), f"{write_flow(flow)} {where}")
+            self._between.setdefault((index,), f"{write_flow(flow)} cannot be stopped on its way")
         known = need in self._needs
         self._needs[need] = None
         return not known
@@ -271,23 +292,27 @@ class _Search:
         """Something wanted is stopped: by one of our entries it must not be."""
         denial = exchange.decider.path.denial
         if denial is None or denial.frame is not None:
-            self._between.setdefault((index,), f"{write_flow(flow)}: no list would change that")
-            return False
-        place = Place(denial.point, exchange.decider.path.packet.family)
+            raise self._sure((index,), f"no list lets {write_flow(flow)} through")
+        place = PlaceForList(denial.point, exchange.decider.path.packet.family)
         stopping = assembled.whose(denial.list_name, denial.decision.entry)
         if stopping is None:
             self._between.setdefault((index,), f"{write_flow(flow)} is denied by {denial.list_name}")
             return False
-        if self._assembly.protect(place, index, exchange.decider.way is Way.RETURN):
+        returning = exchange.decider.way is Way.RETURN
+        said = f"{write_flow(flow)} is wanted by one and stopped for the other"
+        if not returning and self._of.unwanted(stopping, exchange.legs[0].path.packet):
+            raise self._sure((index, stopping), said)
+        if self._assembly.protect(place, index, returning):
             return True
-        use = Use(place, stopping)
-        self._between.setdefault(
-            (index, stopping), f"{write_flow(flow)} is wanted by one and stopped for the other"
-        )
+        use = PlaceUse(place, stopping)
+        self._between.setdefault((index, stopping), said)
         if use in self._forbidden:
             return False
         self._forbidden.add(use)
         return True
+
+    def _sure(self, wanted: tuple[int, ...], why: str) -> NotTogether:
+        return NotTogether({wanted: why}, wanted)
 
 
 def _violating(proven: Proven) -> Iterator[tuple[Flow, Expectation]]:

@@ -10,7 +10,9 @@ from greyheron.core.intervals import (
     Spans,
     size,
     span_size,
+    within,
 )
+from greyheron.core.packet import Packet
 from greyheron.core.walk.verdicts import Verdict
 from greyheron.model.flow import Flow
 from greyheron.model.values import Expectation, Family
@@ -57,6 +59,23 @@ class Box(Struct, frozen=True):
     sources: tuple[Party, ...]
     destinations: tuple[Party, ...]
     asking: tuple[Asking, ...]
+
+    def holds(self, packet: Packet) -> bool:
+        """Whether the conversation that begins with a packet is among them."""
+        if packet.family is not self.family or packet.source is None:
+            return False
+        ends = (self.sources, packet.source), (self.destinations, packet.destination)
+        return all(
+            any(block.holds(address) for party in side for block in party.region) for side, address in ends
+        ) and any(
+            each.service.holds(packet)
+            and (
+                packet.source_port is None
+                or not each.source_ports
+                or within(each.source_ports, packet.source_port)
+            )
+            for each in self.asking
+        )
 
     @property
     def size(self) -> int:

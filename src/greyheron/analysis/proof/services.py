@@ -14,6 +14,7 @@ from greyheron.core.intervals import (
     span_size,
     span_union,
     spans_touch,
+    within,
 )
 from greyheron.core.lists.fields import KIND_FIELDS, PORT_FIELDS
 from greyheron.core.lists.fields.dscp import spans_of_terms
@@ -60,6 +61,27 @@ class ServiceSet(Struct, frozen=True):
     def having(self, part: HeaderPart, spans: Spans) -> "ServiceSet":
         """The same with other flags or code points."""
         return replace(self, flags=spans) if part is HeaderPart.FLAGS else replace(self, dscp=spans)
+
+    def holds(self, packet: Packet) -> bool:
+        """Whether a conversation that begins with a packet is about one of them."""
+        whole_packet = {TCP: Tag.TCP, UDP: Tag.UDP, packet.family.icmp: Tag.ICMP}.get(
+            packet.protocol, Tag.OTHER
+        )
+        tag = Tag.FRAGMENT if packet.fragment else whole_packet
+        number = packet.destination_port if tag.with_ports else packet.protocol
+        if tag is Tag.ICMP:
+            number = (packet.icmp_type or 0) << 8 | (packet.icmp_code or 0)
+        return (
+            tag is self.tag
+            and number is not None
+            and within(self.spans, number)
+            and within(self.dscp, packet.dscp)
+            and (
+                packet.opens or tag is not Tag.TCP
+                if self.flags is None
+                else within(self.flags, packet.flags.value)
+            )
+        )
 
     @property
     def count(self) -> int:
