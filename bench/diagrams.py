@@ -4,7 +4,7 @@ A header's bits are the variables; a list is the set of headers it permits. What
 combination of paths is the intersection of what its lists permit of each packet, those of replies swapped.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from dd.cudd import BDD, Function
 
@@ -17,7 +17,7 @@ from greyheron.core.walk.conversation import converse_from
 from greyheron.core.walk.verdicts import Leg
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.entry import AddressBlock, NotPort, PortSpan
+from greyheron.model.entry import AddressBlock, Entry, NotPort, PortSpan
 from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP
 from greyheron.model.values import Action, Family
@@ -132,6 +132,11 @@ class Diagrams:
                         passed &= self.permits(placed, swapped, answers)
             through |= passed
         return through
+
+
+def sayable(entries: Iterable[Entry]) -> bool:
+    """Whether diagrams have bits for all that entries say: none are for flags, code points and fragments."""
+    return not any(entry.flags or entry.dscp or entry.fragment for entry in entries)
 
 
 def _points(leg: Leg) -> Iterator[AttachmentPoint]:

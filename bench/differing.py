@@ -10,7 +10,7 @@ from random import Random
 from msgspec.structs import replace
 from tests.random_networks import random_network
 
-from bench.diagrams import Diagrams
+from bench.diagrams import Diagrams, sayable
 from greyheron.analysis.entries.difference import PacketBox, changed_packets
 from greyheron.core.lists.resolved import Names, ResolvedList, resolve
 from greyheron.demo.generator import Plan, generate
@@ -68,7 +68,7 @@ def random_pairs(wanted: int) -> None:
         names = Names(network)
         lists = [each for each in network.lists if each.family is Family.IPV4 and not each.body.periods]
         entries = [entry for each in lists for entry in each.body.entries]
-        if not entries or any(entry.flags or entry.dscp or entry.fragment for entry in entries):
+        if not entries or not sayable(entries):
             continue
         for each in lists:
             before, after = resolve(each, names), resolve(edited(chance, each, entries), names)

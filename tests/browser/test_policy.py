@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import Server
+from tests.browser.conftest import Server, take_all_lists_away
 from tests.browser.test_journey import mark, row, tab_to
 from tests.browser.test_journeys import palette, press
 
@@ -19,23 +19,8 @@ def answer(page: Page, requirement: str, state: str) -> str:
     return shown.get_attribute("aria-label") or ""
 
 
-TAKEN_AWAY = """async () => {
-  const path = `/api/networks/${location.pathname.split("/")[2]}`;
-  const { version, draft } = await (await fetch(path)).json();
-  const keyOf = ({ device, at, direction, list }) => [device, at, direction, list].join(":");
-  const changes = [
-    ...draft.placements.map((each) => ({ collection: "placements", key: keyOf(each) })),
-    ...draft.lists.map(({ name }) => ({ collection: "lists", key: name })),
-  ];
-  const headers = { "content-type": "application/json", "if-match": `"${version}"` };
-  const body = JSON.stringify({ label: "take all lists away", changes });
-  return (await fetch(`${path}/draft/edits`, { method: "POST", headers, body })).status;
-}"""
-
-
 def test_all_requirements_are_made_to_hold_from_nothing(page: Page) -> None:
-    assert page.evaluate(TAKEN_AWAY) == 200
-    page.reload()
+    take_all_lists_away(page)
     page.get_by_role("button", name="Make all hold…").click()
     panel = page.get_by_role("region", name="Make all hold")
     expect(panel).to_contain_text("3 requirements would hold, and no other is lost")

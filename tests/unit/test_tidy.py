@@ -177,16 +177,20 @@ def test_notes_stay_with_what_they_speak_of() -> None:
     assert tidied(entries) == "# the floor\n# the bar\npermit any from 172.20.16.0/23 to any # kiosks; tills"
 
 
-def test_frame_lists_are_left_and_said_to_be() -> None:
-    network = read_network(
-        {
-            "format": "grey-heron/1",
-            "name": "small",
-            "devices": [],
-            "lists": [{"name": "own", "kind": "frame", "entries": "permit arp\npermit arp"}],
-        }
+def frames_tidied(entries: str) -> tuple[str, list[str]]:
+    own = {"name": "own", "kind": "frame", "entries": entries}
+    network = read_network({"format": "grey-heron/1", "name": "small", "devices": [], "lists": [own]})
+    found = tidy(network.lists[0], network)
+    return write_body(found.body, None, network.lists[0].kind), [each.why for each in found.steps]
+
+
+def test_frame_lists_lose_what_never_matches_and_what_their_end_does() -> None:
+    assert frames_tidied("permit arp\npermit arp from any\npermit ipv4\ndeny any\n") == (
+        "10 permit arp\n30 permit ipv4\n",
+        ["never matches: 10 stands before it", "the end of the list does the same"],
     )
-    assert tidy(network.lists[0], network).left == "frame lists are left as they are"
+    assert frames_tidied("permit arp\ndeny any log\n") == ("10 permit arp\n20 deny any log\n", [])
+    assert frames_tidied("deny arp\ndeny any\n") == ("10 deny arp\n20 deny any\n", [])
 
 
 def test_an_entry_of_an_empty_set_waits_for_its_members() -> None:

@@ -11,6 +11,7 @@ from greyheron.analysis.advice.advisor import wanted
 from greyheron.analysis.advice.plans import PolicyPlan
 from greyheron.analysis.findings.finder import noted
 from greyheron.analysis.findings.finding import Severity, counted
+from greyheron.analysis.findings.repairs import unrepaired
 from greyheron.cli.reading import (
     STANDARD_INPUT,
     UNEXPECTED,
@@ -166,6 +167,7 @@ def findings(
                 "key": each.finding.key,
                 "digest": each.finding.digest,
                 "repair": None if each.finding.repair is None else each.finding.repair.label,
+                "unrepaired": unrepaired(each.finding),
                 "accepted": each.accepted,
             }
             for each in found

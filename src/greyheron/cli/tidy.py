@@ -57,8 +57,6 @@ def tidy(
 
 def _tell(tidied: TidiedList) -> None:
     """What became of a list, on standard error: the file may go to standard output."""
-    if tidied.left:
-        typer.echo(f"{tidied.name}: {tidied.left}", err=True)
     if tidied.steps:
         typer.echo(f"{tidied.name}: {tidied.before} entries, now {tidied.after}", err=True)
     for step in tidied.steps:

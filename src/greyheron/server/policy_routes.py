@@ -11,6 +11,7 @@ from greyheron.analysis.advice.choices import Advice, Choice
 from greyheron.analysis.advice.plans import AllHolding
 from greyheron.analysis.findings.finder import Noted, merged, noted
 from greyheron.analysis.findings.finding import Finding, Repair, Severity
+from greyheron.analysis.findings.repairs import unrepaired
 from greyheron.analysis.proof.policy import RequirementMarks
 from greyheron.compute.questions.advice import AdviceQuestion
 from greyheron.compute.questions.all_holding import AllHoldingQuestion
@@ -48,6 +49,7 @@ class FindingItem(BaseModel):
     key: what it is accepted by, with `digest`, which changes when what it speaks of does
     accepted: why it is as it should be, if somebody said so
     repair: what mending it is called, and the changes to the draft that do it
+    unrepaired: why there is no repair; "" where there is one
     """
 
     kind: str
@@ -60,6 +62,7 @@ class FindingItem(BaseModel):
     lists: list[str]
     flow: str | None
     repair: Repair | None
+    unrepaired: str
     accepted: str | None
 
     @classmethod
@@ -76,6 +79,7 @@ class FindingItem(BaseModel):
             lists=list(found.lists),
             flow=found.flow,
             repair=found.repair,
+            unrepaired=unrepaired(found),
             accepted=noted.accepted,
         )
 

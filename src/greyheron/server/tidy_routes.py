@@ -14,7 +14,7 @@ router = APIRouter(prefix="/api", responses=PROBLEMS)
 
 
 class TidiedLists(BaseModel):
-    """Lists that can be shorter, and those that are left with a reason."""
+    """Lists that can be shorter."""
 
     lists: list[TidiedList]
 
@@ -41,6 +41,6 @@ def tidy_lists(network_id: str, store: Store, derived: Derived, jobs: Computatio
 
     def work(progress: Progress) -> TidiedLists:
         tidied = derived.of(network_id).ask(TidyQuestion(), stored, progress)
-        return TidiedLists(lists=[each for each in tidied if each.steps or each.left])
+        return TidiedLists(lists=[each for each in tidied if each.steps])
 
     return jobs.start(network_id, work)

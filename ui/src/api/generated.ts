@@ -2428,6 +2428,7 @@ export interface components {
          *     key: what it is accepted by, with `digest`, which changes when what it speaks of does
          *     accepted: why it is as it should be, if somebody said so
          *     repair: what mending it is called, and the changes to the draft that do it
+         *     unrepaired: why there is no repair; "" where there is one
          */
         FindingItem: {
             /** Kind */
@@ -2448,6 +2449,8 @@ export interface components {
             /** Flow */
             flow: string | null;
             repair: components["schemas"]["Repair"] | null;
+            /** Unrepaired */
+            unrepaired: string;
             /** Accepted */
             accepted: string | null;
         };
@@ -4167,8 +4170,6 @@ export interface components {
         /**
          * TidiedList
          * @description A list as it could be: its entries in the notation, how many they were and are, and the steps.
-         *
-         *     left:  why nothing could be done to it, or ""
          */
         TidiedList: {
             /** Name */
@@ -4181,12 +4182,10 @@ export interface components {
             after: number;
             /** Steps */
             steps: components["schemas"]["TidyStep"][];
-            /** Left */
-            left: string;
         };
         /**
          * TidiedLists
-         * @description Lists that can be shorter, and those that are left with a reason.
+         * @description Lists that can be shorter.
          */
         TidiedLists: {
             /** Lists */

@@ -50,7 +50,7 @@ export function TidyAll({ onClose }: { onClose: () => void }) {
   const { id, network, make } = useOpened();
   const found = useAllTidied(id, network.version);
   const { data, done } = found;
-  const shorter = data?.lists.filter((each) => each.steps.length > 0) ?? [];
+  const shorter = data?.lists ?? [];
   const take = async () => {
     const changes = shorter.flatMap(({ name, entries }): Change[] => {
       const list = network.draft.lists.find((each) => each.name === name);
@@ -79,13 +79,6 @@ export function TidyAll({ onClose }: { onClose: () => void }) {
           </li>
         ))}
       </ul>
-      {data?.lists
-        .filter((each) => each.left)
-        .map((each) => (
-          <p key={each.name} className="quiet text-fine">
-            <span className="font-mono">{each.name}</span>: {each.left}.
-          </p>
-        ))}
       <div className="mt-2 flex gap-2">
         {shorter.length > 0 && (
           <button type="button" className="button button-strong" onClick={take}>
@@ -100,8 +93,7 @@ export function TidyAll({ onClose }: { onClose: () => void }) {
   );
 }
 
-function shortened({ before, after, steps, left }: TidiedList): string {
-  if (left) return `${left[0]?.toUpperCase()}${left.slice(1)}.`;
+function shortened({ before, after, steps }: TidiedList): string {
   if (!steps.length) return `No shorter list was found: ${counted(before, "entry", "entries")}.`;
   return `${counted(before, "entry", "entries")} can be ${after}, with every packet decided as before`;
 }

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from msgspec.structs import replace
 
+from greyheron.analysis.entries.frames import hiding
 from greyheron.analysis.entries.ineffective import Ineffective, ineffective_entries
 from greyheron.analysis.entries.joining import Join, Sets, joins_of
 from greyheron.analysis.entries.packet_classes import classes_of, first_match, ranked
@@ -48,19 +49,18 @@ class TidyStep:
 
 @dataclass(frozen=True, slots=True)
 class Tidied:
-    """A list that decides as before, and what was done to it. `left`: why nothing could be done, or ""."""
+    """A list that decides as before, and what was done to it."""
 
     body: ListBody
     steps: tuple[TidyStep, ...]
-    left: str = ""
 
 
 def tidy(access_list: AccessList, network: Network, progress: Progress = unwatched) -> Tidied:
     """The entries of a list of `network` in as few as can be found. Raises Cancelled."""
-    if access_list.family is None:
-        return Tidied(access_list.body, (), "frame lists are left as they are")
     if len(access_list.body.entries) < 2:
         return Tidied(access_list.body, ())
+    if access_list.family is None:
+        return _frames_tidied(access_list)
     return _Tidying(access_list, network, access_list.family, progress).tidied()
 
 
@@ -79,21 +79,27 @@ class _Tidying:
         last = Entry(AT_THE_END, Action.DENY)
         self._last = (*self._end, Rule(last, None, None, None, None))
         self._steps: list[TidyStep] = []
+        self._turn = 0
 
     def tidied(self) -> Tidied:
         for turn in range(_ROUNDS):
-            count = len(self._entries)
+            self._turn, count = turn, len(self._entries)
             self._take_out_idle(self._idle())
             if turn and len(self._entries) == count:
                 break
-            self._join(turn)
+            self._join()
         entries = [self._entries[index] for index in sorted(self._entries)]
         return Tidied(self._list.body.with_entries(entries), tuple(self._steps))
 
-    def _join(self, turn: int) -> None:
+    def _on(self, done: float) -> None:
+        """Tell how far it is: each turn has half of what is left, as nobody knows how many there are."""
+        left: float = 0.5**self._turn
+        self._progress(1 - left + left * done / 2)
+
+    def _join(self) -> None:
         """Make entries one until no more of them can be."""
         for _ in range(_ROUNDS):
-            self._progress(turn / _ROUNDS)
+            self._on(0.5)
             places = [self._try_join(join) for join in list(joins_of(self._entries, self._sets))]
             joined = {place for place in places if place is not None and place in self._entries}
             if not joined:
@@ -109,7 +115,7 @@ class _Tidying:
         """
         steps: list[TidyStep] = []
         for index, (why, doubtful) in sorted(idle.items(), reverse=True):
-            self._progress(0.0)
+            self._on(0.5)
             entry = self._entries[index]
             if not entry.maybe and self._unneeded(index):
                 self._take_out(index)
@@ -126,7 +132,7 @@ class _Tidying:
         with_end = ResolvedList(self._list.name, self._family, self._list.kind, (*rules, *self._last))
         return {
             numbered[each.number]: (_why(each), each.opposite)
-            for each in ineffective_entries(with_end, lambda _done: self._progress(0.0))
+            for each in ineffective_entries(with_end, lambda done: self._on(done / 2))
             if each.number in numbered
         }
 
@@ -207,6 +213,27 @@ def _why(each: Ineffective) -> str:
         return f"{who}{more} would do the same"
     opposite = ", and does the opposite: perhaps it should stand above" if each.opposite else ""
     return f"{who}{more} takes all of its packets first{opposite}"
+
+
+def _frames_tidied(access_list: AccessList) -> Tidied:
+    """A frame list without entries that never match, and without denials that its end makes anyway."""
+    entries = list(access_list.body.entries)
+    steps: list[TidyStep] = []
+    for entry in access_list.body.entries:
+        by = hiding(entry, entries)
+        if by is not None and not entry.maybe:
+            entries.remove(entry)
+            opposite = by.action is not entry.action
+            steps.append(
+                TidyStep((entry.number,), None, f"never matches: {by.number} stands before it", opposite)
+            )
+    while entries and _does(entries[-1]) == _IMPLICITLY and not entries[-1].maybe:
+        steps.append(TidyStep((entries.pop().number,), None, "the end of the list does the same"))
+    return (
+        Tidied(access_list.body.with_entries(entries), tuple(steps))
+        if entries
+        else Tidied(access_list.body, ())
+    )
 
 
 class _Hulls:

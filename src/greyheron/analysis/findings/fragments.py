@@ -8,6 +8,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity, line_of
+from greyheron.analysis.findings.repairs import without_ports
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.headers import (
@@ -262,4 +263,5 @@ def _finding(ground: Ground, point: AttachmentPoint, hole: _Hole) -> Finding:
         (point.device,),
         (name,),
         write_flow(hole.flow),
+        without_ports(access_list, hole.rule.entry, hole.permit),
     )

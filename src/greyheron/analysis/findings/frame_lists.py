@@ -2,11 +2,14 @@
 
 from collections.abc import Iterator
 
-from greyheron.analysis.findings.finding import Finding, Severity, line_of
+from greyheron.analysis.advice.entries import rewritten, with_entries
+from greyheron.analysis.entries.frames import hiding
+from greyheron.analysis.findings.finding import Finding, Repair, Severity, line_of
+from greyheron.analysis.findings.repairs import moved_before, taking_out
 from greyheron.core.lists.frames import ARP, BROADCAST, Frame, decide_frame
 from greyheron.core.lists.resolved import FrameList
 from greyheron.model.document import AccessList
-from greyheron.model.entry import EVERY_MAC_BIT, Entry, FrameMatch, MacBlock
+from greyheron.model.entry import EVERY_MAC_BIT, FrameMatch, MacBlock
 from greyheron.model.names import ETHER_TYPES
 from greyheron.model.values import Action
 
@@ -18,10 +21,8 @@ def in_frame_list(access_list: AccessList) -> Iterator[Finding]:
 
 
 def _hidden(access_list: AccessList) -> Iterator[Finding]:
-    always = [entry for entry in access_list.body.entries if entry.during is None and not entry.maybe]
-    for index, entry in enumerate(access_list.body.entries):
-        earlier = (each for each in access_list.body.entries[:index] if each in always)
-        by = next((each for each in earlier if _covers(each, entry)), None)
+    for entry in access_list.body.entries:
+        by = hiding(entry, access_list.body.entries)
         if by is None:
             continue
         opposite = by.action is not entry.action
@@ -33,23 +34,10 @@ def _hidden(access_list: AccessList) -> Iterator[Finding]:
             f"and takes all of its frames{' and does the opposite' if opposite else ''}.",
             (line_of(access_list, by.number), line_of(access_list, entry.number)),
             lists=(access_list.name,),
+            repair=moved_before(access_list, entry.number, by.number)
+            if opposite
+            else taking_out(access_list, (entry.number,)),
         )
-
-
-def _covers(one: Entry, other: Entry) -> bool:
-    mine, its = one.frame or FrameMatch(), other.frame or FrameMatch()
-    return (
-        mine.ether_type in (None, its.ether_type)
-        and _inside(mine.source, its.source)
-        and _inside(mine.destination, its.destination)
-    )
-
-
-def _inside(whole: MacBlock | None, part: MacBlock | None) -> bool:
-    """Whether every address of `part` is one of `whole`; None is any."""
-    if whole is None:
-        return True
-    return part is not None and part.mask & whole.mask == whole.mask and whole.holds(part.value)
 
 
 def _without_arp(access_list: AccessList) -> Iterator[Finding]:
@@ -72,5 +60,11 @@ def _without_arp(access_list: AccessList) -> Iterator[Finding]:
                 "neighbours are not found, and nothing is sent.",
                 (line_of(access_list, entry.number),),
                 lists=(access_list.name,),
+                repair=_letting_arp(access_list, decision.entry),
             )
             return
+
+
+def _letting_arp(access_list: AccessList, before: int | None) -> Repair:
+    text = with_entries(access_list, ["permit arp"], before)
+    return Repair(f"let ARP through in {access_list.name}", (rewritten(access_list, text),))

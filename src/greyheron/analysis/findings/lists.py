@@ -24,10 +24,10 @@ from greyheron.analysis.findings.finding import (
 )
 from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.findings.frame_lists import in_frame_list
+from greyheron.analysis.findings.repairs import taking_out
 from greyheron.core.headers import Ints, grouped
 from greyheron.core.lists.resolved import Names, ResolvedList, resolve
 from greyheron.core.progress import Progress, part
-from greyheron.model.changes import Change
 from greyheron.model.document import AccessList, Network
 from greyheron.model.entry import Entry
 from greyheron.model.notation.entries import write_entry
@@ -142,11 +142,6 @@ def _at_all_times(ground: Ground, access_list: AccessList, names: Names) -> tupl
     return tuple(every)
 
 
-def _without(access_list: AccessList, numbers: Iterable[int]) -> Change:
-    gone = set(numbers)
-    return holding(access_list, (each for each in access_list.body.entries if each.number not in gone))
-
-
 def _nowhere(access_list: AccessList) -> Finding:
     return Finding(
         "placed nowhere",
@@ -208,10 +203,7 @@ def _doing_nothing(access_list: AccessList, ineffective: Iterable[Ineffective]) 
             "its packets first.",
             _pairs(access_list, never),
             lists=(access_list.name,),
-            repair=Repair(
-                f"take the entries that do nothing out of {access_list.name}",
-                (_without(access_list, (entry.number for entry in never)),),
-            ),
+            repair=taking_out(access_list, [entry.number for entry in never]),
         )
     if redundant:
         first = redundant[0]
@@ -224,6 +216,7 @@ def _doing_nothing(access_list: AccessList, ineffective: Iterable[Ineffective]) 
             f"entry {shortened(map(str, first.by))} would do the same.",
             _pairs(access_list, redundant),
             lists=(access_list.name,),
+            repair=taking_out(access_list, [first.number]),  # without it another may be needed
         )
 
 

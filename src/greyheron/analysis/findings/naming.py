@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from msgspec.structs import replace
 
 from greyheron.analysis.findings.finding import Finding, Ground, Severity
+from greyheron.analysis.findings.repairs import letting_through
 from greyheron.analysis.presentation.steps import ending_words
 from greyheron.core.walk.addressing import FlowError
 from greyheron.core.walk.conversation import converse
@@ -49,6 +50,9 @@ def stopped_queries(ground: Ground) -> Iterator[Finding]:
             (denial.point.device,),
             (denial.list_name,),
             write_flow(flow),
+            letting_through(
+                ground.network, denial, [f"permit udp from any to {asked} port domain"], "questions for names"
+            ),
         )
 
 

@@ -3,9 +3,10 @@
 from collections import defaultdict
 from collections.abc import Iterator
 
-from greyheron.analysis.findings.finding import Finding, Ground, Severity, counted, shortened
+from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, counted, shortened
 from greyheron.analysis.findings.naming import stopped_queries
 from greyheron.analysis.findings.nat_inside import to_inside_addresses
+from greyheron.analysis.findings.repairs import discovery, letting_through, replies
 from greyheron.analysis.presentation.steps import ending_words, entry_words
 from greyheron.analysis.reach.matrix import Reach
 from greyheron.analysis.reach.question import ReachQuestion
@@ -18,6 +19,7 @@ from greyheron.core.routing.ospf_neighbours import CutNeighbour
 from greyheron.core.walk.conversation import converse
 from greyheron.core.walk.steps import Outcome
 from greyheron.core.walk.verdicts import Verdict
+from greyheron.model.document import Network
 from greyheron.model.flow import Flow, FlowEnd
 from greyheron.model.names import PORTS, TCP
 from greyheron.model.notation.flows import write_expected_flow, write_flow
@@ -50,7 +52,15 @@ def _neighbours(ground: Ground) -> Iterator[Finding]:
             (f"{entry} of {cut.by.list_name} decides", "routes learnt that way are gone"),
             (cut.port[0], cut.neighbour[0]),
             (cut.by.list_name,),
+            repair=_rejoining(ground.network, cut),
         )
+
+
+def _rejoining(network: Network, cut: CutNeighbour) -> Repair | None:
+    if cut.unfound or cut.by.frame is not None:
+        access_list = next(each for each in network.lists if each.name == cut.by.list_name)
+        return discovery(network, cut.by, access_list.family or Family.IPV4)
+    return letting_through(network, cut.by, ["permit ospf from any to any"], "routing neighbours")
 
 
 def _cutting(cut: CutNeighbour) -> str:
@@ -148,6 +158,7 @@ def _stopped(ground: Ground, reach: Reach, family: Family) -> Iterator[Finding]:
                 (point.device,),
                 (name,),
                 write_flow(flow),
+                discovery(ground.network, path.denial, family),
             )
         elif exchange.decider.way is Way.RETURN:
             yield Finding(
@@ -161,6 +172,7 @@ def _stopped(ground: Ground, reach: Reach, family: Family) -> Iterator[Finding]:
                 (point.device,),
                 (name,),
                 write_flow(flow),
+                replies(ground.network, path.denial, path.last.packet),
             )
 
 

@@ -13,17 +13,13 @@ from greyheron.model.notation.lists import write_body
 
 @dataclass(frozen=True, slots=True)
 class TidiedList:
-    """A list as it could be: its entries in the notation, how many they were and are, and the steps.
-
-    left:  why nothing could be done to it, or ""
-    """
+    """A list as it could be: its entries in the notation, how many they were and are, and the steps."""
 
     name: str
     entries: str
     before: int
     after: int
     steps: tuple[TidyStep, ...]
-    left: str
 
 
 class TidyQuestion(Question[tuple[TidiedList, ...]], frozen=True, kw_only=True):
@@ -44,7 +40,7 @@ class TidyQuestion(Question[tuple[TidiedList, ...]], frozen=True, kw_only=True):
             tidied = tidy(each, documents.draft, part(progress, number, len(asked)))
             text = write_body(tidied.body, each.family, each.kind)
             before, after = len(each.body.entries), len(tidied.body.entries)
-            done.append(TidiedList(each.name, text, before, after, tidied.steps, tidied.left))
+            done.append(TidiedList(each.name, text, before, after, tidied.steps))
         return tuple(done)
 
     def merge(self, documents: Drafted, answers: Sequence[tuple[TidiedList, ...]]) -> tuple[TidiedList, ...]:
