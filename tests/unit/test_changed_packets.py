@@ -277,3 +277,30 @@ def test_boxes_are_told_largest_first() -> None:
 
 def replace_rules(found: ResolvedList) -> ResolvedList:
     return ResolvedList(found.name, found.family, found.kind, ())
+
+
+def test_where_zones_decide_without_a_list_that_is_said() -> None:
+    network = saltmarsh()
+    gone = put(network, "placements", "weir:wan0:in:from-beyond", None)
+    place = places(network, gone)["weir", "wan0"]
+    assert (place.changed, place.left) == ((), "where no list stands its zones decide")
+
+
+def test_another_list_that_decides_alike_changes_nothing() -> None:
+    network = saltmarsh()
+    alike = put(network, "lists", "same", {**data_of(network, "hides-in"), "name": "same"})
+    item: dict[str, object] = {"list": "same", "device": "hide-gw", "at": "eth1", "direction": "in"}
+    gone = put(alike, "placements", "hide-gw:eth1:in:hides-in", None)
+    other = put(gone, "placements", "hide-gw:eth1:in:same", item)
+    assert asked(alike, other) == PacketChanges((), ())
+    assert [each.changed != () for each in asked(alike, gone).places] == [True]
+
+
+def test_too_many_boxes_are_not_told(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("greyheron.analysis.entries.difference._MOST_BOXES", 0)
+    before, after = (
+        resolve(each.lists[0], Names(each))
+        for each in (network_with("permit any from any to any"), network_with("deny any from @hides to any"))
+    )
+    with pytest.raises(TooManyParts):
+        changed_packets(before, after)

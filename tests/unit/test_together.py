@@ -178,3 +178,11 @@ def test_the_cheapest_cover() -> None:
     assert cheapest_cover([], costs, sites, paid) == frozenset()
     assert cheapest_cover([frozenset("x")], costs, sites, paid) is None
     assert cheapest_cover([frozenset()], costs, sites, paid) is None
+
+
+def test_a_search_that_is_given_up_says_no_more_than_that(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("greyheron.analysis.advice.together._ROUNDS", 1)
+    found = at_odds("block visitors → ledger telnet")
+    assert found.plans == ()
+    assert found.at_odds == ("block visitors → ledger telnet",)
+    assert "which does not say that there are none" in found.text

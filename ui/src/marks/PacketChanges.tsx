@@ -36,7 +36,7 @@ export function PlacePackets({ of: { where, changed, left }, all }: PlaceProps) 
             ? `Of what devices and hosts send each other, ${where}:`
             : `Nothing of it comes ${where}: no device or host sends such packets there.`}
       </p>
-      <Sentences of={changed} />
+      {!(left && all) && <Sentences of={changed} />}
     </div>
   );
 }

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from greyheron.analysis.advice.advisor import Advisor, parted
 from greyheron.analysis.advice.assembly import Assembled
-from greyheron.analysis.advice.together import Aim, AllTogether, NotTogether
+from greyheron.analysis.advice.together import Aim, AllTogether, Impossible, NotTogether
 from greyheron.analysis.findings.finding import counted
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.prover import Prover
@@ -60,7 +60,8 @@ class PolicyPlan:
 class AllHolding:
     """The plans, the fewest places first; or which requirements cannot be had together.
 
-    text:  what there is to say of it;  at_odds:  these requirements, none of which could be left out
+    text:  what there is to say of it
+    at_odds:  requirements for which no lists were found, and for fewer of them they were
     """
 
     text: str
@@ -91,8 +92,10 @@ def make_all_hold(
     for number, aim in enumerate(Aim):
         try:
             assembled = together.solve(aim, part(progress, 1 + number, 1 + len(Aim)))
-        except NotTogether:
-            return _at_odds(together, network, progress)
+        except NotTogether as failed:
+            if not found:
+                return _at_odds(together.impossible(failed, progress), network)
+            continue  # it is another way to what was found already
         same = next((aims for known, aims in found if known.network == assembled.network), None)
         if same is None:
             found.append((assembled, [aim]))
@@ -118,16 +121,14 @@ def _violated(prover: Prover, timeline: Timeline, progress: Progress) -> Iterato
             yield each.id
 
 
-def _at_odds(together: AllTogether, network: Network, progress: Progress) -> AllHolding:
-    impossible = together.impossible(progress)
+def _at_odds(impossible: Impossible, network: Network) -> AllHolding:
     statements = {each.id: write_requirement(each.statement) for each in network.requirements}
     said = tuple(statements[each] for each in impossible.ids)
-    if len(said) == 1:
-        text = f"No list can make this hold: {impossible.why}."
+    these = "this" if len(said) == 1 else f"these {len(said)} together"
+    if impossible.given_up:
+        text = f"No lists were found for {these}, which does not say that there are none: {impossible.why}."
     else:
-        text = f"These {len(said)} cannot be had together, each two of them could: {impossible.why}."
-        if len(said) == 2:
-            text = f"These two cannot be had together: {impossible.why}."
+        text = f"No lists can make {these} hold: {impossible.why}."
     return AllHolding(text, (), said)
 
 

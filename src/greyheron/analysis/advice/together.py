@@ -5,7 +5,7 @@ A proof shows some ways that get through; places are chosen that cover all that 
 gets through shows others, until nothing does. Whatever is answered has been proved as it is given.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from enum import StrEnum
 
 from msgspec import Struct
@@ -51,22 +51,29 @@ class Aim(StrEnum):
 
 
 class Impossible(Struct, frozen=True):
-    """Requirements that cannot be had together, none of which could be left out; and why."""
+    """Requirements that cannot be had together, none of which could be left out; and why.
+
+    given_up:  no lists were found for them, which does not say that there are none
+    """
 
     ids: tuple[str, ...]
     why: str
+    given_up: bool
 
 
 class NotTogether(Exception):
     """No lists were found that make them all hold."""
 
-    def __init__(self, between: Mapping[tuple[int, ...], str], sure: tuple[int, ...] = ()) -> None:
+    def __init__(
+        self, between: Mapping[tuple[int, ...], str], sure: tuple[int, ...] = (), given_up: bool = False
+    ) -> None:
         """between:  requirements by their indices, and a conversation about which they are at odds
 
         sure:  those of them of which that alone shows it
+        given_up:  nothing was found, which does not say that there is nothing
         """
         super().__init__("no set of lists makes all of them hold")
-        self.between, self.sure = between, sure
+        self.between, self.sure, self.given_up = between, sure, given_up
 
 
 class AllTogether:
@@ -78,15 +85,14 @@ class AllTogether:
         self._wanted = tuple(requirements)
         self._known: dict[tuple[int, frozenset[str]], Proven] = {}
         self._world: World | None = None
+        self._doubtful: dict[int, bool] = {}
 
     def solve(self, aim: Aim, progress: Progress = unwatched) -> Assembled:
         """The cheapest set for an aim. Raises NotTogether, which `impossible` explains, and Cancelled."""
         return self._solved(aim, range(len(self._wanted)), progress)
 
-    def impossible(self, progress: Progress = unwatched) -> Impossible:
-        """Of requirements that cannot be had together the fewest that cannot. Raises Cancelled."""
-        failed = self._failing(range(len(self._wanted)))
-        assert failed is not None
+    def impossible(self, failed: NotTogether, progress: Progress = unwatched) -> Impossible:
+        """Of requirements that `solve` failed for the fewest that it fails for. Raises Cancelled."""
         kept = list(failed.sure or range(len(self._wanted)))
         for number, index in enumerate(list(kept)):
             progress(number / len(self._wanted))
@@ -95,7 +101,7 @@ class AllTogether:
             if again is not None:
                 kept, failed = fewer, again
         why = next(iter(failed.between.values()), "no set of lists was found that makes them all hold")
-        return Impossible(tuple(self._wanted[index].id for index in kept), why)
+        return Impossible(tuple(self._wanted[index].id for index in kept), why, failed.given_up)
 
     def _failing(self, wanted: Sequence[int]) -> NotTogether | None:
         try:
@@ -129,6 +135,13 @@ class AllTogether:
             proven = self._prover.prove(statement, world, timeline.network, self._known.get(key))
             self._known[key] = proven
             yield world, proven
+
+    def allowed(self, index: int) -> Collection[Answer]:
+        """What a requirement may come to: what nothing certain is said of before may stay so."""
+        if index not in self._doubtful:
+            before = self.proofs(index, self.timeline(self._network))
+            self._doubtful[index] = any(each.proof.answer is Answer.INCONCLUSIVE for _, each in before)
+        return (Answer.PROVED, Answer.INCONCLUSIVE) if self._doubtful[index] else (Answer.PROVED,)
 
     def unwanted(self, index: int, packet: Packet) -> bool:
         """Whether a requirement forbids the conversation that begins with a packet, with no lists."""
@@ -180,18 +193,22 @@ class _CoverSearch:
                 raise NotTogether(self._between)
             assembled = self._assembly.of(chosen)
             timeline = self._of.timeline(assembled.network)
-            learnt = [
-                self._learn(index, flow, expect, world, assembled)
+            wrong = [
+                (index, world, proven)
                 for index in self._wanted
                 for world, proven in self._of.proofs(index, timeline)
-                if proven.proof.answer is Answer.VIOLATED
+                if proven.proof.answer not in self._of.allowed(index)
+            ]
+            if not wrong:
+                return assembled
+            learnt = [
+                self._learn(index, flow, expect, world, assembled)
+                for index, world, proven in wrong
                 for flow, expect in _violating(proven)
             ]
-            if not learnt:
-                return assembled
             if not any(learnt):
-                raise NotTogether(self._between)
-        raise NotTogether(self._between)
+                break
+        raise NotTogether(self._between, given_up=True)
 
     def _opened(self, network: Network) -> Network:
         """The draft with what is wanted let through by the lists that are there."""

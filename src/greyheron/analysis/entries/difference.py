@@ -24,6 +24,7 @@ from greyheron.model.values import Action, Family
 
 MOST_STATES = 1 << 17
 """So many states of two lists are looked at before it is given up."""
+_MOST_BOXES = 20_000
 _MOST_MATCHED = 2000
 """Where more entries differ they are not matched with each other: all of them count as changed."""
 _LEVELS = len(RANGED_FIELDS)
@@ -93,6 +94,7 @@ class _SideBySide:
             ]
             for level in range(_LEVELS)
         ] + [[-1, -1]]
+        self._done = 0.0
         self._known: dict[tuple[int, int, int], int] = {}
         self._numbers: dict[tuple[tuple[FieldValues | None, int], ...], int] = {}
         self._nodes: list[tuple[tuple[FieldValues | None, int], ...]] = [(), (), ()]
@@ -112,12 +114,14 @@ class _SideBySide:
         alike: dict[tuple[bool, tuple[FieldValues | None, ...]], list[Packet]] = {}
         matching = [_KindMatches(rules) for rules in self._lists]
         for number, kind in enumerate(kinds):
-            self._progress(number / len(kinds))
+            self._done = number / len(kinds)
             left = [each.of(kind) for each in matching]
             if not has_ports(kind):
                 left = [each & ~ported for each, ported in zip(left, self._ported, strict=True)]
             for permitted, values in self._enumerated(self._becomes(0, left[0], left[1])):
                 alike.setdefault((permitted, values), []).append(kind)
+                if len(alike) > _MOST_BOXES:
+                    raise TooManyParts(len(alike))
         boxes: list[PacketBox] = []
         for permitted in (True, False):
             some = [(frozenset(of), values) for (side, values), of in alike.items() if side is permitted]
@@ -142,7 +146,7 @@ class _SideBySide:
         if key not in self._known:
             if len(self._known) > MOST_STATES:
                 raise TooManyParts(len(self._known))
-            self._progress(0.0)
+            self._progress(self._done)
             self._known[key] = self._node(level, before, after)
         return self._known[key]
 

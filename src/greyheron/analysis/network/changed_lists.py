@@ -150,7 +150,18 @@ class _Comparing:
                     left = "it changes too much to be told in parts"
                     yield _place_of(point, names[0], names[1], (), left)
                     continue
-                yield self._place(point, family, at_times)
+                if at_times and None in names and self._has_zones(point):
+                    yield _place_of(point, names[0], names[1], (), "where no list stands its zones decide")
+                elif at_times:
+                    yield self._place(point, family, at_times)
+
+    def _has_zones(self, point: AttachmentPoint) -> bool:
+        return any(
+            device.zones
+            for network in self._networks
+            for device in network.devices
+            if device.name == point.device
+        )
 
     def _place(self, point: AttachmentPoint, family: Family, at_times: Mapping[str, _Boxes]) -> ChangedPlace:
         before, after = (placed.get(point, {}).get(family) for placed in self._placed)

@@ -127,6 +127,8 @@ def _packets(of: Comparison) -> Iterator[Line]:
 def _place(place: ChangedPlace, every: tuple[ChangedPackets, ...] | None) -> Iterator[Line]:
     if place.left:
         yield Line(f"of what comes {place.where}: {place.left}", 1)
+        if every is None:
+            yield from _sentences(place.changed)
     elif not place.changed:
         yield Line(f"no device or host sends such packets {place.where}", 1)
     elif place.changed == every:
