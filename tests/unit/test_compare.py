@@ -85,6 +85,12 @@ def test_both_forms_at_once_are_refused(later: str) -> None:
     assert "choose one" in result.output
 
 
+def test_standard_input_is_one_of_the_two() -> None:
+    result = run(["compare", "-", "-"])
+    assert result.exit_code == 2
+    assert "not both" in result.output
+
+
 def test_a_file_that_is_not_there_is_named(tmp_path: Path) -> None:
     result = run(["compare", DEMO, str(tmp_path / "none.yaml")])
     assert result.exit_code == 2

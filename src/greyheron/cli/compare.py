@@ -7,7 +7,16 @@ import typer
 from msgspec import to_builtins
 
 from greyheron.analysis.network.comparison import Comparison, sections, sentence
-from greyheron.cli.reading import UNEXPECTED, AsJson, CannotGoOn, out, print_data, print_json, read_file
+from greyheron.cli.reading import (
+    STANDARD_INPUT,
+    UNEXPECTED,
+    AsJson,
+    CannotGoOn,
+    out,
+    print_data,
+    print_json,
+    read_file,
+)
 from greyheron.cli.scheduling import Scheduler, derived_state
 from greyheron.compute.comparison import compare as compare_states
 from greyheron.compute.documents import RunningAndDraft
@@ -29,6 +38,8 @@ def compare(
     """
     if as_json and markdown:
         raise CannotGoOn("--json and --markdown cannot both be printed: choose one.")
+    if {str(old), str(new)} == {STANDARD_INPUT}:
+        raise CannotGoOn("Standard input can be one of the two files, not both: name the other.")
     both = RunningAndDraft(read_file(old), read_file(new))
     with derived_state(both.draft, scheduler) as state:
         found = compare_states(state, both)

@@ -106,7 +106,7 @@ export function ListEditor({ list, point }: Props) {
       {saved.trim() === "" && <FirstLines list={list} onTake={add} />}
       <Problems problems={problems} />
       <IdleEntries idle={idle} />
-      {dirty && problems.length === 0 && <TypedPackets list={list} text={settled} />}
+      {dirty && problems.length === 0 && <TypedPackets list={list} text={settled} reads={current} />}
       {elsewhere && <Elsewhere saved={saved} />}
       <Buttons
         dirty={dirty}
@@ -134,10 +134,18 @@ export function ListEditor({ list, point }: Props) {
   );
 }
 
-/** What the typed entries permit that the saved ones do not, and the other way round. */
-function TypedPackets({ list, text }: { list: AccessList; text: string }) {
+/**
+ * What the typed entries permit that the saved ones do not, and the other way round.
+ *
+ * `reads`: whether the text is known to be without mistakes; the last one that was is asked about.
+ */
+function TypedPackets({ list, text, reads }: { list: AccessList; text: string; reads: boolean }) {
   const { id, network } = useOpened();
-  const found = useTypedPackets(id, network.version, list, text, true);
+  const [asked, setAsked] = useState<string | null>(null);
+  useEffect(() => {
+    if (reads) setAsked(text);
+  }, [reads, text]);
+  const found = useTypedPackets(id, network.version, list, asked ?? "", asked !== null);
   return (
     <section aria-label="What this edit changes" className="px-3 pt-2 text-fine">
       <Failed of={found} className="" />

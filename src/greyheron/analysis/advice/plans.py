@@ -124,11 +124,13 @@ def _violated(prover: Prover, timeline: Timeline, progress: Progress) -> Iterato
 def _at_odds(impossible: Impossible, network: Network) -> AllHolding:
     statements = {each.id: write_requirement(each.statement) for each in network.requirements}
     said = tuple(statements[each] for each in impossible.ids)
-    these = "this" if len(said) == 1 else f"these {len(said)} together"
+    hold = "this hold" if len(said) == 1 else f"these {len(said)} hold together"
     if impossible.given_up:
-        text = f"No lists were found for {these}, which does not say that there are none: {impossible.why}."
+        text = (
+            f"No lists were found that make {hold}, which does not say that there are none: {impossible.why}."
+        )
     else:
-        text = f"No lists can make {these} hold: {impossible.why}."
+        text = f"No lists can make {hold}: {impossible.why}."
     return AllHolding(text, (), said)
 
 
