@@ -1577,7 +1577,8 @@ export interface components {
          * AllHolding
          * @description The plans, the fewest places first; or which requirements cannot be had together.
          *
-         *     text:  what there is to say of it;  at_odds:  these requirements, none of which could be left out
+         *     text:  what there is to say of it
+         *     at_odds:  requirements for which no lists were found, and for fewer of them they were
          */
         AllHolding: {
             /** Text */
