@@ -36,6 +36,7 @@ READING: dict[str, list[str]] = {
     "rehearse": [],
     "format": [],
     "tidy": ["--check"],
+    "compare": [DEMO],
     "traffic": [DEMO],
 }
 BAD_FILES: dict[str, tuple[bytes, str]] = {
