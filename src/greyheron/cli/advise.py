@@ -8,6 +8,7 @@ import typer
 from msgspec import structs, to_builtins
 
 from greyheron.analysis.advice.advisor import wanted
+from greyheron.analysis.advice.choices import Choice
 from greyheron.analysis.advice.plans import PolicyPlan
 from greyheron.analysis.findings.finder import noted
 from greyheron.analysis.findings.finding import Severity, counted
@@ -63,14 +64,7 @@ def advise(
         found = state.ask(AdviceQuestion(statement=statement), RunningAndDraft.same(network))
     chosen = [choice for choice in found.choices if kind is None or choice.kind is kind]
     if as_json:
-        choices = [
-            {
-                **to_builtins(replace(each, changes=())),
-                "changes": [to_data(change) for change in each.changes],
-            }
-            for each in chosen
-        ]
-        print_json({"text": found.text, "choices": choices})
+        print_json({"text": found.text, "choices": [_data_of(each) for each in chosen]})
     else:
         out.print(found.text, markup=False)
         apart = False
@@ -94,13 +88,7 @@ def _all_hold(network: Network, as_json: bool, scheduler: str | None) -> None:
     with derived_state(network, scheduler) as state:
         found = state.ask(AllHoldingQuestion(), RunningAndDraft.same(network))
     if as_json:
-        plans = [
-            {
-                **to_builtins(replace(each, changes=())),
-                "changes": [to_data(change) for change in each.changes],
-            }
-            for each in found.plans
-        ]
+        plans = [_data_of(each) for each in found.plans]
         print_json({"text": found.text, "plans": plans, "at_odds": list(found.at_odds)})
     else:
         out.print(found.text, markup=False)
@@ -110,6 +98,12 @@ def _all_hold(network: Network, as_json: bool, scheduler: str | None) -> None:
             _print_plan(plan)
     if found.at_odds:
         raise typer.Exit(UNEXPECTED)
+
+
+def _data_of(offered: Choice | PolicyPlan) -> dict[str, object]:
+    """As plain data, with its changes as documents have them."""
+    plain = to_builtins(replace(offered, changes=()))
+    return {**plain, "changes": [to_data(change) for change in offered.changes]}
 
 
 def _print_plan(plan: PolicyPlan) -> None:

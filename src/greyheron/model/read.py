@@ -14,7 +14,7 @@ from greyheron.model.document import FORMAT, Item, Network
 from greyheron.model.notation.line import NotationError
 from greyheron.model.problems import DocumentError, Problem, misread
 
-_SINGULAR = {
+SINGULAR = {
     "devices": "device",
     "links": "link",
     "address_sets": "address set",
@@ -114,7 +114,7 @@ def _kept(collection: str, items: Any, problems: Sequence[Problem]) -> Any:
     """The items of a collection, but for those that a problem is about."""
     if collection not in ITEM_TYPES or not isinstance(items, list):
         return items
-    begins = f"{_SINGULAR[collection]} "
+    begins = f"{SINGULAR[collection]} "
     about = [each.where for each in problems if each.where.startswith(begins)]
     return [
         item
@@ -156,7 +156,7 @@ def require_items(changes: Sequence[Change]) -> None:
     problems: list[Problem] = []
     for change in changes:
         if change.item is not None:
-            where = f"{_SINGULAR[change.collection]} {change.key}"
+            where = f"{SINGULAR[change.collection]} {change.key}"
             problems += item_problems(ITEM_TYPES[change.collection], change.item, where)
     if problems:
         raise DocumentError(problems)
@@ -231,7 +231,7 @@ def _place(location: Sequence[int | str], data: Any) -> str:
                 if isinstance(data, dict)
                 else None
             )
-            words[-1] = f"{_SINGULAR.get(words[-1], words[-1])} {name or step + 1}"
+            words[-1] = f"{SINGULAR.get(words[-1], words[-1])} {name or step + 1}"
         else:
             data = data.get(step) if isinstance(data, dict) else None
             words.append(step)
@@ -240,7 +240,7 @@ def _place(location: Sequence[int | str], data: Any) -> str:
 
 def _place_name(collection: str, number: int, item: Any) -> str:
     names = [str(item[key]) for key in _NAMED_BY if key in item] if isinstance(item, dict) else []
-    return f"{_SINGULAR[collection]} {names[0] if names else f'number {number}'}"
+    return f"{SINGULAR[collection]} {names[0] if names else f'number {number}'}"
 
 
 def _names(item: Any) -> set[str]:

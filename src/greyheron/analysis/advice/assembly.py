@@ -6,15 +6,15 @@ from itertools import groupby
 from msgspec import Struct
 from msgspec.structs import replace
 
-from greyheron.analysis.advice.entries import as_extended, rewritten, with_entries
+from greyheron.analysis.advice.entries import on_top, placed_anew
 from greyheron.analysis.advice.opening import Opener
 from greyheron.analysis.advice.proposal import free_name
 from greyheron.analysis.advice.proposals import Addressed, Proposer
 from greyheron.analysis.proof.prover import Prover
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.changes import Change, apply, putting
-from greyheron.model.document import AccessList, Network, Placement
+from greyheron.model.changes import apply
+from greyheron.model.document import AccessList, Network
 from greyheron.model.requirement import Statement
 from greyheron.model.values import Family, ListKind
 
@@ -104,14 +104,17 @@ class Assembly:
                 before += [line for line in lines if line not in before]
         network, added = self._network, dict[str, dict[int, int | None]]()
         for name, (there, lines) in grown.items():
-            network = apply(network, [_grown(there, lines)])
+            texts = [line.text for line in lines]
+            network = apply(network, [on_top(there, texts, ListKind.EXTENDED)])
             added[name] = _numbered(network, name, lines)
         for (family, written), places in fresh.items():
             statement = self._statements[
                 next(each.denies_for for each in written if each.denies_for is not None)
             ]
             name = free_name(statement, network)
-            network = apply(network, _fresh(name, family, written, places))
+            text = "\n".join([*(line.text for line in written), "permit any from any to any"])
+            points = [place.point for place in places]
+            network = apply(network, placed_anew(name, family, ListKind.EXTENDED, text, points))
             added[name] = _numbered(network, name, written)
         return Assembled(network, chosen, added)
 
@@ -152,27 +155,6 @@ def _in_time(lines: Iterable[str], statement: Statement) -> list[str]:
     """Entries that are there while a statement speaks of the time."""
     during = "" if statement.during is None else f" during {statement.during}"
     return [f"{line}{during}" for line in lines]
-
-
-def _grown(there: AccessList, lines: Iterable[_EntryLine]) -> Change:
-    full = as_extended(there) if there.kind is ListKind.STANDARD else there
-    first = there.body.entries[0].number if there.body.entries else None
-    return rewritten(full, with_entries(full, [line.text for line in lines], first))
-
-
-def _fresh(
-    name: str, family: Family, lines: Iterable[_EntryLine], places: Iterable[PlaceForList]
-) -> list[Change]:
-    entries = "\n".join([*(line.text for line in lines), "permit any from any to any"])
-    item = {"name": name, "family": family.value, "kind": ListKind.EXTENDED.value, "entries": entries}
-    placed = (
-        Placement(list=name, device=place.point.device, at=place.point.at, direction=place.point.direction)
-        for place in places
-    )
-    return [
-        Change(collection="lists", key=name, item=item),
-        *(putting("placements", each) for each in placed),
-    ]
 
 
 def _numbered(network: Network, name: str, lines: Iterable[_EntryLine]) -> dict[int, int | None]:

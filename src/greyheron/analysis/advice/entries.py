@@ -8,8 +8,9 @@ from greyheron.core.intervals import Region, Spans, minus, span_union, tidied
 from greyheron.core.lists.fields.services import ALL_PORTS, ALL_PROTOCOLS, Tag, whole
 from greyheron.core.lists.resolved import Names
 from greyheron.core.world import World
-from greyheron.model.changes import Change
-from greyheron.model.document import AccessList, Network, to_data
+from greyheron.model.attachment import AttachmentPoint
+from greyheron.model.changes import Change, putting
+from greyheron.model.document import AccessList, Network, Placement, to_data
 from greyheron.model.entry import Entry, PortSpan
 from greyheron.model.header import NOTHING_SAID, HeaderTerms
 from greyheron.model.names import icmp_name, protocol_name
@@ -100,6 +101,25 @@ def rewritten(access_list: AccessList, text: str) -> Change:
     """The change that gives a list other entries, as they are written."""
     item = {**to_data(access_list), "entries": text}
     return Change(collection="lists", key=access_list.name, item=item)
+
+
+def on_top(access_list: AccessList, lines: Iterable[str], kind: ListKind) -> Change:
+    """The change that puts entries of a kind before all others; a list becomes a full one for them."""
+    full = access_list if access_list.kind is kind else as_extended(access_list)
+    entries = access_list.body.entries
+    return rewritten(full, with_entries(full, lines, entries[0].number if entries else None))
+
+
+def placed_anew(
+    name: str, family: Family, kind: ListKind, text: str, points: Iterable[AttachmentPoint]
+) -> tuple[Change, ...]:
+    """The changes that make a list and place it."""
+    item = {"name": name, "family": family.value, "kind": kind.value, "entries": text}
+    placed = (
+        Placement(list=name, device=point.device, at=point.at, direction=point.direction) for point in points
+    )
+    made = Change(collection="lists", key=name, item=item)
+    return (made, *(putting("placements", each) for each in placed))
 
 
 def as_extended(access_list: AccessList) -> AccessList:

@@ -4,7 +4,14 @@ from collections.abc import Iterator
 
 from msgspec import Struct
 
-from greyheron.analysis.advice.entries import entry_lines, rewritten, service_terms, side_terms, with_entries
+from greyheron.analysis.advice.entries import (
+    entry_lines,
+    placed_anew,
+    rewritten,
+    service_terms,
+    side_terms,
+    with_entries,
+)
 from greyheron.analysis.advice.proposal import Measure, Proposal, free_name
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.endpoints import Endpoints
@@ -16,7 +23,7 @@ from greyheron.core.walk.zones import lets_through
 from greyheron.core.world import World, build_world
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import Change, apply, putting
-from greyheron.model.document import Device, Network, Placement
+from greyheron.model.document import Device, Network
 from greyheron.model.entry import AddressBlock
 from greyheron.model.requirement import Statement
 from greyheron.model.values import Action, Direction, Expectation, Family, ListKind
@@ -149,18 +156,11 @@ class Opener:
         entries += _zones_as_entries(device, ingress, world, family)
         text = "\n".join(entries)
         name = free_name(statement, network)
-        item = {"name": name, "family": family.value, "kind": "extended", "entries": text}
         return _Opening(
             point,
             name,
             text,
-            (
-                Change(collection="lists", key=name, item=item),
-                putting(
-                    "placements",
-                    Placement(list=name, device=device.name, at=ingress, direction=Direction.IN),
-                ),
-            ),
+            placed_anew(name, family, ListKind.EXTENDED, text, [point]),
             overrules=True,
         )
 

@@ -5,14 +5,7 @@ from enum import StrEnum
 
 from msgspec.structs import replace
 
-from greyheron.analysis.advice.entries import (
-    as_extended,
-    entry_lines,
-    rewritten,
-    service_terms,
-    side_terms,
-    with_entries,
-)
+from greyheron.analysis.advice.entries import entry_lines, on_top, placed_anew, service_terms, side_terms
 from greyheron.analysis.advice.opening import Opener
 from greyheron.analysis.advice.proposal import Measure, Proposal, free_name
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
@@ -121,23 +114,12 @@ class Proposer:
             else:
                 grown[there.name] = there
         for there in grown.values():
-            first = there.body.entries[0].number if there.body.entries else None
-            full = there if there.kind is kind else as_extended(there)
-            changes.append(rewritten(full, with_entries(full, lines, first)))
+            changes.append(on_top(there, lines, kind))
         if fresh:
             everything = "permit from any" if kind is ListKind.STANDARD else "permit any from any to any"
             if not lines[-1].startswith(("deny from any", "deny any from any to any")):
                 lines = [*lines, everything]
-            entries = "\n".join(lines)
-            item = {"name": name, "family": family.value, "kind": kind.value, "entries": entries}
-            changes.append(Change(collection="lists", key=name, item=item))
-            changes += [
-                putting(
-                    "placements",
-                    Placement(list=name, device=point.device, at=point.at, direction=point.direction),
-                )
-                for point in fresh
-            ]
+            changes += placed_anew(name, family, kind, "\n".join(lines), fresh)
         which = name if fresh else next(iter(grown))
         widened = any(there.kind is not kind for there in grown.values())
         measure = Measure.NEW if fresh else Measure.WIDENED if widened else Measure.EXTENDED

@@ -1,7 +1,6 @@
 """Findings in where lists are placed."""
 
 from collections.abc import Iterator, Mapping
-from functools import partial
 
 from greyheron.analysis.findings.descriptions import in_names
 from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving, shortened
@@ -9,8 +8,7 @@ from greyheron.analysis.findings.fragments import holes_for_fragments
 from greyheron.analysis.findings.other_side import naming_the_other_side
 from greyheron.analysis.findings.shared_path import keeping_from_more
 from greyheron.analysis.findings.wrong_direction import facing_away
-from greyheron.analysis.network.passing import passers_of
-from greyheron.analysis.proof.endpoints import Endpoints
+from greyheron.analysis.network.passing import known_passers
 from greyheron.core.walk.delivery import lines_for
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import putting
@@ -25,17 +23,7 @@ def in_placements(ground: Ground) -> Iterator[Finding]:
     yield from _near_the_source(ground)
     network = ground.network
     for family in {family: None for _, family in ground.world.lists}:
-        routing = ground.world.routes.routing(family)
-        rests_on = (ground.world.topology, routing, network.devices, network.address_sets)
-        everyone = ground.kept.of(
-            ("everyone", family),
-            rests_on,
-            partial(Endpoints, ground.world.with_possible_hosts, network, family),
-        )
-        forwarding = ground.engines(ground.world.with_possible_hosts.baseline).forwarding(family)
-        passers = ground.kept.of(
-            ("passers", family), (everyone, forwarding), partial(passers_of, ground.world, network, everyone)
-        )
+        everyone, passers = known_passers(ground.kept, ground.engines, ground.world, network, family)
         yield from facing_away(ground, family, everyone, passers)
         yield from naming_the_other_side(ground, family, everyone, passers)
         yield from keeping_from_more(ground, family, everyone, passers)

@@ -7,24 +7,10 @@ from greyheron.analysis.findings.finding import Finding, Severity, counted, shor
 from greyheron.analysis.network.changed_lists import ChangedList, ChangedPackets, ChangedPlace
 from greyheron.analysis.network.differences import Difference, Sign
 from greyheron.analysis.reach.change import ReachChange
-from greyheron.model.changes import Collection
+from greyheron.model.read import SINGULAR
 
 _MOST_LINES = 6
 _MOST_TOLD = 40
-
-NAMES: dict[Collection, str] = {
-    "devices": "device",
-    "links": "link",
-    "address_sets": "address set",
-    "port_sets": "port set",
-    "periods": "period",
-    "lists": "list",
-    "placements": "placement",
-    "requirements": "requirement",
-    "tests": "test flow",
-    "accepted": "accepted finding",
-    "positions": "position on the map",
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,7 +164,7 @@ def _written(differences: Iterable[Difference]) -> Iterator[Line]:
             positions += 1
             continue
         was = f", was {each.was}" if each.was else ""
-        yield Line(f"{NAMES[each.collection]} {each.key} {each.verb}{was}")
+        yield Line(f"{SINGULAR[each.collection]} {each.key} {each.verb}{was}")
         signs = {Sign.GONE: "−", Sign.ADDED: "+"}
         lines = [f"{signs[line.sign]} {line.text}" for line in each.lines if line.sign in signs]
         yield from (Line(line, 1, written=True) for line in lines[:_MOST_LINES])

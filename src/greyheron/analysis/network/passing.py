@@ -1,14 +1,17 @@
 """Who comes by each place of a network without lists."""
 
 from collections.abc import Callable, Sequence
+from functools import partial
 
 import numpy as np
 from msgspec import Struct
 
+from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.network.translated import translated_blocks, translated_with
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import BulkEngine, Courses
+from greyheron.core.bulk.engines import Engines
 from greyheron.core.bulk.indexes import ForwardingIndexes
 from greyheron.core.headers import Bools, Ints
 from greyheron.core.intervals import Region
@@ -43,6 +46,20 @@ class Passing(Struct, frozen=True):
 
 Passers = Callable[[AttachmentPoint], Passing | None]
 """Who comes by a place in the network without lists; None where that is not known."""
+
+
+def known_passers(
+    kept: KeptFindings, engines: Engines, world: World, network: Network, family: Family
+) -> tuple[Endpoints, Passers]:
+    """Everyone, and who comes by each place: the same objects as long as they would say the same."""
+    hosts = world.with_possible_hosts
+    rests_on = (world.topology, world.routes.routing(family), network.devices, network.address_sets)
+    everyone = kept.of(("everyone", family), rests_on, partial(Endpoints, hosts, network, family))
+    forwarding = engines(hosts.baseline).forwarding(family)
+    passers = kept.of(
+        ("passers", family), (everyone, forwarding), partial(passers_of, world, network, everyone)
+    )
+    return everyone, passers
 
 
 def passers_of(world: World, network: Network, everyone: Endpoints) -> Passers:

@@ -9,8 +9,7 @@ from typing import Self
 from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.network.arrivals import ComingBy, WhoSends, coming_by
 from greyheron.analysis.network.changed_lists import ChangedList, ChangedPlace, changed_list, changed_lists
-from greyheron.analysis.network.passing import MOST_ENDS, passers_of
-from greyheron.analysis.proof.endpoints import Endpoints
+from greyheron.analysis.network.passing import MOST_ENDS, known_passers
 from greyheron.compute.documents import Drafted
 from greyheron.compute.questions.question import Question
 from greyheron.compute.state import NetworkState
@@ -36,20 +35,7 @@ class Arrivals:
         if (point.device, point.at) not in world.topology.interfaces:
             return None
         with self._lock:
-            rests_on = (
-                world.topology,
-                world.routes.routing(family),
-                network.devices,
-                network.address_sets,
-            )
-            hosts = world.with_possible_hosts
-            everyone = self._kept.of(
-                ("everyone", family), rests_on, partial(Endpoints, hosts, network, family)
-            )
-            forwarding = self._state.engine(hosts.baseline).forwarding(family)
-            passers = self._kept.of(
-                ("passers", family), (everyone, forwarding), partial(passers_of, world, network, everyone)
-            )
+            everyone, passers = known_passers(self._kept, self._state.engine, world, network, family)
             endpoints = (*everyone.every, *everyone.translated)
             senders = self._kept.of(("senders", family), (everyone,), partial(WhoSends, endpoints))
             self._ends[family] = len(endpoints)
