@@ -1,9 +1,13 @@
-"""Write the published contracts: the API, the file format, what devices do. `--check` only compares."""
+"""Write the published contracts: the API, the file format, what devices do, YANG's tables.
+
+`--check` only compares.
+"""
 
 import ast
 import json
 import sys
 import tempfile
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +18,7 @@ from greyheron.model.traits import TRAITS
 from greyheron.server.access import Access
 from greyheron.server.app import make_app
 from greyheron.store.database import open_database
+from yang_tables import yang_tables
 
 ROOT = Path(__file__).parent.parent
 NOTATION = ROOT / "src" / "greyheron" / "model" / "notation"
@@ -27,10 +32,11 @@ def contracts() -> dict[str, str]:
             "docs/network.schema.json": _json(Network.model_json_schema(by_alias=True)),
             "ui/src/api/traits.ts": _traits(),
             "ui/src/api/keywords.ts": _keywords(),
+            "src/greyheron/formats/yang/standard.json": _json(yang_tables()),
         }
 
 
-def _json(contract: dict[str, Any]) -> str:
+def _json(contract: Mapping[str, Any]) -> str:
     return json.dumps(contract, ensure_ascii=False, indent=1) + "\n"
 
 

@@ -329,3 +329,22 @@ def test_parts_that_are_not_read_are_named() -> None:
         "gate.json, ietf-system:system: this part is not read",
         "notes.txt: this is no instance data: it was not read",
     ]
+
+
+def test_what_xml_does_not_say_is_told_by_the_standard_modules() -> None:
+    """An empty container stays one, a leaf-list of one entry a list, 32 bits a number and 64 bits text."""
+    spaces = "urn:ietf:params:xml:ns:yang:ietf-"
+    written = (
+        f'<interfaces xmlns="{spaces}interfaces"><interface><name>eth0</name><enabled>true</enabled>'
+        "<higher-layer-if>eth0.20</higher-layer-if><if-index>7</if-index><speed>1000000000</speed>"
+        f'<ipv4 xmlns="{spaces}ip"/></interface></interfaces>'
+    )
+    port = {
+        "name": "eth0",
+        "enabled": True,
+        "higher-layer-if": ["eth0.20"],
+        "if-index": 7,
+        "speed": "1000000000",
+        "ietf-ip:ipv4": {},
+    }
+    assert from_xml(written.encode()) == {"ietf-interfaces:interfaces": {"interface": [port]}}

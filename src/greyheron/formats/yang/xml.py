@@ -1,8 +1,10 @@
-"""Instance data in XML (RFC 7950) and JSON (RFC 7951): one said as the other.
+"""Instance data in XML (RFC 7950) and JSON (RFC 7951), converted into each other.
 
-Standard modules are known as far as they are read here: what repeats, what is a number, what is a truth.
+XML does not tell a list from a leaf or a number from text: a table of the standard modules does.
 """
 
+from functools import cache
+from importlib.resources import files
 from io import BytesIO
 from typing import Any
 from xml.etree.ElementTree import Element, ParseError
@@ -10,6 +12,9 @@ from xml.sax.saxutils import escape, quoteattr
 
 from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import iterparse
+from msgspec import Struct
+from msgspec.json import decode
+from msgspec.structs import replace
 
 from greyheron.formats.outgoing import for_xml
 
@@ -17,49 +22,23 @@ _IETF = "urn:ietf:params:xml:ns:yang:"
 _NAMESPACES = {"grey-heron": "urn:grey-heron:yang:grey-heron"}
 _MODULES = {namespace: module for module, namespace in _NAMESPACES.items()}
 _DEEPEST = 64
-_LISTS = frozenset(
-    (
-        *(("content-schema", "module"), ("interfaces", "interface"), ("attachment-points", "interface")),
-        *(
-            ("ipv4", "address"),
-            ("ipv6", "address"),
-            ("acls", "acl"),
-            ("aces", "ace"),
-            ("acl-sets", "acl-set"),
-        ),
-        *(("control-plane-protocols", "control-plane-protocol"), ("ipv4", "route"), ("ipv6", "route")),
-        *(("next-hop-list", "next-hop"), ("networks", "network"), ("network", "node"), ("network", "link")),
-        *(("node", "termination-point"), ("node", "supporting-node"), ("network", "supporting-network")),
-        *(("l3-termination-point-attributes", "ip-address"), ("instances", "instance")),
-        *(("instance", "policy"), ("policy", "subscriber-match"), ("policy", "external-ip-address-pool")),
-        ("mapping-table", "mapping-entry"),
-    )
-)
-_NUMBERS = frozenset(
-    (
-        *(("address", "prefix-length"), ("icmp", "type"), ("icmp", "code"), ("instance", "id")),
-        *((family, word) for family in ("ipv4", "ipv6") for word in ("protocol", "dscp")),
-        *((f"{side}-port", word) for side in ("source", "destination") for word in ("port", "lower-port")),
-        *((f"{side}-port", "upper-port") for side in ("source", "destination")),
-        *((f"{side}-src-port", "start-port-number") for side in ("internal", "external")),
-        *(("mapping-entry", "index"), ("mapping-entry", "transport-protocol"), ("policy", "id")),
-        *(("subscriber-match", "match-id"), ("external-ip-address-pool", "pool-id")),
-    )
-)
-_TRUTHS = frozenset(
-    (
-        ("interface", "enabled"),
-        *((family, word) for family in ("ipv4", "ipv6") for word in ("enabled", "forwarding")),
-    )
-)
-_IDENTITIES = frozenset(
-    (
-        *(("interface", "type"), ("acl", "type"), ("actions", "forwarding"), ("actions", "logging")),
-        *(("control-plane-protocol", "type"), ("instance", "type")),
-    )
-)
-_CONTAINERS = frozenset((("network-types", "l3-unicast-topology"), ("instance-data-set", "content-data")))
-"""They say something, or are there, even if nothing is in them."""
+
+
+class _Nodes(Struct, frozen=True):
+    """Nodes of the standard modules by what they are, as `parent/name`: `make contracts` makes this table."""
+
+    containers: frozenset[str]
+    identities: frozenset[str]
+    lists: frozenset[str]
+    numbers: frozenset[str]
+    truths: frozenset[str]
+
+
+@cache
+def _standard() -> _Nodes:
+    told = decode((files(__package__) / "standard.json").read_bytes(), type=_Nodes)
+    envelope = {"instance-data-set/content-data"}, {"content-schema/module"}  # RFC 9195, not among them
+    return replace(told, containers=told.containers | envelope[0], lists=told.lists | envelope[1])
 
 
 class NotRead(ValueError):
@@ -86,7 +65,7 @@ def _write(name: str, value: Any, parent: str, module: str, depth: int, lines: l
             continue
         said = {True: "true", False: "false"}[each] if isinstance(each, bool) else for_xml(str(each))
         more = ""
-        if (parent, local) in _IDENTITIES and ":" in said:
+        if f"{parent}/{local}" in _standard().identities and ":" in said:
             prefix = said.partition(":")[0]
             more = f" xmlns:{prefix}={quoteattr(_namespace(prefix))}"
         lines.append(f"{space}<{local}{named}{more}>{escape(said)}</{local}>")
@@ -124,13 +103,13 @@ def from_xml(content: bytes) -> dict[str, Any]:
 
 def _read(element: Element, parent: str, prefixes: dict[Element, dict[str, str]]) -> Any:
     module, local = _split(element)
-    if len(element) == 0 and (parent, local) not in _CONTAINERS:
+    if len(element) == 0 and f"{parent}/{local}" not in _standard().containers:
         return _leaf(element, parent, local, prefixes[element])
     found: dict[str, Any] = {}
     for child in element:
         key = _named(child, module)
         value = _read(child, local, prefixes)
-        if (local, _split(child)[1]) in _LISTS:
+        if f"{local}/{_split(child)[1]}" in _standard().lists:
             found.setdefault(key, []).append(value)
         elif key in found:
             raise NotRead(f"{local}: “{key}” stands there twice")
@@ -141,13 +120,13 @@ def _read(element: Element, parent: str, prefixes: dict[Element, dict[str, str]]
 
 def _leaf(element: Element, parent: str, local: str, prefixes: dict[str, str]) -> Any:
     text = element.text or ""
-    kind = parent, local
-    if kind in _TRUTHS:
+    kind = f"{parent}/{local}"
+    if kind in _standard().truths:
         return {"true": True, "false": False}.get(text.strip(), text)
-    if kind in _NUMBERS:
+    if kind in _standard().numbers:
         text = text.strip()
         return int(text) if text.isdecimal() and len(text) <= 10 else text
-    if kind in _IDENTITIES:
+    if kind in _standard().identities:
         prefix, colon, value = text.strip().rpartition(":")
         return f"{_module(prefixes.get(prefix, prefix))}:{value}" if colon else value
     return text
