@@ -7,10 +7,11 @@ COPY docs/openapi.json docs/
 RUN cd ui && npm install --no-save --silent && npm run build -- --logLevel warn
 
 FROM python:3.13-slim
-COPY pyproject.toml README.md LICENSE /grey-heron/
+COPY pyproject.toml users.lock README.md LICENSE /grey-heron/
 COPY src /grey-heron/src
 COPY --from=workbench /grey-heron/src/greyheron/workbench /grey-heron/src/greyheron/workbench
-RUN pip install --no-cache-dir /grey-heron && useradd --create-home heron && install -d -o heron /data
+RUN pip install --no-cache-dir --require-hashes -r /grey-heron/users.lock && \
+    pip install --no-cache-dir --no-deps /grey-heron && useradd --create-home heron && install -d -o heron /data
 USER heron
 VOLUME /data
 EXPOSE 8470

@@ -1,13 +1,14 @@
-# Grey Heron. `make demo` starts it, `make test` checks everything.
+# Grey Heron. `make demo` starts it, `make test` checks everything, `make quick` what was changed.
 
 PYTHON ?= python3
 BIN := .venv/bin
 BUILT := src/greyheron/workbench/index.html
 # Branch coverage, in percent, of the unit and API tests; it only goes up.
 FLOOR := 95
+LOCKED := pip compile --quiet --universal --generate-hashes --no-header --no-annotate --no-emit-index-url
 UI_SOURCES := $(shell find ui/src ui/public -type f 2>/dev/null) ui/index.html ui/vite.config.ts
 
-.PHONY: demo dev test wheel check fuzz soak shots bench contracts format clean
+.PHONY: demo dev test quick wheel check fuzz soak shots bench contracts lock format clean
 
 demo: .venv/stamp $(BUILT)
 	@$(BIN)/grey-heron serve --demo
@@ -19,9 +20,13 @@ dev: .venv/stamp ui/node_modules/stamp
 
 test: check $(BUILT) .venv/chromium .venv/kernel wheel
 	cd ui && npm run --silent test
-	$(BIN)/pytest -n 2 tests/unit tests/api --cov --cov-report=term:skip-covered --cov-fail-under=$(FLOOR)
+	$(BIN)/slipcover --fail-under $(FLOOR) -m pytest -n 2 tests/unit tests/api
 	$(BIN)/pytest tests/kernel -rs
 	$(BIN)/pytest -n 2 --dist loadgroup tests/browser
+
+# What a change needs first: types, style, and the tests of what was changed.
+quick: .venv/stamp ui/node_modules/stamp
+	$(BIN)/python scripts/quick.py
 
 # The wheel, with the workbench in it, tried in an empty environment.
 wheel: .venv/stamp $(BUILT)
@@ -39,6 +44,12 @@ check: .venv/stamp ui/node_modules/stamp
 contracts: .venv/stamp ui/node_modules/stamp
 	$(BIN)/python scripts/contracts.py
 	cd ui && npm run --silent types
+
+# What is installed, with hashes: for developers, and for those who install the wheel.
+lock: .venv/stamp
+	$(BIN)/pip install --quiet --disable-pip-version-check uv
+	$(BIN)/uv $(LOCKED) --extra dev --output-file requirements.lock pyproject.toml
+	$(BIN)/uv $(LOCKED) --output-file users.lock pyproject.toml
 
 format: .venv/stamp ui/node_modules/stamp
 	$(BIN)/ruff format .
@@ -73,7 +84,7 @@ bench: .venv/stamp $(BUILT) .venv/chromium
 
 .venv/stamp: requirements.lock pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
-	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
 	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -e .
 	@touch $@
 

@@ -14,7 +14,7 @@ from greyheron.core.lists.resolved import ResolvedList
 from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet
 from greyheron.core.walk.conversation import converse_from
-from greyheron.core.walk.verdicts import Leg
+from greyheron.core.walk.verdicts import PacketTrace
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.entry import AddressBlock, Entry, NotPort, PortSpan
@@ -139,7 +139,7 @@ def sayable(entries: Iterable[Entry]) -> bool:
     return not any(entry.flags or entry.dscp or entry.fragment for entry in entries)
 
 
-def _points(leg: Leg) -> Iterator[AttachmentPoint]:
+def _points(leg: PacketTrace) -> Iterator[AttachmentPoint]:
     for hop in leg.path.hops:
         for step in hop.steps:
             if isinstance(step, Filtered | Unfiltered):

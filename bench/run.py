@@ -22,7 +22,7 @@ from bench.diagrams import Diagrams, first_packet
 from greyheron.analysis.advice.advisor import Advisor
 from greyheron.analysis.findings.finder import find_in_time
 from greyheron.analysis.findings.finding_cache import KeptFindings
-from greyheron.analysis.proof.header_space import Grounds
+from greyheron.analysis.proof.header_space import ProofSpace
 from greyheron.analysis.proof.prover import Proven, Prover
 from greyheron.analysis.reach.matrix_cache import KeptReaches
 from greyheron.analysis.testing.book import States, Tries, mark_tests
@@ -309,7 +309,7 @@ def violating(proven: Proven) -> int:
 def in_diagrams(library: Diagrams, world: World, network: Network, statement: Statement) -> int:
     """The same number, by diagrams: for each that sends, all that gets through to the goal."""
     with_possible_hosts = world.with_possible_hosts
-    grounds = Grounds(with_possible_hosts, network, Family.IPV4, BulkEngine(with_possible_hosts, FABRICS))
+    grounds = ProofSpace(with_possible_hosts, network, Family.IPV4, BulkEngine(with_possible_hosts, FABRICS))
     total = 0
     for index in grounds.pieces(grounds.endpoints.of(statement.sources)):
         for goal in grounds.pieces(grounds.endpoints.of(statement.destinations)):

@@ -125,7 +125,7 @@ def changes(page: Page) -> None:
     """What will change, what that does to the book, and the ways back."""
     page.get_by_role("button", name="Undo typing").click()
     page.get_by_role("button", name="Changes").click()
-    expect(page.get_by_text("What it does to the book")).to_be_visible()
+    expect(page.get_by_text("Effect on the test flows")).to_be_visible()
     expect(page.get_by_text("being worked out")).to_have_count(0, timeout=60_000)
 
 
@@ -163,7 +163,7 @@ def reach(page: Page) -> None:
     """What the draft changes in who reaches whom, and the conversations behind a cell."""
     page.keyboard.press("3")
     page.get_by_role("gridcell", name=re.compile("^kiosk to ledger:")).click()
-    expect(page.get_by_role("button", name="Make it a test and trace it").first).to_be_visible()
+    expect(page.get_by_role("button", name="Trace it as a test flow").first).to_be_visible()
 
 
 def palette(page: Page) -> None:

@@ -1,4 +1,4 @@
-"""Build the wheel, install it into an empty environment, start it there, and open the page: `make wheel`."""
+"""Build the wheel, install it with the locked packages, start it and open its page: `make wheel`."""
 
 import re
 import subprocess
@@ -21,7 +21,11 @@ def main() -> int:
     with tempfile.TemporaryDirectory() as folder:
         empty = Path(folder) / "environment"
         venv.create(empty, with_pip=True)
-        subprocess.run([str(empty / "bin" / "pip"), "install", "--quiet", str(wheel)], check=True)
+        pip = [str(empty / "bin" / "pip"), "--quiet"]
+        locked = ["--require-hashes", "--requirement", str(ROOT / "users.lock")]
+        subprocess.run([*pip, "install", *locked], check=True)
+        subprocess.run([*pip, "install", "--no-deps", str(wheel)], check=True)
+        subprocess.run([*pip, "check"], check=True)
         command = [str(empty / "bin" / "grey-heron"), "serve", "--demo", "--no-open", "--port", "0"]
         server = subprocess.Popen(command, cwd=folder, stdout=subprocess.PIPE, text=True)
         try:

@@ -31,7 +31,7 @@ NUMBERS = (0, 1, 2, -1, 255, 65535, 65536, 1 << 31, 1 << 63, 1 << 70, 0.5, 1e308
 
 
 @dataclass(frozen=True, slots=True)
-class Asked:
+class RehearsedFlow:
     """One random request, as the client sends it."""
 
     method: str
@@ -56,16 +56,16 @@ class Requests:
         ]
         self.seen: list[str] = list(WORDS)
 
-    def __iter__(self) -> Iterator[Asked]:
+    def __iter__(self) -> Iterator[RehearsedFlow]:
         while True:
             yield self._one(*self._chance.choice(self._routes))
 
-    def every(self) -> Iterator[Asked]:
+    def every(self) -> Iterator[RehearsedFlow]:
         """One request to each route."""
         for route in self._routes:
             yield self._one(*route)
 
-    def _one(self, method: str, path: str, operation: dict[str, Any]) -> Asked:
+    def _one(self, method: str, path: str, operation: dict[str, Any]) -> RehearsedFlow:
         chance = self._chance
         query, headers = {}, {}
         for parameter in operation.get("parameters", ()):
@@ -82,13 +82,13 @@ class Requests:
                 headers[name] = chance.choice(['"1"', '"2"', '"3"', '"4"', "x", '"99"'])
         content = operation.get("requestBody", {}).get("content", {})
         if not content or chance.random() < 0.03:
-            return Asked(method, path, query, headers, None)
+            return RehearsedFlow(method, path, query, headers, None)
         media, shape = next(iter(content.items()))
         headers["Content-Type"] = media
         value = self._value(shape["schema"], 6)
         if media == "application/json":
-            return Asked(method, path, query, headers, json.dumps(value).encode())
-        return Asked(method, path, query, headers, str(value).encode("utf-8", "surrogatepass"))
+            return RehearsedFlow(method, path, query, headers, json.dumps(value).encode())
+        return RehearsedFlow(method, path, query, headers, str(value).encode("utf-8", "surrogatepass"))
 
     def _value(self, schema: dict[str, Any], depth: int) -> Any:
         chance = self._chance
@@ -130,7 +130,7 @@ class Requests:
         return chance.choice([{}, [], None, chance.choice(self.seen), {"name": chance.choice(self.seen)}])
 
 
-def failures(client: TestClient, requests: Iterator[Asked], count: int) -> Iterator[str]:
+def failures(client: TestClient, requests: Iterator[RehearsedFlow], count: int) -> Iterator[str]:
     """The requests that were answered as none may be: by an error of ours, or by one without a document."""
     for _, asked in zip(range(count), requests, strict=False):
         answer = client.request(

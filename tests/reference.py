@@ -52,7 +52,7 @@ class P:
 
 @dataclass(frozen=True)
 class Mind:
-    """What devices remember.
+    """Sessions and translations.
 
     flows: like a kernel's table, (device, first packet as it came, as it went on) → whether it was answered
     """

@@ -3,6 +3,7 @@
 import json
 from importlib.resources import files
 
+import pytest
 from fastapi.testclient import TestClient
 
 from tests.command_line import run
@@ -11,6 +12,7 @@ from tests.working import worked
 DEMO = str(files("greyheron.demo").joinpath("saltmarsh.yaml"))
 
 
+@pytest.mark.long
 def test_a_plan_is_offered_and_taken_in_one_edit(client: TestClient) -> None:
     network = client.post("/api/networks/demo").json()
     found = worked(client, f"/api/networks/{network['id']}/policy/make-hold")

@@ -42,6 +42,7 @@ def test_an_unexpected_error_is_a_problem_with_a_number_that_is_in_the_log(
     assert "flew away" not in answer.text
 
 
+@pytest.mark.long
 def test_no_request_is_answered_by_an_error_of_ours(engine: Engine) -> None:
     with calm(engine) as client:
         made = [

@@ -8,6 +8,7 @@ import pytest
 from tests.keeping import Sequence
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("seed", [1, 2])
 def test_what_was_acknowledged_is_there(seed: int, tmp_path: Path) -> None:
     sequence = Sequence(Random(seed), tmp_path)

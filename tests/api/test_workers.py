@@ -36,6 +36,7 @@ def result(client: TestClient, path: str, body: Any = None) -> Any:
     return answer["result"]
 
 
+@pytest.mark.long
 def test_long_work_is_done_by_workers(client: TestClient, working: TestClient) -> None:
     name = client.post("/api/networks/demo").json()["id"]
     for what, body in (

@@ -57,9 +57,9 @@ def test_what_reads_of_a_damaged_network_is_made_into_one(browser: Browser, tmp_
         page.get_by_role("button", name=re.compile("^Saltmarsh reserve")).click()
         expect(page.get_by_role("alert")).to_contain_text("device weir, kind")
         with page.expect_download() as kept:
-            page.get_by_role("button", name="Take out what is kept").click()
+            page.get_by_role("button", name="Take out the stored file").click()
         assert "sighs" in Path(kept.value.path()).read_text()
-        page.get_by_role("button", name="Make a network of what reads").click()
+        page.get_by_role("button", name="Make a network from what can be read").click()
         left_out = page.get_by_role("region", name="What was left out")
         expect(left_out).to_contain_text("link weir:core0")
         left_out.get_by_role("button", name="Open it").click()

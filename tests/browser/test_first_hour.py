@@ -197,8 +197,8 @@ def test_a_flow_in_a_large_network_brings_its_own_drawing(page: Page, server: Se
         page.get_by_role("button", name=re.compile("more behind .*: show the whole map")).first
     ).to_be_visible()
     assert page.evaluate(SMALL) == []
-    page.get_by_role("button", name="Its way only").click()
-    expect(page.get_by_role("button", name="Its way only")).to_have_attribute("aria-pressed", "false")
+    page.get_by_role("button", name="Its path only").click()
+    expect(page.get_by_role("button", name="Its path only")).to_have_attribute("aria-pressed", "false")
 
 
 def test_a_large_network_is_laid_out_once_and_what_is_not_seen_is_never_made(
@@ -265,7 +265,7 @@ def test_the_walk_is_done_in_the_real_workbench_and_comes_back_where_one_left(
     page.get_by_role("button", name="Leave", exact=True).click()
     expect(step).to_have_count(0)
     page.get_by_role("button", name="Grey Heron: all networks").click()
-    page.get_by_role("button", name="Go on at step 3").click()
+    page.get_by_role("button", name="Continue at step 3").click()
     expect(step).to_contain_text("3 of 6")
     page.locator("[data-tag^='hides-in hide-gw']").click()
     page.get_by_role("button", name="Done: next step").click()
@@ -341,7 +341,7 @@ def test_networks_are_renamed_copied_and_removed_with_a_way_back(page: Page, ser
     field.fill("Reed bank")
     field.press("Enter")
     expect(page.get_by_role("button", name=re.compile("^Reed bank"))).to_be_visible()
-    page.get_by_role("button", name="Call it as before").click()
+    page.get_by_role("button", name="Undo the rename").click()
     expect(network).to_be_visible()
 
 

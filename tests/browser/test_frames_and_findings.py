@@ -63,7 +63,7 @@ def test_mistakes_of_many_kinds_are_named_and_one_leads_to_its_trace(page: Page)
     palette(page, "Go to Findings")
     for kind, words in (
         ("ICMP type that does not fit its note", "speaks of pings"),
-        ("name of another direction", "called after the other direction"),
+        ("name of another direction", "named for the other direction"),
         ("one address of several", "covers 172.20.0.22 of jetty only"),
         ("hole for fragments", "fragment"),
     ):

@@ -49,7 +49,7 @@ def test_by_mouse_and_still_there_after_a_kill(page: Page, server: Server) -> No
 
     page.get_by_label("Name of a new list").fill("visitors-in")
     page.get_by_role("button", name="Make", exact=True).click()
-    expect(page.get_by_text("Placed nowhere: it does nothing yet.")).to_be_visible()
+    expect(page.get_by_text("Not placed: it does nothing yet.")).to_be_visible()
     editor(page).click()
     page.keyboard.insert_text("deny tcp from @visitors to @ledger port telnet\npermit any")
     page.get_by_role("button", name="Save to draft").click()

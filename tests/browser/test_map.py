@@ -61,7 +61,7 @@ def test_with_a_trace_open_nothing_overlaps_whether_the_map_has_room_for_its_way
     for test, own in (("t3", False), ("t15", True)):
         page.locator(f"[data-test={test}]").click()
         expect(page.locator("[data-ribbon=out]")).to_be_visible()
-        alone = page.get_by_role("button", name="Its way only")
+        alone = page.get_by_role("button", name="Its path only")
         expect(alone).to_have_count(int(own))
         assert overlaps(page) == []
 
@@ -103,4 +103,4 @@ def test_an_interface_says_what_it_is_and_opens(page: Page) -> None:
     say(page, "Addresses")
     come_near(page, says="172.20.")
     page.reload()
-    expect(page.get_by_role("button", name="Interfaces say: addresses")).to_be_visible()
+    expect(page.get_by_role("button", name="Interfaces show: addresses")).to_be_visible()

@@ -65,7 +65,7 @@ def test_a_setting_is_a_line_and_the_trace_shows_what_it_does(page: Page) -> Non
 
 def test_what_devices_remember_of_a_flow_is_in_its_trace(page: Page) -> None:
     page.locator("[data-test=t16]").click()
-    kept = page.get_by_role("region", name="What devices remember")
+    kept = page.get_by_role("region", name="Sessions and translations")
     expect(kept).to_contain_text("weir: tcp session under way, kept for 2 h 4 min")
     expect(kept).to_contain_text("→ 203.0.113.10:443")
     expect(kept).to_contain_text("as 203.0.113.1:49152 → 172.20.72.10:443")
@@ -105,7 +105,7 @@ def test_linking_asks_which_interface_where_more_than_one_would_do(page: Page) -
     page.get_by_label("Link sedge with").fill("reed")
     page.get_by_label("Link sedge with").press("Enter")
     asked = page.get_by_role("form", name="Which interfaces")
-    expect(asked).to_contain_text("More than one interface would do.")
+    expect(asked).to_contain_text("More than one interface fits.")
     asked.get_by_label("reed").select_option("eth1")
     asked.get_by_role("button", name="Link them there").click()
     expect(page.get_by_role("button", name="reed:eth1", exact=True)).to_be_visible()

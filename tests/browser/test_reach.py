@@ -22,7 +22,7 @@ def test_a_cell_opens_its_conversations_and_makes_a_test_of_one(page: Page) -> N
     panel = page.get_by_role("complementary", name="Inspector")
     expect(panel).to_contain_text("camhub → ledger:172.20.40.10 tcp/443")
     expect(panel).to_contain_text("hides-in denies, implicit deny")
-    panel.get_by_role("button", name="Make it a test and trace it").first.click()
+    panel.get_by_role("button", name="Trace it as a test flow").first.click()
     expect(mark(page, "t27", "draft")).to_have_accessible_name("draft: blocked, as expected")
 
 

@@ -351,7 +351,7 @@ def test_a_device_is_added_linked_by_drawing_changed_line_by_line_and_removed(pa
     page.keyboard.press("Enter")
     services = inspector.get_by_role("region", name="Listens on")
     services.get_by_role("button", name="page tcp/80").click()
-    services.get_by_role("button", name="Take it out").click()
+    services.get_by_role("button", name="Remove it").click()
     expect(services).to_have_count(0)
 
     inspector.get_by_role("button", name="rename").click()
@@ -404,7 +404,7 @@ def test_no_serious_axe_violation_in_light_or_dark(page: Page, view: str, server
     if view == "reach":
         page.keyboard.press("3")
         page.get_by_role("gridcell", name=re.compile("^camhub to ledger")).click()
-        expect(page.get_by_role("button", name="Make it a test and trace it").first).to_be_visible()
+        expect(page.get_by_role("button", name="Trace it as a test flow").first).to_be_visible()
     elif view == "palette":
         page.keyboard.press("Control+k")
         expect(page.get_by_role("combobox", name="Find anything")).to_be_focused()
@@ -432,7 +432,7 @@ def test_no_serious_axe_violation_in_light_or_dark(page: Page, view: str, server
         page.get_by_role("button", name="Take off").click()
         expect(page.get_by_test_id("draft-state")).to_have_text("Draft: 1 edit")
         page.keyboard.press("5")
-        expect(page.get_by_text("What it does to the book")).to_be_visible()
+        expect(page.get_by_text("Effect on the test flows")).to_be_visible()
     elif view == "shortcuts":
         page.keyboard.press("?")
         expect(page.get_by_role("dialog")).to_be_visible()

@@ -162,6 +162,7 @@ def test_several_places_where_one_is_not_enough() -> None:
     assert not any(choice.holds for choice in found.choices if len(choice.points) == 1)
 
 
+@pytest.mark.long
 def test_only_permits_before_it_denies() -> None:
     network = saltmarsh()
     found = advice(network, "only wardens-desk → jetty ssh ipv4")

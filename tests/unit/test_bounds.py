@@ -148,6 +148,7 @@ def machine_with_routes(count: int) -> Bundle:
     return Bundle("gate", {"gate.json": json.dumps(machine).encode()})
 
 
+@pytest.mark.long
 def test_reading_a_machine_takes_as_long_as_it_has_routes() -> None:
     few, many = (
         calls_of(partial(Machines().read, machine_with_routes(count), unwatched)) for count in (400, 1600)

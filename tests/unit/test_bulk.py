@@ -198,6 +198,7 @@ def all_pairs(network: Network, family: Family) -> Conversations:
     return Conversations(family, senders, addresses, requests, sender, destination, request, ports)
 
 
+@pytest.mark.long
 @given(st.integers(0, 1_000_000))
 def test_an_edit_of_lists_changes_only_the_rows_that_it_can(seed: int) -> None:
     network, chance = random_network(seed), Random(seed)
@@ -209,11 +210,11 @@ def test_an_edit_of_lists_changes_only_the_rows_that_it_can(seed: int) -> None:
     before, after = BulkEngine(world, fabrics), BulkEngine(build_world(edited, world), fabrics)
     for family in Family:
         asked = all_pairs(network, family)
-        courses = before.courses(asked)
-        if not len(asked) or not after.fits(courses):
+        traced_paths = before.traced_paths(asked)
+        if not len(asked) or not after.fits(traced_paths):
             continue
-        verdict = before.row_verdicts(courses).verdict
-        rows, changed = after.changed_rows(courses, before)
+        verdict = before.row_verdicts(traced_paths).verdict
+        rows, changed = after.changed_rows(traced_paths, before)
         verdict[rows] = changed.verdict
         fresh = BulkEngine(build_world(edited)).verdicts(asked).verdict
-        assert verdict[courses.row_of].tolist() == fresh.tolist()
+        assert verdict[traced_paths.row_of].tolist() == fresh.tolist()

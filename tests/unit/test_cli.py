@@ -163,6 +163,7 @@ def test_a_socket_is_its_owners_only_and_is_taken_by_one(tmp_path: Path) -> None
         assert path.is_socket()
 
 
+@pytest.mark.long
 def test_prove_advise_and_findings_end_as_a_pipeline_wants(tmp_path: Path) -> None:
     assert run(["prove", DEMO, "allow visitors → ledger https"]).exit_code == 0
     violated = run(["prove", DEMO, "block visitors → ledger telnet", "--json"])

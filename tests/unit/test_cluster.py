@@ -52,6 +52,9 @@ QUESTION = ReachQuestion(("services", "ping"), Family.IPV4)
 LARGE = generate(Plan(routers=41, lists=20, entries=20, seed=3))
 
 
+pytestmark = pytest.mark.long
+
+
 @pytest.fixture(autouse=True)
 def patient(monkeypatch: pytest.MonkeyPatch) -> None:
     """However busy the machine is on which they start."""

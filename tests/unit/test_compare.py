@@ -61,6 +61,7 @@ def test_json_has_every_part(later: str) -> None:
     assert {each["collection"] for each in found["differences"]} == {"lists", "tests"}
 
 
+@pytest.mark.long
 def test_a_storm_is_told_with_what_it_broke() -> None:
     found = json.loads(run(["compare", DEMO, STORM, "--json"]).output)
     broken = {each["text"] for each in found["requirements"] if not each["expected"]}

@@ -4,7 +4,7 @@ import pytest
 
 from greyheron.analysis.findings.finder import find_in_time
 from greyheron.analysis.findings.finding_cache import KeptFindings
-from greyheron.analysis.network.differences import Sign, differences
+from greyheron.analysis.network.differences import LineSign, differences
 from greyheron.analysis.proof.answers import Answer
 from greyheron.analysis.proof.over_time import prove_in_time
 from greyheron.analysis.proof.prover import Prover
@@ -364,7 +364,7 @@ def test_changes_name_settings_that_are_not_as_usual_once() -> None:
     before = lab.network()
     lab.device("r2").update(answers_denied="reset", logs=["zones"])
     (changed,) = differences(before, lab.network())
-    told = [line.text for line in changed.lines if line.sign is Sign.ADDED]
+    told = [line.text for line in changed.lines if line.sign is LineSign.ADDED]
     assert told == ["settings: denied reset", "settings: logs zones"]
     new = next(each for each in differences(Lab.of("devices: []").network(), before) if each.key == "r2")
     assert not [line for line in new.lines if "settings" in line.text or "tracks" in line.text]

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from greyheron.analysis.network.differences import Sign, Verb, differences
+from greyheron.analysis.network.differences import LineSign, Verb, differences
 from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import Change
 from greyheron.model.document import Network, to_data
@@ -29,8 +29,8 @@ def test_disabling_an_interface_beside_one_that_is_disabled_shows() -> None:
     both_off = edited(one_off, [device("sluice", interfaces=both)])
     (found,) = differences(one_off, both_off)
     assert (found.key, found.verb) == ("sluice", Verb.CHANGED)
-    signs = [(line.sign, line.text) for line in found.lines if line.sign in (Sign.GONE, Sign.ADDED)]
-    assert [sign for sign, _ in signs] == [Sign.GONE, Sign.ADDED]
+    signs = [(line.sign, line.text) for line in found.lines if line.sign in (LineSign.GONE, LineSign.ADDED)]
+    assert [sign for sign, _ in signs] == [LineSign.GONE, LineSign.ADDED]
     assert second["name"] in signs[0][1]
     assert "disabled" in signs[1][1]
 
@@ -40,10 +40,10 @@ def test_entries_are_compared_in_their_order_with_their_neighbours() -> None:
     lines = to_data(old)["entries"].splitlines()
     item = {**to_data(old), "entries": "\n".join([*lines[:-1], "45 permit icmp"])}
     (found,) = differences(NETWORK, after(Change(collection="lists", key="hides-in", item=item)))
-    assert [line.text for line in found.lines if line.sign is Sign.GONE] == [lines[-1]]
-    added = [line.text for line in found.lines if line.sign is Sign.ADDED]
+    assert [line.text for line in found.lines if line.sign is LineSign.GONE] == [lines[-1]]
+    added = [line.text for line in found.lines if line.sign is LineSign.ADDED]
     assert added == ["45 permit icmp from any to any"]
-    assert any(line.sign is Sign.SAME for line in found.lines)
+    assert any(line.sign is LineSign.SAME for line in found.lines)
 
 
 def test_what_is_renumbered_renamed_or_moved_is_told_so() -> None:

@@ -19,6 +19,7 @@ from tests.edits import Working, answered_otherwise, disagreeing, with_questions
 from tests.random_networks import random_network
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("seed", range(6))
 def test_what_is_kept_answers_as_what_is_worked_out_afresh(seed: int) -> None:
     assert list(disagreeing(seed, edits=4)) == []

@@ -15,7 +15,7 @@ from greyheron.analysis.testing.judge import Standing, judge
 from greyheron.core.bulk.conversations import Rows
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.engines import engines
-from greyheron.core.bulk.traced_classes import TracedCourses
+from greyheron.core.bulk.traced_classes import TracedClassPaths
 from greyheron.core.bulk.tracer import Paths
 from greyheron.core.bulk.trying import try_flow
 from greyheron.core.headers import Ints
@@ -62,10 +62,12 @@ def openers(network: Network) -> Iterator[tuple[Packet, str]]:
 
 
 def followed_all_together(
-    follow: Callable[[TracedCourses, Rows], tuple[Paths, Paths, Ints]], courses: TracedCourses, some: Rows
+    follow: Callable[[TracedClassPaths, Rows], tuple[Paths, Paths, Ints]],
+    traced_paths: TracedClassPaths,
+    some: Rows,
 ) -> tuple[Paths, Paths, Ints]:
     """As if every row had too many paths to look at each."""
-    there, back, _ = follow(courses, some)
+    there, back, _ = follow(traced_paths, some)
     nothing = np.zeros(0, dtype=np.int64)
     return there.without(np.ones(len(there.wide), dtype=np.bool_)), back.repeated(nothing)[0], nothing
 
@@ -79,11 +81,11 @@ def test_all_ways_together_are_what_every_path_comes_to(
     network = random_equal_ways(seed)
     world, asked = build_world(network), [*openers(network)]
     if together:
-        follow = TracedCourses._there_and_back
+        follow = TracedClassPaths._there_and_back
         monkeypatch.setattr(
-            TracedCourses,
+            TracedClassPaths,
             "_there_and_back",
-            lambda courses, some: followed_all_together(follow, courses, some),
+            lambda traced_paths, some: followed_all_together(follow, traced_paths, some),
         )
     found = BulkEngine(world).verdicts(conversations_of(Family.IPV4, asked))
     for number, (packet, sender) in enumerate(asked):

@@ -2,7 +2,7 @@
 
 import pytest
 
-from greyheron.analysis.findings.finding import Ground
+from greyheron.analysis.findings.finding import SearchGround
 from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.findings.lists import in_lists
 from greyheron.analysis.network.completion import complete_entry
@@ -342,7 +342,7 @@ def test_a_mac_address_is_of_one_interface() -> None:
 def test_what_is_doubtful_in_a_frame_list_is_found(entries: str, kinds: set[str]) -> None:
     network = Lab().with_(frames("sw p1 in", entries)).network()
     timeline = Timeline.build(network)
-    ground = Ground(network, timeline.first, timeline, engines(), KeptFindings())
+    ground = SearchGround(network, timeline.first, timeline, engines(), KeptFindings())
     assert {finding.kind for finding in in_lists(ground)} == kinds
 
 

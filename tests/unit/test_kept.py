@@ -5,17 +5,19 @@ import weakref
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
+from cachetools import TTLCache
 
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.book import States, Tries, mark_tests
-from greyheron.compute.cache import Kept
+from greyheron.compute import state as compute_state
+from greyheron.compute.cache import BoundedCache
 from greyheron.compute.derived import DerivedState, DerivedStates
 from greyheron.compute.questions.book import BookQuestion
 from greyheron.compute.questions.findings import FindingsQuestion
 from greyheron.compute.questions.policy import PolicyQuestion
 from greyheron.compute.questions.reach import MatrixQuestion
-from greyheron.compute.state import MOST_WORLDS
+from greyheron.core.bulk import engines as bulk_engines
 from greyheron.core.bulk import indexes
 from greyheron.core.bulk.engines import MOST_ENGINES, engines
 from greyheron.core.routing import under_lists
@@ -25,8 +27,9 @@ from greyheron.demo.networks import saltmarsh
 from greyheron.model.changes import Change
 from greyheron.model.document import Network, to_data
 from greyheron.model.notation import lists as notation
+from greyheron.model.notation.lists import ENTRY, MOST_READ
 from greyheron.model.read import edited
-from greyheron.model.values import Family
+from greyheron.model.values import Family, ListKind
 from greyheron.store.stored import Stored
 
 
@@ -44,7 +47,7 @@ def stored(draft: Network) -> Stored:
 
 
 def test_the_least_used_goes_first_and_something_large_stays_all_the_same() -> None:
-    kept: Kept[str, int] = Kept(100, lambda value: value)
+    kept: BoundedCache[str, int] = BoundedCache(100, lambda value: value)
     for key, size in (("a", 25), ("b", 25), ("c", 25), ("d", 25)):
         kept.put(key, size)
     kept.get("a")
@@ -94,7 +97,7 @@ def test_two_small_networks_do_not_drive_each_other_out() -> None:
         network = saltmarsh()
         state.ask(PolicyQuestion(), stored(network))
         state.ask(FindingsQuestion(), stored(network))
-        for number in range(MOST_WORLDS):
+        for number in range(compute_state.MOST_WORLDS):
             state.world(with_entry(network, number + 1))
     assert {name: states.of(name) for name in made} == made
 
@@ -141,10 +144,19 @@ def test_routes_that_a_world_has_are_found_again_whatever_lists_part_meanwhile(
     assert later.routes.routing(Family.IPV4) is routing
 
 
+@pytest.fixture
+def few_are_kept(monkeypatch: pytest.MonkeyPatch) -> None:
+    """So that a dozen edits are more than is kept."""
+    monkeypatch.setattr(compute_state, "MOST_WORLDS", 4)
+    monkeypatch.setattr(bulk_engines, "MOST_ENGINES", 4)
+    monkeypatch.setattr(bulk_engines, "LEAST_ENGINES", 2)
+
+
+@pytest.mark.usefixtures("few_are_kept")
 def test_lists_that_edits_left_behind_are_given_back_with_their_tables() -> None:
     """Also those at which neighbours are asked for, and those between routers that talk OSPF."""
     names, derived, seen = ("from-beyond", "lab-six"), DerivedState(), list[weakref.ref[object]]()
-    for number in range(60):
+    for number in range(20):
         network = saltmarsh()
         for name in names:
             old = to_data(next(each for each in network.lists if each.name == name))
@@ -158,10 +170,11 @@ def test_lists_that_edits_left_behind_are_given_back_with_their_tables() -> None
     assert sum(each() is not None for each in seen) < len(seen) / 2
 
 
+@pytest.mark.long
+@pytest.mark.usefixtures("few_are_kept")
 def test_worlds_that_an_edit_left_behind_are_given_back() -> None:
-    network, derived = saltmarsh(), DerivedState()
-    seen: list[weakref.ref[World]] = []
-    for number in range(3 * MOST_WORLDS):
+    derived, seen = DerivedState(), list[weakref.ref[World]]()
+    for number in range(12):
         network = with_entry(saltmarsh(), number)
         world = derived.world(network)
         seen.append(weakref.ref(world))
@@ -172,7 +185,7 @@ def test_worlds_that_an_edit_left_behind_are_given_back() -> None:
         del world
     gc.collect()
     alive = sum(each() is not None for each in seen)
-    assert alive <= MOST_WORLDS + MOST_ENGINES
+    assert alive <= 4 + 4
 
 
 def test_engines_of_worlds_long_gone_are_not_kept() -> None:
@@ -198,10 +211,11 @@ def test_networks_that_were_asked_about_least_are_let_go() -> None:
 
 def test_lists_that_are_read_again_and_again_are_bounded() -> None:
     cache = notation.read_body.cache
-    for number in range(300):
-        with_entry(saltmarsh(), number)
-    assert cache is not None
-    assert len(cache) <= 4096
+    assert isinstance(cache, TTLCache)
+    long = "\n".join(f"permit tcp from any to any port {port}" for port in range(1, 1001))
+    for number in range(MOST_READ // (1000 * ENTRY) + 20):
+        notation.read_body(f"# {number}\n{long}", Family.IPV4, ListKind.EXTENDED)
+    assert MOST_READ - 2000 * ENTRY < cache.currsize <= MOST_READ
     body = next(each for each in saltmarsh().lists if each.name == "hides-in").body
     text = notation.write_body(body, Family.IPV4, next(iter(saltmarsh().lists)).kind)
     assert notation.write_body(body, Family.IPV4, next(iter(saltmarsh().lists)).kind) is text

@@ -157,7 +157,7 @@ def test_a_list_that_stops_the_query_only_is_found() -> None:
     (text,) = kinds("deny udp to any port domain\npermit any")
     assert text == (
         "list entering r2 by wan0 stops the query for page.lab.example to 172.20.3.10: "
-        "left → page.lab.example tcp/443 pass would get through, and never begins."
+        "left → page.lab.example tcp/443 pass would get through, but never starts."
     )
     assert kinds("deny udp to any port domain\ndeny tcp\npermit any") == []
     assert kinds("permit any") == []

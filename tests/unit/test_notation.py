@@ -390,6 +390,7 @@ def test_addresses_are_written_as_the_rfcs_have_them(four: int, six: int, length
         assert Family.IPV6.text(address) == str(IPv6Address(address))
 
 
+@pytest.mark.long
 @given(named_lists)
 def test_list_files_read_back_as_written(
     items: list[tuple[str, tuple[ListBody, Family, ListKind], str]],

@@ -97,6 +97,7 @@ def test_most_of_it_is_taken_in() -> None:
     assert sum(hostile([each]) is not None for each in HOSTILE) > len(HOSTILE) / 2
 
 
+@pytest.mark.long
 @settings(deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
 @given(texts=some.lists(TEXTS, min_size=1, max_size=6))
 def test_every_writer_writes_what_its_readers_take(texts: list[str]) -> None:

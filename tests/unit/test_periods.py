@@ -247,6 +247,7 @@ def random_periods(seed: int) -> list[Period]:
     ]
 
 
+@pytest.mark.long
 @given(st.integers(0, 1_000_000))
 def test_the_spans_are_all_that_any_hour_of_any_day_comes_to(seed: int) -> None:
     """Every half hour of half a year, and of an ordinary week, tried one by one."""

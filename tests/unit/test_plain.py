@@ -56,6 +56,7 @@ def state() -> DerivedState:
     return DerivedState()
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("question", QUESTIONS, ids=lambda question: type(question).__name__)
 def test_an_answer_comes_as_it_was(question: Question[Any], state: DerivedState) -> None:
     answer = state.ask(question, BOTH)

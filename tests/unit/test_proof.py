@@ -10,7 +10,7 @@ import pytest
 from msgspec.structs import replace
 
 from greyheron.analysis.proof import header_space, services
-from greyheron.analysis.proof.answers import Answer, Asking, Box, Proof
+from greyheron.analysis.proof.answers import Answer, Box, Proof, ServicePorts
 from greyheron.analysis.proof.over_time import prove_in_time
 from greyheron.analysis.proof.prover import Prover
 from greyheron.analysis.proof.sentences import sentence
@@ -103,7 +103,7 @@ def _numbers(spans: Spans | None) -> list[int]:
     return [number for low, high in spans or () for number in range(low, high + 1)]
 
 
-def _in(dscp: int, asking: Asking) -> bool:
+def _in(dscp: int, asking: ServicePorts) -> bool:
     return any(low <= dscp <= high for low, high in asking.service.dscp)
 
 
@@ -248,6 +248,7 @@ def more_denied(network: Network, chance: Random) -> Network:
     return network.model_copy(update={"lists": lists})
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("change", [edited_at_random, more_denied])
 def test_whether_something_holds_still_is_told_as_a_proof_would(
     change: Callable[[Network, Random], Network],

@@ -19,7 +19,7 @@ from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import AccessList, Network
 from greyheron.model.header import TcpFlags
 from greyheron.model.values import Direction, Family
-from greyheron.rehearsal.asking import Asked, Selection, asked_of
+from greyheron.rehearsal.asking import RehearsedFlow, Selection, asked_of
 from greyheron.rehearsal.comparison import Rehearsal, Rehearsed, SeenFacts, differences, predicted_like
 from greyheron.rehearsal.expressions import matching
 from greyheron.rehearsal.filterlog import told_in
@@ -48,7 +48,7 @@ def plan(lab: Lab) -> NetworkPlan:
 def asked(lab: Lab, flow: str) -> list[Probe]:
     lab.data["tests"] = [{"id": "t1", "flow": f"{flow} pass"}]
     network = lab.network()
-    return sendings_of(Asked(network.tests[0].flow.flow, test="t1"), Timeline.build(network).first)
+    return sendings_of(RehearsedFlow(network.tests[0].flow.flow, test="t1"), Timeline.build(network).first)
 
 
 def conditions(entry: str, family: str = "ipv4") -> list[list[dict[str, Any]]]:
@@ -228,7 +228,9 @@ def test_requirements_are_asked_by_what_violates_them_and_by_witnesses() -> None
 def test_a_name_takes_a_query_and_then_the_conversation() -> None:
     network = saltmarsh()
     test = next(each for each in network.tests if each.id == "t26")
-    query, conversation = sendings_of(Asked(test.flow.flow, test="t26"), Timeline.build(network).first)
+    query, conversation = sendings_of(
+        RehearsedFlow(test.flow.flow, test="t26"), Timeline.build(network).first
+    )
     assert query.name.startswith("query for sightings.saltmarsh.example of kiosk")
     assert query.query is not None
     assert conversation.query is None

@@ -187,7 +187,7 @@ def frames_tidied(entries: str) -> tuple[str, list[str]]:
 def test_frame_lists_lose_what_never_matches_and_what_their_end_does() -> None:
     assert frames_tidied("permit arp\npermit arp from any\npermit ipv4\ndeny any\n") == (
         "10 permit arp\n30 permit ipv4\n",
-        ["never matches: 10 stands before it", "the end of the list does the same"],
+        ["never matches: 10 is before it", "the end of the list does the same"],
     )
     assert frames_tidied("permit arp\ndeny any log\n") == ("10 permit arp\n20 deny any log\n", [])
     assert frames_tidied("deny arp\ndeny any\n") == ("10 deny arp\n20 deny any\n", [])

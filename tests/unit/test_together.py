@@ -53,6 +53,7 @@ def bare(network: Network) -> Network:
     return network.model_copy(update={"lists": (), "placements": ()})
 
 
+@pytest.mark.long
 def test_the_demo_from_nothing() -> None:
     network = bare(saltmarsh())
     found = asked(network)

@@ -12,7 +12,7 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from greyheron.analysis.traffic.folding import SeenTraffic, fold
-from greyheron.analysis.traffic.judging import Odd, judge, odd, parties_of
+from greyheron.analysis.traffic.judging import Impossibility, judge, odd, parties_of
 from greyheron.analysis.traffic.packing import packed, unpacked
 from greyheron.analysis.traffic.records import RecordRow, gathered
 from greyheron.analysis.traffic.timestamps import times_of, whenever
@@ -444,10 +444,10 @@ def test_what_was_there_is_judged_as_the_walk_judges_it() -> None:
 def test_what_cannot_be_is_told_with_why() -> None:
     world = Timeline.build(saltmarsh()).first
     ends = [
-        ("172.23.77.1", LEDGER, 0, Odd.NOBODY_SENDS),
-        (KIOSK, "224.0.0.251", 0, Odd.NO_UNICAST),
-        (KIOSK, "172.23.77.1", 0, Odd.NOBODY_THERE),
-        ("172.20.40.20", CAMHUB, 3, Odd.ANSWERED),
+        ("172.23.77.1", LEDGER, 0, Impossibility.NOBODY_SENDS),
+        (KIOSK, "224.0.0.251", 0, Impossibility.NO_UNICAST),
+        (KIOSK, "172.23.77.1", 0, Impossibility.NOBODY_THERE),
+        ("172.20.40.20", CAMHUB, 3, Impossibility.ANSWERED),
         (KIOSK, LEDGER, 3, None),
     ]
     rows = [

@@ -39,6 +39,9 @@ from tests.random_networks import random_network
 QUESTION = ReachQuestion(("ping",), Family.IPV4)
 
 
+pytestmark = pytest.mark.long
+
+
 @pytest.fixture(scope="module")
 def workers() -> Iterator[Workers]:
     found = Workers(2, 1 << 28)

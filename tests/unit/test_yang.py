@@ -62,6 +62,7 @@ def _without(value: Any) -> Any:
     return [_without(each) for each in value] if isinstance(value, list) else value
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("form", [Yang(), YangXml()], ids=["json", "xml"])
 @pytest.mark.parametrize("network", [saltmarsh(), storm(), *map(random_network, range(12))])
 def test_with_our_module_everything_comes_back_the_same(network: Network, form: Yang) -> None:
@@ -74,6 +75,7 @@ def test_with_our_module_everything_comes_back_the_same(network: Network, form: 
         assert one == other, part
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("seed", range(25))
 def test_without_it_lists_decide_alike_where_they_can_be_said(seed: int) -> None:
     network = random_network(seed)
@@ -206,6 +208,7 @@ def test_an_independent_validator_accepts_every_instance(network: Network, tmp_p
         assert complaints(inside.partition("</content-data>")[0], tmp_path) == "", path
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("network", [saltmarsh(), *map(random_network, range(12))])
 def test_xml_says_what_json_says(network: Network) -> None:
     for path, content in Yang().write(network).files.items():

@@ -1,3 +1,4 @@
+// @vitest-environment happy-dom
 import { matchKeyBindingPress, parseKeybinding } from "tinykeys";
 import { describe, expect, it, vi } from "vitest";
 import { keyWords, sign } from "../src/actions/action";

@@ -4,13 +4,12 @@ import { createRoot } from "react-dom/client";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { FindingItem } from "../src/api/client";
 import { FindingsView } from "../src/views/FindingsView";
+import { useShared } from "../src/workbench/store";
 
 const made = vi.fn(async () => []);
-const tried = vi.fn();
 const OPENED = { id: "n1", network: { version: 1, draft: { placements: [] } }, at: null, make: made };
 let search: Record<string, unknown>;
 vi.mock("../src/workbench/opened", () => ({ useOpened: () => OPENED }));
-vi.mock("../src/workbench/trial", () => ({ useTrial: () => ({ show: tried }) }));
 vi.mock("../src/policy/useAsTest", () => ({ useAsTest: () => vi.fn() }));
 vi.mock("../src/api/computed", () => ({ useFindings: () => search }));
 
@@ -87,7 +86,7 @@ describe("findings", () => {
     press(button("Let replies through"));
     expect(made).toHaveBeenCalledWith({ do: "changes", label: "let replies through", made: [] });
     press(button("try it first"));
-    expect(tried).toHaveBeenCalledTimes(1);
+    expect(useShared.getState().trial).toMatchObject({ label: repair.label, kind: "tried" });
     expect(host.textContent).not.toContain("No repair");
   });
 });

@@ -3,10 +3,10 @@ import { act, type ReactNode } from "react";
 import { createRoot } from "react-dom/client";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { PointReport } from "../src/api/client";
-import { NoticesProvider } from "../src/kit/notices";
-import { CarryingProvider, useCarrying, useHover } from "../src/workbench/carrying";
+import { CarryingProvider, useCarrying, useOver } from "../src/workbench/carrying";
+import { hover, pickUp } from "../src/workbench/picking";
 import { ForeseenProvider, useForeseen } from "../src/workbench/foreseen";
-import { TrialProvider, useTrial } from "../src/workbench/trial";
+import { useTrial } from "../src/workbench/trial";
 import { reserve } from "./networks";
 
 const point = (at: string): PointReport =>
@@ -19,11 +19,10 @@ const OPENED = {
   make: async () => [],
 };
 const FORESEEN = { data: undefined, isPlaceholderData: false, error: null };
-vi.mock("../src/workbench/opened", () => ({ useOpened: () => OPENED }));
+vi.mock("../src/workbench/opened", () => ({ useOpened: () => OPENED, usePoints: () => OPENED }));
 vi.mock("../src/api/queries", () => ({ useForeseenOf: () => FORESEEN, useCustomary: () => FORESEEN }));
 
 const drawn = { book: 0, inspector: 0, map: 0 };
-let hovering: ReturnType<typeof useHover>;
 let carrying: ReturnType<typeof useCarrying>;
 
 /** What the book reads: the trial, and what would be. */
@@ -42,7 +41,7 @@ function Inspector() {
 }
 
 function Map() {
-  hovering = useHover();
+  useOver();
   drawn.map += 1;
   return null;
 }
@@ -51,13 +50,9 @@ async function shown(children: ReactNode): Promise<void> {
   const root = createRoot(document.body.appendChild(document.createElement("div")));
   await act(async () =>
     root.render(
-      <TrialProvider>
-        <NoticesProvider>
           <CarryingProvider>
             <ForeseenProvider>{children}</ForeseenProvider>
           </CarryingProvider>
-        </NoticesProvider>
-      </TrialProvider>,
     ),
   );
 }
@@ -76,11 +71,11 @@ describe("hovering over the map with a list", () => {
       </>,
     );
     const list = { name: "visitors", family: "ipv4", kind: "extended", note: "", entries: "" } as const;
-    await act(async () => carrying.pickUp(list, null));
+    await act(async () => pickUp(list, null));
     expect(carrying.carried?.targets.map(({ at }) => at)).toEqual(["eth0", "eth1"]);
-    await act(async () => hovering.hover(POINTS[0] ?? null));
+    await act(async () => hover(POINTS[0] ?? null));
     const before = { ...drawn };
-    for (const at of [1, 0, 1, 0]) await act(async () => hovering.hover(POINTS[at] ?? null));
+    for (const at of [1, 0, 1, 0]) await act(async () => hover(POINTS[at] ?? null));
     expect(drawn).toEqual({ ...before, map: before.map + 4 });
   });
 });

@@ -52,7 +52,10 @@ def advise(
     ] = None,
     scheduler: Scheduler = None,
 ) -> None:
-    """Show where a list would make it hold. Exit status: 0 it holds or can be made to, 1 not, 2 bad file."""
+    """Show where a list would make a requirement or test flow hold.
+
+    Exit status: 0 it holds or can be made to hold, 1 it cannot, 2 bad file.
+    """
     if (asked is None) is not every:
         raise CannotGoOn("Name a requirement or a test flow, or ask for all requirements with --all.")
     network = read_file(file)
@@ -118,11 +121,11 @@ def _print_plan(plan: PolicyPlan) -> None:
     for flow in plan.broken:
         out.print(f"    would fail: {flow}", markup=False)
     for device in plan.locked:
-        out.print(f"    nobody who is drawn could log in to {device}", markup=False)
+        out.print(f"    nobody on the map could log in to {device}", markup=False)
     for host in plan.hosts:
         out.print(f"    needs a filter of {host} itself", markup=False)
     for pair in plan.cut:
-        out.print(f"    no routing neighbours any more: {pair}", markup=False)
+        out.print(f"    no longer routing neighbours: {pair}", markup=False)
 
 
 def findings(

@@ -25,16 +25,16 @@ from greyheron.formats.markdown import write_markdown
 
 def compare(
     old: Annotated[Path, typer.Argument(help="A workspace file.", allow_dash=True)],
-    new: Annotated[Path, typer.Argument(help="The same network later.", allow_dash=True)],
+    new: Annotated[Path, typer.Argument(help="A later version of the same network.", allow_dash=True)],
     as_json: AsJson = False,
     markdown: Annotated[
-        bool, typer.Option("--markdown", help="Print Markdown, to stand under a proposed change.")
+        bool, typer.Option("--markdown", help="Print Markdown, for the discussion of a proposed change.")
     ] = False,
     scheduler: Scheduler = None,
 ) -> None:
-    """Say what NEW has otherwise than OLD: packets, requirements, test flows, reach, findings.
+    """Show how NEW differs from OLD: packets, requirements, test flows, reach, findings.
 
-    Exit status: 0 nothing is otherwise, 1 something is, 2 bad file.
+    Exit status: 0 no difference, 1 differences, 2 bad file.
     """
     if as_json and markdown:
         raise CannotGoOn("--json and --markdown cannot both be printed: choose one.")

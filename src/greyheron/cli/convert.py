@@ -40,8 +40,8 @@ def convert(
 ) -> None:
     """Convert a network between formats.
 
-    What was left out and what was guessed is said on standard error. Exit status: 0 all was taken over, 1
-    something was left out, 2 a bad file.
+    Reports what was left out or guessed on standard error. Exit status: 0 everything converted, 1
+    something left out, 2 bad file.
     """
     writing = next((each for each in WRITTEN if each.name == to), None)
     if writing is None:

@@ -26,7 +26,8 @@ def format_file(
 ) -> None:
     """Format a file. Exit status: 0 done, 1 not formatted (--check), 2 bad file.
 
-    Of a workspace file's own comments those at its head are kept; remarks and notes in lists are kept all.
+    Keeps the comments at the head of a workspace file, and every remark and note in a list;
+    drops other comments.
     """
     before = text_of(file)
     after = _formatted(file, before, renumber)

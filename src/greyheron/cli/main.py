@@ -37,7 +37,7 @@ COMMANDS = {
     "reach": ("reach", "reach", "Show who can talk to whom, as a table."),
     "format": ("format", "format_file", "Format a workspace file or lists."),
     "tidy": ("tidy", "tidy", "Make lists shorter without changing what they decide."),
-    "compare": ("compare", "compare", "Say what one file has otherwise than another."),
+    "compare": ("compare", "compare", "Compare two versions of a network."),
     "generate": ("format", "generate", "Generate a large invented network."),
 }
 """Every command: its module and function, and what it does. The module is imported when it is run."""

@@ -54,9 +54,10 @@ def rehearse(
 ) -> None:
     """Build the network in this machine's kernel, send its flows, and compare with the prediction.
 
-    A requirement is rehearsed by what violates it and by a few conversations that come to other entries.
+    A requirement is rehearsed with its violations and a few conversations that reach other entries.
 
-    Exit status: 0 everything went as predicted, 1 not, 2 a bad file, or no rehearsal can be had here.
+    Exit status: 0 everything went as predicted, 1 something did not, 2 bad file or no rehearsal
+    possible here.
     """
     for there in (junit, *(captures.glob("*.pcapng") if captures is not None else ())):
         require_free(there, force)

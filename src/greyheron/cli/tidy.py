@@ -31,10 +31,10 @@ def tidy(
     check_only: Annotated[bool, typer.Option("--check", help="Only report what could be shorter.")] = False,
     scheduler: Scheduler = None,
 ) -> None:
-    """Make lists shorter without changing what they decide, and say what became of which entries.
+    """Make lists shorter without changing what they decide, step by step.
 
-    Prints the steps, and with neither --write nor --check the file as it could be.
-    Exit status: 0 done, or nothing to do; 1 something could be shorter (--check); 2 bad file.
+    Without --write or --check, prints the shortened file.
+    Exit status: 0 done or nothing to do, 1 a list could be shorter (--check), 2 bad file.
     """
     text = text_of(file)
     network = network_in(file, text)

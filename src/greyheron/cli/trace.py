@@ -6,7 +6,7 @@ import typer
 from msgspec import to_builtins
 
 from greyheron.analysis.presentation.remembered import kept_words
-from greyheron.analysis.presentation.report import LegReport, TraceReport, report_in_time
+from greyheron.analysis.presentation.report import PacketReport, TraceReport, report_in_time
 from greyheron.cli.reading import AsJson, File, out, print_json, read_file
 from greyheron.core.bulk.trying import try_flow
 from greyheron.core.timeline import Timeline
@@ -60,7 +60,7 @@ def _print_trace(found: TraceReport) -> None:
     out.print(f"[bold]{found.text}[/]")
 
 
-def _print_leg(way: str, leg: LegReport) -> None:
+def _print_leg(way: str, leg: PacketReport) -> None:
     out.print(f"\n[bold]{way}[/], {leg.name}")
     for hop in leg.hops:
         out.print(f"  {hop.device}", markup=False)

@@ -7,7 +7,7 @@ import typer
 from msgspec import to_builtins
 
 from greyheron.analysis.traffic.folding import fold
-from greyheron.analysis.traffic.judging import Odd, odd, parties_of
+from greyheron.analysis.traffic.judging import Impossibility, odd, parties_of
 from greyheron.analysis.traffic.told import TrafficRow, rows_of
 from greyheron.cli.check import MARKS
 from greyheron.cli.reading import UNEXPECTED, AsJson, CannotGoOn, File, out, print_json, read_file
@@ -35,7 +35,7 @@ def traffic(
 ) -> None:
     """Replay recorded traffic against the network in FILE, conversation by conversation.
 
-    Exit status: 0 all of it gets through, 1 some of it does not or cannot be, 2 a bad file.
+    Exit status: 0 everything gets through, 1 something does not or is impossible, 2 bad file.
     """
     network = read_file(file)
     records, notices, _ = read_traffic(bundle_in(capture), _mapping(columns or []))
@@ -79,8 +79,11 @@ def _print(rows: list[TrafficRow]) -> None:
     if len(rows) > MOST_SHOWN:
         out.print(f"and {len(rows) - MOST_SHOWN:,} more")
     stopped = sum(row.draft not in ("passes", None) for row in rows)
-    cannot = sum(row.odd in (Odd.NOBODY_SENDS, Odd.NOBODY_THERE, Odd.NO_UNICAST) for row in rows)
-    answered = sum(row.odd is Odd.ANSWERED for row in rows)
+    cannot = sum(
+        row.odd in (Impossibility.NOBODY_SENDS, Impossibility.NOBODY_THERE, Impossibility.NO_UNICAST)
+        for row in rows
+    )
+    answered = sum(row.odd is Impossibility.ANSWERED for row in rows)
     out.print(
         f"{len(rows):,} conversations: {stopped:,} would not get through, of which {answered:,} were "
         f"answered; {cannot:,} are with somebody who is not here."

@@ -11,7 +11,7 @@ K = TypeVar("K", bound=Hashable)
 V = TypeVar("V")
 
 
-class Kept(Generic[K, V]):
+class BoundedCache(Generic[K, V]):
     """Values by their keys, at most `most` bytes of them, from any thread.
 
     size:  about how many bytes a value takes;  a few are kept however large they are

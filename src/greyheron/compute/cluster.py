@@ -8,7 +8,7 @@ import json
 import logging
 import pickle
 from collections import OrderedDict, deque
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from concurrent.futures import CancelledError
 from contextlib import contextmanager, suppress
 from hashlib import sha256
@@ -21,6 +21,7 @@ from distributed import Client, Future, KilledWorker
 from distributed.client import ClosedClientError
 
 from greyheron import __version__
+from greyheron.compute.cluster_calls import answering, forgetting
 from greyheron.compute.cluster_worker import DocumentKeys, Errand, PackedPieces
 from greyheron.compute.derived import MOST_NETWORKS
 from greyheron.compute.plain import NotPlain, error_of, findings_of, result_of
@@ -168,7 +169,7 @@ class Cluster:
             for worker in self._workers():
                 key = f"grey-heron-forget-{token_hex(8)}"
                 self._going.append(
-                    self._client.submit(_forgetting(), network, key=key, workers=[worker], pure=False)
+                    self._client.submit(forgetting(), network, key=key, workers=[worker], pure=False)
                 )
 
     def close(self) -> None:
@@ -230,7 +231,7 @@ class Cluster:
             key = f"grey-heron-{type(order.question).__name__}-{token_hex(8)}"
             self._far[key], self._found[key] = 0.0, _FoundOnTheWay(type(order.question))
             future: Future[Any] = self._client.submit(
-                _task(),
+                answering(),
                 __version__,
                 packed,
                 links,
@@ -371,33 +372,3 @@ class Cluster:
             f"Workers of {self._address} that worked this out were lost {_TRIES} times; "
             "there may be too little memory there."
         )
-
-
-def _task() -> Callable[[str, bytes, Mapping[str, PackedPieces], str], tuple[Any, ...]]:
-    """What a worker does, as a function that goes there whole: nothing of ours may be there."""
-
-    def task(version: str, packed: bytes, links: Mapping[str, PackedPieces], topic: str) -> tuple[Any, ...]:
-        from distributed import get_worker
-
-        try:
-            from greyheron import __version__ as own
-        except ImportError:
-            own = ""
-        if own != version:
-            return "misfit", get_worker().address, own
-        from greyheron.compute.cluster_worker import carry_out
-
-        return carry_out(packed, links, topic)
-
-    return task
-
-
-def _forgetting() -> Callable[[str], None]:
-    """The same for what a worker does when a network is gone."""
-
-    def forget(network: str) -> None:
-        from greyheron.compute import cluster_worker as errand
-
-        errand.forget(network)
-
-    return forget

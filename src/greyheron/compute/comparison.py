@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from greyheron.analysis.network.comparison import Comparison, Turned, only_in
+from greyheron.analysis.network.comparison import ChangedOutcome, Comparison, only_in
 from greyheron.analysis.network.differences import differences
 from greyheron.analysis.proof.answers import Answer
 from greyheron.compute.derived import DerivedState
@@ -40,19 +40,21 @@ def compare(state: DerivedState, both: Drafted, progress: Progress = unwatched) 
     )
 
 
-def _flows(state: DerivedState, both: Drafted, progress: Progress) -> Iterator[Turned]:
+def _flows(state: DerivedState, both: Drafted, progress: Progress) -> Iterator[ChangedOutcome]:
     known = {each.id for each in both.running.tests}
     for marks in state.ask(BookQuestion(), both, progress):
         before, after = (str(mark.verdict or mark.text) for mark in (marks.running, marks.draft))
         if marks.id not in known or before != after:
-            yield Turned(marks.flow, before if marks.id in known else None, after, not marks.surprises)
+            yield ChangedOutcome(
+                marks.flow, before if marks.id in known else None, after, not marks.surprises
+            )
 
 
-def _requirements(state: DerivedState, both: Drafted, progress: Progress) -> Iterator[Turned]:
+def _requirements(state: DerivedState, both: Drafted, progress: Progress) -> Iterator[ChangedOutcome]:
     known = {each.id for each in both.running.requirements}
     for marks in state.ask(PolicyQuestion(), both, progress):
         before, after = marks.running.answer, marks.draft.answer
         if marks.id not in known or before is not after:
-            yield Turned(
+            yield ChangedOutcome(
                 marks.statement, before if marks.id in known else None, after, after is Answer.PROVED
             )

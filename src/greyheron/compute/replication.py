@@ -30,7 +30,7 @@ class SomeItems(Struct, frozen=True):
     fresh: tuple[Any, ...]
 
 
-class Whole(Struct, frozen=True):
+class DocumentEnd(Struct, frozen=True):
     """The end of a document: its name, the one that it differs from, and all that is no collection.
 
     forget:  a document that is not spoken of any more
@@ -42,7 +42,7 @@ class Whole(Struct, frozen=True):
     forget: int | None
 
 
-Saying = SomeItems | Whole
+Saying = SomeItems | DocumentEnd
 Packed = bytes
 """A piece, pickled."""
 
@@ -107,14 +107,14 @@ class Teller:
         token = next(self._tokens)
         self._told[token] = network
         forget = self._told.popitem(last=False)[0] if len(self._told) > MOST_TOLD else None
-        ending = Whole(token, base, fields_between(before, network), forget)
+        ending = DocumentEnd(token, base, fields_between(before, network), forget)
         return token, chain(items(network, before), [packed(ending)])
 
 
 def pieces_of(network: Network, before: Network | None, token: int, base: int | None) -> Iterator[Saying]:
     """What must be said of a document to somebody who knows `before`, which is `base` to them."""
     yield from _items(network, before)
-    yield Whole(token, base, fields_between(before, network), forget=None)
+    yield DocumentEnd(token, base, fields_between(before, network), forget=None)
 
 
 def _items(network: Network, before: Network | None) -> Iterator[SomeItems]:

@@ -7,7 +7,7 @@ from threading import RLock
 from typing import Protocol, TypeVar, cast
 
 from greyheron.analysis.presentation.report import TraceReport, report_in_time
-from greyheron.compute.cache import Kept
+from greyheron.compute.cache import BoundedCache
 from greyheron.compute.documents import Drafted, SameObjects
 from greyheron.core.bulk.engines import engines
 from greyheron.core.bulk.trying import try_flow
@@ -27,7 +27,7 @@ SMALL = 80
 """Networks of so many devices are answered for by one worker, and for some questions at once."""
 
 
-class Keeps(Protocol):
+class KeptState(Protocol):
     """What questions of one kind keep of a network between them."""
 
     def __init__(self, state: "NetworkState") -> None: ...
@@ -38,7 +38,7 @@ class Keeps(Protocol):
         ...
 
 
-K = TypeVar("K", bound=Keeps)
+K = TypeVar("K", bound=KeptState)
 
 
 class NetworkState:
@@ -57,11 +57,11 @@ class NetworkState:
 
         What refers to itself would wait for the search for circles, and fill the memory until then.
         """
-        self._worlds: Kept[tuple[SameObjects, frozenset[str]], World] = Kept(
+        self._worlds: BoundedCache[tuple[SameObjects, frozenset[str]], World] = BoundedCache(
             WORLD_BYTES, lambda world: max(world.nbytes, WORLD_BYTES // MOST_WORLDS)
         )
         self._topologies: deque[World] = deque(maxlen=MOST_TOPOLOGIES)
-        self._kept: dict[type[Keeps], Keeps] = {}
+        self._kept: dict[type[KeptState], KeptState] = {}
         self.engine = engines()
 
     @property

@@ -73,7 +73,7 @@ Side = tuple[Term, ...]
 """Everyone whom some term speaks of."""
 
 
-class Asks(Struct, frozen=True):
+class RequestedServices(Struct, frozen=True):
     """Services by words, and what else is said of their packets."""
 
     services: tuple[str, ...]
@@ -98,6 +98,6 @@ class Statement(Struct, frozen=True):
     during: During | None = None
 
     @property
-    def asks(self) -> "Asks":
+    def asks(self) -> "RequestedServices":
         """What it speaks of, the two sides apart."""
-        return Asks(self.services, self.header)
+        return RequestedServices(self.services, self.header)

@@ -30,7 +30,7 @@ def ground_of(network: Network) -> str:
     return sha256(network.model_dump_json(include=set(OF_THE_NETWORK)).encode()).hexdigest()
 
 
-class Asked(Struct, frozen=True):
+class RehearsedFlow(Struct, frozen=True):
     """A flow to try, and for which test flow or requirement: one of the two is None."""
 
     flow: Flow
@@ -38,15 +38,17 @@ class Asked(Struct, frozen=True):
     requirement: str | None = None
 
 
-def asked_of(network: Network, selection: Selection) -> list[Asked]:
+def asked_of(network: Network, selection: Selection) -> list[RehearsedFlow]:
     """The flows of the tests, and for each requirement what violates it and witnesses (§10)."""
-    tests = [Asked(test.flow.flow, test=test.id) for test in network.tests if test.id in selection.tests]
+    tests = [
+        RehearsedFlow(test.flow.flow, test=test.id) for test in network.tests if test.id in selection.tests
+    ]
     return [*tests, *(_witnesses(network, selection.requirements) if selection.requirements else ())]
 
 
-def _witnesses(network: Network, ids: Collection[str]) -> Iterator[Asked]:
+def _witnesses(network: Network, ids: Collection[str]) -> Iterator[RehearsedFlow]:
     prover, timeline = Prover(engines()), Timeline.build(network)
     for each in network.requirements:
         if each.id in ids:
             for flow in witnesses(prover, each.statement, timeline):
-                yield Asked(flow, requirement=each.id)
+                yield RehearsedFlow(flow, requirement=each.id)

@@ -11,7 +11,7 @@ from greyheron.core.walk.addressing import FlowError
 from greyheron.core.world import World
 from greyheron.model.document import Network
 from greyheron.model.values import Family
-from greyheron.rehearsal.asking import Asked
+from greyheron.rehearsal.asking import RehearsedFlow
 from greyheron.rehearsal.comparison import Rehearsal, Rehearsed, SeenFacts, differences, predicted_like
 from greyheron.rehearsal.kernel import (
     Built,
@@ -45,7 +45,7 @@ Meddle = Callable[[Built], None]
 
 def rehearse(
     network: Network,
-    asked: Sequence[Asked],
+    asked: Sequence[RehearsedFlow],
     report: Report,
     meddle: Meddle = lambda _built: None,
     leave: Callable[[Built], None] = Built.close,
@@ -104,15 +104,15 @@ def _share(report: Report, number: int, of: int, done: float) -> None:
     report("sending", (number + done) / of)
 
 
-def _by_span(timeline: Timeline, asked: Sequence[Asked]) -> list[tuple[Span, list[Asked]]]:
-    found: dict[frozenset[str], tuple[Span, list[Asked]]] = {}
+def _by_span(timeline: Timeline, asked: Sequence[RehearsedFlow]) -> list[tuple[Span, list[RehearsedFlow]]]:
+    found: dict[frozenset[str], tuple[Span, list[RehearsedFlow]]] = {}
     for each in asked:
         for span in timeline.for_flow(each.flow):
             found.setdefault(span.active, (span, []))[1].append(each)
     return list(found.values())
 
 
-def _sendings(asked: Sequence[Asked], world: World) -> tuple[list[Probe], list[str]]:
+def _sendings(asked: Sequence[RehearsedFlow], world: World) -> tuple[list[Probe], list[str]]:
     sendings: list[Probe] = []
     refused: list[str] = []
     for each in asked:

@@ -17,7 +17,7 @@ from greyheron.core.world import World
 from greyheron.model.flow import Flow
 from greyheron.model.notation.flows import write_flow
 from greyheron.model.values import Family
-from greyheron.rehearsal.asking import Asked
+from greyheron.rehearsal.asking import RehearsedFlow
 from greyheron.rehearsal.rulebook import Counted
 
 Signature = tuple[int, int | None, int | None, int, int | None]
@@ -40,7 +40,7 @@ class Predicted(Struct, frozen=True):
     decider: Counted | None
 
 
-class AskedName(Struct, frozen=True):
+class NameQuery(Struct, frozen=True):
     """A name that is asked for; `address` is what should be answered, None where there is none."""
 
     name: str
@@ -57,9 +57,9 @@ class Probe(Struct, frozen=True):
     answered:  whether an answer is waited for
     """
 
-    asked: Asked
+    asked: RehearsedFlow
     name: str
-    query: AskedName | None
+    query: NameQuery | None
     sender: str
     opener: Packet
     answered: bool
@@ -76,7 +76,7 @@ class Probe(Struct, frozen=True):
         return self.outward | frozenset(map(other_way, self.outward))
 
 
-def sendings_of(asked: Asked, world: World) -> list[Probe]:
+def sendings_of(asked: RehearsedFlow, world: World) -> list[Probe]:
     """What a flow takes: queries for its name first. Raises FlowError."""
     flow = asked.flow
     result = try_flow(world, flow)
@@ -87,7 +87,7 @@ def sendings_of(asked: Asked, world: World) -> list[Probe]:
     for query in result.queries:
         held = resolution.address if query is result.queries[-1] else None
         address = None if held is None else resolution.family.text(held)
-        named = AskedName(resolution.name, resolution.family, address)
+        named = NameQuery(resolution.name, resolution.family, address)
         found.append(_sending(asked, query.result, world, named))
     if resolution.address is not None:
         found.append(_sending(asked, result, world))
@@ -128,7 +128,7 @@ def signature_of(packet: Packet) -> Signature:
     return key.protocol, key.source, key.source_port, key.destination, key.destination_port
 
 
-def _sending(asked: Asked, result: Result, world: World, query: AskedName | None = None) -> Probe:
+def _sending(asked: RehearsedFlow, result: Result, world: World, query: NameQuery | None = None) -> Probe:
     flow, opener = asked.flow, result.exchanges[0].legs[0].path.packet
     chosen = flow.source.at is None
     return Probe(

@@ -69,7 +69,7 @@ class MergeItem(BaseModel):
 
 
 class MergeOffer(BaseModel):
-    """Items that are new or differ; `same`: how many are in the draft just so."""
+    """Items that are new or differ; `same`: how many are in the draft already."""
 
     items: list[MergeItem]
     same: int

@@ -47,7 +47,7 @@ class FindingItem(BaseModel):
     """A finding.
 
     key: what it is accepted by, with `digest`, which changes when what it speaks of does
-    accepted: why it is as it should be, if somebody said so
+    accepted: why it is accepted, if somebody said so
     repair: what mending it is called, and the changes to the draft that do it
     unrepaired: why there is no repair; "" where there is one
     """

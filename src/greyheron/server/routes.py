@@ -20,7 +20,7 @@ from greyheron.analysis.network.completion import (
 from greyheron.analysis.network.customary import Customary, customary_places
 from greyheron.analysis.network.differences import Difference, differences
 from greyheron.analysis.network.places import Places, places_of
-from greyheron.analysis.presentation.compare import Parting, parting
+from greyheron.analysis.presentation.compare import Divergence, parting
 from greyheron.analysis.presentation.ranges import cover_list
 from greyheron.analysis.presentation.report import TraceReport
 from greyheron.compute.questions.book import BookQuestion
@@ -182,7 +182,7 @@ def take_out_as_kept(network_id: str, store: Store) -> Response:
 
 @router.post("/networks/{network_id}/mend", status_code=201)
 def mend_network(network_id: str, store: Store, author: Author) -> Mended:
-    """Make a network of what reads of one that does not, and say what does not. That one stays as it is."""
+    """Make a network from what can be read of a damaged one, which stays as it is."""
     network, problems = store.what_reads(network_id)
     made = store.create(network, author)
     return Mended(id=made.id, left_out=problem_items(problems))
@@ -290,7 +290,7 @@ def trace(network_id: str, asked: TraceRequest, store: Store, derived: Derived, 
 
 
 @router.post("/networks/{network_id}/compare", dependencies=[IN_TURN])
-def compare(network_id: str, asked: BareFlow, store: Store, derived: Derived, at: At) -> list[Parting]:
+def compare(network_id: str, asked: BareFlow, store: Store, derived: Derived, at: At) -> list[Divergence]:
     """Where the traces of a flow part: with no lists from as running, and as running from on the draft."""
     stored, flow = store.get(network_id), read_bare_flow(asked.flow)
     traces = [derived.of(network_id).trace(stored, flow, state, at) for state in State]

@@ -1,18 +1,19 @@
+import type { Places } from "../api/client";
 import type { Location } from "../state/location";
 import type { Theme } from "../state/theme";
 import type { useCarrying } from "../workbench/carrying";
 import { handlerOf } from "../workbench/handlers";
 import type { Opened } from "../workbench/opened";
-import type { useTrial } from "../workbench/trial";
+import type { Trial } from "../workbench/store";
 
 /** What an action can see and do where it is asked for. */
 export interface Here extends Opened {
   location: Location;
-  trial: ReturnType<typeof useTrial>;
+  places: Places | undefined;
+  trial: Trial | null;
   carrying: ReturnType<typeof useCarrying>;
   theme: Theme;
   setTheme: (theme: Theme) => void;
-  fail: (error: unknown) => void;
 }
 
 /** Something that can be done, from wherever it is offered: by key, in the palette, a menu or a button. */

@@ -1,14 +1,17 @@
+import { fail } from "../kit/notices";
 import { download } from "../state/download";
 import { giveFocus, wantFocus } from "../state/focus";
 import { EVERY_VIEW, go, goToTest, type Location, VIEWS } from "../state/location";
 import { pointKey } from "../state/points";
 import { handlerOf } from "../workbench/handlers";
+import { pickUp } from "../workbench/picking";
+import { showTrial, view } from "../workbench/trial";
 import { type Action, doneBy, type Here, sign } from "./action";
 
 /** Everything that can be done, once. Keys, palette, help, menus and buttons are made from it. */
 
 const step = (name: "undo" | "redo" | "discard") => (here: Here) =>
-  here.draft.step({ step: name }, { onError: here.fail });
+  here.draft.step({ step: name }, { onError: fail });
 
 /** Write in a field of the book. */
 const write = (field: string) => () => {
@@ -39,12 +42,12 @@ function placedHere({ location, network }: Here) {
   return placed && list ? { list, placed } : null;
 }
 
-const isTried = ({ trial }: Here) => trial.trial?.kind === "tried";
+const isTried = ({ trial }: Here) => trial?.kind === "tried";
 
 /** Out of the inspector first, and only then away from what it shows; a trial is left before both. */
 function leave(here: Here): void {
   if (isTried(here)) {
-    here.trial.show(null);
+    showTrial(null);
     return;
   }
   const inside = document.activeElement?.closest("[aria-label=Inspector]");
@@ -99,7 +102,7 @@ export const ACTIONS: Action[] = [
     run: (here) => {
       const attempt = handlerOf("choice.try");
       if (attempt) attempt();
-      else if (isTried(here)) here.trial.show(null);
+      else if (isTried(here)) showTrial(null);
     },
   },
   {
@@ -109,10 +112,10 @@ export const ACTIONS: Action[] = [
     byKeyOnly: true,
     run: (here) => {
       const take = handlerOf("choice.take");
-      const { trial } = here.trial;
+      const { trial } = here;
       if (take) take();
       else if (trial?.kind === "tried") {
-        here.trial.show(null);
+        showTrial(null);
         here.make(trial.intent);
       }
     },
@@ -147,10 +150,10 @@ export const ACTIONS: Action[] = [
     id: "state.baseline",
     label: "Trace with no lists",
     keys: ["b"],
-    run: ({ trial }) => trial.view("baseline"),
+    run: () => view("baseline"),
   },
-  { id: "state.running", label: "Trace as running", keys: ["r"], run: ({ trial }) => trial.view("running") },
-  { id: "state.draft", label: "Trace on the draft", keys: ["d"], run: ({ trial }) => trial.view("draft") },
+  { id: "state.running", label: "Trace as running", keys: ["r"], run: () => view("running") },
+  { id: "state.draft", label: "Trace on the draft", keys: ["d"], run: () => view("draft") },
   { ...doneBy("trace.enter"), label: "Focus the trace (arrow keys step through hops)", keys: ["t"] },
 
   {
@@ -160,7 +163,7 @@ export const ACTIONS: Action[] = [
     when: (here) => shownList(here) !== undefined,
     run: (here) => {
       const list = shownList(here);
-      if (list) here.carrying.pickUp(list, null);
+      if (list) pickUp(list, null);
     },
   },
   {
@@ -170,7 +173,7 @@ export const ACTIONS: Action[] = [
     when: (here) => placedHere(here) !== null,
     run: (here) => {
       const found = placedHere(here);
-      if (found) here.carrying.pickUp(found.list, found.placed);
+      if (found) pickUp(found.list, found.placed);
     },
   },
 

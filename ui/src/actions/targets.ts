@@ -2,6 +2,7 @@ import { wantFocus } from "../state/focus";
 import { go, goToTest } from "../state/location";
 import { pointKey } from "../state/points";
 import { bareFlow, listWords } from "../state/words";
+import { pickUp } from "../workbench/picking";
 import { type Here, keyWords, labelOf } from "./action";
 import { ACTIONS } from "./registry";
 
@@ -26,7 +27,7 @@ export const targetsOf = (here: Here): Target[] => [
 ];
 
 /** The test flows, requirements, lists, devices and places of the draft. */
-function itemsOf({ network, places, run, carrying }: Here): Target[] {
+function itemsOf({ network, places, run }: Here): Target[] {
   const { tests, requirements, lists, devices } = network.draft;
   return [
     ...[...new Set(tests.map((test) => test.group))].filter(Boolean).map((group) => ({
@@ -63,7 +64,7 @@ function itemsOf({ network, places, run, carrying }: Here): Target[] {
         key: `place ${list.name}`,
         label: `Place ${list.name}`,
         detail: "pick it up, then choose with the arrow keys",
-        run: () => carrying.pickUp(list, null),
+        run: () => pickUp(list, null),
       },
     ]),
     ...devices.map((device) => ({

@@ -2,7 +2,8 @@ import { useEffect, useRef } from "react";
 import { tinykeys } from "tinykeys";
 import { giveFocus } from "../state/focus";
 import { pointKey } from "../state/points";
-import { type Hovering, useHover } from "../workbench/carrying";
+import { hover, putDown } from "../workbench/picking";
+import { useShared } from "../workbench/store";
 import type { Action, Here } from "./action";
 import { useHere } from "./here";
 import { ACTIONS } from "./registry";
@@ -16,10 +17,9 @@ const EVERYWHERE = new Set(["palette"]);
 /** Keys for the actions: single letters act only where the map, the book or the trace has the focus. */
 export function useKeys(): void {
   const here = useHere();
-  const hovering = useHover();
-  const latest = useRef({ here, hovering });
+  const latest = useRef(here);
   useEffect(() => {
-    latest.current = { here, hovering };
+    latest.current = here;
   });
   // Whether the focus was last in one of those panels: what had it may have gone from the page since.
   const within = useRef(true);
@@ -29,7 +29,7 @@ export function useKeys(): void {
       if (target instanceof Element && !target.closest(OVERLAYS)) within.current = takesLetters(target);
     };
     const press = (action: Action) => (event: KeyboardEvent) => {
-      const { here } = latest.current;
+      const here = latest.current;
       const target = event.target as Element;
       if (!EVERYWHERE.has(action.id)) {
         if (event.defaultPrevented || target.closest(OVERLAYS) || target.closest(FIELDS)) return;
@@ -45,8 +45,8 @@ export function useKeys(): void {
     const beside = (event: KeyboardEvent) => {
       const target = event.target as Element;
       if (event.defaultPrevented || target.closest(OVERLAYS)) return;
-      if (target.closest(FIELDS)) inField(event, target as HTMLElement, latest.current.here);
-      else if (whileCarrying(event, latest.current.here, latest.current.hovering)) event.preventDefault();
+      if (target.closest(FIELDS)) inField(event, target as HTMLElement, latest.current);
+      else if (whileCarrying(event, latest.current)) event.preventDefault();
     };
     const bindings = Object.fromEntries(
       ACTIONS.flatMap((action) => (action.keys ?? []).map((key) => [key, press(action)])),
@@ -82,7 +82,7 @@ const isLetter = (event: KeyboardEvent) =>
 
 /** In a field Escape leads back to the map; a key that is typed puts down what is carried. */
 function inField(event: KeyboardEvent, target: HTMLElement, { carrying }: Here): void {
-  if (carrying.carried) carrying.putDown();
+  if (carrying.carried) putDown();
   // Of a line with something in it Esc closes what is offered, and keeps what was written at hand.
   const line = target.closest("[data-field]");
   if (event.key !== "Escape" || !(line ? isEmpty(target) : !target.closest(".cm-editor"))) return;
@@ -94,8 +94,9 @@ function inField(event: KeyboardEvent, target: HTMLElement, { carrying }: Here):
 /** Whether a line of notation shows nothing but its hint. */
 const isEmpty = (line: HTMLElement) => line.querySelector(".cm-placeholder") !== null;
 
-function whileCarrying(event: KeyboardEvent, { carrying }: Here, { over, hover }: Hovering): boolean {
-  const { carried, drop, putDown } = carrying;
+function whileCarrying(event: KeyboardEvent, { carrying }: Here): boolean {
+  const { carried, drop } = carrying;
+  const { over } = useShared.getState();
   if (!carried || event.ctrlKey || event.metaKey || event.altKey) return false;
   const { targets } = carried;
   const at = over ? targets.findIndex((point) => pointKey(point) === pointKey(over)) : -1;

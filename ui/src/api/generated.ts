@@ -223,7 +223,7 @@ export interface paths {
         put?: never;
         /**
          * Mend Network
-         * @description Make a network of what reads of one that does not, and say what does not. That one stays as it is.
+         * @description Make a network from what can be read of a damaged one, which stays as it is.
          */
         post: operations["mend_network"];
         delete?: never;
@@ -2250,7 +2250,7 @@ export interface components {
          * @description A line. `count`: of a gap, how many lines it stands for.
          */
         DiffLine: {
-            sign: components["schemas"]["Sign"];
+            sign: components["schemas"]["LineSign"];
             /** Text */
             text: string;
             /**
@@ -2321,6 +2321,25 @@ export interface components {
             seen: string;
         };
         /**
+         * Divergence
+         * @description Two states, and the first step in which their traces differ.
+         *
+         *     way, device:  on which way and where;  before, after:  the step in each, null where a trace is over
+         */
+        Divergence: {
+            /** First */
+            first: string;
+            /** Second */
+            second: string;
+            way: components["schemas"]["Way"];
+            /** Device */
+            device: string;
+            /** Before */
+            before: string | null;
+            /** After */
+            after: string | null;
+        };
+        /**
          * Duplicate
          * @description Devices stand there once more, with their prefixes moved on; a site is all devices that stand at it.
          */
@@ -2388,10 +2407,10 @@ export interface components {
             decided_on: components["schemas"]["Way"];
             deciding: components["schemas"]["PlaceReport"] | null;
             sees: components["schemas"]["SeenReport"];
-            out: components["schemas"]["LegReport"];
-            home: components["schemas"]["LegReport"] | null;
+            out: components["schemas"]["PacketReport"];
+            home: components["schemas"]["PacketReport"] | null;
             /** Legs */
-            legs: components["schemas"]["LegReport"][];
+            legs: components["schemas"]["PacketReport"][];
             /** Kept */
             kept: components["schemas"]["KeptReport"][];
         };
@@ -2427,7 +2446,7 @@ export interface components {
          * @description A finding.
          *
          *     key: what it is accepted by, with `digest`, which changes when what it speaks of does
-         *     accepted: why it is as it should be, if somebody said so
+         *     accepted: why it is accepted, if somebody said so
          *     repair: what mending it is called, and the changes to the draft that do it
          *     unrepaired: why there is no repair; "" where there is one
          */
@@ -2550,6 +2569,12 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * Impossibility
+         * @description Why a conversation that was there cannot be, as the network is drawn.
+         * @enum {string}
+         */
+        Impossibility: "nobody here has the source" | "nobody here has the destination" | "the destination is a group or everybody" | "it was answered, and would not get through";
         /**
          * Interface
          * @description A port, loopback or tagged subinterface, with its addresses.
@@ -2688,19 +2713,6 @@ export interface components {
             report: components["schemas"]["RehearsalReport"];
         };
         /**
-         * LegReport
-         * @description One packet's way. `name` is SYN, SYN+ACK, ACK, request, reply, packet, or what an answer says.
-         */
-        LegReport: {
-            /** Name */
-            name: string;
-            /** Packet */
-            packet: string;
-            outcome: components["schemas"]["Outcome"];
-            /** Hops */
-            hops: components["schemas"]["HopReport"][];
-        };
-        /**
          * Letting
          * @description Entries that let conversations through. `more`: how many others they would let through.
          */
@@ -2742,6 +2754,12 @@ export interface components {
          * @enum {string}
          */
         LineKind: "remote" | "web" | "console";
+        /**
+         * LineSign
+         * @description What became of a line; a gap stands for lines that are left out.
+         * @enum {string}
+         */
+        LineSign: "same" | "gone" | "added" | "gap";
         /**
          * Link
          * @description A cable between two interfaces, each written `device:interface`.
@@ -2935,7 +2953,7 @@ export interface components {
         };
         /**
          * MergeOffer
-         * @description Items that are new or differ; `same`: how many are in the draft just so.
+         * @description Items that are new or differ; `same`: how many are in the draft already.
          */
         MergeOffer: {
             /** Items */
@@ -3157,12 +3175,6 @@ export interface components {
             message: string;
         };
         /**
-         * Odd
-         * @description Why a conversation that was there cannot be, as the network is drawn.
-         * @enum {string}
-         */
-        Odd: "nobody here has the source" | "nobody here has the destination" | "the destination is a group or everybody" | "it was answered, and would not get through";
-        /**
          * OpenNetwork
          * @description A network as the workbench sees it.
          *
@@ -3256,6 +3268,19 @@ export interface components {
             places: components["schemas"]["ChangedPlace"][];
         };
         /**
+         * PacketReport
+         * @description One packet's way. `name` is SYN, SYN+ACK, ACK, request, reply, packet, or what an answer says.
+         */
+        PacketReport: {
+            /** Name */
+            name: string;
+            /** Packet */
+            packet: string;
+            outcome: components["schemas"]["Outcome"];
+            /** Hops */
+            hops: components["schemas"]["HopReport"][];
+        };
+        /**
          * PartLines
          * @description The parts of one section of a device, each as it would be typed.
          */
@@ -3277,25 +3302,6 @@ export interface components {
             text: string | null;
             /** Place */
             place?: number | null;
-        };
-        /**
-         * Parting
-         * @description Two states, and the first step in which their traces differ.
-         *
-         *     way, device:  on which way and where;  before, after:  the step in each, null where a trace is over
-         */
-        Parting: {
-            /** First */
-            first: string;
-            /** Second */
-            second: string;
-            way: components["schemas"]["Way"];
-            /** Device */
-            device: string;
-            /** Before */
-            before: string | null;
-            /** After */
-            after: string | null;
         };
         /** PassedOver */
         PassedOver: {
@@ -4064,12 +4070,6 @@ export interface components {
          */
         Severity: "fault" | "warning" | "note";
         /**
-         * Sign
-         * @description What became of a line; a gap stands for lines that are left out.
-         * @enum {string}
-         */
-        Sign: "same" | "gone" | "added" | "gap";
-        /**
          * Standing
          * @enum {string}
          */
@@ -4388,7 +4388,7 @@ export interface components {
             draft: components["schemas"]["Verdict"] | null;
             /** Decided */
             decided: string | null;
-            odd: components["schemas"]["Odd"] | null;
+            odd: components["schemas"]["Impossibility"] | null;
         };
         /**
          * Translation
@@ -6498,7 +6498,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Parting"][];
+                    "application/json": components["schemas"]["Divergence"][];
                 };
             };
             /** @description Not Found */

@@ -6,7 +6,7 @@ import { agreeing, useLastRehearsal } from "../api/rehearsal";
 import { NotationField } from "../editor/NotationField";
 import { FLOW } from "../editor/notation";
 import { Failed } from "../kit/Failed";
-import { useNotices } from "../kit/notices";
+import { fail, say } from "../kit/notices";
 import { TriedMark } from "../marks/TriedMark";
 import { VerdictMark } from "../marks/VerdictMark";
 import { Requirements } from "../policy/Requirements";
@@ -15,12 +15,13 @@ import { goToTest, useLocation } from "../state/location";
 import { counted } from "../state/words";
 import { useForeseen } from "../workbench/foreseen";
 import { useHandler } from "../workbench/handlers";
-import { useOpened } from "../workbench/opened";
+import { useOpened, useVerdicts } from "../workbench/opened";
 import { useTrial } from "../workbench/trial";
 
 /** The left side: every test flow with its three verdicts. */
 export function Book() {
-  const { id, network, book, trying, reads, run } = useOpened();
+  const { id, network, run } = useOpened();
+  const { book, trying, read } = useVerdicts();
   const { trial } = useTrial();
   const foreseen = useForeseen();
   const location = useLocation();
@@ -113,7 +114,7 @@ export function Book() {
         })}
       </div>
       <div className="border-t border-rule px-3 py-2">
-        <Failed of={reads.book} className="pb-1 text-fine" />
+        <Failed of={read} className="pb-1 text-fine" />
         <NewTest />
         <div className="quiet mt-1 flex items-baseline justify-between text-fine">
           <span data-testid="book-summary">
@@ -135,7 +136,8 @@ export function Book() {
 
 /** What the book comes to, as far as it is known. */
 function Outcome({ unexpected }: { unexpected: number }) {
-  const { book, trying, network } = useOpened();
+  const { network } = useOpened();
+  const { book, trying } = useVerdicts();
   if (network.draft.tests.length === 0) return <>none to try</>;
   if (!book) return <>not tried yet{trying.working ? `: ${Math.round(trying.done * 100)}%` : ""}</>;
   if (trying.stale) return <>being tried again: {Math.round(trying.done * 100)}%</>;
@@ -156,7 +158,7 @@ interface TestRowProps {
 }
 
 function Row({ test, marks, previewed, chosen, tried, stale }: TestRowProps) {
-  const { trying } = useOpened();
+  const { trying } = useVerdicts();
   const row = useRef<HTMLButtonElement>(null);
   useEffect(() => {
     if (chosen) row.current?.scrollIntoView({ block: "nearest" });
@@ -213,18 +215,17 @@ const Untried = () => (
 /** The whole book as a table: out to a file, or in from one. */
 function TableMenu() {
   const { id, make } = useOpened();
-  const notices = useNotices();
   const file = useRef<HTMLInputElement>(null);
   useHandler("book.import", () => file.current?.click());
   const read = async (chosen: File) => {
     try {
       const text = await chosen.text();
       const { changes } = await readTable(id, text);
-      if (!changes.length) notices.say(`${chosen.name} has no test flows.`);
+      if (!changes.length) say(`${chosen.name} has no test flows.`);
       else if (await make({ do: "changes", label: `import ${chosen.name}`, made: changes }))
-        notices.say(`${changes.length} test flows were added from ${chosen.name}.`);
+        say(`${changes.length} test flows were added from ${chosen.name}.`);
     } catch (error) {
-      notices.fail(error);
+      fail(error);
     }
   };
   return (
@@ -257,7 +258,6 @@ function TableMenu() {
 const keptFor = (network: string) => `grey-heron:new-test:${network}`;
 
 function NewTest() {
-  const notices = useNotices();
   const { id, network, make } = useOpened();
   const location = useLocation();
   const [text, setText] = useState(() => sessionStorage.getItem(keptFor(id)) ?? "");
@@ -270,7 +270,7 @@ function NewTest() {
   const submit = async () => {
     if (!text.trim()) return;
     setTried(true);
-    const read = await readFlow(id, text).catch(notices.fail);
+    const read = await readFlow(id, text).catch(fail);
     if (!read?.formatted) return;
     const group = network.draft.tests.find((test) => test.id === location.test)?.group ?? "";
     const [made] = (await make({ do: "new-tests", flows: [read.formatted], group })) ?? [];

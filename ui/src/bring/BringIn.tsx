@@ -70,7 +70,7 @@ export function BringIn({ open, onClose, bringing, into, onMade }: BringInProps)
       {!brought && !reading && <Ways onFiles={bringing.begin} />}
       {reading && (
         <div className="flex items-end gap-4">
-          <Stage words={`${reading} is being read`} done={done} />
+          <Stage words={`Reading ${reading}`} done={done} />
           <button type="button" className="button" onClick={bringing.leave}>
             Cancel
           </button>

@@ -47,7 +47,7 @@ export function Merge({ items, same, chosen, onChoose }: MergeProps) {
   return (
     <section aria-label="What to merge" className="flex min-h-0 flex-col">
       <p className="quiet mb-1">
-        {same > 0 && `${same.toLocaleString()} are in the draft just so. `}
+        {same > 0 && `${same.toLocaleString()} are in the draft already. `}
         {(["new", "differs"] as const).map((state) => (
           <span key={state} className="mr-3 whitespace-nowrap">
             {items.filter((item) => item.state === state).length} {state === "new" ? "new" : "differ"}:{" "}

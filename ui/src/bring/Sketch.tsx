@@ -25,7 +25,7 @@ export function Sketch({ of }: { of: BroughtReport }) {
   if (!places)
     return (
       <div className="p-4">
-        {laidOut.isFetching && <Stage words="The map is being laid out" done={laidOut.done} />}
+        {laidOut.isFetching && <Stage words="Laying out the map" done={laidOut.done} />}
         <Failed of={laidOut} className="" again="Lay it out again" />
       </div>
     );

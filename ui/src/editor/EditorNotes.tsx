@@ -37,7 +37,7 @@ export function Problems({ problems }: { problems: ProblemItem[] }) {
 export function IdleEntries({ idle }: { idle: Idle }) {
   if (!idle.length) return null;
   return (
-    <ul className="px-3 pt-2" aria-label="Entries with nothing to do">
+    <ul className="px-3 pt-2" aria-label="Entries without effect">
       {idle.slice(0, MOST_TOLD).map(([line, each]) => (
         <li key={each.number} className={each.matched ? "quiet" : "text-ochre"}>
           Line {line} {each.text}.
@@ -52,9 +52,9 @@ export function IdleEntries({ idle }: { idle: Idle }) {
 export function Elsewhere({ saved }: { saved: string }) {
   return (
     <div role="alert" className="mx-3 mt-2 border-l-2 border-ochre pl-2">
-      <p>This list was changed in another window. What you typed is still here.</p>
+      <p>This list was changed in another window. Your text is still here.</p>
       <details>
-        <summary className="cursor-pointer underline">What it is there</summary>
+        <summary className="cursor-pointer underline">Show that version</summary>
         <pre className="mt-1 font-mono text-fine whitespace-pre-wrap">{saved}</pre>
       </details>
     </div>
@@ -88,7 +88,7 @@ export function FirstLines({ list, onTake }: { list: AccessList; onTake: (line: 
   return (
     <div className="border-b border-rule px-3 py-2">
       <p className="quiet">
-        No entries yet: placed, it would deny everything. Write one, or take some of these:
+        No entries yet: placed, it would deny everything. Write one, or use some of these:
       </p>
       <ul>
         {FIRST[[list.family, list.kind].filter(Boolean).join(" ")]?.map(([line, why]) => (

@@ -2,7 +2,7 @@ import { useState } from "react";
 import type { Intent, ItemReading } from "../api/client";
 import { askedOf, type LineOf, readLine, useLineReading } from "../api/reading";
 import { Failed } from "../kit/Failed";
-import { useNotices } from "../kit/notices";
+import { fail, say } from "../kit/notices";
 import { useOpened } from "../workbench/opened";
 import { NotationField } from "./NotationField";
 
@@ -26,7 +26,6 @@ interface Props {
 /** A line that is read by the server at every key and becomes an edit of the draft by Enter. */
 export function LineField({ label, hint, line, start, offered = "", edit, removes, onDone, also }: Props) {
   const { id, network, make } = useOpened();
-  const notices = useNotices();
   const [text, setText] = useState(start || offered);
   const [tried, setTried] = useState(false);
   const written = text.trim() !== "" && text !== start;
@@ -37,12 +36,12 @@ export function LineField({ label, hint, line, start, offered = "", edit, remove
 
   const put = async (written: string | null, called: string) => {
     const read = await readLine(id, line, written).catch((error: Error) => {
-      notices.fail(error);
+      fail(error);
       return null;
     });
     if (!read?.change) {
       setTried(true);
-      if (written === null && read?.problems[0]) notices.say(read.problems[0].message);
+      if (written === null && read?.problems[0]) say(read.problems[0].message);
       return;
     }
     const own: Intent = { do: "changes", label: called, made: [read.change] };
@@ -81,14 +80,14 @@ export function LineField({ label, hint, line, start, offered = "", edit, remove
         </p>
       )}
       <div className="quiet flex gap-3 pt-0.5 text-fine">
-        <span>Enter to save, Esc to leave it</span>
+        <span>Enter saves, Esc cancels</span>
         {removes && (
           <button
             type="button"
             className="ml-auto underline"
             onClick={() => put(null, `${edit}: take “${start}” out`)}
           >
-            Take it out
+            Remove it
           </button>
         )}
       </div>

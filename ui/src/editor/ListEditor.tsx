@@ -6,12 +6,12 @@ import { useTypedPackets } from "../api/computed";
 import { useCounters } from "../api/queries";
 import { useListReading } from "../api/reading";
 import { Failed } from "../kit/Failed";
-import { useNotices } from "../kit/notices";
+import { clear, fail } from "../kit/notices";
 import { ListPackets } from "../marks/PacketChanges";
 import { useFocusTaker } from "../state/focus";
 import { useSettled } from "../state/useSettled";
 import { useOpened } from "../workbench/opened";
-import { useTrial } from "../workbench/trial";
+import { showTrial } from "../workbench/trial";
 import { hitsOf, linesOf } from "./counters";
 import { Covers, Elsewhere, FirstLines, IdleEntries, ImplicitEnd, Problems } from "./EditorNotes";
 import { TidyList } from "./Tidy";
@@ -32,7 +32,6 @@ interface Props {
 /** A list as text: typed, read by the server at each pause, tried on the test flows, and saved. */
 export function ListEditor({ list, point }: Props) {
   const { id, draft } = useOpened();
-  const notices = useNotices();
   const counters = useCounters(id);
   const counts = counters.data;
   const hits = useMemo(() => hitsOf(counts ?? [], list.name, point ?? null), [counts, list.name, point]);
@@ -63,14 +62,14 @@ export function ListEditor({ list, point }: Props) {
   );
 
   const save = async () => {
-    notices.clear();
+    clear();
     if (view.current) closeCompletion(view.current);
     const written = view.current?.state.doc.toString() ?? text;
     try {
       const after = await draft.carryOut(putting(list, written));
       take(after.draft.lists.find((each) => each.name === list.name)?.entries ?? "");
     } catch (error) {
-      notices.fail(error);
+      fail(error);
     }
   };
   const host = useEntriesEditor(view, {
@@ -188,7 +187,7 @@ function Buttons(props: ButtonsProps) {
         className="button aria-pressed:border-ink"
         aria-pressed={tidying}
         disabled={!onTidy}
-        title="As few entries as decide alike"
+        title="The fewest entries that decide the same"
         onClick={() => onTidy?.()}
       >
         Tidy…
@@ -211,14 +210,13 @@ function useRead({ name, family, kind }: AccessList, text: string) {
 
 /** What is typed is tried on the test flows while it reads; nothing is tried once it is saved or taken back. */
 function useTried(list: AccessList, settled: string, dirty: boolean, clean: boolean) {
-  const { show } = useTrial();
   useEffect(() => {
     if (clean) {
       const intent = putting(list, settled);
-      show({ list: list.name, label: `edit ${list.name}`, intent, kind: "typed" });
-    } else if (!dirty) show(null);
-  }, [clean, dirty, settled, list, show]);
-  useEffect(() => () => show(null), [show]);
+      showTrial({ list: list.name, label: `edit ${list.name}`, intent, kind: "typed" });
+    } else if (!dirty) showTrial(null);
+  }, [clean, dirty, settled, list]);
+  useEffect(() => () => showTrial(null), []);
 }
 
 /** A list with other entries. */

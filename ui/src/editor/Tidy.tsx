@@ -22,9 +22,7 @@ export function TidyList({ list, text, onTake, onClose }: ListProps) {
   return (
     <section aria-label="Tidy" className="border-t border-rule bg-plate px-3 py-2">
       <Failed of={found} />
-      {!data && !found.error && (
-        <Stage words="Every packet is decided as before, or nothing is changed" done={done} />
-      )}
+      {!data && !found.error && <Stage words="Every packet will be decided as before" done={done} />}
       {data && (
         <>
           <h3 className="font-semibold">{shortened(data)}</h3>
@@ -62,7 +60,7 @@ export function TidyAll({ onClose }: { onClose: () => void }) {
   return (
     <section aria-label="Tidy all lists" className="border-y border-rule bg-plate px-4 py-2">
       <Failed of={found} />
-      {!data && !found.error && <Stage words="All lists are looked at" done={done} />}
+      {!data && !found.error && <Stage words="Checking all lists" done={done} />}
       {data && shorter.length === 0 && <p>No list can be shorter.</p>}
       <ul>
         {shorter.map((each) => (

@@ -89,7 +89,7 @@ export function DevicePanel({ device }: { device: Device }) {
         <button
           type="button"
           className="button"
-          title="Once more, with its prefixes moved on and linked like this one"
+          title="A copy with new prefixes, linked like this one"
           onClick={() => again({ do: "duplicate", devices: [device.name], site: "" })}
         >
           Duplicate
@@ -98,7 +98,7 @@ export function DevicePanel({ device }: { device: Device }) {
           <button
             type="button"
             className="button"
-            title={`Everything at ${device.site} once more, with its prefixes moved on`}
+            title={`Everything at ${device.site} copied, with new prefixes`}
             onClick={() => again({ do: "duplicate", devices: [], site: device.site ?? "" })}
           >
             Duplicate the site

@@ -1,7 +1,7 @@
 import { type RefObject, useRef, useState } from "react";
 import type { Change, Device } from "../api/client";
 import { couldJoin } from "../api/reading";
-import { useNotices } from "../kit/notices";
+import { fail, say } from "../kit/notices";
 import { useFocusTaker } from "../state/focus";
 import { go } from "../state/location";
 import { useOpened } from "../workbench/opened";
@@ -68,7 +68,6 @@ interface Choice {
 
 function LinkWith({ device, field }: { device: Device; field: RefObject<HTMLInputElement | null> }) {
   const { id, network, make } = useOpened();
-  const notices = useNotices();
   const [choice, setChoice] = useState<Choice | null>(null);
   const { devices } = network.draft;
   const link = async (near: string, far: string, other: string) => {
@@ -81,14 +80,14 @@ function LinkWith({ device, field }: { device: Device; field: RefObject<HTMLInpu
       field.current.focus();
     }
     const added = newInterfaces(made, devices);
-    if (added.length) notices.say(`New for this link: ${added.join(", ")}.`);
+    if (added.length) say(`New for this link: ${added.join(", ")}.`);
   };
   const ask = async (written: string) => {
     // A device, or one of its interfaces: “ash:eth1”.
     const [name = "", port = ""] = written.trim().split(":");
     const other = devices.find((each) => each.name === name && each !== device);
     if (!other) {
-      notices.say(`There is no other device called “${name}”.`);
+      say(`There is no other device called “${name}”.`);
       return;
     }
     try {
@@ -97,7 +96,7 @@ function LinkWith({ device, field }: { device: Device; field: RefObject<HTMLInpu
         setChoice({ other: name, near: found.one, far: found.other });
       else await link("", port, name);
     } catch (error) {
-      notices.fail(error);
+      fail(error);
     }
   };
   return (
@@ -157,7 +156,7 @@ function WhichInterfaces({
         onLink(near, far, choice.other);
       }}
     >
-      <p>More than one interface would do.</p>
+      <p>More than one interface fits.</p>
       <Which device={device} names={choice.near} value={near} onChange={setNear} first />
       {other && <Which device={other} names={choice.far} value={far} onChange={setFar} />}
       <button type="submit" className="button justify-self-start">

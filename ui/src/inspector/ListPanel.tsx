@@ -4,8 +4,8 @@ import { ListEditor } from "../editor/ListEditor";
 import { go, useLocation } from "../state/location";
 import { pointKey } from "../state/points";
 import { listWords } from "../state/words";
-import { useCarrying } from "../workbench/carrying";
-import { useOpened } from "../workbench/opened";
+import { useOpened, usePoints } from "../workbench/opened";
+import { pickUp } from "../workbench/picking";
 import { useDragList } from "../workbench/useDragList";
 import { Name } from "./Name";
 
@@ -35,7 +35,6 @@ export function ListPanel({ list }: { list: AccessList }) {
 }
 
 export function ListHeading({ list }: { list: AccessList }) {
-  const { pickUp } = useCarrying();
   const location = useLocation();
   const startDrag = useDragList();
   const renamed = (name: string) => {
@@ -105,7 +104,7 @@ export function ListNote({ list }: { list: AccessList }) {
         // biome-ignore lint/a11y/noAutofocus: it appears because it was asked for
         autoFocus
         aria-label={`Note of ${list.name}`}
-        placeholder="Why it is there. Enter saves, Esc leaves it"
+        placeholder="Why it is there. Enter saves, Esc cancels"
         maxLength={2000}
         className="field w-full"
         value={written}
@@ -121,13 +120,14 @@ export function ListNote({ list }: { list: AccessList }) {
 }
 
 export function PlacedAt({ list }: { list: AccessList }) {
-  const { network, places } = useOpened();
+  const { network } = useOpened();
+  const { places } = usePoints();
   const placed = network.draft.placements.filter((each) => each.list === list.name);
   const words = new Map(places?.points.map((point) => [pointKey(point), point.words]));
   return (
     <div className="px-4 py-2">
       {placed.length === 0 ? (
-        <p className="font-medium text-ochre">Placed nowhere: it does nothing yet.</p>
+        <p className="font-medium text-ochre">Not placed: it does nothing yet.</p>
       ) : (
         <>
           <h3 className="quiet">Placed</h3>

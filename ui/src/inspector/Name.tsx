@@ -1,6 +1,6 @@
 import { type ReactNode, useState } from "react";
 import { rename as renaming } from "../api/reading";
-import { useNotices } from "../kit/notices";
+import { fail } from "../kit/notices";
 import { useOpened } from "../workbench/opened";
 
 interface NameProps {
@@ -14,7 +14,6 @@ interface NameProps {
 /** A heading that can be written anew: everything that speaks of the item then says the other name. */
 export function Name({ collection, name, children, onRenamed }: NameProps) {
   const { id, make } = useOpened();
-  const notices = useNotices();
   const [written, setWritten] = useState<string | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
   const leave = () => {
@@ -32,7 +31,7 @@ export function Name({ collection, name, children, onRenamed }: NameProps) {
         onRenamed(other);
       }
     } catch (error) {
-      notices.fail(error);
+      fail(error);
     }
   };
   if (written === null) {

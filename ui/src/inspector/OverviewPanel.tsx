@@ -1,8 +1,8 @@
 import { Rows } from "../kit/Rows";
 import { go } from "../state/location";
 import { timesPlaced } from "../state/points";
-import { useCarrying } from "../workbench/carrying";
 import { useOpened } from "../workbench/opened";
+import { pickUp } from "../workbench/picking";
 import { useDragList } from "../workbench/useDragList";
 import { NewList } from "./NewList";
 import { NewSet, Sets } from "./Sets";
@@ -10,7 +10,6 @@ import { NewSet, Sets } from "./Sets";
 /** With nothing chosen: the lists, ready to be picked up. */
 export function OverviewPanel() {
   const { network } = useOpened();
-  const { pickUp } = useCarrying();
   const startDrag = useDragList();
   const { lists, placements } = network.draft;
   const times = timesPlaced(placements);
@@ -52,8 +51,8 @@ export function OverviewPanel() {
       <Sets />
       <NewSet />
       <p className="quiet mt-4">
-        Choose a test flow, a device, a list or a place on the map to look at it here. Drag a list onto the
-        lane it should filter, or press Place and use the arrow keys.
+        Choose a test flow, a device, a list or a place on the map to see it here. Drag a list onto the
+        interface it should filter, or press Place and use the arrow keys.
       </p>
     </div>
   );

@@ -3,13 +3,14 @@ import { VerdictShape } from "../marks/VerdictMark";
 import { go } from "../state/location";
 import { pointKey, pointOf } from "../state/points";
 import { bareFlow, capital, listWords } from "../state/words";
-import { useCarrying } from "../workbench/carrying";
-import { useOpened } from "../workbench/opened";
+import { useOpened, usePoints, useVerdicts } from "../workbench/opened";
+import { pickUp } from "../workbench/picking";
 
 /** An attachment point: what stands there, and what traffic of the book crosses it. */
 export function PointPanel({ point }: { point: string }) {
-  const { network, places, book, make } = useOpened();
-  const { pickUp } = useCarrying();
+  const { network, make } = useOpened();
+  const { book } = useVerdicts();
+  const { places } = usePoints();
   const found = places?.points.find((each) => pointKey(each) === point);
   const placed = network.draft.placements.filter((each) => pointKey(each) === point);
   const crossing = book?.tests.filter((test) => test.crosses.includes(point)) ?? [];
@@ -20,7 +21,7 @@ export function PointPanel({ point }: { point: string }) {
         <h2 className="font-semibold">
           {words.startsWith(point.split(":")[0] ?? "") ? words : capital(words)}
         </h2>
-        {placed.length === 0 && <p className="quiet">No list stands here: everything passes this place.</p>}
+        {placed.length === 0 && <p className="quiet">No list here: everything passes.</p>}
       </div>
       {placed.map((each) => {
         const list = network.draft.lists.find((candidate) => candidate.name === each.list);
@@ -53,7 +54,7 @@ export function PointPanel({ point }: { point: string }) {
       })}
       <div className="px-4 py-2">
         <h3 className="quiet">Crossing here</h3>
-        {crossing.length === 0 && <p className="quiet">No test flow of the book comes by.</p>}
+        {crossing.length === 0 && <p className="quiet">No test flow passes here.</p>}
         <ul>
           {crossing.map((test) => (
             <li key={test.id}>

@@ -6,7 +6,7 @@ import { NotationField } from "../editor/NotationField";
 import { FLOW } from "../editor/notation";
 import { Failed } from "../kit/Failed";
 import { Menu } from "../kit/Menu";
-import { useNotices } from "../kit/notices";
+import { fail, say } from "../kit/notices";
 import { Times } from "../marks/Times";
 import { VerdictShape } from "../marks/VerdictMark";
 import { TriedLines } from "../policy/TriedLines";
@@ -15,11 +15,12 @@ import { flowLike } from "../state/examples";
 import { go, goToTest, useLocation } from "../state/location";
 import { pointKey } from "../state/points";
 import { bareFlow, capital } from "../state/words";
-import { useOpened } from "../workbench/opened";
+import { useOpened, useVerdicts } from "../workbench/opened";
 
 /** A test flow: what is expected, what came of it three times, and where it was decided. */
 export function TestPanel({ test }: { test: TestFlow }) {
-  const { id, book, network, make } = useOpened();
+  const { id, network, make } = useOpened();
+  const { book } = useVerdicts();
   const [text, setText] = useState(test.flow);
   const [group, setGroup] = useState(test.group);
   const [note, setNote] = useState(test.note);
@@ -103,7 +104,6 @@ const WAYS: [Derivation | "copy", string][] = [
 function Duplicate({ test }: { test: TestFlow }) {
   const { id, make } = useOpened();
   const location = useLocation();
-  const notices = useNotices();
   const copy = async (how: Derivation | "copy") => {
     try {
       const flows = how === "copy" ? [test.flow] : (await derive(id, test.flow, how)).flows;
@@ -111,7 +111,7 @@ function Duplicate({ test }: { test: TestFlow }) {
       const [first] = (await make({ do: "new-tests", label, flows, group: test.group })) ?? [];
       if (first) goToTest(first.key, { view: location.view });
     } catch (error) {
-      notices.fail(error);
+      fail(error);
     }
   };
   return (
@@ -126,7 +126,8 @@ function Duplicate({ test }: { test: TestFlow }) {
 
 /** Since when the flow comes to what it comes to, and what it came to before. */
 function Since({ test }: { test: TestFlow }) {
-  const { id, book } = useOpened();
+  const { id } = useOpened();
+  const { book } = useVerdicts();
   const history = useHistory(id, book?.version, test.id);
   const [latest, ...before] = history.data ?? [];
   if (!latest) return <Failed of={history} className="mt-3" />;
@@ -146,7 +147,7 @@ function Since({ test }: { test: TestFlow }) {
             </span>
           </li>
         ))}
-        {before.length === 0 && <li>It never came to anything else.</li>}
+        {before.length === 0 && <li>It always had this outcome.</li>}
       </ul>
     </details>
   );
@@ -162,7 +163,6 @@ const keptWords = (kept: { device: string; lasts: string }[]) =>
 function Send({ test }: { test: TestFlow }) {
   const { id, at } = useOpened();
   const location = useLocation();
-  const notices = useNotices();
   const { send } = useTraffic(id, at);
   const [times, setTimes] = useState(1);
   const state = location.state;
@@ -171,11 +171,11 @@ function Send({ test }: { test: TestFlow }) {
       { flow: bareFlow(test.flow), times, state },
       {
         onSuccess: (sent) =>
-          notices.say(
+          say(
             `Sent${times > 1 ? ` ${times} times` : ""}: ${sent.text}. ` +
               `${sent.counted} counted at lists, ${sent.logged} logged${keptWords(sent.kept)}.`,
           ),
-        onError: notices.fail,
+        onError: fail,
       },
     );
   return (

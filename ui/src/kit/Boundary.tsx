@@ -22,8 +22,8 @@ export class Boundary extends Component<Props, Caught> {
     return (
       <main className="h-full overflow-y-auto p-16">
         <p role="alert" className="mb-3 max-w-[40rem]">
-          Something went wrong in this page that should not ({error.message}). What was saved is safe, and
-          entries being typed are kept in this browser.
+          Something went wrong in this page ({error.message}). What was saved is safe, and entries being typed
+          are kept in this browser.
         </p>
         <button type="button" className="button mr-2" onClick={() => this.setState({ error: null })}>
           Try again

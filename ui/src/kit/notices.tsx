@@ -1,4 +1,5 @@
-import { createContext, type ReactNode, useCallback, useContext, useEffect, useMemo, useState } from "react";
+import { useEffect } from "react";
+import { create } from "zustand";
 import { ApiError, type ProblemItem } from "../api/client";
 
 /** One sentence at the foot of the window: what happened and what to do. */
@@ -8,48 +9,25 @@ export interface Notice {
   wrong: boolean;
 }
 
-interface Notices {
-  say: (text: string) => void;
-  fail: (error: unknown) => void;
-  clear: () => void;
-}
+const useNotice = create<Notice | null>()(() => null);
 
-const NoticesContext = createContext<Notices | null>(null);
-/** Apart, so that who only says something is not drawn anew when something is said. */
-const NoticeContext = createContext<Notice | null>(null);
-
-export function NoticesProvider({ children }: { children: ReactNode }) {
-  const [notice, setNotice] = useState<Notice | null>(null);
-  const say = useCallback((text: string) => setNotice({ text, problems: [], wrong: false }), []);
-  const clear = useCallback(() => setNotice(null), []);
-  const fail = useCallback((error: unknown) => {
-    const text = error instanceof Error ? error.message : String(error);
-    setNotice({ text, problems: error instanceof ApiError ? error.problems : [], wrong: true });
-  }, []);
-  const notices = useMemo(() => ({ say, fail, clear }), [say, fail, clear]);
-  return (
-    <NoticesContext value={notices}>
-      <NoticeContext value={notice}>{children}</NoticeContext>
-    </NoticesContext>
-  );
-}
-
-export function useNotices(): Notices {
-  const notices = useContext(NoticesContext);
-  if (!notices) throw new Error("useNotices needs a NoticesProvider above it");
-  return notices;
+export const say = (text: string) => useNotice.setState({ text, problems: [], wrong: false }, true);
+export const clear = () => useNotice.setState(null, true);
+export function fail(error: unknown): void {
+  const text = error instanceof Error ? error.message : String(error);
+  useNotice.setState({ text, problems: error instanceof ApiError ? error.problems : [], wrong: true }, true);
 }
 
 const LONG_ENOUGH = 8000;
 
 export function NoticeBar() {
-  const { clear } = useNotices();
-  const notice = useContext(NoticeContext);
+  const notice = useNotice();
   useEffect(() => {
     if (!notice || notice.wrong) return;
     const timer = setTimeout(clear, LONG_ENOUGH);
     return () => clearTimeout(timer);
-  }, [notice, clear]);
+  }, [notice]);
+  useEffect(() => clear, []);
   return (
     <div aria-live="polite" className="pointer-events-none fixed inset-x-0 bottom-3 z-40 flex justify-center">
       {notice && (

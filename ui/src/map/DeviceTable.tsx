@@ -36,7 +36,7 @@ export function DeviceTable({ start, onDone }: { start: string; onDone: () => vo
       <Dialog.Title className="text-head font-semibold">Devices from a table</Dialog.Title>
       <p className="quiet mb-2">
         A line for each interface: device, interface, address, neighbour. A first line may name the columns,
-        in any order, kind among them. What is not said is worked out.
+        in any order, including kind. What is missing is worked out.
       </p>
       <textarea
         // biome-ignore lint/a11y/noAutofocus: it appears because it was asked for

@@ -3,17 +3,19 @@ import type { ReachChange, TestMarks } from "../api/client";
 import { useReachForeseen } from "../api/queries";
 import { useSettled } from "../state/useSettled";
 import { bareFlow, FAMILY_WORDS } from "../state/words";
-import { type Carried, useCarrying, useHover } from "../workbench/carrying";
+import { type Carried, useCarrying, useOver } from "../workbench/carrying";
 import { useForeseen, useHovered } from "../workbench/foreseen";
-import { useOpened } from "../workbench/opened";
-import { type Trial, useTrial } from "../workbench/trial";
+import { useOpened, useVerdicts } from "../workbench/opened";
+import { putDown } from "../workbench/picking";
+import type { Trial } from "../workbench/store";
+import { showTrial, useTrial } from "../workbench/trial";
 
 /** Milliseconds over one place before reach is asked for: places that are only passed are not worth it. */
 const RESTED = 80;
 
 /** The foot of the map: what dropping the carried list would do, or the trial that is on, by its name. */
 export function Foot() {
-  const { book } = useOpened();
+  const { book } = useVerdicts();
   const { trial } = useTrial();
   const { carried } = useCarrying();
   const { tests, error } = useForeseen();
@@ -27,7 +29,7 @@ export function Foot() {
         data-testid="tried"
         className="border-t border-ochre bg-ochrewash px-4 py-1.5 leading-[1.15rem]"
       >
-        <span className="font-semibold">Trial: {trial.list} as it is written, not saved.</span>{" "}
+        <span className="font-semibold">Trial: {trial.list} as typed, not saved.</span>{" "}
         {outcome(changes, error)}
       </p>
     );
@@ -43,8 +45,8 @@ interface ChangesProps {
 /** What putting the carried list down here would do. */
 function Placing({ carried, changes, error }: ChangesProps & { carried: Carried }) {
   const { id, network, at } = useOpened();
-  const { putDown, usual } = useCarrying();
-  const { over } = useHover();
+  const { usual } = useCarrying();
+  const over = useOver();
   const hovered = useHovered();
   // A list that is picked up will be hovered somewhere: what reach is like now is asked for at once.
   const rested = useSettled(hovered, RESTED);
@@ -66,7 +68,7 @@ function Placing({ carried, changes, error }: ChangesProps & { carried: Carried 
         <span>
           . {outcome(changes, error)}
           {reach && ` ${reachWords(reach)}`}
-          {unknown && ` What becomes of reach is not known: ${unknown.message}`}
+          {unknown && ` The effect on reach is not known: ${unknown.message}`}
         </span>
       )}
       <button type="button" className="ml-3 underline" onClick={putDown}>
@@ -78,7 +80,6 @@ function Placing({ carried, changes, error }: ChangesProps & { carried: Carried 
 
 /** A choice or repair that is tried: what it would do to the book, to be made or left. */
 function Offer({ trial, changes, error }: ChangesProps & { trial: Trial }) {
-  const { show } = useTrial();
   return (
     <div
       role="status"
@@ -91,7 +92,7 @@ function Offer({ trial, changes, error }: ChangesProps & { trial: Trial }) {
       <ActionButton action="choice.take" className="button button-strong">
         Make it
       </ActionButton>
-      <button type="button" className="button" title="v, Esc" onClick={() => show(null)}>
+      <button type="button" className="button" title="v, Esc" onClick={() => showTrial(null)}>
         Leave it
       </button>
     </div>
@@ -101,11 +102,11 @@ function Offer({ trial, changes, error }: ChangesProps & { trial: Trial }) {
 /** What would come of it, as far as it is known. */
 const outcome = (changes: string[] | null, error: Error | null) => {
   if (error) return `It cannot be tried: ${error.message}`;
-  return changes ? changeWords(changes) : "Looking at the book…";
+  return changes ? changeWords(changes) : "Checking the test flows…";
 };
 
 const changeWords = (changes: string[]) =>
-  changes.length === 0 ? "No verdict of the book would change." : `Would change: ${changes.join("; ")}.`;
+  changes.length === 0 ? "No test flow would change." : `Would change: ${changes.join("; ")}.`;
 
 /** How many cells of the reach matrix would change, and which way. */
 function reachWords(reach: ReachChange): string {

@@ -1,7 +1,7 @@
 import { pointKey } from "../state/points";
 import { useCarrying } from "../workbench/carrying";
-import { useLens } from "../workbench/lens";
-import { useOpened } from "../workbench/opened";
+import { usePoints } from "../workbench/opened";
+import { share, useShared } from "../workbench/store";
 import type { Scene } from "./geometry";
 import { contains, diamond } from "./plane";
 import { padCentre } from "./Targets";
@@ -11,17 +11,18 @@ const RADIUS = 7;
 
 /** The places that advice speaks of: a full diamond where a list is enough, an open one where it is not. */
 export function Lens({ scene, view }: { scene: Scene; view: Viewed }) {
-  const { places } = useOpened();
+  const { places } = usePoints();
   const { carried } = useCarrying();
-  const lens = useLens();
-  if (carried || lens.choices.length === 0) return null;
-  const best = new Map<string, (typeof lens.choices)[number]>();
-  for (const choice of lens.choices) {
+  const choices = useShared((shared) => shared.choices);
+  const looked = useShared((shared) => shared.choice);
+  if (carried || choices.length === 0) return null;
+  const best = new Map<string, (typeof choices)[number]>();
+  for (const choice of choices) {
     if (choice.points.length > 1) continue;
     const [point] = choice.points;
     if (point && !best.has(pointKey(point))) best.set(pointKey(point), choice);
   }
-  const together = new Set(lens.shown?.points.map(pointKey));
+  const together = new Set(looked?.points.map(pointKey));
   const points = places?.points.filter((point) => best.has(pointKey(point)) || together.has(pointKey(point)));
   return (
     <g aria-label="Where it could go">
@@ -39,14 +40,14 @@ export function Lens({ scene, view }: { scene: Scene; view: Viewed }) {
             tabIndex={-1}
             aria-label={choice?.text ?? point.words}
             className="cursor-pointer"
-            onClick={() => choice && lens.show(choice)}
+            onClick={() => choice && share({ choice })}
             onKeyDown={() => undefined}
           >
             <title>{choice?.text ?? point.words}</title>
             <path
               d={diamond(x, y, RADIUS)}
               strokeWidth={shown ? 2.6 : 1.5}
-              className={`${choice?.holds || (shown && lens.shown?.holds) ? "fill-tide" : "fill-plate"} ${shown ? "stroke-ink" : choice?.holds ? "stroke-tide" : "stroke-ochre"}`}
+              className={`${choice?.holds || (shown && looked?.holds) ? "fill-tide" : "fill-plate"} ${shown ? "stroke-ink" : choice?.holds ? "stroke-tide" : "stroke-ochre"}`}
             />
           </g>
         );

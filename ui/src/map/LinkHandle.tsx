@@ -1,5 +1,5 @@
 import { type PointerEvent as ReactPointerEvent, type RefObject, useState } from "react";
-import { useNotices } from "../kit/notices";
+import { say } from "../kit/notices";
 import { useOpened } from "../workbench/opened";
 import type { Point } from "./plane";
 import type { Plate } from "./plates";
@@ -12,7 +12,6 @@ interface Props {
 /** A grip on the chosen plate: drawn to another plate it becomes a link. By keyboard the inspector does that. */
 export function LinkHandle({ plate, scale }: Props) {
   const { network, make } = useOpened();
-  const notices = useNotices();
   const [end, setEnd] = useState<Point | null>(null);
   const grip = { x: plate.centre.x + plate.width / 2 + 2, y: plate.centre.y - plate.height / 2 - 2 };
 
@@ -32,7 +31,7 @@ export function LinkHandle({ plate, scale }: Props) {
       const other = network.draft.devices.find((each) => each.name === hit?.dataset.plate);
       if (other && other.name !== plate.device.name)
         make({ do: "link", one: plate.device.name, other: other.name });
-      else if (!other) notices.say(`Draw it to another device to link ${plate.device.name} with it.`);
+      else if (!other) say(`Draw it to another device to link ${plate.device.name} with it.`);
     };
     window.addEventListener("pointermove", onMove);
     window.addEventListener("pointerup", onUp);

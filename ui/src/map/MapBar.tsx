@@ -32,16 +32,16 @@ export function MapBar({ adding, onAdding, wording, way, onWay, focused, chosen,
           type="button"
           className="button aria-pressed:border-ink aria-pressed:font-semibold"
           aria-pressed={way}
-          title="Only the devices of its way, in order"
+          title="Only the devices on its path, in order"
           onClick={onWay}
         >
-          Its way only
+          Its path only
         </button>
       )}
-      <button type="button" className="button" aria-label="Closer" onClick={() => onZoom(1.3)}>
+      <button type="button" className="button" aria-label="Zoom in" onClick={() => onZoom(1.3)}>
         +
       </button>
-      <button type="button" className="button" aria-label="Further away" onClick={() => onZoom(1 / 1.3)}>
+      <button type="button" className="button" aria-label="Zoom out" onClick={() => onZoom(1 / 1.3)}>
         −
       </button>
       <ActionButton

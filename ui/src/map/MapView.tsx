@@ -1,14 +1,15 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Failed } from "../kit/Failed";
-import { useNotices } from "../kit/notices";
+import { fail, say } from "../kit/notices";
 import { rem } from "../kit/Split";
 import { Stage } from "../kit/Stage";
 import { useFocusTaker } from "../state/focus";
 import { chosenOf, go, useLocation } from "../state/location";
 import { pictureOf, savePng, saveSvg } from "../state/picture";
-import { useCarrying, useHover } from "../workbench/carrying";
+import { useCarrying, useOver } from "../workbench/carrying";
 import { useHandler } from "../workbench/handlers";
-import { useOpened } from "../workbench/opened";
+import { useOpened, usePoints } from "../workbench/opened";
+import { useShared } from "../workbench/store";
 import { useTracing } from "../workbench/tracing";
 import { neighbourhood, tidied, tidiedAbout } from "./arranging";
 import { Foot } from "./Foot";
@@ -36,7 +37,8 @@ import { ribbonsOf } from "./ways";
 
 /** The map: what is connected to what, which lists stand where, and the way of the chosen flow. */
 export function MapView() {
-  const { network, reads } = useOpened();
+  const { network } = useOpened();
+  const { read } = usePoints();
   const { carried } = useCarrying();
   const location = useLocation();
   const layout = usePositions(network.draft);
@@ -127,7 +129,7 @@ export function MapView() {
           <InterfaceNote of={pointed} />
         </div>
       )}
-      <Failed of={reads.places} className="px-4 py-1.5" />
+      <Failed of={read} className="px-4 py-1.5" />
       <Foot />
       {carried && <Ghost name={carried.list.name} />}
     </section>
@@ -146,7 +148,8 @@ interface DrawingProps {
 /** What lies on the map, from its links upwards; of a large network from afar its sites. */
 function Drawing({ drawn, viewport, tags, focus, onPoint, onDrag }: DrawingProps) {
   const { network } = useOpened();
-  const { shown: traced, hop } = useTracing();
+  const { shown: traced } = useTracing();
+  const hop = useShared((shared) => shared.hop);
   const { carried } = useCarrying();
   const { scene, own } = drawn;
   const { view, scale } = viewport;
@@ -189,9 +192,9 @@ function LayingOut({ of }: { of: ReturnType<typeof usePositions>["laidOut"] }) {
   if (count === 0) return null;
   return (
     <div className="absolute inset-x-0 top-1/3 flex flex-col items-center gap-1 px-4">
-      {of.isFetching && <Stage words={`${count} devices are being laid out`} done={of.done} />}
+      {of.isFetching && <Stage words={`${count} devices: laying out the map`} done={of.done} />}
       <Failed of={of} again="Lay it out again" />
-      <p className="quiet">The book and the lists can be used meanwhile.</p>
+      <p className="quiet">You can use the book and the lists meanwhile.</p>
     </div>
   );
 }
@@ -203,7 +206,7 @@ function useRevealing(
   chosen: string | null,
   reveal: ReturnType<typeof useViewport>["reveal"],
 ) {
-  const { over } = useHover();
+  const over = useOver();
   const latest = useRef(scene);
   useEffect(() => {
     latest.current = scene;
@@ -234,7 +237,6 @@ function useMapFocus(carrying: boolean) {
 
 /** The ways to save the map as it is seen, with their actions. */
 function usePictures(of: React.RefObject<SVGSVGElement | null>) {
-  const { fail } = useNotices();
   const svg = () => of.current && saveSvg(pictureOf(of.current), "map");
   const png = () => of.current && savePng(pictureOf(of.current), "map").catch(fail);
   useHandler("map.svg", svg);
@@ -245,10 +247,9 @@ function usePictures(of: React.RefObject<SVGSVGElement | null>) {
 /** Lay out the map anew: all of it, or a device and its neighbours about where that stands. */
 function useLayingOut(scene: Scene) {
   const { network, make } = useOpened();
-  const { fail, say } = useNotices();
   return (device: string | null) => {
     if (network.draft.devices.length > LARGE)
-      say(`${network.draft.devices.length} devices are being laid out.`);
+      say(`${network.draft.devices.length} devices: laying out the map.`);
     return layOut(network.draft, () => undefined)
       .then((found) =>
         make(device === null ? tidied(found) : tidiedAbout(network.draft, scene, device, found)),

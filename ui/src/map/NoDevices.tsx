@@ -16,7 +16,7 @@ export function NoDevices({ onLine }: { onLine: (line: string) => void }) {
   const { make } = useOpened();
   return (
     <div className="absolute inset-x-0 top-1/4 mx-auto max-w-[460px] px-4">
-      <p className="mb-2">This network has no devices yet. The first lines, to be written with +:</p>
+      <p className="mb-2">This network has no devices yet. Press + and type, for example:</p>
       <ul className="font-mono text-code">
         {FIRST_LINES.map((line) => (
           <li key={line}>

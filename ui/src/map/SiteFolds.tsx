@@ -1,6 +1,6 @@
 import { useMemo } from "react";
 import { rem } from "../kit/Split";
-import { useOpened } from "../workbench/opened";
+import { useOpened, useVerdicts } from "../workbench/opened";
 import type { Scene } from "./geometry";
 import type { Point } from "./plane";
 import { makeRoom } from "./room";
@@ -15,7 +15,8 @@ interface Props {
 
 /** From afar: sites instead of devices, each with its lists and surprises counted. */
 export function SiteFolds({ scene, unit, onOpen }: Props) {
-  const { network, book } = useOpened();
+  const { network } = useOpened();
+  const { book } = useVerdicts();
   const { sites, links } = useMemo(
     () => sitesOf(network.draft, scene, book?.tests ?? []),
     [network.draft, scene, book],

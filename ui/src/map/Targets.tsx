@@ -1,7 +1,8 @@
 import { useMemo } from "react";
 import type { PointReport } from "../api/client";
 import { pointKey } from "../state/points";
-import { takenAs, useCarrying, useHover } from "../workbench/carrying";
+import { takenAs, useCarrying, useOver } from "../workbench/carrying";
+import { hover } from "../workbench/picking";
 import type { Scene } from "./geometry";
 import { contains, lengthOf, type Point } from "./plane";
 import { LINE_HEIGHT } from "./plates";
@@ -15,7 +16,7 @@ const HEIGHT = 16;
 /** The places that could take the list being carried. */
 export function Targets({ scene, view }: { scene: Scene; view: Viewed }) {
   const { carried, usual, drop } = useCarrying();
-  const { over, hover } = useHover();
+  const over = useOver();
   const centres = useMemo(() => padCentres(scene, carried?.targets ?? []), [scene, carried?.targets]);
   if (!carried) return null;
   return (

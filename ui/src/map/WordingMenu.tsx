@@ -30,7 +30,7 @@ export function WordingMenu({ wording, onChange }: { wording: Wording; onChange:
   return (
     <Menu
       className="button"
-      label={`Interfaces say: ${now.toLowerCase()}`}
+      label={`Interfaces show: ${now.toLowerCase()}`}
       items={CHOICES.map(([value, words]) => [words, () => onChange(value)])}
     >
       {now} ▾

@@ -3,8 +3,8 @@ import type { Placement } from "../api/client";
 import { chosenOf, useLocation } from "../state/location";
 import { pointKey } from "../state/points";
 import { useForeseen } from "../workbench/foreseen";
-import { useLens } from "../workbench/lens";
 import { useOpened } from "../workbench/opened";
+import { useShared } from "../workbench/store";
 import { useTracing } from "../workbench/tracing";
 import { useTrial } from "../workbench/trial";
 import { devicesOf, joinedBy } from "./wayScene";
@@ -16,7 +16,7 @@ export function useLooked(): string {
   const { trial } = useTrial();
   const { placements } = useForeseen();
   const { chosen } = useLocation();
-  const { shown: choice } = useLens();
+  const choice = useShared((shared) => shared.choice);
   return useMemo(() => {
     if (trace) return asText(devicesOf(trace));
     const spoken = new Set(chosenOf({ chosen }, "devices")?.split(","));

@@ -2,7 +2,7 @@ import { useMemo, useState } from "react";
 import { rem } from "../kit/Split";
 import { chosenOf, useLocation } from "../state/location";
 import { useCarrying } from "../workbench/carrying";
-import { useOpened } from "../workbench/opened";
+import { useOpened, usePoints } from "../workbench/opened";
 import { boundsOf, buildScene, type Scene } from "./geometry";
 import { around, type Point } from "./plane";
 import type { Hung } from "./ports";
@@ -34,7 +34,8 @@ interface Laid {
  * what is fitted into the window.
  */
 export function useScene({ positions, put, held, hung, wording, size }: Laid) {
-  const { network, places } = useOpened();
+  const { network } = useOpened();
+  const { places } = usePoints();
   const { carried } = useCarrying();
   const shown = useShownNetwork();
   const chosen = chosenOf(useLocation(), "device");

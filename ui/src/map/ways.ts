@@ -1,4 +1,4 @@
-import type { ExchangeReport, HopReport, LegReport } from "../api/client";
+import type { ExchangeReport, HopReport, PacketReport } from "../api/client";
 import { laneAt, type Scene } from "./geometry";
 import { lengthOf, onPath, type Point, pathLength } from "./plane";
 import { LANE } from "./ports";
@@ -32,7 +32,7 @@ const DENIED = new Set(["denied", "frame denied", "neighbour discovery stopped"]
 function ribbonOf(
   scene: Scene,
   exchange: ExchangeReport,
-  leg: LegReport,
+  leg: PacketReport,
   way: "out" | "home",
 ): Ribbon | null {
   const decided = exchange.decided_on === way && exchange.verdict !== "passes";
@@ -73,7 +73,7 @@ function ribbonOf(
 }
 
 /** Whether a place is the interface or switch port by which a packet came in last. */
-function enteredLast(leg: LegReport, place: { device: string; at?: string | null }): boolean {
+function enteredLast(leg: PacketReport, place: { device: string; at?: string | null }): boolean {
   const last = leg.hops.at(-1);
   const crossed = last?.links.at(-1)?.[1];
   return crossed === `${place.device}:${place.at}` || last?.ingress === place.at;

@@ -4,7 +4,7 @@ import type { ChangedList, ChangedPackets, ChangedPlace } from "../api/client";
 
 /** What a list decides otherwise: by itself, and of what really comes to where it stands. */
 export function ListPackets({ of: { changed, places, left } }: { of: ChangedList }) {
-  if (left) return <p className="quiet">What it changes is not told: {left}.</p>;
+  if (left) return <p className="quiet">What it changes is not known: {left}.</p>;
   if (changed.length === 0) return <p>Every packet is decided as before.</p>;
   return (
     <>
@@ -33,8 +33,8 @@ export function PlacePackets({ of: { where, changed, left }, all }: PlaceProps) 
         {left
           ? `Of what comes ${where}: ${left}.`
           : changed.length > 0
-            ? `Of what devices and hosts send each other, ${where}:`
-            : `Nothing of it comes ${where}: no device or host sends such packets there.`}
+            ? `Among packets that devices and hosts send each other, ${where}:`
+            : `None of it arrives ${where}: no device or host sends such packets there.`}
       </p>
       {!(left && all) && <Sentences of={changed} />}
     </div>

@@ -1,14 +1,12 @@
-import { useEffect, useMemo, useState } from "react";
-import { ActionButton } from "../actions/ActionButton";
-import type { Intent, PolicyPlan } from "../api/client";
+import { useState } from "react";
+import type { PolicyPlan } from "../api/client";
 import { useAllHolding } from "../api/computed";
 import { Failed } from "../kit/Failed";
 import { Stage } from "../kit/Stage";
 import { go } from "../state/location";
 import { counted } from "../state/words";
-import { useHandler } from "../workbench/handlers";
 import { useOpened } from "../workbench/opened";
-import { useTrial } from "../workbench/trial";
+import { AttemptButtons, useAttempt } from "./Attempt";
 
 /** Lists that make all requirements hold at once: two or three ways, to be tried and taken. */
 export function MakeAllHold() {
@@ -21,7 +19,7 @@ export function MakeAllHold() {
       <h2 className="mb-2 font-semibold">Make all hold</h2>
       <Failed of={found} className="" />
       {!data && !found.error && (
-        <Stage words="Places are chosen, and every requirement is proved" done={found.done} />
+        <Stage words="Choosing places, and proving every requirement" done={found.done} />
       )}
       {data && <p>{data.text}</p>}
       {data && data.at_odds.length > 0 && (
@@ -63,22 +61,8 @@ interface PlanProps {
 }
 
 function PlanItem({ plan, open, onOpen }: PlanProps) {
-  const { make } = useOpened();
-  const { trial, show } = useTrial();
-  const label = "make all requirements hold";
-  const intent = useMemo<Intent>(() => ({ do: "changes", label, made: plan.changes }), [plan.changes]);
-  const trying = trial?.intent === intent;
-  const list = plan.lists[0]?.name ?? "";
-  useEffect(() => {
-    if (trying && !open) show(null);
-  }, [trying, open, show]);
-  const attempt = () => show(trying ? null : { list, label, intent, kind: "tried" });
-  const take = async () => {
-    show(null);
-    if (await make(intent)) go({ chosen: null });
-  };
-  useHandler("choice.try", open ? attempt : null);
-  useHandler("choice.take", open ? take : null);
+  const of = { list: plan.lists[0]?.name ?? "", label: "make all requirements hold", changes: plan.changes };
+  const trying = useAttempt(of, open, () => go({ chosen: null }));
   const [first = "", ...rest] = plan.aims;
   const title = [`${first[0]?.toUpperCase()}${first.slice(1)}`, ...rest].join(", ");
   return (
@@ -93,14 +77,7 @@ function PlanItem({ plan, open, onOpen }: PlanProps) {
         <>
           <Harm of={plan} />
           <PlannedLists of={plan} />
-          <div className="mt-1.5 flex gap-2">
-            <ActionButton action="choice.try" pressed={trying}>
-              {trying ? "Stop trying" : "Try it"}
-            </ActionButton>
-            <ActionButton action="choice.take" className="button button-strong">
-              Take it
-            </ActionButton>
-          </div>
+          <AttemptButtons trying={trying} />
         </>
       )}
     </li>
@@ -130,11 +107,11 @@ function PlannedLists({ of: { lists } }: { of: PolicyPlan }) {
 function Harm({ of: { broken, locked, cut, hosts } }: { of: PolicyPlan }) {
   const said = [
     ...broken.map((flow) => `${flow} would fail`),
-    ...locked.map((device) => `nobody who is drawn could log in to ${device}`),
-    ...hosts.map((host) => `a filter of ${host} itself is needed`),
-    ...cut.map((pair) => `${pair} would be no routing neighbours`),
+    ...locked.map((device) => `nobody on the map could log in to ${device}`),
+    ...hosts.map((host) => `${host} would need a filter of its own`),
+    ...cut.map((pair) => `${pair} would no longer be routing neighbours`),
   ];
-  if (said.length === 0) return <p className="quiet text-fine">No test flow that holds would fail.</p>;
+  if (said.length === 0) return <p className="quiet text-fine">No test flow would break.</p>;
   return (
     <ul className="text-clay">
       {said.map((each) => (

@@ -155,8 +155,8 @@ function Details({ report }: { report: ProofReport }) {
       <Boxes title="Devices themselves" boxes={report.remaining} />
       {report.remaining.length > 0 && (
         <p className="quiet text-fine">
-          A router’s own packets meet no list where hosts enter it. To speak of them too, write +devices
-          behind the side.
+          A router’s own packets meet no list where hosts enter it. To include them, write +devices after that
+          side.
         </p>
       )}
       <p className="quiet mt-2 text-fine">{report.covered}</p>

@@ -7,7 +7,7 @@ import { agreeing, useLastRehearsal } from "../api/rehearsal";
 import { NotationField } from "../editor/NotationField";
 import { REQUIREMENT } from "../editor/notation";
 import { Failed } from "../kit/Failed";
-import { useNotices } from "../kit/notices";
+import { fail } from "../kit/notices";
 import { AnswerMark } from "../marks/AnswerMark";
 import { TriedMark } from "../marks/TriedMark";
 import { requirementLike } from "../state/examples";
@@ -124,7 +124,7 @@ function FirstRequirements() {
   };
   return (
     <div className="px-4 pb-1">
-      <p className="quiet text-fine">Nothing is required yet. Write it below, or take one:</p>
+      <p className="quiet text-fine">No requirements yet. Write one below, or take one of these:</p>
       {offered.map((statement) => (
         <button
           key={statement}
@@ -140,13 +140,12 @@ function FirstRequirements() {
 }
 
 function NewRequirement() {
-  const notices = useNotices();
   const { id, network, make } = useOpened();
   const [text, setText] = useState("");
   const [problem, setProblem] = useState<string | null>(null);
   const submit = async () => {
     if (!text.trim()) return;
-    const read = await readRequirement(id, text).catch(notices.fail);
+    const read = await readRequirement(id, text).catch(fail);
     if (!read) return;
     if (!read.formatted) {
       setProblem(read.problems[0]?.message ?? null);

@@ -1,15 +1,15 @@
 import { Fragment, useEffect, useMemo, useRef, useState } from "react";
 import { ActionButton } from "../actions/ActionButton";
-import type { Choice, Intent } from "../api/client";
+import type { Choice } from "../api/client";
 import { useAdvice } from "../api/computed";
 import { Failed } from "../kit/Failed";
 import { go } from "../state/location";
 import { pointKey } from "../state/points";
 import { FAMILY_WORDS } from "../state/words";
 import { useHandler } from "../workbench/handlers";
-import { useLens } from "../workbench/lens";
 import { useOpened } from "../workbench/opened";
-import { useTrial } from "../workbench/trial";
+import { share, useShared } from "../workbench/store";
+import { AttemptButtons, useAttempt } from "./Attempt";
 
 const FIRST = 6;
 const KINDS: [string, Choice["kind"] | null][] = [
@@ -21,12 +21,10 @@ const KINDS: [string, Choice["kind"] | null][] = [
 /** Where should it go? Every place that was tried, as a list here and as a lens over the map. */
 export function WhereItGoes({ text }: { text: string }) {
   const { id, network, at } = useOpened();
-  const lens = useLens();
   const [asked, setAsked] = useState(false);
   const [all, setAll] = useState(false);
   const [kind, setKind] = useState<Choice["kind"] | null>(null);
   const advice = useAdvice(id, network.version, at, text, asked);
-  const { open, show } = lens;
   const found = advice.data ?? advice.early;
   const choices = useMemo(
     () => (asked ? found?.choices.filter((choice) => kind === null || choice.kind === kind) : undefined),
@@ -36,20 +34,14 @@ export function WhereItGoes({ text }: { text: string }) {
   // What was looked at while the others were tried stays looked at.
   const looked = useRef<string | null>(null);
   useEffect(() => {
-    looked.current = lens.shown && nameOf(lens.shown);
+    const { choice } = useShared.getState();
+    looked.current = choice && nameOf(choice);
   });
   useEffect(() => {
-    open(choices ?? []);
     const same = choices?.find((choice) => nameOf(choice) === looked.current);
-    show(same ?? (whole ? choices?.[0] : null) ?? null);
-  }, [choices, whole, open, show]);
-  useEffect(
-    () => () => {
-      open([]);
-      show(null);
-    },
-    [open, show],
-  );
+    share({ choices: choices ?? [], choice: same ?? (whole ? choices?.[0] : null) ?? null });
+  }, [choices, whole]);
+  useEffect(() => () => share({ choices: [], choice: null }), []);
 
   useHandler("advice.ask", asked ? null : () => setAsked(true));
   if (!asked)
@@ -130,35 +122,19 @@ const SAYS: Record<Choice["measure"], string> = {
 };
 
 function ChoiceItem({ choice }: { choice: Choice }) {
-  const { make } = useOpened();
-  const lens = useLens();
-  const { trial, show } = useTrial();
-  const chosen = lens.shown === choice;
-  const label = `${DOES[choice.measure]} ${choice.list}`;
-  const intent = useMemo<Intent>(
-    () => ({ do: "changes", label, made: choice.changes }),
-    [label, choice.changes],
-  );
-  const trying = trial?.intent === intent;
-  const attempt = () => show(trying ? null : { list: choice.list, label, intent, kind: "tried" });
-  useEffect(() => {
-    if (trying && !chosen) show(null);
-  }, [trying, chosen, show]);
-  const take = async () => {
-    show(null);
+  const chosen = useShared((shared) => shared.choice === choice);
+  const of = { list: choice.list, label: `${DOES[choice.measure]} ${choice.list}`, changes: choice.changes };
+  const trying = useAttempt(of, chosen, () => {
     const [point] = choice.points;
-    if ((await make(intent)) && point && choice.points.length === 1)
-      go({ chosen: `point:${pointKey(point)}` });
-  };
-  useHandler("choice.try", chosen ? attempt : null);
-  useHandler("choice.take", chosen ? take : null);
+    if (point && choice.points.length === 1) go({ chosen: `point:${pointKey(point)}` });
+  });
   return (
     <li className={`border-b border-rule py-1.5 ${chosen ? "bg-plate" : ""}`}>
       <button
         type="button"
         aria-expanded={chosen}
         className="w-full text-left"
-        onClick={() => lens.show(chosen ? null : choice)}
+        onClick={() => share({ choice: chosen ? null : choice })}
       >
         <span className={choice.holds ? "font-semibold text-tide" : "text-ochre"} aria-hidden="true">
           {choice.holds ? "◆ " : "◇ "}
@@ -182,14 +158,7 @@ function ChoiceItem({ choice }: { choice: Choice }) {
               ))}
             </ul>
           )}
-          <div className="mt-1.5 flex gap-2">
-            <ActionButton action="choice.try" pressed={trying}>
-              {trying ? "Stop trying" : "Try it"}
-            </ActionButton>
-            <ActionButton action="choice.take" className="button button-strong">
-              Take it
-            </ActionButton>
-          </div>
+          <AttemptButtons trying={trying} />
         </div>
       )}
     </li>

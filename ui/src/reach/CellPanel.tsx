@@ -93,7 +93,7 @@ function Conversations({ question, intent, source, destination }: CellOf) {
     const [made] = (await make({ do: "new-tests", flows, group: "Reach" })) ?? [];
     if (made) goToTest(made.key);
   };
-  if (source === destination) return <p className="quiet">A device does not ask itself.</p>;
+  if (source === destination) return <p className="quiet">A device does not connect to itself.</p>;
   if (found.error) return <Failed of={found} className="" />;
   if (!found.data) return <p className="quiet">Looking…</p>;
   if (found.data.length === 0) return <p className="quiet">{destination} is asked for nothing.</p>;
@@ -113,13 +113,11 @@ function Conversations({ question, intent, source, destination }: CellOf) {
             className="mt-0.5 underline decoration-rule underline-offset-2"
             onClick={() => write(marks)}
           >
-            Make it a test and trace it
+            Trace it as a test flow
           </button>
         </li>
       ))}
-      <li className="quiet border-t border-rule pt-2 text-fine">
-        The marks: with no lists, as running, on the draft.
-      </li>
+      <li className="quiet border-t border-rule pt-2 text-fine">Marks: no lists, running, draft.</li>
     </ul>
   );
 }

@@ -1,4 +1,4 @@
-import { useNotices } from "../kit/notices";
+import { fail, say } from "../kit/notices";
 import { saveAs, savePng, saveSvg } from "../state/picture";
 import { useHandler } from "../workbench/handlers";
 import type { Folded, Line } from "./fold";
@@ -7,7 +7,6 @@ import { tableOf } from "./table";
 
 /** The ways to save a matrix as it is folded, with their actions. */
 export function useSavedMatrix(lines: Line[], cells: Folded) {
-  const { say, fail } = useNotices();
   const drawn = () => {
     if (lines.length <= MOST_LINES) return matrixPicture(lines, cells);
     say(`A picture holds ${MOST_LINES} lines, and there are ${lines.length}: fold groups, or take CSV.`);

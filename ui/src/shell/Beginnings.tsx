@@ -40,14 +40,14 @@ export function Beginnings({ networks, attempt, onOpen }: Props) {
       <Beginning
         title="A walk of six steps"
         words="The demo, in the real workbench: a blocked flow, its cause, its repair. Leave at any time."
-        label={walking && walking.step > 0 ? `Go on at step ${walking.step + 1}` : "Begin the walk"}
+        label={walking && walking.step > 0 ? `Continue at step ${walking.step + 1}` : "Begin the walk"}
         onBegin={begin}
       />
       <Beginning
         title="After the storm"
         words={
           searched
-            ? `An exercise: ${searched.found} of ${searched.of} faults found and mended.`
+            ? `An exercise: ${searched.found} of ${searched.of} faults found and fixed.`
             : "An exercise: the same network with faults planted in it. How many do you find?"
         }
         label={searching ? "Go on searching" : "After the storm: find the faults"}

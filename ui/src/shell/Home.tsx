@@ -59,7 +59,7 @@ export function Home() {
         <h2 className="mb-1 font-semibold">Networks</h2>
         {undo && <UndoLine undo={undo} onDone={() => setUndo(null)} onFail={setError} />}
         {networks.data?.length === 0 && (
-          <p className="quiet mb-4">None yet. Begin the walk, bring in a file, or make one of your own.</p>
+          <p className="quiet mb-4">None yet. Start the walk, bring in a file, or make one of your own.</p>
         )}
         <ul className="mb-6 border-t border-rule">
           {networks.data?.map((network) => (

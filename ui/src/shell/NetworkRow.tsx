@@ -48,8 +48,8 @@ export function NetworkRow({ network, onOpen, onUndo, onFail }: NetworkRowProps)
       const before = network.name;
       const after = await call(to, version);
       return {
-        words: `${before} is called ${to} now.`,
-        label: "Call it as before",
+        words: `${before} is now called ${to}.`,
+        label: "Undo the rename",
         act: () => call(before, after.version),
       };
     });

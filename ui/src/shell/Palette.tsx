@@ -87,7 +87,7 @@ function Finder({ onClose }: Omit<PaletteProps, "open">) {
             <span className="quiet ml-auto max-w-[45%] truncate text-fine">{target.detail}</span>
           </div>
         ))}
-        {shown.length === 0 && <p className="quiet px-4 py-2">Nothing is called that.</p>}
+        {shown.length === 0 && <p className="quiet px-4 py-2">Nothing has that name.</p>}
       </div>
     </>
   );

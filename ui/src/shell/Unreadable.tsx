@@ -18,11 +18,11 @@ export function Unreadable({ id }: { id: string }) {
   return (
     <>
       <button type="button" className="button ml-2" onClick={() => download(`/api/networks/${id}/kept`)}>
-        Take out what is kept
+        Take out the stored file
       </button>
       {!made && (
         <button type="button" className="button ml-2" onClick={() => void mend()}>
-          Make a network of what reads
+          Make a network from what can be read
         </button>
       )}
       {error && (
@@ -33,7 +33,7 @@ export function Unreadable({ id }: { id: string }) {
       {made && (
         <section className="mt-6 max-w-[70ch]" aria-label="What was left out">
           <p role="status">
-            A network was made of what reads. The one that does not stays as it is.{" "}
+            A network was made from what can be read. The damaged one stays as it is.{" "}
             <button type="button" className="underline" onClick={() => go({ network: made.id, view: "map" })}>
               Open it
             </button>

@@ -8,7 +8,7 @@ import { useNetwork } from "../api/queries";
 import { BringIn } from "../bring/BringIn";
 import { TakeOut } from "../bring/TakeOut";
 import { Failed } from "../kit/Failed";
-import { NoticeBar, NoticesProvider } from "../kit/notices";
+import { NoticeBar } from "../kit/notices";
 import { Stage } from "../kit/Stage";
 import { Strip } from "../start/Strip";
 import { go, useLocation, type View } from "../state/location";
@@ -41,11 +41,9 @@ export function Workbench({ id }: { id: string }) {
   if (network.data) {
     return (
       <Tooltip.Provider delayDuration={300}>
-        <NoticesProvider>
-          <Providers id={id} network={network.data}>
-            <Screen network={network.data} />
-          </Providers>
-        </NoticesProvider>
+        <Providers id={id} network={network.data}>
+          <Screen network={network.data} />
+        </Providers>
       </Tooltip.Provider>
     );
   }
@@ -60,7 +58,7 @@ export function Workbench({ id }: { id: string }) {
           {network.error instanceof ApiError && network.error.status === 409 && <Unreadable id={id} />}
         </>
       ) : (
-        <Stage words="Opening the network: its lists are read" done={network.done} />
+        <Stage words="Opening the network: reading its lists" done={network.done} />
       )}
     </main>
   );

@@ -3,7 +3,7 @@ import { useFaults } from "../api/reading";
 import { Failed } from "../kit/Failed";
 import { keepExercise, keepWalk, readExercise, readWalk } from "../state/kept";
 import { go, goToTest, useLocation } from "../state/location";
-import { useOpened } from "../workbench/opened";
+import { useOpened, useVerdicts } from "../workbench/opened";
 import { useTrial } from "../workbench/trial";
 import { STEPS } from "./steps";
 
@@ -28,7 +28,8 @@ export function Strip() {
 }
 
 function WalkStrip({ step, onStep }: { step: number; onStep: (step: number | null) => void }) {
-  const { book, trying, network } = useOpened();
+  const { network } = useOpened();
+  const { book, trying } = useVerdicts();
   const { viewing } = useTrial();
   const location = useLocation();
   const current = STEPS[step];
@@ -37,8 +38,8 @@ function WalkStrip({ step, onStep }: { step: number; onStep: (step: number | nul
     return (
       <Bar label="Walk">
         <p className="min-w-0 flex-1">
-          <strong>That was the walk.</strong> You saw a block, its cause, its repair and what it does
-          elsewhere, and kept a way back. A network of your own begins on the start page.
+          <strong>That was the walk.</strong> You saw a block, its cause, its repair and its side effects, and
+          you kept a way back. Start a network of your own on the start page.
         </p>
         <button type="button" className="button" onClick={() => onStep(null)}>
           Close
@@ -74,7 +75,8 @@ function WalkStrip({ step, onStep }: { step: number; onStep: (step: number | nul
 }
 
 function ExerciseStrip() {
-  const { id, book, trying } = useOpened();
+  const { id } = useOpened();
+  const { book, trying } = useVerdicts();
   const read = useFaults();
   const faults = read.data;
   const [hinted, setHinted] = useState(false);
@@ -95,8 +97,8 @@ function ExerciseStrip() {
         {found === null
           ? !read.error && "the book is being tried…"
           : open.length === 0
-            ? `all ${faults?.length} faults are found and mended. Well done.`
-            : `${found} of ${faults?.length} faults found and mended. Each makes a flow of the book surprise; some hide behind others.`}
+            ? `all ${faults?.length} faults found and fixed. Well done.`
+            : `${found} of ${faults?.length} faults found and fixed. Each makes a test flow fail; some hide behind others.`}
         {hinted && open.length > 0 && (
           <>
             {" "}

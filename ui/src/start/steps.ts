@@ -1,10 +1,10 @@
 import type { Location } from "../state/location";
 import { configuration } from "../state/points";
-import type { Opened } from "../workbench/opened";
+import type { Opened, Verdicts } from "../workbench/opened";
 import type { Viewing } from "../workbench/trial";
 
 /** What a step looks at to see whether it was done. */
-export interface Seen extends Pick<Opened, "book" | "trying" | "network"> {
+export interface Seen extends Pick<Opened, "network">, Pick<Verdicts, "book" | "trying"> {
   location: Location;
   viewing: Viewing;
 }
@@ -25,7 +25,7 @@ export const STEPS: Step[] = [
   {
     title: "A flow that should pass",
     words:
-      "In the book on the left, choose “ringing-desk → camhub web”. It is expected to pass, and its marks under running and draft say that it is blocked.",
+      "In the book on the left, choose “ringing-desk → camhub web”. It should pass, but its marks show that it is blocked, in the running configuration and in the draft.",
     done: ({ location }) => location.test === FLOW,
   },
   {
@@ -37,28 +37,28 @@ export const STEPS: Step[] = [
   {
     title: "Which one, and where?",
     words:
-      "Press d, and look at the trace: hide-gw drops the answer on its way home, entering by eth1. Choose the list hides-in: on the map, or in the evidence beside the trace.",
+      "Press d and look at the trace: hide-gw drops the reply as it enters eth1. Choose the list hides-in, on the map or in the evidence beside the trace.",
     done: ({ location }) => /^(list:hides-in|point:hide-gw:eth1)/.test(location.chosen ?? ""),
   },
   {
-    title: "Mend it in the draft",
+    title: "Fix it in the draft",
     words:
-      "In the editor on the right, above the entry that denies, write: 25 permit tcp from @camhub to any established. While you write, map, trace and book show it as a trial. Ctrl+S saves it to the draft.",
+      "In the editor on the right, above the deny entry, type: 25 permit tcp from @camhub to any established. While you type, the map, the trace and the book show it as a trial. Ctrl+S saves it to the draft.",
     done: (seen) => verdictOf(seen, "draft") === "passes",
   },
   {
     title: "The right place for a new list",
     words:
-      "Press Esc. Above the book, choose the requirement “block visitors → ledger telnet”: it is violated. Press w to ask where a list should go. The first place is where the visitors enter, centre-gw by eth1; press a to take it.",
+      "Press Esc. Above the book, choose the requirement “block visitors → ledger telnet”, which is violated. Press w to ask where a list should go. The first suggestion is where the visitors enter: centre-gw, eth1. Press a to take it.",
     done: ({ network }) =>
       network.draft.placements.some(
         ({ device, at, direction }) => device === "centre-gw" && at === "eth1" && direction === "in",
       ),
   },
   {
-    title: "Put it in force, with a way back",
+    title: "Apply it, with a way back",
     words:
-      "Press Esc and then 5 for Changes: it says line by line what will change, and which flows. Write why, and apply. The state before stays under History.",
+      "Press Esc, then 5 for Changes. It lists every line and every flow that will change. Write why, and apply. The previous state stays under History.",
     done: (seen) =>
       verdictOf(seen, "running") === "passes" && configuration(seen.network.changes).length === 0,
   },

@@ -6,12 +6,13 @@ import { notRunningYet } from "../state/running";
 import { bareFlow, capital } from "../state/words";
 import { useForeseen } from "../workbench/foreseen";
 import { useOpened } from "../workbench/opened";
+import { useShared } from "../workbench/store";
 import { useTracing } from "../workbench/tracing";
 import { useTrial } from "../workbench/trial";
 
 /** Why: the list with every entry that was passed over, the header, the routes that lost, what is seen. */
 export function Evidence({ exchange }: { exchange: ExchangeReport }) {
-  const { hop } = useTracing();
+  const hop = useShared((shared) => shared.hop);
   const stopped = exchange.verdict !== "passes";
   const deciding = stopped ? exchange[exchange.decided_on]?.hops.at(-1) : undefined;
   const looked = hop ? exchange[hop.way]?.hops[hop.index] : deciding;
@@ -59,12 +60,12 @@ function Partings() {
   );
 }
 
-/** What devices remember of the conversation when it has ended, and for how long. */
+/** Sessions and translations of the conversation when it has ended, and for how long. */
 function KeptByDevices({ kept }: { kept: ExchangeReport["kept"] }) {
   if (!kept.length) return null;
   return (
-    <section aria-label="What devices remember" className="mt-2 border-t border-rule pt-1 text-fine">
-      <h3 className="font-semibold">What devices remember</h3>
+    <section aria-label="Sessions and translations" className="mt-2 border-t border-rule pt-1 text-fine">
+      <h3 className="font-semibold">Sessions and translations</h3>
       <ul>
         {kept.map((each) => (
           <li key={each.device} className="mb-1">

@@ -9,9 +9,10 @@ import { go } from "../state/location";
 import { bareFlow } from "../state/words";
 import { useForeseen } from "../workbench/foreseen";
 import { useHandler } from "../workbench/handlers";
-import { useOpened } from "../workbench/opened";
-import { type LookedAt, useTracing } from "../workbench/tracing";
-import { useTrial, type Viewing } from "../workbench/trial";
+import { useOpened, useVerdicts } from "../workbench/opened";
+import { type LookedAt, share, useShared } from "../workbench/store";
+import { useTracing } from "../workbench/tracing";
+import { useTrial, type Viewing, view } from "../workbench/trial";
 import { type Column, columnsOf } from "./columns";
 import { Evidence } from "./Evidence";
 import { Seen } from "./Seen";
@@ -30,7 +31,7 @@ export function Trace() {
   if (!test) {
     return (
       <section aria-label="Trace" className="border-t border-rule px-4 py-3">
-        <p className="quiet">Choose a test flow to see its way, hop by hop, and who decides.</p>
+        <p className="quiet">Choose a test flow to see its path, hop by hop, and what decides it.</p>
       </section>
     );
   }
@@ -87,9 +88,9 @@ function goalOf(test: TestFlow, devices: Device[]): string | null {
 }
 
 function Header({ test }: { test: TestFlow }) {
-  const { book, trying } = useOpened();
-  const { trace, exchange, setExchange, shown } = useTracing();
-  const { trial, viewing, view } = useTrial();
+  const { book, trying } = useVerdicts();
+  const { trace, exchange, shown } = useTracing();
+  const { trial, viewing } = useTrial();
   const { tests: foreseen } = useForeseen();
   const states: [Viewing, string][] = trial ? [...STATES, ["trial", "trial"]] : STATES;
   const tried = foreseen?.find((each) => each.id === test.id);
@@ -149,7 +150,7 @@ function Header({ test }: { test: TestFlow }) {
                 aria-selected={exchange === number}
                 aria-label={`query for ${each.name} to ${each.resolver}, ${each.verdict}`}
                 title={`${each.resolver}: ${each.text}`}
-                onClick={() => setExchange(number)}
+                onClick={() => share({ exchange: number })}
                 className={`flex items-center gap-1 border-b-2 px-1.5 whitespace-nowrap ${
                   exchange === number ? "border-ink" : "quiet border-transparent"
                 }`}
@@ -166,7 +167,7 @@ function Header({ test }: { test: TestFlow }) {
               role="tab"
               aria-selected={exchange === index}
               aria-label={`path ${index + 1}, ${each.verdict}`}
-              onClick={() => setExchange(index)}
+              onClick={() => share({ exchange: index })}
               className={`flex items-center gap-1 border-b-2 px-1.5 ${
                 exchange === index ? "border-ink" : "quiet border-transparent"
               }`}
@@ -204,7 +205,8 @@ function Header({ test }: { test: TestFlow }) {
 
 function Table({ columns }: { columns: Column[] }) {
   const { id, network } = useOpened();
-  const { test, exchange, hop, setHop, shown } = useTracing();
+  const { test, exchange, shown } = useTracing();
+  const hop = useShared((shared) => shared.hop);
   const { viewing } = useTrial();
   const last = useLastRehearsal(id, network.version).data?.last;
   const tried = test && viewing === "draft" ? seenOf(last, test.id, exchange < 0) : undefined;
@@ -215,7 +217,7 @@ function Table({ columns }: { columns: Column[] }) {
   const entering = useRef(false);
   useHandler("trace.enter", () => {
     entering.current = true;
-    setHop(decidingHop(columns));
+    share({ hop: decidingHop(columns) });
   });
 
   useEffect(() => {
@@ -234,10 +236,10 @@ function Table({ columns }: { columns: Column[] }) {
     // On screen the way home runs from right to left.
     const forward = way === "out" ? "ArrowRight" : "ArrowLeft";
     const backward = way === "out" ? "ArrowLeft" : "ArrowRight";
-    if (event.key === forward) setHop({ way, index: Math.min(at + 1, count - 1) });
-    else if (event.key === backward) setHop({ way, index: Math.max(at - 1, 0) });
-    else if (event.key === "ArrowDown" && home) setHop({ way: "home", index: 0 });
-    else if (event.key === "ArrowUp") setHop({ way: "out", index: 0 });
+    if (event.key === forward) share({ hop: { way, index: Math.min(at + 1, count - 1) } });
+    else if (event.key === backward) share({ hop: { way, index: Math.max(at - 1, 0) } });
+    else if (event.key === "ArrowDown" && home) share({ hop: { way: "home", index: 0 } });
+    else if (event.key === "ArrowUp") share({ hop: { way: "out", index: 0 } });
     else return;
     event.preventDefault();
   };
@@ -316,12 +318,11 @@ const WayLabel = ({ label, name }: { label: string; name: string | undefined }) 
 );
 
 function Cell({ column, way, empty }: { column: Column; way: "out" | "home"; empty: string }) {
-  const { hop, setHop } = useTracing();
   const found = column[way];
+  const current = useShared(({ hop }) => hop?.way === way && hop.index === found?.index);
   if (!found) {
     return <div className="quiet border-t border-l border-rule px-1.5 py-1 text-fine">{empty}</div>;
   }
-  const current = hop?.way === way && hop.index === found.index;
   const deciding = found.hop.steps.some((step) => step.deciding);
   return (
     <button
@@ -329,7 +330,7 @@ function Cell({ column, way, empty }: { column: Column; way: "out" | "home"; emp
       data-hop={`${way}${found.index}`}
       data-decides={deciding || undefined}
       aria-pressed={current}
-      onClick={() => setHop({ way, index: found.index })}
+      onClick={() => share({ hop: { way, index: found.index } })}
       className={`flex flex-col items-stretch focus-visible:outline-offset-[-2px] border-t border-l border-rule px-1.5 py-1 text-left ${
         deciding ? "bg-claywash" : current ? "bg-tidewash" : "hover:bg-plate"
       } ${current ? "shadow-[inset_0_-3px_0_var(--ink)]" : ""}`}

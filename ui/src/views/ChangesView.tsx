@@ -11,13 +11,13 @@ import type {
 import { useChangedPackets, useFindings, usePolicy, useReach } from "../api/computed";
 import { useDifferences, useRevisions } from "../api/queries";
 import { Failed } from "../kit/Failed";
-import { useNotices } from "../kit/notices";
+import { fail, say } from "../kit/notices";
 import { answerWords } from "../marks/AnswerMark";
 import { ListPackets, PlacePackets } from "../marks/PacketChanges";
 import { go } from "../state/location";
 import { requirementsOnScreen } from "../state/onScreen";
 import { counted, FAMILY_WORDS } from "../state/words";
-import { useOpened } from "../workbench/opened";
+import { useOpened, useVerdicts } from "../workbench/opened";
 import { Rehearsal } from "./Rehearsal";
 import { type Pair, RevisionChooser, RevisionComparison } from "./RevisionComparison";
 
@@ -37,8 +37,8 @@ const NAMES: Record<Change["collection"], string> = {
 
 /** What exactly will change, what that does to the book, and the ways back. */
 export function ChangesView() {
-  const { id, network, book: known, trying, reads, draft } = useOpened();
-  const notices = useNotices();
+  const { id, network, draft } = useOpened();
+  const { book: known, trying, read } = useVerdicts();
   const tried = known !== undefined && !trying.stale;
   const book = tried ? known : undefined;
   const differences = useDifferences(id, network.version);
@@ -57,9 +57,9 @@ export function ChangesView() {
       {
         onSuccess: () => {
           setNote("");
-          notices.say("Applied. The draft is what is running now.");
+          say("Applied. The draft is what is running now.");
         },
-        onError: notices.fail,
+        onError: fail,
       },
     );
   return (
@@ -67,7 +67,9 @@ export function ChangesView() {
       <div className="min-h-0 overflow-y-auto px-6 py-4">
         {pair && <RevisionComparison pair={pair} onClose={() => setPair(null)} />}
         <h2 className="mb-2 text-head font-semibold">Changes</h2>
-        {network.changes.length === 0 && <p className="quiet">Nothing: the draft is what is running.</p>}
+        {network.changes.length === 0 && (
+          <p className="quiet">No changes: the draft equals what is running.</p>
+        )}
         <Failed of={differences} className="" />
         <ul>
           {differences.data?.map((each) => (
@@ -81,11 +83,9 @@ export function ChangesView() {
         <Failed of={packets} className="" />
         {network.changes.length > 0 && (
           <>
-            <h3 className="mt-5 mb-1 font-semibold">What it does to the book</h3>
-            <Failed of={reads.book} className="" />
-            {!tried && !reads.book.error && (
-              <p className="quiet">Being tried: {Math.round(trying.done * 100)}%</p>
-            )}
+            <h3 className="mt-5 mb-1 font-semibold">Effect on the test flows</h3>
+            <Failed of={read} className="" />
+            {!tried && !read.error && <p className="quiet">Being tried: {Math.round(trying.done * 100)}%</p>}
             {tried && moved.length === 0 && <p className="quiet">No verdict changes.</p>}
             <ul>
               {moved.map((test) => (
@@ -110,10 +110,10 @@ export function ChangesView() {
               {tried && surprises.length === 0
                 ? "Every test flow is as expected on the draft."
                 : tried
-                  ? `${surprises.length} of ${book?.tests.length} test flows are not as expected on the draft.`
+                  ? `${surprises.length} of ${book?.tests.length} test flows are not as expected in the draft.`
                   : ""}
             </p>
-            <h3 className="mt-4 font-semibold">What else it does</h3>
+            <h3 className="mt-4 font-semibold">Other effects</h3>
             <Beyond />
             <div className="mt-4 flex gap-2">
               <input
@@ -135,7 +135,7 @@ export function ChangesView() {
                 type="button"
                 className="button"
                 disabled={draft.stepping}
-                onClick={() => draft.step({ step: "discard" }, { onError: notices.fail })}
+                onClick={() => draft.step({ step: "discard" }, { onError: fail })}
               >
                 Discard
               </button>
@@ -167,8 +167,8 @@ export function ChangesView() {
                 onClick={() =>
                   draft.restore(revision.number, {
                     onSuccess: () =>
-                      notices.say(`The draft is revision ${revision.number} now. Apply it to go back.`),
-                    onError: notices.fail,
+                      say(`The draft now equals revision ${revision.number}. Apply it to go back.`),
+                    onError: fail,
                   })
                 }
               >
@@ -275,7 +275,7 @@ function Beyond() {
   const open = findings.isPlaceholderData
     ? undefined
     : findings.data?.findings.filter((each) => each.accepted === null);
-  const waiting = (done: number) => `being worked out, ${Math.round(done * 100)}%`;
+  const waiting = (done: number) => `computing, ${Math.round(done * 100)}%`;
   return (
     <dl className="mt-3 grid grid-cols-[7rem_minmax(0,1fr)] gap-y-1" data-testid="beyond">
       <dt className="quiet">Requirements</dt>
@@ -312,7 +312,7 @@ function Beyond() {
                 >
                   {FAMILY_WORDS[family]}:{" "}
                   {differing === 0
-                    ? "nobody reaches more or less"
+                    ? "no change in reach"
                     : `${differing} ${differing === 1 ? "cell differs" : "cells differ"} from what is running`}
                 </button>
               )}

@@ -6,7 +6,7 @@ import { useAsTest } from "../policy/useAsTest";
 import { wantFocus } from "../state/focus";
 import { go } from "../state/location";
 import { useOpened } from "../workbench/opened";
-import { useTrial } from "../workbench/trial";
+import { showTrial } from "../workbench/trial";
 
 const HEADINGS: Record<FindingItem["severity"], string> = {
   fault: "Faults",
@@ -35,8 +35,8 @@ export function FindingsView() {
         {candidates.length > 1 && (
           <input
             className="field w-[260px]"
-            aria-label="Only findings that speak of"
-            placeholder="only those that speak of…"
+            aria-label="Filter findings by words"
+            placeholder="filter by words…"
             value={words}
             onChange={(event) => setWords(event.target.value)}
           />
@@ -55,14 +55,12 @@ export function FindingsView() {
       </div>
       <Failed of={search} className="" again="Look again" />
       {search.data && !search.isPlaceholderData && candidates.length === 0 && (
-        <p className="quiet">Nothing: no list, link or route looks wrong.</p>
+        <p className="quiet">No findings: no list, link or route looks wrong.</p>
       )}
       {candidates.length > 0 && shown.length === 0 && (
         <p className="quiet">None of the {candidates.length} findings speaks of that.</p>
       )}
-      {!known && !search.isError && (
-        <p className="quiet">Nothing has been looked at yet: the draft is being searched.</p>
-      )}
+      {!known && !search.isError && <p className="quiet">Searching the draft…</p>}
       {(["fault", "warning", "note"] as const).map((severity) => (
         <OfSeverity
           key={severity}
@@ -162,7 +160,6 @@ const lower = (sentence: string) => `${sentence[0]?.toLowerCase()}${sentence.sli
 
 function Item({ finding }: { finding: FindingItem }) {
   const { network, make } = useOpened();
-  const { show } = useTrial();
   const asTest = useAsTest();
   const [reason, setReason] = useState<string | null>(null);
   const { repair } = finding;
@@ -171,7 +168,7 @@ function Item({ finding }: { finding: FindingItem }) {
   const attempt = () => {
     if (!repair || !mending) return;
     go({ view: "map", chosen: null });
-    show({ list: finding.lists[0] ?? "", label: repair.label, intent: mending, kind: "tried" });
+    showTrial({ list: finding.lists[0] ?? "", label: repair.label, intent: mending, kind: "tried" });
   };
   const accepted = (reason: string | null): Intent => ({
     do: "accept",
@@ -301,8 +298,8 @@ function WhyAccepted({ kind, reason, onReason, onAccept }: WhyProps) {
     >
       <input
         ref={(field) => field?.focus()}
-        aria-label={`Why it is as it should be: ${kind}`}
-        placeholder="why it is as it should be"
+        aria-label={`Why it is accepted: ${kind}`}
+        placeholder="why it is accepted"
         className="field w-[260px]"
         value={reason}
         onChange={(event) => onReason(event.target.value)}

@@ -2,7 +2,7 @@ import { useState } from "react";
 import type { LogLine } from "../api/client";
 import { useCounters, useLog, useTraffic } from "../api/queries";
 import { Failed } from "../kit/Failed";
-import { useNotices } from "../kit/notices";
+import { fail } from "../kit/notices";
 import { go } from "../state/location";
 import { useOpened } from "../workbench/opened";
 
@@ -19,7 +19,6 @@ const decider = ({ place, denial }: LogLine) =>
 /** What entries and devices wrote of the flows that were sent, and the counters of every entry. */
 export function LogView() {
   const { id } = useOpened();
-  const notices = useNotices();
   const [text, setText] = useState("");
   const [action, setAction] = useState<"permit" | "deny" | "">("");
   const log = useLog(id, text, action);
@@ -98,7 +97,7 @@ export function LogView() {
             type="button"
             className="button ml-auto"
             disabled={counters.length === 0 || reset.isPending}
-            onClick={() => reset.mutate(undefined, { onError: notices.fail })}
+            onClick={() => reset.mutate(undefined, { onError: fail })}
           >
             Reset counters and log
           </button>

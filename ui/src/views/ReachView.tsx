@@ -69,7 +69,7 @@ export function ReachView() {
           <span className="quiet ml-auto" role="status" data-testid="reach-state">
             {matrix &&
               (isFetching
-                ? `Working it out again, ${Math.round(done * 100)}%`
+                ? `Recomputing, ${Math.round(done * 100)}%`
                 : `${trial ? `Trial, ${trial.label}: ` : ""}${differs}`)}
           </span>
           {isFetching && <Cancelling />}
@@ -77,7 +77,7 @@ export function ReachView() {
         <Failed of={found} className="px-4 py-3" />
         {!matrix && isFetching && (
           <div className="px-4 py-6">
-            <Stage words="Every device is tried against every other" done={done} />
+            <Stage words="Trying every device against every other" done={done} />
           </div>
         )}
         {matrix && lines.length > 0 && (

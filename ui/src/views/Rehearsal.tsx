@@ -23,7 +23,7 @@ export function Rehearsal() {
       <h3 className="font-semibold">On real wires</h3>
       <p className="quiet max-w-[46rem]">
         A rehearsal builds the draft in this machine’s kernel and sends real packets: every test flow, and for
-        each requirement what violates it and a few witnesses.
+        each requirement its violations and a few examples.
       </p>
       {cannot && <p className="text-ochre">{state.missing.join(" ")}</p>}
       <div className="my-2 flex items-center gap-3">
@@ -74,7 +74,7 @@ export function Rehearsal() {
           ))}
           {last.report.rests_on.map((line) => (
             <p key={line} className="text-fine text-ochre">
-              Not known, and rehearsed both with it and without: {line}
+              Not known, so rehearsed with and without it: {line}
             </p>
           ))}
           <button

@@ -28,7 +28,7 @@ export function RevisionComparison({ pair, onClose }: { pair: Pair; onClose: () 
         </button>
       </div>
       <Failed of={found} className="" />
-      {!found.data && !found.error && <Stage words="Everything is asked of both" done={found.done} />}
+      {!found.data && !found.error && <Stage words="Comparing both revisions" done={found.done} />}
       {found.data && <p>{found.data.sentence}.</p>}
       {found.data?.sections.map(({ title, lines }) => (
         <section key={title} aria-label={title} className="mt-3">

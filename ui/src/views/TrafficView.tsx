@@ -2,7 +2,7 @@ import { type DragEvent, type KeyboardEvent, useEffect, useRef, useState } from 
 import { ApiError } from "../api/client";
 import { entriesFor, type TrafficRow, useSeen } from "../api/seen";
 import { Failed } from "../kit/Failed";
-import { useNotices } from "../kit/notices";
+import { fail, say } from "../kit/notices";
 import { Stage } from "../kit/Stage";
 import { VerdictShape } from "../marks/VerdictMark";
 import { useAsTest } from "../policy/useAsTest";
@@ -40,7 +40,7 @@ export function TrafficView() {
       <div className="flex min-h-0 flex-col">
         <Files onFiles={seen.bring} again={report !== undefined} />
         <div className="px-6">
-          {seen.reading && <Stage words="The traffic is being read" done={seen.standing.done} />}
+          {seen.reading && <Stage words="Reading the traffic" done={seen.standing.done} />}
           {seen.error && (
             <p role="alert" className="border-l-2 border-clay pl-3">
               {seen.error.message}
@@ -92,7 +92,7 @@ export function TrafficView() {
           <Chosen key={row.index} row={row} rows={rows} />
         ) : (
           <p className="quiet">
-            Choose a conversation to make a test flow or a requirement of it, or to see which entries would
+            Choose a conversation to turn it into a test flow or a requirement, or to see which entries would
             let it through.
           </p>
         )}
@@ -150,7 +150,7 @@ function Files({ onFiles, again }: { onFiles: (files: readonly File[]) => void; 
         ref={field}
         type="file"
         multiple
-        aria-label="Files of traffic"
+        aria-label="Traffic files"
         className="hidden"
         onChange={(event) => {
           onFiles([...(event.target.files ?? [])]);
@@ -265,21 +265,20 @@ const Party = ({ device, address }: { device: string | null; address: string }) 
 
 function Chosen({ row, rows }: { row: TrafficRow; rows: readonly TrafficRow[] }) {
   const { id, make } = useOpened();
-  const notices = useNotices();
   const [entries, setEntries] = useState<Awaited<ReturnType<typeof entriesFor>> | null>(null);
   const alike = rows.filter((each) => each.decided !== null && each.decided === row.decided);
   const attempt = async (work: () => Promise<void>) => {
     try {
       await work();
     } catch (failed) {
-      notices.fail(failed);
+      fail(failed);
     }
   };
   const asTest = useAsTest();
   const require = () =>
     attempt(async () => {
       if (row.statement && (await make({ do: "require", statement: row.statement })))
-        notices.say(`Required: ${row.statement}`);
+        say(`Required: ${row.statement}`);
     });
   const letThrough = (which: readonly TrafficRow[]) =>
     attempt(async () => {

@@ -1,11 +1,10 @@
-import type { ReactNode } from "react";
+import { type ReactNode, useEffect } from "react";
 import type { OpenNetwork } from "../api/client";
 import { CarryingProvider } from "./carrying";
 import { ForeseenProvider } from "./foreseen";
-import { LensProvider } from "./lens";
 import { OpenedProvider } from "./opened";
+import { shareNothing } from "./store";
 import { TracingProvider } from "./tracing";
-import { TrialProvider } from "./trial";
 
 interface Props {
   id: string;
@@ -13,19 +12,16 @@ interface Props {
   children: ReactNode;
 }
 
-/** What the parts of the workbench share, each thing in a context of its own: who reads one is drawn anew with it alone. */
+/** What is worked out once from the open network, for all parts of the workbench; what somebody is at stands in the store. */
 export function Providers({ id, network, children }: Props) {
+  useEffect(() => shareNothing, []);
   return (
     <OpenedProvider id={id} network={network}>
-      <TrialProvider>
-        <TracingProvider>
-          <CarryingProvider>
-            <ForeseenProvider>
-              <LensProvider>{children}</LensProvider>
-            </ForeseenProvider>
-          </CarryingProvider>
-        </TracingProvider>
-      </TrialProvider>
+      <TracingProvider>
+        <CarryingProvider>
+          <ForeseenProvider>{children}</ForeseenProvider>
+        </CarryingProvider>
+      </TracingProvider>
     </OpenedProvider>
   );
 }

@@ -1,12 +1,14 @@
-import { createContext, type ReactNode, useCallback, useContext, useMemo, useState } from "react";
+import { createContext, type ReactNode, useCallback, useContext, useMemo } from "react";
 import type { AccessList, Customary, Network, Placement, Places, PointReport } from "../api/client";
 import { useCustomary } from "../api/queries";
-import { useNotices } from "../kit/notices";
+import { say } from "../kit/notices";
 import { giveFocus } from "../state/focus";
 import { go } from "../state/location";
 import { pointKey, pointOf } from "../state/points";
 import { OccupiedDialog } from "./OccupiedDialog";
-import { useOpened } from "./opened";
+import { useOpened, usePoints } from "./opened";
+import { putDown } from "./picking";
+import { share, useShared } from "./store";
 
 /** A list that has been picked up, and the places that could take it. */
 export interface Carried {
@@ -19,15 +21,7 @@ interface Carrying {
   carried: Carried | null;
   /** What the trade would say of putting the carried list there; null while it is not known, or says nothing. */
   usual: (point: PointReport) => Usual | null;
-  pickUp: (list: AccessList, from: Placement | null) => void;
-  putDown: () => void;
   drop: (point: PointReport) => void;
-}
-
-export interface Hovering {
-  /** The place that the carried list hovers over. */
-  over: PointReport | null;
-  hover: (point: PointReport | null) => void;
 }
 
 export interface Usual {
@@ -38,8 +32,6 @@ export interface Usual {
 }
 
 const CarryingContext = createContext<Carrying | null>(null);
-/** Apart from what is carried: moving over the map draws the map anew, and nothing else. */
-const HoverContext = createContext<Hovering | null>(null);
 
 export function useCarrying(): Carrying {
   const carrying = useContext(CarryingContext);
@@ -47,34 +39,19 @@ export function useCarrying(): Carrying {
   return carrying;
 }
 
-export function useHover(): Hovering {
-  const hovering = useContext(HoverContext);
-  if (!hovering) throw new Error("useHover needs a CarryingProvider above it");
-  return hovering;
-}
-
+/** The place that the carried list hovers over; apart from the list, for it changes as the pointer moves. */
+export const useOver = () => useShared((shared) => shared.over);
 export function CarryingProvider({ children }: { children: ReactNode }) {
-  const { id, network, places, make } = useOpened();
-  const { say } = useNotices();
-  const [picked, setPicked] = useState<Omit<Carried, "targets"> | null>(null);
-  const [over, hover] = useState<PointReport | null>(null);
-  const [occupied, setOccupied] = useState<PointReport | null>(null);
+  const { id, network, make } = useOpened();
+  const { places } = usePoints();
+  const picked = useShared((shared) => shared.picked);
+  const occupied = useShared((shared) => shared.occupied);
   const carried = useMemo(
     () => picked && { ...picked, targets: targetsOf(network.draft, places, picked.list) },
     [picked, places, network.draft],
   );
   const { data: customary } = useCustomary(id, network.version, picked?.list.name ?? null);
   const usual = useMemo(() => usualIn(picked ? customary : undefined), [picked, customary]);
-  const putDown = useCallback(() => {
-    setPicked(null);
-    hover(null);
-    setOccupied(null);
-  }, []);
-  const pickUp = useCallback((list: AccessList, from: Placement | null) => {
-    go({ view: "map" });
-    hover(null);
-    setPicked({ list, from });
-  }, []);
   const place = useCallback(
     async (point: PointReport, instead: boolean) => {
       if (!picked) return;
@@ -88,35 +65,29 @@ export function CarryingProvider({ children }: { children: ReactNode }) {
       }
       giveFocus("map");
     },
-    [picked, putDown, make, usual, say],
+    [picked, make, usual],
   );
   const drop = useCallback(
     (point: PointReport) => {
-      if (picked && occupant(network.draft, picked.list, point)) setOccupied(point);
+      if (picked && occupant(network.draft, picked.list, point)) share({ occupied: point });
       else place(point, false);
     },
     [picked, network.draft, place],
   );
-  const carrying = useMemo(
-    () => ({ carried, usual, pickUp, putDown, drop }),
-    [carried, usual, pickUp, putDown, drop],
-  );
-  const hovering = useMemo(() => ({ over, hover }), [over]);
+  const carrying = useMemo(() => ({ carried, usual, drop }), [carried, usual, drop]);
   const other = picked && occupied ? occupant(network.draft, picked.list, occupied) : null;
   return (
     <CarryingContext value={carrying}>
-      <HoverContext value={hovering}>
-        {children}
-        {picked && occupied && other && (
-          <OccupiedDialog
-            point={occupied}
-            other={other}
-            list={picked.list.name}
-            onCancel={() => setOccupied(null)}
-            onReplace={() => place(occupied, true)}
-          />
-        )}
-      </HoverContext>
+      {children}
+      {picked && occupied && other && (
+        <OccupiedDialog
+          point={occupied}
+          other={other}
+          list={picked.list.name}
+          onCancel={() => share({ occupied: null })}
+          onReplace={() => place(occupied, true)}
+        />
+      )}
     </CarryingContext>
   );
 }

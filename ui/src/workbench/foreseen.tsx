@@ -2,8 +2,9 @@ import { createContext, type ReactNode, useContext, useMemo } from "react";
 import type { AccessList, Intent, Placement, TestMarks } from "../api/client";
 import { useForeseenOf } from "../api/queries";
 import { pointOf } from "../state/points";
-import { useCarrying, useHover } from "./carrying";
+import { useCarrying } from "./carrying";
 import { useOpened } from "./opened";
+import { useShared } from "./store";
 import { useTrial } from "./trial";
 
 /** What would be if the place hovered over took the list, or the trial were carried out. */
@@ -25,7 +26,7 @@ export const useForeseen = () => useContext(ForeseenContext);
 /** Placing the carried list where it hovers, instead of what stands there. */
 export function useHovered(): Intent | null {
   const { carried } = useCarrying();
-  const { over } = useHover();
+  const over = useShared((shared) => shared.over);
   return useMemo(() => {
     if (!carried || !over) return null;
     const { list, from } = carried;

@@ -1,9 +1,9 @@
-import { createContext, type ReactNode, useCallback, useContext, useMemo, useRef } from "react";
+import { type Context, createContext, type ReactNode, useCallback, useContext, useMemo, useRef } from "react";
 import type { Book, Change, Intent, OpenNetwork, Places, TestFlow } from "../api/client";
 import { useBook } from "../api/computed";
 import { type Draft, useDraft, usePlaces, useTraffic } from "../api/queries";
 import type { Failing } from "../kit/Failed";
-import { useNotices } from "../kit/notices";
+import { clear, fail, say } from "../kit/notices";
 import { useLocation } from "../state/location";
 import { runWords } from "../state/words";
 
@@ -13,12 +13,6 @@ export interface Opened {
   network: OpenNetwork;
   /** The moment that is looked at; null for all times. */
   at: string | null;
-  book: Book | undefined;
-  /** Whether the verdicts in `book` are of the version on screen, and how far those are that are awaited. */
-  trying: { working: boolean; done: number; stale: boolean };
-  places: Places | undefined;
-  /** What was asked for, to be told where it could not be read. */
-  reads: { book: Failing; places: Failing };
   draft: Draft;
   /** Carry an intent out in the draft; what it took, or null where it could not be done, which is said. */
   make: (intent: Intent) => Promise<Change[] | null>;
@@ -26,13 +20,34 @@ export interface Opened {
   run: (tests: TestFlow[] | null) => void;
 }
 
-const OpenedContext = createContext<Opened | null>(null);
-
-export function useOpened(): Opened {
-  const opened = useContext(OpenedContext);
-  if (!opened) throw new Error("useOpened needs an open network");
-  return opened;
+/** What the test flows come to. It is told step by step as it is worked out: who needs none of it is not drawn again. */
+export interface Verdicts {
+  book: Book | undefined;
+  /** Whether the verdicts in `book` are of the version on screen, and how far those are that are awaited. */
+  trying: { working: boolean; done: number; stale: boolean };
+  /** That it could not be read, and asking again. */
+  read: Failing;
 }
+
+/** The places of the draft, and that they could not be read. */
+interface Points {
+  places: Places | undefined;
+  read: Failing;
+}
+
+const OpenedContext = createContext<Opened | null>(null);
+const VerdictsContext = createContext<Verdicts | null>(null);
+const PointsContext = createContext<Points | null>(null);
+
+function useProvided<T>(context: Context<T | null>): T {
+  const value = useContext(context);
+  if (!value) throw new Error("there is no open network here");
+  return value;
+}
+
+export const useOpened = () => useProvided(OpenedContext);
+export const useVerdicts = () => useProvided(VerdictsContext);
+export const usePoints = () => useProvided(PointsContext);
 
 interface Props {
   id: string;
@@ -56,7 +71,6 @@ function usePlacesVersion({ version, draft }: OpenNetwork): number {
 }
 
 export function OpenedProvider({ id, network, children }: Props) {
-  const { say, fail, clear } = useNotices();
   const { state, at } = useLocation();
   const draft = useDraft(id);
   const found = useBook(id, network.version, at);
@@ -72,7 +86,7 @@ export function OpenedProvider({ id, network, children }: Props) {
         return null;
       }
     },
-    [carryOut, clear, fail],
+    [carryOut],
   );
   const { mutate: send } = useTraffic(id, at).run;
   const run = useCallback(
@@ -81,22 +95,29 @@ export function OpenedProvider({ id, network, children }: Props) {
         { tests: tests?.map((test) => test.id) ?? null, state },
         { onSuccess: (report) => say(runWords(report, state)), onError: fail },
       ),
-    [send, state, say, fail],
+    [send, state],
   );
   const { data: book, working, done, isPlaceholderData: stale } = found;
-  const trying = useMemo(() => ({ working, done, stale }), [working, done, stale]);
   const { error: bookError, refetch: tryAgain } = found;
-  const { data: placesRead, error: placesError, refetch: readPlaces } = places;
-  const reads = useMemo(
+  const verdicts = useMemo(
     () => ({
-      book: { error: bookError, refetch: tryAgain },
-      places: { error: placesError, refetch: readPlaces },
+      book,
+      trying: { working, done, stale },
+      read: { error: bookError, refetch: tryAgain },
     }),
-    [bookError, tryAgain, placesError, readPlaces],
+    [book, working, done, stale, bookError, tryAgain],
   );
-  const opened = useMemo(
-    () => ({ id, network, at, book, trying, places: placesRead, reads, draft, make, run }),
-    [id, network, at, book, trying, placesRead, reads, draft, make, run],
+  const { data: placesRead, error: placesError, refetch: readPlaces } = places;
+  const points = useMemo(
+    () => ({ places: placesRead, read: { error: placesError, refetch: readPlaces } }),
+    [placesRead, placesError, readPlaces],
   );
-  return <OpenedContext value={opened}>{children}</OpenedContext>;
+  const opened = useMemo(() => ({ id, network, at, draft, make, run }), [id, network, at, draft, make, run]);
+  return (
+    <OpenedContext value={opened}>
+      <PointsContext value={points}>
+        <VerdictsContext value={verdicts}>{children}</VerdictsContext>
+      </PointsContext>
+    </OpenedContext>
+  );
 }

@@ -1,17 +1,12 @@
-import { createContext, type ReactNode, useContext, useEffect, useMemo, useState } from "react";
+import { createContext, type ReactNode, useContext, useEffect, useMemo } from "react";
 import type { ExchangeReport, TestFlow, TraceReport } from "../api/client";
 import { useTrace } from "../api/queries";
 import { useLocation } from "../state/location";
 import { notRunningYet } from "../state/running";
 import { bareFlow } from "../state/words";
 import { useOpened } from "./opened";
+import { share, useShared } from "./store";
 import { useTrial } from "./trial";
-
-/** A hop that is looked at: which way, and its number on it. */
-export interface LookedAt {
-  way: "out" | "home";
-  index: number;
-}
 
 interface Tracing {
   /** The test flow that is traced. */
@@ -22,9 +17,6 @@ interface Tracing {
   /** The conversation shown, of those over several equal paths. */
   shown: ExchangeReport | undefined;
   exchange: number;
-  setExchange: (index: number) => void;
-  hop: LookedAt | null;
-  setHop: (hop: LookedAt | null) => void;
   error: Error | null;
   refetch: () => void;
 }
@@ -50,12 +42,10 @@ export function TracingProvider({ children }: { children: ReactNode }) {
     error,
     refetch,
   } = useTrace(id, network.version, at, absent.length ? null : flow, tried ? "draft" : state, tried);
-  const [picked, setExchange] = useState(0);
-  const [hop, setHop] = useState<LookedAt | null>(null);
+  const picked = useShared((shared) => shared.exchange);
   // biome-ignore lint/correctness/useExhaustiveDependencies: another way has other hops
   useEffect(() => {
-    setExchange(0);
-    setHop(null);
+    share({ exchange: 0, hop: null });
   }, [flow, viewing]);
   const missing = absent.join(", ");
   const queries = trace?.queries.length ?? 0;
@@ -63,19 +53,8 @@ export function TracingProvider({ children }: { children: ReactNode }) {
   const exchange = Math.max(-queries, Math.min(picked, Math.max((trace?.exchanges.length ?? 1) - 1, 0)));
   const shown = exchange < 0 ? trace?.queries[queries + exchange]?.exchange : trace?.exchanges[exchange];
   const tracing = useMemo(
-    () => ({
-      test,
-      missing,
-      trace,
-      shown,
-      exchange,
-      setExchange,
-      hop,
-      setHop,
-      error,
-      refetch,
-    }),
-    [test, missing, trace, shown, exchange, hop, error, refetch],
+    () => ({ test, missing, trace, shown, exchange, error, refetch }),
+    [test, missing, trace, shown, exchange, error, refetch],
   );
   return <TracingContext value={tracing}>{children}</TracingContext>;
 }

@@ -1,12 +1,11 @@
 import type { PointerEvent as ReactPointerEvent } from "react";
 import type { AccessList, Placement } from "../api/client";
-import { useCarrying } from "./carrying";
+import { pickUp, putDown } from "./picking";
 
 const FAR_ENOUGH = 4;
 
 /** Picking a list up with the pointer: returns the handler for whatever stands for the list. */
 export function useDragList() {
-  const { pickUp, putDown } = useCarrying();
   return (list: AccessList | undefined, from: Placement | null) => (down: ReactPointerEvent) => {
     if (!list || down.button !== 0) return;
     const start = { x: down.clientX, y: down.clientY };

@@ -24,7 +24,7 @@ from greyheron.analysis.reach.matrix_cache import KeptReaches
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.bulk_verdicts import Flows
 from greyheron.analysis.testing.judge import Standing, judge
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, TracedPaths
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.headers import NO_PORT
 from greyheron.core.intervals import common
@@ -340,7 +340,9 @@ class _Examples:
         """engine:  that of the world with possible hosts that `before` holds for"""
         parts = [(half.classes.half.expect, part) for half in before.halves for part in half.parts]
         self._engine = engine
-        self._asked = [(expect, engine.courses(part.examples())) for expect, part in parts if len(part.wrong)]
+        self._asked = [
+            (expect, engine.traced_paths(part.examples())) for expect, part in parts if len(part.wrong)
+        ]
 
     def all_the_same(self, engine: BulkEngine) -> bool:
         """Whether every one of them violates it with other lists too, as far as that is quickly seen.
@@ -349,12 +351,12 @@ class _Examples:
         """
         return all(self._violates_still(engine, *each) for each in self._asked)
 
-    def _violates_still(self, engine: BulkEngine, expect: Expectation, courses: Courses) -> bool:
+    def _violates_still(self, engine: BulkEngine, expect: Expectation, traced_paths: TracedPaths) -> bool:
         # With one source port each row is one conversation, however other lists cut ports.
-        ports = courses.rows.source_port
-        if not engine.fits(courses) or len(np.unique(ports[ports != NO_PORT])) > 1:
+        ports = traced_paths.rows.source_port
+        if not engine.fits(traced_paths) or len(np.unique(ports[ports != NO_PORT])) > 1:
             return False
-        _, found = engine.changed_rows(courses, self._engine)
+        _, found = engine.changed_rows(traced_paths, self._engine)
         wrong = found.arrives if expect is Expectation.BLOCK else found.verdict != _PASSES
         return bool(wrong.all())
 

@@ -17,7 +17,7 @@ from greyheron.model.names import icmp_name, protocol_name
 from greyheron.model.notation.header_clauses import write_header_terms
 from greyheron.model.notation.line import NotationError
 from greyheron.model.notation.lists import read_body, renumbered, write_body
-from greyheron.model.requirement import Asks, Side, TermKind
+from greyheron.model.requirement import RequestedServices, Side, TermKind
 from greyheron.model.values import Action, Family, ListKind
 
 
@@ -41,7 +41,7 @@ def side_terms(side: Side, spoken: Iterable[Endpoint], network: Network, endpoin
 
 
 def service_terms(
-    asks: Asks, endpoints: Iterable[Endpoint], world: World, network: Network, family: Family
+    asks: RequestedServices, endpoints: Iterable[Endpoint], world: World, network: Network, family: Family
 ) -> list[tuple[str, str]]:
     """What is asked for as protocols of entries, each with the words for its destination's ports."""
     names = Names(network)

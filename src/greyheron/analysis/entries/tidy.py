@@ -225,7 +225,7 @@ def _frames_tidied(access_list: AccessList) -> Tidied:
             entries.remove(entry)
             opposite = by.action is not entry.action
             steps.append(
-                TidyStep((entry.number,), None, f"never matches: {by.number} stands before it", opposite)
+                TidyStep((entry.number,), None, f"never matches: {by.number} is before it", opposite)
             )
     while entries and _does(entries[-1]) == _IMPLICITLY and not entries[-1].maybe:
         steps.append(TidyStep((entries.pop().number,), None, "the end of the list does the same"))

@@ -115,13 +115,13 @@ def _blocks(access_list: AccessList, rule: Rule, held: KnownAddresses) -> Iterat
                 "inverted wildcard",
                 Severity.FAULT,
                 f"{access_list.name} entry {rule.entry.number}",
-                f"{access_list.name} entry {rule.entry.number} writes a mask where a wildcard belongs: "
-                f"it holds {inverted.size:,} scattered addresses, every one that ends like "
+                f"{access_list.name} entry {rule.entry.number} has a mask where a wildcard belongs: "
+                f"it matches {inverted.size:,} scattered addresses, all those that end like "
                 f"{inverted.family.text(inverted.value)}.",
                 (
                     line_of(access_list, rule.entry.number),
-                    f"the ones of {inverted.family.text(wild)} are what is not compared: "
-                    f"write the prefix that is meant, with /{wild.bit_count()}",
+                    "bits that are one in a wildcard are not compared: "
+                    f"write the intended prefix, with /{wild.bit_count()}",
                 ),
                 lists=(access_list.name,),
             )

@@ -92,8 +92,8 @@ def in_names(network: Network) -> Iterator[Finding]:
                 "name of another direction",
                 Severity.WARNING,
                 f"{placed.list} at {placed.device} {placed.at}",
-                f"{placed.list} is called after the other direction: at {placed.device} "
-                f"{placed.at} it stands {placed.direction}bound.",
+                f"{placed.list} is named for the other direction: at {placed.device} "
+                f"{placed.at} it is placed {placed.direction}bound.",
                 devices=(placed.device,),
                 lists=(placed.list,),
             )

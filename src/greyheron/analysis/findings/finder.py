@@ -6,7 +6,7 @@ from functools import partial
 from msgspec import Struct
 from msgspec.structs import replace
 
-from greyheron.analysis.findings.finding import Finding, Ground, Severity
+from greyheron.analysis.findings.finding import Finding, SearchGround, Severity
 from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.findings.lists import in_lists
 from greyheron.analysis.findings.misplaced import stopping_what_is_wanted
@@ -22,7 +22,7 @@ from greyheron.core.timeline import Timeline
 from greyheron.model.document import Acceptance
 from greyheron.model.values import Family
 
-_UNDIVIDED: tuple[Callable[[Ground], Iterable[Finding]], ...] = (
+_UNDIVIDED: tuple[Callable[[SearchGround], Iterable[Finding]], ...] = (
     partial(in_matrix, family=Family.IPV4),
     partial(in_matrix, family=Family.IPV6),
     in_wiring,
@@ -60,7 +60,7 @@ def find_in_time(
     searches = [in_placements, *turns]
     steps = 1 + len(searches) * len(timeline.shown)
     on = part(progress, 0, steps)
-    ground = Ground(timeline.network, timeline.first, timeline, engines, kept, on, share)
+    ground = SearchGround(timeline.network, timeline.first, timeline, engines, kept, on, share)
     found = {finding.key: finding for finding in reversed([*in_lists(ground)])}
     if share.number == share.of - 1:  # it proves the whole policy: one share does it
         found |= {finding.key: finding for finding in stopping_what_is_wanted(ground)}

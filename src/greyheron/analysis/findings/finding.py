@@ -65,7 +65,7 @@ class Finding(Struct, frozen=True):
         return sha256("\n".join((self.text, *self.evidence)).encode()).hexdigest()[:16]
 
 
-class Ground(Struct, frozen=True):
+class SearchGround(Struct, frozen=True):
     """What findings are looked for in: a draft, and its world at some time.
 
     timeline:  all times that are looked at

@@ -7,7 +7,7 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from greyheron.analysis.findings.finding import Finding, Ground, Severity, line_of
+from greyheron.analysis.findings.finding import Finding, SearchGround, Severity, line_of
 from greyheron.analysis.findings.repairs import without_ports
 from greyheron.core.bulk.conversations import Conversations
 from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
@@ -83,7 +83,7 @@ class _Fragments(Struct, frozen=True):
     permit: Ints
 
 
-def holes_for_fragments(ground: Ground) -> Iterator[Finding]:
+def holes_for_fragments(ground: SearchGround) -> Iterator[Finding]:
     """For each placed list at most one: the first deny with ports whose fragments get through."""
     told: set[str] = set()
     for (point, _), searched in _searched(ground).items():
@@ -100,7 +100,7 @@ def _lets_fragments_by(rule: Rule) -> bool:
     return entry.action is Action.DENY and entry.protocol in WITH_PORTS and with_ports
 
 
-def _searched(ground: Ground) -> dict[_Place, _Searched]:
+def _searched(ground: SearchGround) -> dict[_Place, _Searched]:
     """The search at every place of a world; those are kept that nothing has changed for."""
     world, engine = ground.world, ground.engines(ground.world)
     slots: dict[_Place, _Slot] = {}
@@ -159,18 +159,18 @@ class _Senders:
             np.array([number[each] for each in chain.from_iterable(protocols)], dtype=np.int64),
             np.full(ends[-1], NO_PORT),
         )
-        courses = engine.courses(conversations)
-        passes = engine.row_verdicts(courses).verdict[courses.row_of] == _PASSES
-        rows, codes = courses.meetings()
-        crowded = np.zeros(len(courses.rows), dtype=np.bool_)
-        crowded[courses.crowded] = True
+        traced_paths = engine.traced_paths(conversations)
+        passes = engine.row_verdicts(traced_paths).verdict[traced_paths.row_of] == _PASSES
+        rows, codes = traced_paths.meetings()
+        crowded = np.zeros(len(traced_paths.rows), dtype=np.bool_)
+        crowded[traced_paths.crowded] = True
         found: dict[_Place, _Searched] = {}
         for place, each, (begin, end) in zip(places, tried, pairwise(ends), strict=True):
-            own = np.zeros(len(courses.rows), dtype=np.bool_)
-            own[courses.row_of[begin:end]] = True
-            here = np.zeros(len(courses.rows), dtype=np.bool_)
-            here[rows[codes == courses.forwarding.point[place[0]]]] = True
-            through = np.flatnonzero(passes[begin:end] & here[courses.row_of[begin:end]])
+            own = np.zeros(len(traced_paths.rows), dtype=np.bool_)
+            own[traced_paths.row_of[begin:end]] = True
+            here = np.zeros(len(traced_paths.rows), dtype=np.bool_)
+            here[rows[codes == traced_paths.forwarding.point[place[0]]]] = True
+            through = np.flatnonzero(passes[begin:end] & here[traced_paths.row_of[begin:end]])
             hole = self._hole(places[place], each, int(through[0])) if len(through) else None
             met = None if (crowded & own).any() else distinct(codes[own[rows]])
             found[place] = _Searched(hole, engine, met)
@@ -244,7 +244,7 @@ class _Senders:
         return np.equal(differs, 0)
 
 
-def _finding(ground: Ground, point: AttachmentPoint, hole: _Hole) -> Finding:
+def _finding(ground: SearchGround, point: AttachmentPoint, hole: _Hole) -> Finding:
     name = hole.found.name
     access_list = next(each for each in ground.network.lists if each.name == name)
     number = hole.rule.entry.number

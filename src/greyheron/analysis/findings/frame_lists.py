@@ -30,8 +30,8 @@ def _hidden(access_list: AccessList) -> Iterator[Finding]:
             "general before specific" if opposite else "entry that never matches",
             Severity.FAULT if opposite else Severity.WARNING,
             f"{access_list.name} entry {entry.number}",
-            f"In {access_list.name}, entry {entry.number} never matches: entry {by.number} stands before it "
-            f"and takes all of its frames{' and does the opposite' if opposite else ''}.",
+            f"In {access_list.name}, entry {entry.number} never matches: entry {by.number} before it "
+            f"takes all its frames{' and does the opposite' if opposite else ''}.",
             (line_of(access_list, by.number), line_of(access_list, entry.number)),
             lists=(access_list.name,),
             repair=moved_before(access_list, entry.number, by.number)

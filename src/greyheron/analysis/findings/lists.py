@@ -15,8 +15,8 @@ from greyheron.analysis.findings.address_coverage import KnownAddresses, in_addr
 from greyheron.analysis.findings.descriptions import in_note
 from greyheron.analysis.findings.finding import (
     Finding,
-    Ground,
     Repair,
+    SearchGround,
     Severity,
     line_of,
     shortened,
@@ -48,7 +48,7 @@ class _Said(Struct, frozen=True):
     hashes: Ints
 
 
-def in_lists(ground: Ground) -> Iterator[Finding]:
+def in_lists(ground: SearchGround) -> Iterator[Finding]:
     """In lists by themselves, once whatever the time; one share has what is said of several together."""
     network, names, kept = ground.network, Names(ground.network), ground.kept
     placed = {placement.list for placement in network.placements}
@@ -122,7 +122,7 @@ def _in_list(
     yield from in_addresses(access_list, resolved, held)
 
 
-def _at_all_times(ground: Ground, access_list: AccessList, names: Names) -> tuple[Ineffective, ...]:
+def _at_all_times(ground: SearchGround, access_list: AccessList, names: Names) -> tuple[Ineffective, ...]:
     """The entries that have nothing to do whenever they are there."""
     spans = ground.timeline.spans
     found = [
@@ -147,7 +147,7 @@ def _nowhere(access_list: AccessList) -> Finding:
         "placed nowhere",
         Severity.WARNING,
         access_list.name,
-        f"{access_list.name} is placed nowhere: it does nothing.",
+        f"{access_list.name} is not placed: it does nothing.",
         lists=(access_list.name,),
     )
 
@@ -163,7 +163,7 @@ def _only_denies(access_list: AccessList) -> Finding:
         "list of denies only",
         Severity.FAULT,
         access_list.name,
-        f"{access_list.name} has denies only: with the unseen deny at its end it lets nothing through.",
+        f"{access_list.name} has only deny entries: with the implicit deny at its end, nothing gets through.",
         (f"its last entry: {line_of(access_list, access_list.body.entries[-1].number)}",),
         lists=(access_list.name,),
         repair=Repair(f"permit the rest at the end of {access_list.name}", (change,)),
@@ -184,8 +184,7 @@ def _doing_nothing(access_list: AccessList, ineffective: Iterable[Ineffective]) 
             Severity.FAULT,
             access_list.name,
             f"In {access_list.name}, entry {first.number}{many} never matches: "
-            f"entry {shortened(map(str, first.by))} stands before it, takes all of its "
-            "packets and does the opposite.",
+            f"entry {shortened(map(str, first.by))} before it takes all its packets and does the opposite.",
             _pairs(access_list, opposite),
             lists=(access_list.name,),
             repair=_moved_up(access_list, opposite),

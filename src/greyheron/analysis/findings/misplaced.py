@@ -6,9 +6,9 @@ from itertools import chain, islice, product
 
 from msgspec import Struct
 
-from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving, shortened
+from greyheron.analysis.findings.finding import Finding, Repair, SearchGround, Severity, moving, shortened
 from greyheron.analysis.network.passing import ANY_PROTOCOL
-from greyheron.analysis.proof.answers import Answer, Party, Proof
+from greyheron.analysis.proof.answers import AddressParty, Answer, Proof
 from greyheron.analysis.proof.endpoints import Endpoints
 from greyheron.analysis.proof.over_time import prove_in_time
 from greyheron.analysis.proof.prover import Proven, Prover
@@ -59,7 +59,7 @@ class _Stopped(Struct, frozen=True):
     flow: Flow
 
 
-def stopping_what_is_wanted(ground: Ground) -> Iterator[Finding]:
+def stopping_what_is_wanted(ground: SearchGround) -> Iterator[Finding]:
     """Each such list at its place, with the move that keeps what is kept and lets pass what is wanted.
 
     A list that looks at destinations says for itself whom it keeps from what, wherever it stands.
@@ -98,7 +98,7 @@ def _looks_at_destinations(found: ResolvedList) -> bool:
     return any(isinstance(field, DestinationField) for rule in found.rules for field in rule.constraints)
 
 
-def _moved(ground: Ground, placement: Placement, place: AttachmentPoint) -> Timeline:
+def _moved(ground: SearchGround, placement: Placement, place: AttachmentPoint) -> Timeline:
     network = apply(ground.network, moving(placement, place))
 
     @cache
@@ -111,7 +111,7 @@ def _moved(ground: Ground, placement: Placement, place: AttachmentPoint) -> Time
 class _Statements:
     """Tests and requirements, and which are as they should be; each is proved when it is asked about."""
 
-    def __init__(self, ground: Ground, prover: Prover, timeline: Timeline, known: _ProvenAt) -> None:
+    def __init__(self, ground: SearchGround, prover: Prover, timeline: Timeline, known: _ProvenAt) -> None:
         self._ground, self._timeline, self._network = ground, timeline, ground.network
         self._prover, self._known = prover, known
         self._verdicts = self._tried()
@@ -210,7 +210,9 @@ class _Statements:
                 else [each for each in everyone.every if each not in named]
             )
             for source, goal in islice(product(sources, goals), _MOST_PAIRS):
-                ends = [Party(each.device, each.region, each.drawn, every=False) for each in (source, goal)]
+                ends = [
+                    AddressParty(each.device, each.region, each.drawn, every=False) for each in (source, goal)
+                ]
                 yield flow_between(family, ends[0], ends[1], Request(ANY_PROTOCOL), 0)
 
     def _last(self, flow: Flow) -> Iterator[AttachmentPoint]:

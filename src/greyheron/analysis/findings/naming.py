@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from msgspec.structs import replace
 
-from greyheron.analysis.findings.finding import Finding, Ground, Severity
+from greyheron.analysis.findings.finding import Finding, SearchGround, Severity
 from greyheron.analysis.findings.repairs import letting_through
 from greyheron.analysis.presentation.steps import ending_words
 from greyheron.core.walk.addressing import FlowError
@@ -15,7 +15,7 @@ from greyheron.model.flow import FlowEnd
 from greyheron.model.notation.flows import write_expected_flow, write_flow
 
 
-def stopped_queries(ground: Ground) -> Iterator[Finding]:
+def stopped_queries(ground: SearchGround) -> Iterator[Finding]:
     """Test flows to a name whose query is blocked by a list, while the conversation itself is let through."""
     for test in ground.network.tests:
         flow = test.flow.flow
@@ -45,7 +45,7 @@ def stopped_queries(ground: Ground) -> Iterator[Finding]:
             Severity.WARNING,
             f"{test.id} {denial.list_name}",
             f"{denial.list_name} {denial.point} stops the query for {resolution.name} to {asked}: "
-            f"{write_expected_flow(test.flow)} would get through, and never begins.",
+            f"{write_expected_flow(test.flow)} would get through, but never starts.",
             (f"the query is {ending_words(exchange)}", f"{write_flow(direct)}: passes"),
             (denial.point.device,),
             (denial.list_name,),

@@ -3,8 +3,8 @@
 from collections.abc import Iterator
 from itertools import product
 
-from greyheron.analysis.findings.finding import Finding, Ground, Severity
-from greyheron.analysis.proof.answers import Party
+from greyheron.analysis.findings.finding import Finding, SearchGround, Severity
+from greyheron.analysis.proof.answers import AddressParty
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.analysis.proof.wording import flow_between
 from greyheron.core.intervals import common
@@ -27,7 +27,7 @@ _KIND = "inside address of a translated host"
 _MOST_TRIED = 40
 
 
-def to_inside_addresses(ground: Ground) -> Iterator[Finding]:
+def to_inside_addresses(ground: SearchGround) -> Iterator[Finding]:
     """Tests and requirements that nothing can come of, with the address to use instead."""
     static = [
         rule for device in ground.network.devices for rule in device.translations if rule.kind == "static"
@@ -78,9 +78,9 @@ def _flows(
             if not region or not goal.drawn or source.device == goal.device or tried == _MOST_TRIED:
                 continue
             tried += 1
-            to = Party(goal.device, region, goal.drawn, every=False)
+            to = AddressParty(goal.device, region, goal.drawn, every=False)
             yield flow_between(
-                family, Party(source.device, source.region, source.drawn, every=False), to, request, 0
+                family, AddressParty(source.device, source.region, source.drawn, every=False), to, request, 0
             )
 
 

@@ -6,7 +6,7 @@ from functools import partial
 from msgspec.structs import replace
 
 from greyheron.analysis.advice.entries import holding
-from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, line_of
+from greyheron.analysis.findings.finding import Finding, Repair, SearchGround, Severity, line_of
 from greyheron.analysis.findings.wrong_direction import Ends, comes_by, ends_of
 from greyheron.analysis.network.passing import Passers
 from greyheron.analysis.network.translated import AsTranslated, as_translated, translations_of
@@ -19,7 +19,7 @@ from greyheron.model.values import Family
 
 
 def naming_the_other_side(
-    ground: Ground, family: Family, everyone: Endpoints, passers: Passers
+    ground: SearchGround, family: Family, everyone: Endpoints, passers: Passers
 ) -> Iterator[Finding]:
     """Entries for addresses that do not come by, though they would as a translation shows them there."""
     translations = translations_of(ground.network, family)

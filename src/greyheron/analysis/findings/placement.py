@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Mapping
 
 from greyheron.analysis.findings.descriptions import in_names
-from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving, shortened
+from greyheron.analysis.findings.finding import Finding, Repair, SearchGround, Severity, moving, shortened
 from greyheron.analysis.findings.fragments import holes_for_fragments
 from greyheron.analysis.findings.other_side import naming_the_other_side
 from greyheron.analysis.findings.shared_path import keeping_from_more
@@ -17,7 +17,7 @@ from greyheron.model.names import PORTS, TCP
 from greyheron.model.values import Action, Direction, Family, LineKind, ListKind
 
 
-def in_placements(ground: Ground) -> Iterator[Finding]:
+def in_placements(ground: SearchGround) -> Iterator[Finding]:
     yield from _on_console(ground)
     yield from _on_some_lines(ground)
     yield from _near_the_source(ground)
@@ -31,7 +31,7 @@ def in_placements(ground: Ground) -> Iterator[Finding]:
     yield from holes_for_fragments(ground)
 
 
-def _on_console(ground: Ground) -> Iterator[Finding]:
+def _on_console(ground: SearchGround) -> Iterator[Finding]:
     devices = {device.name: device for device in ground.network.devices}
     families = {access_list.name: access_list.family for access_list in ground.network.lists}
     for placed in ground.network.placements:
@@ -54,7 +54,7 @@ def _on_console(ground: Ground) -> Iterator[Finding]:
             "list on the console line",
             Severity.FAULT if repair else Severity.WARNING,
             f"{placed.list} at {placed.device}",
-            f"{placed.list} stands on {placed.device}’s console line, which no login over the network uses"
+            f"{placed.list} is on {placed.device}’s console line, which no network login uses"
             + (": its remote line has no list." if repair else "."),
             devices=(placed.device,),
             lists=(placed.list,),
@@ -62,7 +62,7 @@ def _on_console(ground: Ground) -> Iterator[Finding]:
         )
 
 
-def _on_some_lines(ground: Ground) -> Iterator[Finding]:
+def _on_some_lines(ground: SearchGround) -> Iterator[Finding]:
     """A list that some logins meet and others do not: whichever line is free takes them."""
     families = {access_list.name: access_list.family for access_list in ground.network.lists}
     for device in ground.network.devices:
@@ -99,7 +99,7 @@ def _left_open(
     )
 
 
-def _near_the_source(ground: Ground) -> Iterator[Finding]:
+def _near_the_source(ground: SearchGround) -> Iterator[Finding]:
     """A standard list where those whom it denies come in: it keeps them from everything."""
     for (point, family), found in ground.world.lists.items():
         device = ground.world.topology.devices[point.device]

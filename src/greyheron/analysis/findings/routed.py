@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from greyheron.analysis.findings.finding import Finding, Ground, Severity
+from greyheron.analysis.findings.finding import Finding, SearchGround, Severity
 from greyheron.analysis.presentation.steps import route_words
 from greyheron.core.routing.table import Origin
 from greyheron.model.values import Family
@@ -10,7 +10,7 @@ from greyheron.model.values import Family
 _WRITTEN = (Origin.STATIC, Origin.GATEWAY)
 
 
-def in_routes(ground: Ground) -> Iterator[Finding]:
+def in_routes(ground: SearchGround) -> Iterator[Finding]:
     """Static routes and gateways by which nothing is sent, since where they lead cannot be reached (§2)."""
     for device in ground.network.devices:
         if device.traits.bridges:

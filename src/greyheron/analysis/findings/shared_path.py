@@ -5,10 +5,10 @@ from collections.abc import Iterable, Iterator, Sequence
 
 import numpy as np
 
-from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving, shortened
+from greyheron.analysis.findings.finding import Finding, Repair, SearchGround, Severity, moving, shortened
 from greyheron.analysis.findings.misplaced import last_places
 from greyheron.analysis.network.passing import ANY_PROTOCOL, Passers, Passing
-from greyheron.analysis.proof.answers import Party
+from greyheron.analysis.proof.answers import AddressParty
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.analysis.proof.wording import flow_between
 from greyheron.core.lists.fields.address import SourceField
@@ -25,7 +25,7 @@ _MOST_WALKED = 24
 
 
 def keeping_from_more(
-    ground: Ground, family: Family, everyone: Endpoints, passers: Passers
+    ground: SearchGround, family: Family, everyone: Endpoints, passers: Passers
 ) -> Iterator[Finding]:
     """What such a list keeps from places of which nothing speaks, and where it would keep from fewer."""
     endpoints = (*everyone.every, *everyone.translated)
@@ -110,7 +110,7 @@ class _Mentions:
 
 
 def _judged(
-    ground: Ground,
+    ground: SearchGround,
     point: AttachmentPoint,
     found: ResolvedList,
     kept: _KeptApart,
@@ -148,12 +148,14 @@ def _judged(
     )
 
 
-def _is_end(ground: Ground, name: str) -> bool:
+def _is_end(ground: SearchGround, name: str) -> bool:
     traits = ground.world.topology.devices[name].traits
     return traits.end_system or traits.open_ended
 
 
-def _last_place(ground: Ground, family: Family, kept: _KeptApart, meant: set[str]) -> AttachmentPoint | None:
+def _last_place(
+    ground: SearchGround, family: Family, kept: _KeptApart, meant: set[str]
+) -> AttachmentPoint | None:
     """Where the last router sends what is to be kept from those who are meant; None where that differs."""
     found: set[AttachmentPoint] = set()
     goals = [goal for goal in kept.goals if goal.device in meant]
@@ -161,7 +163,9 @@ def _last_place(ground: Ground, family: Family, kept: _KeptApart, meant: set[str
     for number, (source, goal) in enumerate(pairs):
         if number == _MOST_WALKED:
             break
-        from_, to = (Party(each.device, each.region, each.drawn, every=False) for each in (source, goal))
+        from_, to = (
+            AddressParty(each.device, each.region, each.drawn, every=False) for each in (source, goal)
+        )
         flow = flow_between(family, from_, to, Request(ANY_PROTOCOL), 0)
         found.update(last_places(ground.world, flow))
     return found.pop() if len(found) == 1 else None

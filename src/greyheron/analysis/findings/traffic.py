@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Iterator
 
-from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, counted, shortened
+from greyheron.analysis.findings.finding import Finding, Repair, SearchGround, Severity, counted, shortened
 from greyheron.analysis.findings.naming import stopped_queries
 from greyheron.analysis.findings.nat_inside import to_inside_addresses
 from greyheron.analysis.findings.repairs import discovery, letting_through, replies
@@ -32,14 +32,14 @@ MOST_DEVICES = 320
 """In larger networks hosts are asked only, not routers: their logins and addresses are many."""
 
 
-def in_traffic(ground: Ground) -> Iterator[Finding]:
+def in_traffic(ground: SearchGround) -> Iterator[Finding]:
     yield from _neighbours(ground)
     yield from _tests(ground)
     yield from to_inside_addresses(ground)
     yield from stopped_queries(ground)
 
 
-def _neighbours(ground: Ground) -> Iterator[Finding]:
+def _neighbours(ground: SearchGround) -> Iterator[Finding]:
     for cut in ground.world.routes.cut_neighbours():
         entry = _which(cut.by.decision)
         ends = (":".join(cut.port), ":".join(cut.neighbour))
@@ -47,9 +47,9 @@ def _neighbours(ground: Ground) -> Iterator[Finding]:
             "routing neighbours cut",
             Severity.FAULT,
             " ".join(ends),
-            f"{cut.port[0]} and {cut.neighbour[0]} are no routing neighbours any more: {cut.by.list_name} "
+            f"{cut.port[0]} and {cut.neighbour[0]} are no longer routing neighbours: {cut.by.list_name} "
             f"{cut.by.point} {_cutting(cut)}.",
-            (f"{entry} of {cut.by.list_name} decides", "routes learnt that way are gone"),
+            (f"{entry} decides", "routes learnt that way are gone"),
             (cut.port[0], cut.neighbour[0]),
             (cut.by.list_name,),
             repair=_rejoining(ground.network, cut),
@@ -65,8 +65,8 @@ def _rejoining(network: Network, cut: CutNeighbour) -> Repair | None:
 
 def _cutting(cut: CutNeighbour) -> str:
     if cut.unfound:
-        return "lets them talk and stops neighbour discovery, so that they do not find each other"
-    return "denies what they say to each other"
+        return "lets their packets through but stops neighbour discovery, so that they cannot find each other"
+    return "denies their packets"
 
 
 def _which(decision: Decision) -> str:
@@ -75,7 +75,7 @@ def _which(decision: Decision) -> str:
     return f"its {words}" if decision.entry is None else words
 
 
-def _tests(ground: Ground) -> Iterator[Finding]:
+def _tests(ground: SearchGround) -> Iterator[Finding]:
     tests = ground.network.tests
     flows = ground.kept.of(
         ("test flows", ground.world.resolved.active),
@@ -102,7 +102,7 @@ def _tests(ground: Ground) -> Iterator[Finding]:
         )
 
 
-def in_matrix(ground: Ground, family: Family) -> Iterator[Finding]:
+def in_matrix(ground: SearchGround, family: Family) -> Iterator[Finding]:
     """Findings in who reaches whom."""
     large = len(ground.network.devices) > MOST_DEVICES
     question = ReachQuestion((OWN_SERVICES, "ping"), family, hosts_only=large, from_hosts=True)
@@ -120,8 +120,7 @@ def in_matrix(ground: Ground, family: Family) -> Iterator[Finding]:
             "management locked out",
             Severity.FAULT,
             f"{device} {family}",
-            f"Nobody who is drawn can log in to {device} over {family.word} any more: lists "
-            "stop every one of them.",
+            f"Nobody on the map can log in to {device} over {family.word} any more: lists block all of them.",
             devices=(device,),
         )
 
@@ -130,7 +129,7 @@ def _flow(source: str, destination: str, family: Family, address: int, asked: st
     return Flow(FlowEnd(source), FlowEnd(destination, family.text(address)), asked, family=family)
 
 
-def _stopped(ground: Ground, reach: Reach, family: Family) -> Iterator[Finding]:
+def _stopped(ground: SearchGround, reach: Reach, family: Family) -> Iterator[Finding]:
     """Replies that a list stops, and neighbours that are not found: one finding for each list and entry."""
     for group in reach.decided(Verdict.BLOCKED, _MOST_GROUPS):
         flow = _flow(group.source, group.owner, family, group.destination, written(group.request, family))
@@ -165,9 +164,8 @@ def _stopped(ground: Ground, reach: Reach, family: Family) -> Iterator[Finding]:
                 "reply blocked",
                 Severity.WARNING,
                 subject,
-                f"{name} {point} stops replies: what was asked gets there, and "
-                "the answer does not "
-                f"come home ({counted(group.count, 'conversation')}).",
+                f"{name} {point} stops replies: requests arrive, but the answers do not come back "
+                f"({counted(group.count, 'conversation')}).",
                 (f"{which} decides", f"{write_flow(flow)}: {ending_words(exchange)}"),
                 (point.device,),
                 (name,),
@@ -176,7 +174,7 @@ def _stopped(ground: Ground, reach: Reach, family: Family) -> Iterator[Finding]:
             )
 
 
-def _unreachable(ground: Ground, without: Reach, family: Family) -> Iterator[Finding]:
+def _unreachable(ground: SearchGround, without: Reach, family: Family) -> Iterator[Finding]:
     """Routes that are missing with no lists at all, by the device that lacks them."""
     lacking: dict[tuple[str, str, bool], list[str]] = defaultdict(list)
     for group in without.decided(Verdict.UNREACHABLE, 10 * _MOST_GROUPS):
@@ -199,8 +197,7 @@ def _unreachable(ground: Ground, without: Reach, family: Family) -> Iterator[Fin
             f"no way {way}",
             Severity.WARNING,
             f"{device} {family} {outcome} {way}",
-            f"{family.word} packets end at {device} on their way {way}: {outcome}. No list "
-            "has a part in that.",
+            f"{family.word} packets stop at {device} on their way {way}: {outcome}. No list is involved.",
             (f"for example {shortened(flows, 3)}",),
             (device,),
             flow=flows[0],
@@ -220,7 +217,7 @@ def _clear_text(reach: Reach, family: Family) -> Iterator[Finding]:
             "clear-text service",
             Severity.NOTE,
             f"{device} tcp/{port} {family}",
-            f"{_CLEAR[port]} to {device} gets through over {family.word}, and is not encrypted: "
+            f"{_CLEAR[port]} to {device} is reachable over {family.word} and not encrypted: "
             f"{counted(len(set(sources)), 'device')} can use it.",
             (f"from {shortened(sources)}",),
             (device,),

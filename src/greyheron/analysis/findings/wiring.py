@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from greyheron.analysis.findings.finding import Finding, Ground, Severity
+from greyheron.analysis.findings.finding import Finding, SearchGround, Severity
 from greyheron.core.network.addresses import block_of, is_link_local
 from greyheron.model.document import Device, Interface
 from greyheron.model.entry import AddressBlock
@@ -11,20 +11,20 @@ from greyheron.model.values import Family
 _DEFAULT = 1
 
 
-def in_wiring(ground: Ground) -> Iterator[Finding]:
+def in_wiring(ground: SearchGround) -> Iterator[Finding]:
     """They rest on devices and links, and not on lists."""
     rests_on = ground.network.devices, ground.network.links
     yield from ground.kept.of("wiring", rests_on, lambda: tuple(_in_wiring(ground)))
 
 
-def _in_wiring(ground: Ground) -> Iterator[Finding]:
+def _in_wiring(ground: SearchGround) -> Iterator[Finding]:
     yield from _vlans(ground)
     yield from _prefixes(ground)
     yield from _local_addresses(ground)
     yield from _translated(ground)
 
 
-def _vlans(ground: Ground) -> Iterator[Finding]:
+def _vlans(ground: SearchGround) -> Iterator[Finding]:
     devices = {device.name: device for device in ground.network.devices}
     for link in ground.network.links:
         ends = [end.split(":", 1) for end in link.ends]
@@ -81,7 +81,7 @@ def _tags(device: Device, interface: Interface) -> dict[int | None, int] | None:
     return tags if interface.untagged is None else {**tags, None: interface.untagged}
 
 
-def _prefixes(ground: Ground) -> Iterator[Finding]:
+def _prefixes(ground: SearchGround) -> Iterator[Finding]:
     """One prefix on two segments: half of its addresses cannot be reached from the other half."""
     segments: dict[AddressBlock, dict[int, str]] = {}
     for port, number in ground.world.topology.segments.of.items():
@@ -101,7 +101,7 @@ def _prefixes(ground: Ground) -> Iterator[Finding]:
             )
 
 
-def _local_addresses(ground: Ground) -> Iterator[Finding]:
+def _local_addresses(ground: SearchGround) -> Iterator[Finding]:
     for members in ground.world.topology.segments.members:
         held: dict[int, str] = {}
         for port in members:
@@ -119,7 +119,7 @@ def _local_addresses(ground: Ground) -> Iterator[Finding]:
                         )
 
 
-def _translated(ground: Ground) -> Iterator[Finding]:
+def _translated(ground: SearchGround) -> Iterator[Finding]:
     """Outside addresses of rules that somebody else has."""
     for device in ground.network.devices:
         for rule in device.translations:

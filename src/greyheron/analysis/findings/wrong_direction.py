@@ -5,7 +5,7 @@ from functools import partial
 
 import numpy as np
 
-from greyheron.analysis.findings.finding import Finding, Ground, Repair, Severity, moving
+from greyheron.analysis.findings.finding import Finding, Repair, SearchGround, Severity, moving
 from greyheron.analysis.network.passing import Passers, Passing
 from greyheron.analysis.network.translated import (
     as_translated,
@@ -75,7 +75,9 @@ class Ends:
         return np.equal(differs, 0)
 
 
-def facing_away(ground: Ground, family: Family, everyone: Endpoints, passers: Passers) -> Iterator[Finding]:
+def facing_away(
+    ground: SearchGround, family: Family, everyone: Endpoints, passers: Passers
+) -> Iterator[Finding]:
     """Placed lists none of whose entries can ever match for their addresses.
 
     everyone, passers:  the same objects from one search to the next as long as they would say the same
@@ -131,17 +133,16 @@ def _judged(
         placed = Placement(list=found.name, device=point.device, at=point.at, direction=point.direction)
         label = f"turn {found.name} to {other}"
         repair = Repair(label, moving(placed, other))
-    where = f" They do {other}." if fits else ""
+    where = f" Packets {other} do." if fits else ""
     rest = [rule for rule in found.rules if rule.sources is None and rule.destinations is None]
     idle = bool(rest) and rest[0].entry.action is Action.PERMIT and not rest[0].constraints
     if idle:
-        where = f" It changes nothing there.{where}"
+        where = f" It has no effect there.{where}"
     finding = Finding(
         "list that faces the wrong way",
         Severity.WARNING if idle else Severity.FAULT,
         f"{found.name} at {point.device} {point.at} {point.direction}",
-        f"{found.name} stands {point}, where none of the addresses that its entries "
-        f"name ever come by in that direction.{where}",
+        f"{found.name} is placed {point}, where no packet has the addresses that its entries name.{where}",
         devices=(point.device,),
         lists=(found.name,),
         repair=repair,
@@ -149,7 +150,7 @@ def _judged(
     return (finding,)
 
 
-def ends_of(ground: Ground, family: Family, everyone: Endpoints) -> Ends:
+def ends_of(ground: SearchGround, family: Family, everyone: Endpoints) -> Ends:
     """The addresses of everyone, kept as long as they are the same."""
     endpoints = (*everyone.every, *everyone.translated)
     return ground.kept.of(("ends", family), (everyone,), lambda: Ends(endpoints))

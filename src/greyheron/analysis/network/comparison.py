@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from greyheron.analysis.findings.finding import Finding, Severity, counted, shortened
 from greyheron.analysis.network.changed_lists import ChangedList, ChangedPackets, ChangedPlace
-from greyheron.analysis.network.differences import Difference, Sign
+from greyheron.analysis.network.differences import Difference, LineSign
 from greyheron.analysis.reach.change import ReachChange
 from greyheron.model.read import SINGULAR
 
@@ -14,7 +14,7 @@ _MOST_TOLD = 40
 
 
 @dataclass(frozen=True, slots=True)
-class Turned:
+class ChangedOutcome:
     """A test flow or a requirement of the second state, and what becomes of it in each.
 
     before:  null where the first state does not have it;  expected:  whether it is now as it should be
@@ -45,8 +45,8 @@ class Comparison:
     differences: tuple[Difference, ...]
     lists: tuple[ChangedList, ...]
     places: tuple[ChangedPlace, ...]
-    flows: tuple[Turned, ...]
-    requirements: tuple[Turned, ...]
+    flows: tuple[ChangedOutcome, ...]
+    requirements: tuple[ChangedOutcome, ...]
     reach: ReachChange | None
     found: tuple[ToldFinding, ...]
     mended: tuple[ToldFinding, ...]
@@ -133,7 +133,7 @@ def _sentences(changed: Iterable[ChangedPackets], depth: int = 1) -> Iterator[Li
             yield Line(f"and {counted(each.more, 'smaller part')}", depth)
 
 
-def _turned(some: tuple[Turned, ...]) -> Iterator[Line]:
+def _turned(some: tuple[ChangedOutcome, ...]) -> Iterator[Line]:
     for each in some[:_MOST_TOLD]:
         doubt = "" if each.expected else ", which is not what is expected"
         yield Line(f"{each.text}: {each.before or 'new'} → {each.after}{doubt}")
@@ -165,7 +165,7 @@ def _written(differences: Iterable[Difference]) -> Iterator[Line]:
             continue
         was = f", was {each.was}" if each.was else ""
         yield Line(f"{SINGULAR[each.collection]} {each.key} {each.verb}{was}")
-        signs = {Sign.GONE: "−", Sign.ADDED: "+"}
+        signs = {LineSign.GONE: "−", LineSign.ADDED: "+"}
         lines = [f"{signs[line.sign]} {line.text}" for line in each.lines if line.sign in signs]
         yield from (Line(line, 1, written=True) for line in lines[:_MOST_LINES])
         if len(lines) > _MOST_LINES:

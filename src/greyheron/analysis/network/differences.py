@@ -28,7 +28,7 @@ class Verb(StrEnum):
     RENUMBERED = "renumbered"
 
 
-class Sign(StrEnum):
+class LineSign(StrEnum):
     """What became of a line; a gap stands for lines that are left out."""
 
     SAME = "same"
@@ -41,7 +41,7 @@ class Sign(StrEnum):
 class DiffLine:
     """A line. `count`: of a gap, how many lines it stands for."""
 
-    sign: Sign
+    sign: LineSign
     text: str
     count: int = 1
 
@@ -146,14 +146,14 @@ def _compared(before: Sequence[str], after: Sequence[str]) -> tuple[DiffLine, ..
     at = 0
     for group in matcher.get_grouped_opcodes(AROUND):
         if group[0][1] > at:
-            found.append(DiffLine(Sign.GAP, "", group[0][1] - at))
+            found.append(DiffLine(LineSign.GAP, "", group[0][1] - at))
         for tag, low, high, first, last in group:
             if tag == "equal":
-                found += [DiffLine(Sign.SAME, line) for line in before[low:high]]
+                found += [DiffLine(LineSign.SAME, line) for line in before[low:high]]
                 continue
-            found += [DiffLine(Sign.GONE, line) for line in before[low:high]]
-            found += [DiffLine(Sign.ADDED, line) for line in after[first:last]]
+            found += [DiffLine(LineSign.GONE, line) for line in before[low:high]]
+            found += [DiffLine(LineSign.ADDED, line) for line in after[first:last]]
         at = group[-1][2]
     if at < len(before):
-        found.append(DiffLine(Sign.GAP, "", len(before) - at))
+        found.append(DiffLine(LineSign.GAP, "", len(before) - at))
     return tuple(found)

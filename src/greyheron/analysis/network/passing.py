@@ -10,7 +10,7 @@ from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.network.translated import translated_blocks, translated_with
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.core.bulk.conversations import Conversations
-from greyheron.core.bulk.engine import BulkEngine, Courses
+from greyheron.core.bulk.engine import BulkEngine, TracedPaths
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.bulk.indexes import ForwardingIndexes
 from greyheron.core.headers import Bools, Ints
@@ -90,15 +90,15 @@ def _traced(world: World, network: Network, family: Family, endpoints: Sequence[
         nothing,
     )
     engine = BulkEngine(world.with_possible_hosts.baseline, ForwardingIndexes(solicits=False))
-    courses = engine.courses(asked)
-    points = courses.forwarding.point
-    rows, codes = courses.meetings()
+    traced_paths = engine.traced_paths(asked)
+    points = traced_paths.forwarding.point
+    rows, codes = traced_paths.meetings()
     order = np.argsort(codes, kind="stable")
     codes, rows = codes[order], rows[order]
-    pair = np.zeros((len(courses.rows), 2), dtype=np.int64)
-    pair[courses.row_of] = np.stack([source, goal], axis=1)
-    elsewhere = _rewritten(network, family, endpoints, courses, pair)
-    in_vain, at_once = courses.recorded.in_vain()
+    pair = np.zeros((len(traced_paths.rows), 2), dtype=np.int64)
+    pair[traced_paths.row_of] = np.stack([source, goal], axis=1)
+    elsewhere = _rewritten(network, family, endpoints, traced_paths, pair)
+    in_vain, at_once = traced_paths.recorded.in_vain()
     same = ~np.isin(rows << 32 | codes, np.append(elsewhere.met, in_vain << 32 | at_once))
     codes, rows = codes[same], rows[same]
     codes, pair = codes.astype(np.int32), pair[rows].astype(np.int32)
@@ -125,12 +125,12 @@ class _Rewritten(Struct, frozen=True):
 
 
 def _rewritten(
-    network: Network, family: Family, endpoints: Sequence[Endpoint], courses: Courses, pair: Ints
+    network: Network, family: Family, endpoints: Sequence[Endpoint], traced_paths: TracedPaths, pair: Ints
 ) -> _Rewritten:
     """pair:  the source and goal of each row, as indices among the endpoints"""
-    rows, codes, sources, destinations = courses.recorded.rewritten()
+    rows, codes, sources, destinations = traced_paths.recorded.rewritten()
     blocks = translated_blocks(network, family)
-    values = courses.rows.addresses.values
+    values = traced_paths.rows.addresses.values
     found: dict[int, dict[tuple[Region, Region], None]] = {}
     for row, code, source, goal in zip(
         *(each.tolist() for each in (rows, codes, sources, destinations)), strict=True
@@ -138,8 +138,8 @@ def _rewritten(
         ends = (
             endpoints[end].region if now == made else (translated_with(values[now], blocks),)
             for end, now, made in (
-                (pair[row, 0], source, courses.rows.source[row]),
-                (pair[row, 1], goal, courses.rows.destination[row]),
+                (pair[row, 0], source, traced_paths.rows.source[row]),
+                (pair[row, 1], goal, traced_paths.rows.destination[row]),
             )
         )
         from_, to = ends

@@ -9,7 +9,7 @@ from greyheron.core.packet import Way
 
 
 @dataclass(frozen=True, slots=True)
-class Parting:
+class Divergence:
     """Two states, and the first step in which their traces differ.
 
     way, device:  on which way and where;  before, after:  the step in each, null where a trace is over
@@ -23,12 +23,12 @@ class Parting:
     after: str | None
 
 
-def parting(one: TraceReport, other: TraceReport) -> Parting | None:
+def parting(one: TraceReport, other: TraceReport) -> Divergence | None:
     """Where `other` stops being like `one`, on the path that explains each; None when they are the same."""
     for here, there in zip_longest(_steps(deciding(one.exchanges)), _steps(deciding(other.exchanges))):
         if here != there:
             way, device, _ = there or here
-            return Parting(
+            return Divergence(
                 one.state, other.state, way, device, here[2] if here else None, there[2] if there else None
             )
     return None

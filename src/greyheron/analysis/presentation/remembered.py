@@ -1,4 +1,4 @@
-"""What devices remember of a conversation: sessions and translations, and for how long (§6, §7)."""
+"""Sessions and translations of a conversation: sessions and translations, and for how long (§6, §7)."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass

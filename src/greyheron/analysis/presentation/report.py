@@ -38,7 +38,7 @@ from greyheron.core.walk.steps import (
     Translated,
     Unrouted,
 )
-from greyheron.core.walk.verdicts import Exchange, Leg, Result, Verdict
+from greyheron.core.walk.verdicts import Exchange, PacketTrace, Result, Verdict
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.period import SUPPOSITIONS
 from greyheron.model.values import Action, Direction, Family, State
@@ -112,7 +112,7 @@ class HopReport:
 
 
 @dataclass(frozen=True, slots=True)
-class LegReport:
+class PacketReport:
     """One packet's way. `name` is SYN, SYN+ACK, ACK, request, reply, packet, or what an answer says."""
 
     name: str
@@ -144,9 +144,9 @@ class ExchangeReport:
     decided_on: Way
     deciding: PlaceReport | None
     sees: SeenReport
-    out: LegReport
-    home: LegReport | None
-    legs: tuple[LegReport, ...]
+    out: PacketReport
+    home: PacketReport | None
+    legs: tuple[PacketReport, ...]
     kept: tuple[KeptReport, ...]
 
 
@@ -285,7 +285,7 @@ def _exchange(exchange: Exchange, topology: Topology) -> ExchangeReport:
     homes = [leg for leg in exchange.legs if leg.way is Way.RETURN]
     failed = exchange.verdict is not Verdict.PASSES
     out = decider if failed and decider.way is Way.OUT else outs[0]
-    home: LegReport | None = None
+    home: PacketReport | None = None
     if failed and decider.way is Way.OUT:
         home = _response(exchange.response, segments)
     elif homes:
@@ -305,19 +305,19 @@ def _exchange(exchange: Exchange, topology: Topology) -> ExchangeReport:
     )
 
 
-def _leg(leg: Leg, decides: bool, segments: Segments) -> LegReport:
+def _leg(leg: PacketTrace, decides: bool, segments: Segments) -> PacketReport:
     return _path(leg.name, leg.path, decides, segments)
 
 
-def _response(response: Response | None, segments: Segments) -> LegReport | None:
+def _response(response: Response | None, segments: Segments) -> PacketReport | None:
     if response is None or response.path is None:
         return None
     return _path(response.says, response.path, False, segments)
 
 
-def _path(name: str, path: Path, decides: bool, segments: Segments) -> LegReport:
+def _path(name: str, path: Path, decides: bool, segments: Segments) -> PacketReport:
     hops = tuple(_hop(hop, decides and hop is path.last, segments) for hop in path.hops)
-    return LegReport(name, service_words(path.packet), path.outcome, hops)
+    return PacketReport(name, service_words(path.packet), path.outcome, hops)
 
 
 def _links(hop: Hop, segments: Segments) -> tuple[LinkEnds, ...]:

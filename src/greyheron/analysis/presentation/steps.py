@@ -23,8 +23,8 @@ from greyheron.core.walk.steps import (
     Outcome,
     Refused,
     Routed,
-    Saw,
     Sends,
+    SessionHistory,
     Step,
     Tracked,
     Translated,
@@ -99,21 +99,21 @@ def step_words(step: Step, family: Family) -> str:
             assert_never(step)
 
 
-def _no_session_words(saw: Saw) -> str:
+def _no_session_words(saw: SessionHistory) -> str:
     stopped = "no such session, and this packet cannot begin one"
     match saw:
-        case Saw.NOTHING:
+        case SessionHistory.NOTHING:
             return f"{stopped}: those before it went another way (asymmetric routing)"
-        case Saw.ONE_WAY:
+        case SessionHistory.ONE_WAY:
             return (
                 "no such session: it saw the first packet but not the answer, which went another way "
                 "(asymmetric routing)"
             )
-        case Saw.FRAGMENT:
+        case SessionHistory.FRAGMENT:
             return (
                 "a fragment that is not the first: it is held back until the first one comes, and none does"
             )
-        case Saw.OTHERWISE:
+        case SessionHistory.OTHERWISE:
             return stopped
         case _:
             assert_never(saw)

@@ -26,7 +26,7 @@ class Answer(StrEnum):
     INCONCLUSIVE = "inconclusive"
 
 
-class Party(Struct, frozen=True):
+class AddressParty(Struct, frozen=True):
     """Some addresses of one device, or of the hosts that could be on a segment.
 
     every:  whether these are all that it has
@@ -42,7 +42,7 @@ class Party(Struct, frozen=True):
     itself: bool = False
 
 
-class Asking(Struct, frozen=True):
+class ServicePorts(Struct, frozen=True):
     """Services, and the source ports they are asked from; those are empty where there are none."""
 
     service: ServiceSet
@@ -56,9 +56,9 @@ class Box(Struct, frozen=True):
     """
 
     family: Family
-    sources: tuple[Party, ...]
-    destinations: tuple[Party, ...]
-    asking: tuple[Asking, ...]
+    sources: tuple[AddressParty, ...]
+    destinations: tuple[AddressParty, ...]
+    asking: tuple[ServicePorts, ...]
 
     def holds(self, packet: Packet) -> bool:
         """Whether the conversation that begins with a packet is among them."""
@@ -133,4 +133,4 @@ class Proof(Struct, frozen=True):
     offered: tuple[tuple[str, tuple[str, ...]], ...] = ()
 
 
-Parties = tuple[Party, ...]
+Parties = tuple[AddressParty, ...]

@@ -7,7 +7,7 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from greyheron.analysis.proof.answers import Asking, Box, Parties, Party
+from greyheron.analysis.proof.answers import AddressParty, Box, Parties, ServicePorts
 from greyheron.analysis.proof.services import ServiceSet
 from greyheron.core.headers import Ints
 from greyheron.core.intervals import (
@@ -28,8 +28,8 @@ T = TypeVar("T")
 class ClassRows(Struct, frozen=True):
     """Conversations by classes that are alike: arrays of one length, and what their numbers stand for."""
 
-    sources: Sequence[Party]
-    destinations: Sequence[Party]
+    sources: Sequence[AddressParty]
+    destinations: Sequence[AddressParty]
     services: Sequence[ServiceSet]
     ports: Sequence[Spans]
     source: Ints
@@ -38,9 +38,9 @@ class ClassRows(Struct, frozen=True):
     port: Ints
 
 
-def boxes_of(family: Family, found: Iterable[ClassRows], wholes: "Wholes") -> tuple[Box, ...]:
+def boxes_of(family: Family, found: Iterable[ClassRows], wholes: "PartyTotals") -> tuple[Box, ...]:
     """Few boxes that hold exactly the conversations in all cells, which are disjoint."""
-    sides, services, ports = _Numbered[Party](), _Numbered[ServiceSet](), _Numbered[Spans]()
+    sides, services, ports = _Numbered[AddressParty](), _Numbered[ServiceSet](), _Numbered[Spans]()
     columns = [
         np.stack(
             [
@@ -65,7 +65,7 @@ def boxes_of(family: Family, found: Iterable[ClassRows], wholes: "Wholes") -> tu
     alike: dict[bytes, list[int]] = {}
     for first, end in zip(fresh.tolist(), [*fresh[1:].tolist(), len(source)], strict=True):
         alike.setdefault(asked[first:end].tobytes(), []).append(first)
-    pairs: dict[frozenset[Asking], list[int]] = {}
+    pairs: dict[frozenset[ServicePorts], list[int]] = {}
     for key, rows in alike.items():
         codes = (divmod(code, len(ports.values)) for code in np.frombuffer(key, dtype=np.int64).tolist())
         joined = _joined((services.values[one], ports.values[other]) for one, other in codes)
@@ -112,7 +112,7 @@ class _Numbered(Generic[T]):
         return found
 
 
-def _joined(services: Iterable[tuple[ServiceSet, Spans]]) -> frozenset[Asking]:
+def _joined(services: Iterable[tuple[ServiceSet, Spans]]) -> frozenset[ServicePorts]:
     """The same as few products: ports joined where source ports are the same, and the other way about."""
     by_service: dict[ServiceSet, list[tuple[int, int]]] = {}
     for service, ports in services:
@@ -121,15 +121,15 @@ def _joined(services: Iterable[tuple[ServiceSet, Spans]]) -> frozenset[Asking]:
     for service, spans in by_service.items():
         by_ports.setdefault((replace(service, spans=()), span_union(spans)), []).extend(service.spans)
     return _joined_headers(
-        Asking(replace(service, spans=span_union(spans)), ports)
+        ServicePorts(replace(service, spans=span_union(spans)), ports)
         for (service, ports), spans in by_ports.items()
     )
 
 
-def _joined_headers(asked: Iterable[Asking]) -> frozenset[Asking]:
+def _joined_headers(asked: Iterable[ServicePorts]) -> frozenset[ServicePorts]:
     """The same with code points, and then flags, joined where all else is the same."""
     for part in (HeaderPart.DSCP, HeaderPart.FLAGS):
-        alike: dict[Asking, list[tuple[int, int]]] = {}
+        alike: dict[ServicePorts, list[tuple[int, int]]] = {}
         for each in asked:
             own = each.service.header(part)
             rest = each if own is None else replace(each, service=each.service.having(part, ()))
@@ -148,12 +148,12 @@ def _order(service: ServiceSet) -> tuple[Tag, Spans, Spans, Spans]:
 class _Merging:
     """Products of sides from pairs of parties, which are given by number."""
 
-    def __init__(self, parties: Sequence[Party], wholes: "Wholes") -> None:
+    def __init__(self, parties: Sequence[AddressParty], wholes: "PartyTotals") -> None:
         self._parties, self._wholes = parties, wholes
         self._whose = [(party.device, party.drawn, party.itself) for party in parties]
         self._ranges: dict[int, Spans | None] = {}
         self._sides: dict[tuple[int, ...], Parties] = {}
-        self._joined: dict[tuple[int, ...], Party] = {}
+        self._joined: dict[tuple[int, ...], AddressParty] = {}
 
     def grouped(self, pairs: Iterable[tuple[int, int]]) -> list[tuple[Parties, Parties]]:
         """Products that hold exactly `pairs`: first by what stands first, then by what goes with it."""
@@ -177,12 +177,14 @@ class _Merging:
             self._sides[numbers] = tuple(self._one(tuple(own[whose])) for whose in sorted(own))
         return self._sides[numbers]
 
-    def _one(self, numbers: tuple[int, ...]) -> Party:
+    def _one(self, numbers: tuple[int, ...]) -> AddressParty:
         if numbers not in self._joined:
             first = self._parties[numbers[0]]
             region = self._region(numbers)
             every = size(region) == self._wholes.size(first.device, first.drawn)
-            self._joined[numbers] = Party(first.device, region, first.drawn, every, itself=first.itself)
+            self._joined[numbers] = AddressParty(
+                first.device, region, first.drawn, every, itself=first.itself
+            )
         return self._joined[numbers]
 
     def _region(self, numbers: tuple[int, ...]) -> Region:
@@ -199,7 +201,7 @@ class _Merging:
         return prefixes_of(self._parties[numbers[0]].region[0].family, span_union(spans))
 
 
-class Wholes:
+class PartyTotals:
     """What each party has in all, to say whether a part of it is everything."""
 
     def __init__(self, parties: Iterable[tuple[str, bool, Region]]) -> None:

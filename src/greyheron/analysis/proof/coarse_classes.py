@@ -1,6 +1,6 @@
 """Coarse classes, traced: which attachment points their packets meet, and what becomes of the finer ones.
 
-Who talks to whom was cut by what routes, owners and services tell apart (`grounds`). Here the courses of
+Who talks to whom was cut by what routes, owners and services tell apart (`grounds`). Here the paths of
 those classes are found; then each is cut finer by the entries of the lists that its packets may meet, and one
 conversation of each fine class is decided (`fine`).
 """
@@ -13,9 +13,9 @@ import numpy as np
 from greyheron.analysis.proof.boxes import ClassRows
 from greyheron.analysis.proof.fine_classes import (
     FIELDS,
-    Cut,
     Decided,
-    Fine,
+    FineClasses,
+    ListRefinement,
     apart,
     appended,
     compacted,
@@ -24,7 +24,7 @@ from greyheron.analysis.proof.fine_classes import (
 from greyheron.analysis.proof.header_space import CoarseClasses
 from greyheron.analysis.proof.wording import flow_between
 from greyheron.core.bulk.conversations import Conversations, Verdicts
-from greyheron.core.bulk.engine import BulkEngine, Courses
+from greyheron.core.bulk.engine import BulkEngine, TracedPaths
 from greyheron.core.headers import Bools, Ints
 from greyheron.core.progress import Progress
 from greyheron.core.progress import part as part_of
@@ -61,10 +61,10 @@ class ProofPart:
         classes: CoarseClasses,
         source: Ints,
         goal: Ints,
-        courses: Courses,
+        traced_paths: TracedPaths,
         decided: Decided,
     ) -> None:
-        self._classes, self._source, self._goal, self._courses = classes, source, goal, courses
+        self._classes, self._source, self._goal, self._courses = classes, source, goal, traced_paths
         self._tables, self._found = decided.tables, decided.wrong
         self.counts, self.many, self.answers = decided.counts, decided.many, decided.answers
         itself = self._of_devices()
@@ -74,11 +74,13 @@ class ProofPart:
     @classmethod
     def of(cls, classes: CoarseClasses, source: Ints, goal: Ints, progress: Progress) -> "ProofPart":
         engine = classes.grounds.engine
-        coarse, kept = Cut(classes, source, goal, engine, None).conversations()
+        coarse, kept = ListRefinement(classes, source, goal, engine, None).conversations()
         source, goal = source[kept], goal[kept]
-        courses = engine.courses(coarse)
-        decided = Cut(classes, source, goal, engine, courses).wrong(np.arange(len(source)), progress)
-        return cls(classes, source, goal, courses, decided)
+        traced_paths = engine.traced_paths(coarse)
+        decided = ListRefinement(classes, source, goal, engine, traced_paths).wrong(
+            np.arange(len(source)), progress
+        )
+        return cls(classes, source, goal, traced_paths, decided)
 
     @property
     def family(self) -> Family:
@@ -150,13 +152,13 @@ class ProofPart:
     def answered(self, engine: BulkEngine) -> Flow:
         """One of the unwanted conversations that arrive, and have only their answers stopped."""
         rows = np.flatnonzero(self.answers * self.of_hosts)[:1]
-        cut = Cut(self._classes, self._source[rows], self._goal[rows], engine, self._courses, rows)
+        cut = ListRefinement(self._classes, self._source[rows], self._goal[rows], engine, self._courses, rows)
         return self._flow(cut.only_answers_stopped(), 0)
 
     def any_flows(self, most: int) -> list[Flow]:
         """Some conversations, whatever becomes of them, from all over the fine classes, as test flows."""
         engine = self._classes.grounds.engine
-        cells = Cut(self._classes, self._source, self._goal, engine, self._courses).some(most)
+        cells = ListRefinement(self._classes, self._source, self._goal, engine, self._courses).some(most)
         return [self._flow(cells, index) for index in range(len(cells.source))]
 
     def _flow(self, cells: ClassRows, index: int) -> Flow:
@@ -170,11 +172,13 @@ class ProofPart:
         if not differs.any():
             return self
         rows = np.flatnonzero(differs)
-        cut = Cut(self._classes, self._source[rows], self._goal[rows], engine, self._courses, rows)
+        cut = ListRefinement(self._classes, self._source[rows], self._goal[rows], engine, self._courses, rows)
         fresh = cut.wrong(rows)
         tables, kept = compacted(self._tables, self._found.take(~differs[self._found.coarse]))
         tables, moved = appended(tables, fresh.tables, fresh.wrong)
-        joined = Fine(*(np.concatenate([getattr(kept, name), getattr(moved, name)]) for name in FIELDS))
+        joined = FineClasses(
+            *(np.concatenate([getattr(kept, name), getattr(moved, name)]) for name in FIELDS)
+        )
         counts, many, answers = self.counts.copy(), self.many.copy(), self.answers.copy()
         counts[rows], many[rows], answers[rows] = fresh.counts, fresh.many, fresh.answers
         in_order = joined.take(np.argsort(joined.coarse, kind="stable"))  # as if all were decided at once
@@ -195,14 +199,14 @@ class ProofPart:
         rows = np.flatnonzero(differs)
         codes = engine.changed_codes(before, self.family)
         source, goal = self._source[rows], self._goal[rows]
-        decided = Cut(self._classes, source, goal, engine, self._courses, rows, codes).wrong(rows)
+        decided = ListRefinement(self._classes, source, goal, engine, self._courses, rows, codes).wrong(rows)
         part = ProofPart(self._classes, self._source, self._goal, self._courses, decided)
         undecided = decided.many.any() or self.crowded[rows].any()
         return None if undecided else len(part.wrong) == 0
 
     def examples(self) -> Conversations:
         """A conversation of each fine class that violates, in their order."""
-        cut = Cut(self._classes, self._source, self._goal, self._classes.grounds.engine, None)
+        cut = ListRefinement(self._classes, self._source, self._goal, self._classes.grounds.engine, None)
         return cut.asked_about(self._tables, self.wrong)
 
     def verdicts(self, engine: BulkEngine) -> Verdicts:
@@ -211,7 +215,7 @@ class ProofPart:
         Of those it speaks of; devices themselves are left out where it speaks of hosts.
         """
         source, goal = self._source[self.of_hosts], self._goal[self.of_hosts]
-        cut = Cut(self._classes, source, goal, self._classes.grounds.engine, None)
+        cut = ListRefinement(self._classes, source, goal, self._classes.grounds.engine, None)
         return engine.verdicts(cut.conversations()[0])
 
     def cells(self) -> ClassRows:
@@ -222,7 +226,7 @@ class ProofPart:
         """Those of devices themselves."""
         return self._cells(self.remaining)
 
-    def _cells(self, wrong: Fine) -> ClassRows:
+    def _cells(self, wrong: FineClasses) -> ClassRows:
         tables = self._tables
         return ClassRows(
             tables.sources,

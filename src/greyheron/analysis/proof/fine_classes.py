@@ -8,12 +8,12 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
-from greyheron.analysis.proof.answers import Party
+from greyheron.analysis.proof.answers import AddressParty
 from greyheron.analysis.proof.boxes import ClassRows
-from greyheron.analysis.proof.header_space import CoarseClasses, Piece
+from greyheron.analysis.proof.header_space import CoarseClasses, EndpointPart
 from greyheron.analysis.proof.services import ServiceSet
 from greyheron.core.bulk.conversations import Conversations
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, TracedPaths
 from greyheron.core.headers import Bools, Ints
 from greyheron.core.intervals import Region, Spans, TooManyParts, size
 from greyheron.core.lists.fields.address import Role
@@ -28,7 +28,7 @@ from greyheron.model.values import Expectation
 _PASSES = VERDICT_ORDER.index(Verdict.PASSES)
 
 
-class Fine(Struct, frozen=True):
+class FineClasses(Struct, frozen=True):
     """Fine classes: of each its coarse class, its indices in the tables, and what becomes of it."""
 
     coarse: Ints
@@ -41,8 +41,8 @@ class Fine(Struct, frozen=True):
     def __len__(self) -> int:
         return len(self.coarse)
 
-    def take(self, indices: Ints | Bools) -> "Fine":
-        return Fine(*(getattr(self, name)[indices] for name in FIELDS))
+    def take(self, indices: Ints | Bools) -> "FineClasses":
+        return FineClasses(*(getattr(self, name)[indices] for name in FIELDS))
 
 
 SOME = 64
@@ -54,20 +54,20 @@ FIELDS = ("coarse", "source", "destination", "service", "ports", "verdict")
 
 
 _NONE = np.zeros(0, dtype=np.int64)
-NO_CLASSES = Fine(_NONE, _NONE, _NONE, _NONE, _NONE, _NONE)
+NO_CLASSES = FineClasses(_NONE, _NONE, _NONE, _NONE, _NONE, _NONE)
 
 
 @dataclass(frozen=True, slots=True)
 class ClassTables:
     """What the numbers of fine classes stand for. Parties come with an address to try, or two."""
 
-    sources: list[Party] = field(default_factory=list)
-    destinations: list[Party] = field(default_factory=list)
+    sources: list[AddressParty] = field(default_factory=list)
+    destinations: list[AddressParty] = field(default_factory=list)
     services: list[ServiceSet] = field(default_factory=list)
     ports: list[Spans] = field(default_factory=list)
 
 
-def compacted(tables: ClassTables, fine: Fine) -> tuple[ClassTables, Fine]:
+def compacted(tables: ClassTables, fine: FineClasses) -> tuple[ClassTables, FineClasses]:
     """Only what `fine` speaks of, so that nothing is held of classes that were decided otherwise."""
     kept: list[list[Any]] = []
     indices: list[Ints] = []
@@ -77,15 +77,15 @@ def compacted(tables: ClassTables, fine: Fine) -> tuple[ClassTables, Fine]:
         kept.append([held[number] for number in used.tolist()])
         indices.append(index)
     source, destination, service, ports = indices
-    return ClassTables(*kept), Fine(fine.coarse, source, destination, service, ports, fine.verdict)
+    return ClassTables(*kept), FineClasses(fine.coarse, source, destination, service, ports, fine.verdict)
 
 
-def appended(first: ClassTables, second: ClassTables, rows: Fine) -> tuple[ClassTables, Fine]:
+def appended(first: ClassTables, second: ClassTables, rows: FineClasses) -> tuple[ClassTables, FineClasses]:
     """Two sets of tables as one, and `rows` of the second with their indices in it."""
     names = ("sources", "destinations", "services", "ports")
     offsets = [len(getattr(first, name)) for name in names]
     tables = ClassTables(*([*getattr(first, name), *getattr(second, name)] for name in names))
-    return tables, Fine(
+    return tables, FineClasses(
         rows.coarse,
         rows.source + offsets[0],
         rows.destination + offsets[1],
@@ -103,7 +103,7 @@ class Decided(Struct, frozen=True):
     """
 
     tables: ClassTables
-    wrong: Fine
+    wrong: FineClasses
     counts: Ints
     many: Ints
     answers: Ints
@@ -153,8 +153,8 @@ def _expanded(dimensions: list[_Dimension], total: Ints, first: int, end: int) -
     return tuple(found)
 
 
-class Cut:
-    """Coarse classes cut by the lists that they meet; by none when `courses` are not known yet."""
+class ListRefinement:
+    """Coarse classes cut by the lists that they meet; by none when `traced_paths` are not known yet."""
 
     def __init__(
         self,
@@ -162,29 +162,29 @@ class Cut:
         source: Ints,
         goal: Ints,
         engine: BulkEngine,
-        courses: Courses | None,
+        traced_paths: TracedPaths | None,
         rows: Ints | None = None,
         codes: Bools | None = None,
     ) -> None:
-        """rows:  which conversations of `courses` these are; all unless given
+        """rows:  which conversations of `traced_paths` these are; all unless given
         codes:  the points and solicitations whose lists count; all unless given
         """
         self._classes, self._engine, self._source, self._goal = classes, engine, source, goal
         self.tables = ClassTables()
         self._groups: list[tuple[ResolvedList, ...]] = [()]
         self._group = np.zeros(len(source), dtype=np.int64)
-        if courses is not None:
-            row_of = courses.row_of if rows is None else courses.row_of[rows]
-            self._group = self._grouped(courses, codes)[row_of]
+        if traced_paths is not None:
+            row_of = traced_paths.row_of if rows is None else traced_paths.row_of[rows]
+            self._group = self._grouped(traced_paths, codes)[row_of]
 
-    def _grouped(self, courses: Courses, codes: Bools | None) -> Ints:
-        """Which of `_groups` each row of `courses` meets."""
-        rows, numbers, lists = self._engine.lists_met(courses, codes)
+    def _grouped(self, traced_paths: TracedPaths, codes: Bools | None) -> Ints:
+        """Which of `_groups` each row of `traced_paths` meets."""
+        rows, numbers, lists = self._engine.lists_met(traced_paths, codes)
         weights = np.random.default_rng(len(lists)).integers(1, 1 << 62, len(lists), dtype=np.uint64)
-        digest = np.zeros(len(courses.rows), dtype=np.uint64)
+        digest = np.zeros(len(traced_paths.rows), dtype=np.uint64)
         np.add.at(digest, rows, weights[numbers])
-        starts = np.searchsorted(rows, np.arange(len(courses.rows)))
-        ends = np.searchsorted(rows, np.arange(len(courses.rows)), side="right")
+        starts = np.searchsorted(rows, np.arange(len(traced_paths.rows)))
+        ends = np.searchsorted(rows, np.arange(len(traced_paths.rows)), side="right")
         _, first, group = np.unique(digest, return_index=True, return_inverse=True)
         self._groups = [
             tuple(lists[number] for number in numbers[starts[row] : ends[row]].tolist())
@@ -210,7 +210,9 @@ class Cut:
         groups, kinds = len(self._groups), len(services)
         cutter = classes.grounds.cutter
 
-        def sides(pieces: list[Piece], role: Role, into: list[Party]) -> Callable[[int], _FieldParts]:
+        def sides(
+            pieces: list[EndpointPart], role: Role, into: list[AddressParty]
+        ) -> Callable[[int], _FieldParts]:
             def parts(key: int) -> _FieldParts:
                 key, asked = divmod(key, kinds)
                 number, group = divmod(key, groups)
@@ -290,10 +292,12 @@ class Cut:
             counts += np.bincount(coarse, minlength=len(total))
             if blocks:
                 answers += np.bincount(coarse[verdicts.reached & ~bad], minlength=len(total))
-            part = Fine(rows[coarse], source, destination, service, ports, verdicts.verdict)
+            part = FineClasses(rows[coarse], source, destination, service, ports, verdicts.verdict)
             found.append(part.take(bad))
             first = end
-        joined = Fine(*(np.concatenate([getattr(decided, name) for decided in found]) for name in FIELDS))
+        joined = FineClasses(
+            *(np.concatenate([getattr(decided, name) for decided in found]) for name in FIELDS)
+        )
         tables, joined = compacted(self.tables, joined)
         return Decided(tables, joined, counts, many, answers)
 
@@ -330,7 +334,7 @@ class Cut:
             ports[chosen],
         )
 
-    def asked_about(self, tables: ClassTables, fine: Fine) -> Conversations:
+    def asked_about(self, tables: ClassTables, fine: FineClasses) -> Conversations:
         """One conversation of each of some fine classes that were found to have any."""
         self.tables = tables
         return self._asked(fine.coarse, fine.source, fine.destination, fine.service, fine.ports)[0]
@@ -382,7 +386,7 @@ class Cut:
         return asked, kept
 
 
-def apart(source: Party, destination: Party) -> tuple[Party, Party]:
+def apart(source: AddressParty, destination: AddressParty) -> tuple[AddressParty, AddressParty]:
     """Both, with an address of each first that the other does not begin with."""
     if source.region[0].first != destination.region[0].first:
         return source, destination

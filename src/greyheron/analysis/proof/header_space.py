@@ -5,7 +5,7 @@ from collections.abc import Iterable
 import numpy as np
 from msgspec import Struct
 
-from greyheron.analysis.proof.answers import EPHEMERAL, Party
+from greyheron.analysis.proof.answers import EPHEMERAL, AddressParty
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.analysis.proof.refinement import Borders, Cutter, groups_of_frames
 from greyheron.analysis.proof.services import ServiceSet, by_delivery, meant
@@ -15,11 +15,11 @@ from greyheron.core.lists.fields.services import ALL_PORTS
 from greyheron.core.lists.resolved import Names
 from greyheron.core.world import World
 from greyheron.model.document import Network
-from greyheron.model.requirement import Asks
+from greyheron.model.requirement import RequestedServices
 from greyheron.model.values import Expectation, Family
 
 
-class Half(Struct, frozen=True):
+class RequirementHalf(Struct, frozen=True):
     """One part of a requirement: what is expected of everyone in `sources` towards `destinations`.
 
     pass: every conversation must get through; block: none may
@@ -28,10 +28,10 @@ class Half(Struct, frozen=True):
     expect: Expectation
     sources: tuple[Endpoint, ...]
     destinations: tuple[Endpoint, ...]
-    asks: Asks
+    asks: RequestedServices
 
 
-class Piece(Struct, frozen=True):
+class EndpointPart(Struct, frozen=True):
     """Addresses of an endpoint that routes and owners do not tell apart."""
 
     device: str
@@ -40,11 +40,11 @@ class Piece(Struct, frozen=True):
     translated: bool = False
     itself: bool = False
 
-    def party(self, region: Region) -> Party:
-        return Party(self.device, region, self.drawn, False, self.translated, self.itself)
+    def party(self, region: Region) -> AddressParty:
+        return AddressParty(self.device, region, self.drawn, False, self.translated, self.itself)
 
 
-class Grounds:
+class ProofSpace:
     """What proofs of one family in one world rest on: its endpoints, borders and cuts."""
 
     def __init__(self, world: World, network: Network, family: Family, engine: BulkEngine) -> None:
@@ -63,10 +63,10 @@ class Grounds:
             for port in (rule.port, rule.to_port)
             if port is not None
         )
-        self._services: dict[tuple[str, Asks, Expectation], list[ServiceSet]] = {}
+        self._services: dict[tuple[str, RequestedServices, Expectation], list[ServiceSet]] = {}
 
-    def pieces(self, endpoints: Iterable[Endpoint]) -> list[Piece]:
-        found: list[Piece] = []
+    def pieces(self, endpoints: Iterable[Endpoint]) -> list[EndpointPart]:
+        found: list[EndpointPart] = []
         for endpoint in endpoints:
             parts = [endpoint.region]
             if size(endpoint.region) > 1:
@@ -74,12 +74,12 @@ class Grounds:
                 high = max(block.last for block in endpoint.region)
                 parts = parts_by(endpoint.region, self._borders.between(low, high))
             found += [
-                Piece(endpoint.device, part, endpoint.drawn, endpoint.translated, endpoint.itself)
+                EndpointPart(endpoint.device, part, endpoint.drawn, endpoint.translated, endpoint.itself)
                 for part in parts
             ]
         return found
 
-    def services(self, device: str, asks: Asks, expect: Expectation) -> list[ServiceSet]:
+    def services(self, device: str, asks: RequestedServices, expect: Expectation) -> list[ServiceSet]:
         """What is asked of a device, in parts that are delivered alike."""
         key = device, asks, expect
         if key not in self._services:
@@ -102,7 +102,7 @@ class Grounds:
 class CoarseClasses:
     """The coarse classes of one half: who, to whom, about what, and from which ports."""
 
-    def __init__(self, grounds: Grounds, half: Half) -> None:
+    def __init__(self, grounds: ProofSpace, half: RequirementHalf) -> None:
         self.grounds, self.half = grounds, half
         self.sources = grounds.pieces(half.sources)
         self.destinations = grounds.pieces(half.destinations)

@@ -9,10 +9,10 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from greyheron.analysis.proof.answers import Answer, Box, Counterexample, Proof, Violation
-from greyheron.analysis.proof.boxes import ClassRows, Wholes, boxes_of
+from greyheron.analysis.proof.boxes import ClassRows, PartyTotals, boxes_of
 from greyheron.analysis.proof.coarse_classes import ProofPart, parts_of
 from greyheron.analysis.proof.fine_classes import apart, usual_port
-from greyheron.analysis.proof.header_space import CoarseClasses, Grounds, Half
+from greyheron.analysis.proof.header_space import CoarseClasses, ProofSpace, RequirementHalf
 from greyheron.analysis.proof.refinement import groups_of_frames
 from greyheron.analysis.proof.services import OPEN_WORDS
 from greyheron.analysis.proof.wording import flow_between, service_words
@@ -75,7 +75,7 @@ class Prover:
         """engines:  gives the bulk engine of a world, which shares what it finds with those of others"""
         self._engines = engines
         self._compared: tuple[Network, Network, bool] | None = None
-        self._grounds: LRUCache[tuple[World, Family], Grounds] = LRUCache(
+        self._grounds: LRUCache[tuple[World, Family], ProofSpace] = LRUCache(
             GROUND_BYTES,
             getsizeof=lambda grounds: min(
                 max(grounds.world.nbytes, GROUND_BYTES // MOST_GROUNDS), GROUND_BYTES // LEAST_GROUNDS
@@ -185,11 +185,13 @@ class Prover:
             self._compared = one, other, one is other or _same_ground(one, other)
         return self._compared[2]
 
-    def _grounds_of(self, world: World, network: Network, family: Family, engine: BulkEngine) -> Grounds:
+    def _grounds_of(self, world: World, network: Network, family: Family, engine: BulkEngine) -> ProofSpace:
         """With the engine that there is now: an earlier one of the same world may have been let go."""
         found = self._grounds.get((world, family))
         if found is None or found.engine is not engine:
-            found = self._grounds[world, family] = Grounds(world.with_possible_hosts, network, family, engine)
+            found = self._grounds[world, family] = ProofSpace(
+                world.with_possible_hosts, network, family, engine
+            )
         return found
 
     def _proof(
@@ -282,7 +284,7 @@ def _same_ground(one: Network, other: Network) -> bool:
     return mine == its
 
 
-def _halves(statement: Statement, grounds: Grounds) -> Iterator[Half]:
+def _halves(statement: Statement, grounds: ProofSpace) -> Iterator[RequirementHalf]:
     indices, asks = grounds.endpoints, statement.asks
     strict = statement.kind is RequirementKind.ONLY
     sources = indices.of(statement.sources, strict=strict)
@@ -291,11 +293,11 @@ def _halves(statement: Statement, grounds: Grounds) -> Iterator[Half]:
             *indices.of(statement.destinations, strict=strict),
             *indices.published(statement.destinations),
         )
-        yield Half(Expectation.PASS, sources, tuple(index for index in goals if index.drawn), asks)
+        yield RequirementHalf(Expectation.PASS, sources, tuple(index for index in goals if index.drawn), asks)
     if statement.kind is not RequirementKind.ALLOW:
         denied = sources if statement.kind is RequirementKind.BLOCK else indices.others(statement.sources)
         goals = indices.of(statement.destinations, translated=True, strict=strict)
-        yield Half(Expectation.BLOCK, denied, goals, asks)
+        yield RequirementHalf(Expectation.BLOCK, denied, goals, asks)
 
 
 def _violations(
@@ -308,14 +310,14 @@ def _violations(
                 pieces = (*half.classes.sources, *half.classes.destinations)
                 every = {(piece.device, piece.drawn, piece.region): None for piece in pieces}
                 cells = map(cells_of, half.parts)
-                boxes += boxes_of(half.classes.grounds.family, cells, Wholes(every))
+                boxes += boxes_of(half.classes.grounds.family, cells, PartyTotals(every))
         if boxes:
             yield Violation(expect, tuple(boxes))
 
 
 def _counterexample(halves: Iterable[ProvenHalf]) -> Counterexample | None:
     """A violating conversation, if there is any: between drawn devices rather than possible ones."""
-    best: tuple[int, Half, ProofPart, int] | None = None
+    best: tuple[int, RequirementHalf, ProofPart, int] | None = None
     for half in halves:
         for part in half.parts:
             if len(part.wrong) == 0:

@@ -37,7 +37,7 @@ from greyheron.model.document import Device
 from greyheron.model.header import TcpFlags
 from greyheron.model.names import PORTS, TCP, UDP, UDP_SERVICES
 from greyheron.model.notation.terms import read_ports
-from greyheron.model.requirement import Asks
+from greyheron.model.requirement import RequestedServices
 from greyheron.model.services import LINE_PORTS, OWN_SERVICES, Request
 from greyheron.model.values import Expectation, Family, LineKind
 
@@ -103,7 +103,11 @@ class ServiceSet(Struct, frozen=True):
 
 
 def meant(
-    asks: Asks, device: Device, names: Names, family: Family, expect: Expectation = Expectation.BLOCK
+    asks: RequestedServices,
+    device: Device,
+    names: Names,
+    family: Family,
+    expect: Expectation = Expectation.BLOCK,
 ) -> tuple[ServiceSet, ...]:
     """What is asked of `device`; stand-ins and outside networks offer every service.
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from greyheron.analysis.proof.answers import EPHEMERAL, Asking, Parties, Party
+from greyheron.analysis.proof.answers import EPHEMERAL, AddressParty, Parties, ServicePorts
 from greyheron.analysis.proof.services import ServiceSet
 from greyheron.core.lists.fields.services import ALL_DSCP, ALL_PORTS, ALL_PROTOCOLS, Tag, whole
 from greyheron.core.walk.addressing import USUAL_SOURCE_PORT
@@ -13,7 +13,9 @@ from greyheron.model.services import Request, written
 from greyheron.model.values import Family
 
 
-def flow_between(family: Family, source: Party, destination: Party, request: Request, port: int) -> Flow:
+def flow_between(
+    family: Family, source: AddressParty, destination: AddressParty, request: Request, port: int
+) -> Flow:
     """The conversation as a test flow would write it."""
     with_port = request.port is not None and port != USUAL_SOURCE_PORT
     ends = [_end(family, party) for party in (source, destination)]
@@ -29,7 +31,7 @@ def flow_between(family: Family, source: Party, destination: Party, request: Req
     )
 
 
-def _end(family: Family, party: Party) -> FlowEnd:
+def _end(family: Family, party: AddressParty) -> FlowEnd:
     address = family.text(party.region[0].first)
     if party.translated:
         return FlowEnd(None, address)
@@ -47,7 +49,7 @@ def side_words(side: Parties, most: int = MOST_NAMED) -> list[str]:
     return found if len(found) <= most else [*found[: most - 1], f"{len(found) - most + 1} more"]
 
 
-def party_words(party: Party) -> str:
+def party_words(party: AddressParty) -> str:
     if party.every and not party.itself:
         return party.device if party.drawn else f"any other host on {party.device}"
     blocks = [str(block) for block in party.region]
@@ -59,7 +61,7 @@ def party_words(party: Party) -> str:
     return f"{party.device} ({shown})" if party.drawn else f"a host at {shown}"
 
 
-def asking_words(asking: Asking, family: Family) -> str:
+def asking_words(asking: ServicePorts, family: Family) -> str:
     ports = asking.source_ports
     usual = not ports or ports in (ALL_PORTS, EPHEMERAL)
     return service_words(asking.service, family) + ("" if usual else f" from port {span_words(ports)}")

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from greyheron.analysis.reach.axis import Axis
 from greyheron.analysis.reach.question import ReachQuestion, requests_to, talking_addresses
 from greyheron.core.bulk.conversations import Conversations
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, Courses
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, TracedPaths
 from greyheron.core.headers import NONE, Ints, first_of_each
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.shares import WHOLE, Share
@@ -32,9 +32,9 @@ Cells = NDArray[np.uint8]
 
 
 class _MatrixPart(Struct, frozen=True):
-    """Some of the conversations behind a matrix: their courses, and for each row its cell and its verdict."""
+    """Some of the conversations behind a matrix: their paths, and for each row its cell and its verdict."""
 
-    courses: Courses
+    traced_paths: TracedPaths
     sender: Ints
     column: Ints
     verdict: Ints
@@ -88,7 +88,7 @@ class Reach:
     @property
     def nbytes(self) -> int:
         """About how much memory it takes."""
-        return sum(part.courses.nbytes for part in self._parts)
+        return sum(part.traced_paths.nbytes for part in self._parts)
 
     def _find(self, world: World, progress: Progress) -> Iterator[_MatrixPart]:
         destinations, requests, column, to, about = _goals(world, self.axis, self.question)
@@ -118,12 +118,12 @@ class Reach:
                 about[goal],
                 np.full(len(sender), USUAL_SOURCE_PORT),
             )
-            courses = self._engine.courses(asked)
+            traced_paths = self._engine.traced_paths(asked)
             # Every row is one conversation here: all differ in sender, address or request.
             index = np.empty(len(sender), dtype=np.int64)
-            index[courses.row_of] = np.arange(len(sender))
-            verdict = self._engine.row_verdicts(courses).verdict
-            yield _MatrixPart(courses, sender[index], column[goal][index], verdict)
+            index[traced_paths.row_of] = np.arange(len(sender))
+            verdict = self._engine.row_verdicts(traced_paths).verdict
+            yield _MatrixPart(traced_paths, sender[index], column[goal][index], verdict)
 
     def cells(self) -> Cells:
         count = len(self.axis.devices)
@@ -135,7 +135,7 @@ class Reach:
 
     def fits(self, engine: BulkEngine) -> bool:
         """Whether `cells_in` can tell what `engine` makes of it."""
-        return all(engine.fits(part.courses) for part in self._parts)
+        return all(engine.fits(part.traced_paths) for part in self._parts)
 
     def cells_in(self, engine: BulkEngine) -> Cells:
         """The cells in another world, which `fits`: only what its lists may change is looked at again."""
@@ -151,7 +151,7 @@ class Reach:
         found = copy(self)
         parts = []
         for part in self._parts:
-            rows, changed = engine.changed_rows(part.courses, self._engine)
+            rows, changed = engine.changed_rows(part.traced_paths, self._engine)
             verdict = part.verdict.copy()
             verdict[rows] = changed.verdict
             parts.append(replace(part, verdict=verdict))
@@ -161,10 +161,10 @@ class Reach:
     def changes_to(self, other: "Reach") -> Iterator[Changed]:
         """The conversations that end otherwise in `other`, which is the same matrix."""
         for part, after in zip(self._parts, other._parts, strict=True):
-            rows, values = part.courses.rows, part.courses.rows.addresses.values
+            rows, values = part.traced_paths.rows, part.traced_paths.rows.addresses.values
             for row in np.flatnonzero(part.verdict != after.verdict).tolist():
                 yield Changed(
-                    part.courses.forwarding.devices[rows.device[row]],
+                    part.traced_paths.forwarding.devices[rows.device[row]],
                     None if rows.source[row] == NONE else values[rows.source[row]],
                     values[rows.destination[row]],
                     rows.asked[rows.request[row]].request,
@@ -176,7 +176,7 @@ class Reach:
         """One conversation of each group with `verdict`, at most `most` of a part of the matrix."""
         for part in self._parts:
             indices = np.flatnonzero(part.verdict == VERDICT_ORDER.index(verdict))
-            found = self._engine.row_verdicts(part.courses, indices)
+            found = self._engine.row_verdicts(part.traced_paths, indices)
             ways = [found.outcome, found.point, found.entry, found.device]
             order = np.lexsort(ways[::-1])  # equal ones in their order, so that the first of each comes first
             fresh = np.zeros(len(order), dtype=np.bool_)
@@ -188,16 +188,16 @@ class Reach:
     def each(self, verdict: Verdict, wanted: Callable[[Request], bool]) -> Iterator[Alike]:
         """Every conversation with `verdict` about what is `wanted`."""
         for part in self._parts:
-            rows = part.courses.rows
+            rows = part.traced_paths.rows
             about = np.array([wanted(asked.request) for asked in rows.asked], dtype=np.bool_)
             indices = np.flatnonzero((part.verdict == VERDICT_ORDER.index(verdict)) & about[rows.request])
             yield from self._alike(part, indices, np.ones(len(indices), dtype=np.int64))
 
     def _alike(self, part: _MatrixPart, indices: Ints, counts: Ints) -> Iterator[Alike]:
-        rows, values = part.courses.rows, part.courses.rows.addresses.values
+        rows, values = part.traced_paths.rows, part.traced_paths.rows.addresses.values
         for row, count in zip(indices.tolist(), counts.tolist(), strict=False):
             yield Alike(
-                part.courses.forwarding.devices[rows.device[row]],
+                part.traced_paths.forwarding.devices[rows.device[row]],
                 self.axis.devices[part.column[row]],
                 values[rows.destination[row]],
                 rows.asked[rows.request[row]].request,
@@ -213,12 +213,12 @@ class Reach:
         ]
         opened = np.array([not port for port in ports], dtype=np.bool_)
         for part in self._parts:
-            asked = [name.request for name in part.courses.rows.asked]
+            asked = [name.request for name in part.traced_paths.rows.asked]
             logins = np.array(
                 [[name.protocol == TCP and name.port in own for name in asked] for own in ports],
                 dtype=np.bool_,
             )
-            found = (part.verdict == passes) & logins[part.column, part.courses.rows.request]
+            found = (part.verdict == passes) & logins[part.column, part.traced_paths.rows.request]
             opened[part.column[found]] = True
         return {name for name, is_open in zip(self.axis.devices, opened.tolist(), strict=True) if not is_open}
 

@@ -45,7 +45,7 @@ class Flows:
                 packet = first_packet(world, flow)
             except FlowError:
                 continue
-            # Lists may cut source ports anew: those of one group have the same, so that courses can be kept.
+            # Lists may cut source ports anew: those of one group have the same, so that paths can be kept.
             key = packet.family, world_of(world, flow).topology.has_possible_hosts, flow.source_port
             groups[key].append((flow, sender_of(flow), packet))
         self._groups = [
@@ -85,7 +85,7 @@ class _FlowGroup:
     ) -> None:
         self.flows, self.with_possible_hosts = [flow for flow, _, _ in asked], with_possible_hosts
         self._conversations, self._engine = conversations, engine
-        self._courses = engine.courses(conversations)
+        self._courses = engine.traced_paths(conversations)
         self._verdict = engine.row_verdicts(self._courses).verdict
 
     def verdicts(self, engine: BulkEngine) -> Ints:

@@ -25,7 +25,7 @@ from greyheron.model.values import Family
 _NO_VERDICT = -1
 
 
-class Odd(StrEnum):
+class Impossibility(StrEnum):
     """Why a conversation that was there cannot be, as the network is drawn."""
 
     NOBODY_SENDS = "nobody here has the source"
@@ -101,13 +101,15 @@ def judge(
             progress(done / max(1, len(seen)))
             some = rows[first : first + every[0].at_once]
             asked = _asked(seen, parties, family, some)
-            courses = every[0].courses(asked)
+            traced_paths = every[0].traced_paths(asked)
             known_by: dict[BulkEngine, Verdicts] = {}
             for engine, judging in zip(every, found, strict=True):
                 if engine not in known_by:
-                    fits = engine.fits(courses)
+                    fits = engine.fits(traced_paths)
                     known_by[engine] = (
-                        engine.row_verdicts(courses).take(courses.row_of) if fits else engine.verdicts(asked)
+                        engine.row_verdicts(traced_paths).take(traced_paths.row_of)
+                        if fits
+                        else engine.verdicts(asked)
                     )
                 judging.take(some, known_by[engine])
             done += len(some)
@@ -165,19 +167,19 @@ def request_of_seen(seen: SeenTraffic, at: int) -> Request:
     return Request(protocol)
 
 
-def odd(seen: SeenTraffic, parties: Between, running: Judged) -> list[Odd | None]:
+def odd(seen: SeenTraffic, parties: Between, running: Judged) -> list[Impossibility | None]:
     """For each conversation why it cannot be, as the network is drawn and running; None: it can."""
     passes = running.passes()
-    found: list[Odd | None] = []
+    found: list[Impossibility | None] = []
     for row in range(len(seen)):
         if parties.source[row] is None:
-            found.append(Odd.NOBODY_SENDS)
+            found.append(Impossibility.NOBODY_SENDS)
         elif parties.group[row]:
-            found.append(Odd.NO_UNICAST)
+            found.append(Impossibility.NO_UNICAST)
         elif parties.destination[row] is None:
-            found.append(Odd.NOBODY_THERE)
+            found.append(Impossibility.NOBODY_THERE)
         elif seen.answered[row] and not passes[row]:
-            found.append(Odd.ANSWERED)
+            found.append(Impossibility.ANSWERED)
         else:
             found.append(None)
     return found

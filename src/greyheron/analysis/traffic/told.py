@@ -4,7 +4,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from greyheron.analysis.traffic.folding import SeenTraffic
-from greyheron.analysis.traffic.judging import Between, Judged, Odd, request_of_seen
+from greyheron.analysis.traffic.judging import Between, Impossibility, Judged, request_of_seen
 from greyheron.core.bulk.engine import VERDICT_ORDER
 from greyheron.core.headers import NONE
 from greyheron.core.intervals import prefixes_of, span_union
@@ -46,7 +46,7 @@ class TrafficRow:
     running: Verdict | None
     draft: Verdict | None
     decided: str | None
-    odd: Odd | None
+    odd: Impossibility | None
 
     @property
     def would_stop(self) -> bool:
@@ -55,14 +55,23 @@ class TrafficRow:
 
 
 def rows_of(
-    seen: SeenTraffic, parties: Between, states: Sequence[Judged], odds: Sequence[Odd | None], world: World
+    seen: SeenTraffic,
+    parties: Between,
+    states: Sequence[Judged],
+    odds: Sequence[Impossibility | None],
+    world: World,
 ) -> list[TrafficRow]:
     """states:  baseline, running and draft, in this order"""
     return [_row(seen, parties, states, odds[index], world, index) for index in range(len(seen))]
 
 
 def _row(
-    seen: SeenTraffic, parties: Between, states: Sequence[Judged], strange: Odd | None, world: World, at: int
+    seen: SeenTraffic,
+    parties: Between,
+    states: Sequence[Judged],
+    strange: Impossibility | None,
+    world: World,
+    at: int,
 ) -> TrafficRow:
     six, source = seen.addresses[seen.source[at]]
     destination = seen.addresses[seen.destination[at]][1]

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from greyheron.analysis.testing.book import States, TestMarks, Tries, mark_tests
-from greyheron.compute.cache import Kept
+from greyheron.compute.cache import BoundedCache
 from greyheron.compute.documents import Drafted, SameObjects
 from greyheron.compute.questions.question import Question
 from greyheron.compute.state import SMALL, NetworkState
@@ -20,7 +20,7 @@ class _Books:
     """Books of documents, and the tries that they share."""
 
     def __init__(self, _state: NetworkState) -> None:
-        self.of: Kept[tuple[SameObjects, Moment | None, Share], BookMarks] = Kept(
+        self.of: BoundedCache[tuple[SameObjects, Moment | None, Share], BookMarks] = BoundedCache(
             _MOST_BYTES, lambda book: _BYTES_OF_ONE * len(book)
         )
         self.tries = Tries()

@@ -7,7 +7,7 @@ from greyheron.analysis.findings.finder import find_in_time, merged
 from greyheron.analysis.findings.finding import Finding
 from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.reach.matrix_cache import KeptReaches
-from greyheron.compute.cache import Kept
+from greyheron.compute.cache import BoundedCache
 from greyheron.compute.documents import Drafted, SameObjects
 from greyheron.compute.questions.question import Question
 from greyheron.compute.state import NetworkState
@@ -24,7 +24,7 @@ class Searching:
     """Findings of documents, and what the searches keep. One question searches at a time, under the lock."""
 
     def __init__(self, _state: NetworkState) -> None:
-        self.of: Kept[tuple[SameObjects, Moment | None, Share], EveryFinding] = Kept(
+        self.of: BoundedCache[tuple[SameObjects, Moment | None, Share], EveryFinding] = BoundedCache(
             _MOST_BYTES, lambda findings: _BYTES_OF_ONE * len(findings)
         )
         self.reaches, self.lock = KeptReaches(), RLock()

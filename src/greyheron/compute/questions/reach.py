@@ -9,7 +9,7 @@ from greyheron.analysis.reach.axis import Axis, axis_of
 from greyheron.analysis.reach.change import ReachChange, ReachFound, change_of
 from greyheron.analysis.reach.matrix import Cells, Reach
 from greyheron.analysis.reach.question import ReachQuestion, families_of, require_services
-from greyheron.compute.cache import Kept
+from greyheron.compute.cache import BoundedCache
 from greyheron.compute.documents import Drafted
 from greyheron.compute.questions.question import Question
 from greyheron.compute.state import SMALL, NetworkState
@@ -31,7 +31,9 @@ class _Reaching:
     def __init__(self, state: NetworkState) -> None:
         self._engine = state.engine
         self._locks: dict[Share, RLock] = {}
-        self.of: Kept[tuple[ReachQuestion, Share], Reach] = Kept(_MOST_BYTES, lambda reach: reach.nbytes)
+        self.of: BoundedCache[tuple[ReachQuestion, Share], Reach] = BoundedCache(
+            _MOST_BYTES, lambda reach: reach.nbytes
+        )
 
     @property
     def nbytes(self) -> int:

@@ -15,13 +15,13 @@ from msgspec.structs import replace
 from greyheron.core.bulk.conversations import Conversations, Exchanges, Prepared, Rows, Verdicts, joined
 from greyheron.core.bulk.forwarding import ForwardingIndex
 from greyheron.core.bulk.indexes import ForwardingIndexes
-from greyheron.core.bulk.legs import Legs
 from greyheron.core.bulk.list_decisions import PlacedLists
-from greyheron.core.bulk.spread import SpreadCourses
+from greyheron.core.bulk.packet_rows import PacketRows
+from greyheron.core.bulk.spread import SpreadPaths
 from greyheron.core.bulk.tables import DecisionTable
-from greyheron.core.bulk.traced_classes import TracedCourses
+from greyheron.core.bulk.traced_classes import TracedClassPaths
 from greyheron.core.bulk.tracer import OUTCOMES, TooMuchAtOnce
-from greyheron.core.bulk.walked_classes import RecordedCourses, walked_exchanges
+from greyheron.core.bulk.walked_classes import WalkedClassPaths, walked_exchanges
 from greyheron.core.headers import (
     NO_PORT,
     NONE,
@@ -48,13 +48,13 @@ _AT_ONCE = 1 << 16
 _DECIDED_TOGETHER = 4
 """Lists are asked about so many parts at once: each question costs some of its own, all of them memory."""
 _COURSE = 3000
-"""About how many bytes the course of one conversation takes."""
+"""About how many bytes the path of one conversation takes."""
 _LEAST_AT_ONCE = 1 << 12
 _DEVICE_CONVERSATIONS = 1 << 22
 """The larger a network, the longer each conversation takes."""
 
 
-class Courses(Struct, frozen=True):
+class TracedPaths(Struct, frozen=True):
     """Where conversations go, whatever lists say: what `BulkEngine.verdicts` can be asked about again.
 
     row_of:  which row each conversation is
@@ -64,9 +64,9 @@ class Courses(Struct, frozen=True):
     forwarding: ForwardingIndex
     rows: Rows
     row_of: Ints
-    traced: tuple[tuple[Ints, TracedCourses], ...]
-    spread: tuple[tuple[Ints, SpreadCourses], ...]
-    recorded: RecordedCourses
+    traced: tuple[tuple[Ints, TracedClassPaths], ...]
+    spread: tuple[tuple[Ints, SpreadPaths], ...]
+    recorded: WalkedClassPaths
 
     @property
     def nbytes(self) -> int:
@@ -78,7 +78,7 @@ class Courses(Struct, frozen=True):
         """Rows of which only some ways were followed: what is said of the others is not known."""
         return self.recorded.crowded
 
-    def _parts(self) -> Iterator[tuple[Ints, TracedCourses | SpreadCourses]]:
+    def _parts(self) -> Iterator[tuple[Ints, TracedClassPaths | SpreadPaths]]:
         yield from self.traced
         yield from self.spread
 
@@ -133,26 +133,26 @@ class BulkEngine:
             _AT_ONCE, max(_LEAST_AT_ONCE, _DEVICE_CONVERSATIONS // (1 + len(self._world.topology.devices)))
         )
 
-    def courses(self, conversations: Conversations) -> Courses:
+    def traced_paths(self, conversations: Conversations) -> TracedPaths:
         """Where every one of `conversations` goes."""
         with self._indexes.lock:
-            return self._of(conversations.family).courses(conversations)
+            return self._of(conversations.family).traced_paths(conversations)
 
     def verdicts(self, conversations: Conversations) -> Verdicts:
         """What becomes of every one of `conversations`."""
-        courses = self.courses(conversations)
-        return self.row_verdicts(courses).take(courses.row_of)
+        traced_paths = self.traced_paths(conversations)
+        return self.row_verdicts(traced_paths).take(traced_paths.row_of)
 
-    def row_verdicts(self, courses: Courses, only: Ints | None = None) -> Verdicts:
-        """What becomes of each row of `courses`, which were found in a world of the same forwarding.
+    def row_verdicts(self, traced_paths: TracedPaths, only: Ints | None = None) -> Verdicts:
+        """What becomes of each row of `traced_paths`, which were found in a world of the same forwarding.
 
         only:  the rows that are asked about, rising
         """
         with self._indexes.lock:
-            return self._of(courses.forwarding.family).verdicts(courses, only)
+            return self._of(traced_paths.forwarding.family).verdicts(traced_paths, only)
 
     def lists_met(
-        self, courses: Courses, codes: Bools | None = None
+        self, traced_paths: TracedPaths, codes: Bools | None = None
     ) -> tuple[Ints, Ints, Sequence[ResolvedList]]:
         """Every row with every list that may decide about a packet of it, as its index in the lists.
 
@@ -161,27 +161,27 @@ class BulkEngine:
         codes:  the points and solicitations that are of interest; None: all
         """
         with self._indexes.lock:
-            return self._of(courses.forwarding.family).lists_met(courses, codes)
+            return self._of(traced_paths.forwarding.family).lists_met(traced_paths, codes)
 
-    def fits(self, courses: Courses) -> bool:
-        """Whether conversations take the same courses here."""
+    def fits(self, traced_paths: TracedPaths) -> bool:
+        """Whether conversations take the same paths here."""
         with self._indexes.lock:
-            return self._of(courses.forwarding.family).forwarding is courses.forwarding
+            return self._of(traced_paths.forwarding.family).forwarding is traced_paths.forwarding
 
-    def changed_rows(self, courses: Courses, before: "BulkEngine") -> tuple[Ints, Verdicts]:
-        """The rows of `courses` that may have become something else than with `before`, and what they are.
+    def changed_rows(self, traced_paths: TracedPaths, before: "BulkEngine") -> tuple[Ints, Verdicts]:
+        """The rows of `traced_paths` that may come to something else than with `before`, and to what.
 
-        Both fit the courses. Each row must stand for one source port: lists may cut ports anew.
+        Both fit the paths. Each row must stand for one source port: lists may cut ports anew.
         """
-        family = courses.forwarding.family
+        family = traced_paths.forwarding.family
         with self._indexes.lock:
-            return self._of(family).changed(courses, before._of(family))
+            return self._of(family).changed(traced_paths, before._of(family))
 
-    def may_differ(self, courses: Courses, before: "BulkEngine") -> Bools:
-        """Which rows of `courses`, which fit both, may have become something else than with `before`."""
-        family = courses.forwarding.family
+    def may_differ(self, traced_paths: TracedPaths, before: "BulkEngine") -> Bools:
+        """Which rows of `traced_paths`, which fit both, may have become something else than with `before`."""
+        family = traced_paths.forwarding.family
         with self._indexes.lock:
-            return courses.passing(self._of(family).changed_codes(before._of(family)))
+            return traced_paths.passing(self._of(family).changed_codes(before._of(family)))
 
     def changed_codes(self, before: "BulkEngine", family: Family) -> Bools:
         """For each point and solicitation whether other lists stand there than with `before`.
@@ -231,24 +231,26 @@ class _FamilyEngine:
         cuts |= {edge for port in self._recorder.ports for edge in (port, port + 1)}
         return np.array(sorted(cuts), dtype=np.int64)
 
-    def courses(self, asked: Conversations) -> Courses:
+    def traced_paths(self, asked: Conversations) -> TracedPaths:
         rows, row_of = self._different(asked)
         local = [is_link_local(self._family, address) for address in rows.addresses.values]
         is_local = np.array(local, dtype=np.bool_)
         special = (rows.source == NONE) | is_local[rows.source] | is_local[rows.destination]
         every = np.flatnonzero(~special)
         begins = range(0, len(every), _AT_ONCE)
-        traced, _ = self._in_parts(TracedCourses, rows, [every[begin : begin + _AT_ONCE] for begin in begins])
+        traced, _ = self._in_parts(
+            TracedClassPaths, rows, [every[begin : begin + _AT_ONCE] for begin in begins]
+        )
         wide = [indices[part.wide] for indices, part in traced if len(part.wide)]
-        spread, crowded = self._in_parts(SpreadCourses, rows, wide)
+        spread, crowded = self._in_parts(SpreadPaths, rows, wide)
         untraced = [indices[part.untraced] for indices, part in traced]
         untraced += [indices[part.untraced] for indices, part in spread]
         others = np.sort(np.concatenate([np.flatnonzero(special), *untraced, *crowded]))
-        recorded = RecordedCourses(self._recorder, self.forwarding, rows, others)
-        return Courses(self.forwarding, rows, row_of, tuple(traced), tuple(spread), recorded)
+        recorded = WalkedClassPaths(self._recorder, self.forwarding, rows, others)
+        return TracedPaths(self.forwarding, rows, row_of, tuple(traced), tuple(spread), recorded)
 
     def _in_parts(
-        self, follow: Callable[[Legs], Part], rows: Rows, parts: Iterable[Ints]
+        self, follow: Callable[[PacketRows], Part], rows: Rows, parts: Iterable[Ints]
     ) -> tuple[list[tuple[Ints, Part]], list[Ints]]:
         """Follow rows in parts that are small enough; and the rows that are too much even alone."""
         found: list[tuple[Ints, Part]] = []
@@ -257,7 +259,7 @@ class _FamilyEngine:
         while ahead:
             indices = ahead.pop()
             try:
-                found.append((indices, follow(Legs(self.forwarding, rows.take(indices)))))
+                found.append((indices, follow(PacketRows(self.forwarding, rows.take(indices)))))
             except TooMuchAtOnce:
                 half = len(indices) // 2
                 if half:
@@ -266,25 +268,27 @@ class _FamilyEngine:
                     crowded.append(indices)
         return found, crowded
 
-    def verdicts(self, courses: Courses, only: Ints | None) -> Verdicts:
+    def verdicts(self, traced_paths: TracedPaths, only: Ints | None) -> Verdicts:
         if only is None:
-            return self._combined(self._exchanges(courses, None), len(courses.rows))
-        wanted = np.zeros(len(courses.rows), dtype=np.bool_)
+            return self._combined(self._exchanges(traced_paths, None), len(traced_paths.rows))
+        wanted = np.zeros(len(traced_paths.rows), dtype=np.bool_)
         wanted[only] = True
-        exchanges = self._exchanges(courses, wanted)
+        exchanges = self._exchanges(traced_paths, wanted)
         return self._combined(replace(exchanges, row=(np.cumsum(wanted) - 1)[exchanges.row]), len(only))
 
-    def changed(self, courses: Courses, before: "_FamilyEngine") -> tuple[Ints, Verdicts]:
-        rows = np.flatnonzero(courses.decided_otherwise(self._placed, before._placed))
-        return rows, self.verdicts(courses, rows)
+    def changed(self, traced_paths: TracedPaths, before: "_FamilyEngine") -> tuple[Ints, Verdicts]:
+        rows = np.flatnonzero(traced_paths.decided_otherwise(self._placed, before._placed))
+        return rows, self.verdicts(traced_paths, rows)
 
-    def lists_met(self, courses: Courses, only: Bools | None) -> tuple[Ints, Ints, Sequence[ResolvedList]]:
-        rows, codes = courses.meetings()
+    def lists_met(
+        self, traced_paths: TracedPaths, only: Bools | None
+    ) -> tuple[Ints, Ints, Sequence[ResolvedList]]:
+        rows, codes = traced_paths.meetings()
         if only is not None:
             rows, codes = rows[only[codes]], codes[only[codes]]
         at, listed = self._placed.lists_at(codes)
         lists = self._placed.distinct
-        crowded = courses.crowded
+        crowded = traced_paths.crowded
         rows = np.append(rows[at], np.repeat(crowded, len(lists)))
         listed = np.append(listed, np.tile(np.arange(len(lists)), len(crowded)))
         pairs = distinct(rows * max(len(lists), 1) + listed)
@@ -340,23 +344,23 @@ class _FamilyEngine:
         source[left] = self.forwarding.own_sources(device[left], destination[left], addresses)
         return source
 
-    def _exchanges(self, courses: Courses, only: Bools | None) -> Exchanges:
+    def _exchanges(self, traced_paths: TracedPaths, only: Bools | None) -> Exchanges:
         """Those of every row, or of those marked in `only`."""
-        found = [courses.recorded.decided(self._placed, only)]
-        for first in range(0, len(courses.traced), _DECIDED_TOGETHER):
-            found += self._decided(courses.traced[first : first + _DECIDED_TOGETHER], only)
-        for indices, part in courses.spread:
+        found = [traced_paths.recorded.decided(self._placed, only)]
+        for first in range(0, len(traced_paths.traced), _DECIDED_TOGETHER):
+            found += self._decided(traced_paths.traced[first : first + _DECIDED_TOGETHER], only)
+        for indices, part in traced_paths.spread:
             exchanges = part.decided(self._placed, None if only is None else only[indices])
             found.append(replace(exchanges, row=indices[exchanges.row]))
-        crowded = courses.crowded
+        crowded = traced_paths.crowded
         crowded = crowded if only is None else crowded[only[crowded]]
-        found.append(walked_exchanges(self._world, self.forwarding, courses.rows, crowded))
+        found.append(walked_exchanges(self._world, self.forwarding, traced_paths.rows, crowded))
         return joined(found)
 
     def _decided(
-        self, traced: Sequence[tuple[Ints, TracedCourses]], only: Bools | None
+        self, traced: Sequence[tuple[Ints, TracedClassPaths]], only: Bools | None
     ) -> Iterator[Exchanges]:
-        """The exchanges of some parts of courses; every list is asked once about all of them."""
+        """The exchanges of some parts of paths; every list is asked once about all of them."""
         parts = [
             (indices, part, part.questions(self._placed, None if only is None else only[indices]))
             for indices, part in traced

@@ -14,7 +14,7 @@ from greyheron.model.values import Family
 
 MOST_INDEXES, LEAST_INDEXES = 24, 8
 INDEX_BYTES = 512 << 20
-"""At most so many indexes, and so many bytes of them and their worlds, are kept beside those that courses
+"""At most so many indexes, and so many bytes of them and their worlds, are kept beside those that paths
 rest on: one for each family, with possible hosts and without, with lists and without; edits make more.
 """
 MOST_GROWN = 192 << 20
@@ -24,7 +24,7 @@ MOST_GROWN = 192 << 20
 class ForwardingIndexes:
     """Forwarding indexes and list tables that worlds which differ in little share; the least used go.
 
-    An index that courses rest on stays the one of its key: only who has it can be asked about them.
+    An index that paths rest on stays the one of its key: only who has it can be asked about them.
     """
 
     def __init__(self, solicits: bool = True) -> None:

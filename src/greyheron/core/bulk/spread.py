@@ -8,20 +8,20 @@ and with which devices saw the answer (see `Knowledge`).
 import numpy as np
 
 from greyheron.core.bulk.conversations import Exchanges, joined
-from greyheron.core.bulk.legs import HOME, LATER, OUT, OUT_AGAIN, RETURN, RETURN_AGAIN, Legs
 from greyheron.core.bulk.list_decisions import Denials, Meetings, PlacedLists
+from greyheron.core.bulk.packet_rows import HOME, LATER, OUT, OUT_AGAIN, RETURN, RETURN_AGAIN, PacketRows
 from greyheron.core.bulk.tracer import ARRIVED, NO_SESSION, REFUSED, Batch, Deliver
 from greyheron.core.bulk.ways import Knowledge, KnowledgeTable, Ways, ways_of
 from greyheron.core.headers import NONE, Bools, Ints, distinct
 
 
-class SpreadCourses:
+class SpreadPaths:
     """All ways of the rows of `legs`. Raises TooMuchAtOnce.
 
     untraced:  rows whose packets are rewritten on their way, or may come to a device a second time
     """
 
-    def __init__(self, legs: Legs) -> None:
+    def __init__(self, legs: PacketRows) -> None:
         self._legs, self._forwarding = legs, legs.forwarding
         self._known = KnowledgeTable()
         rows = legs.rows
@@ -135,29 +135,29 @@ class SpreadCourses:
 class _Deciding:
     """What the lists at the points leave of the ways of some rows."""
 
-    def __init__(self, courses: SpreadCourses, placed: PlacedLists, only: Bools | None) -> None:
-        self._courses, self._placed = courses, placed
-        self._forwarding = courses._forwarding
-        self._wanted = np.ones(len(courses._legs.rows), dtype=np.bool_) if only is None else only.copy()
-        self._wanted[courses.untraced] = False
+    def __init__(self, traced_paths: SpreadPaths, placed: PlacedLists, only: Bools | None) -> None:
+        self._courses, self._placed = traced_paths, placed
+        self._forwarding = traced_paths._forwarding
+        self._wanted = np.ones(len(traced_paths._legs.rows), dtype=np.bool_) if only is None else only.copy()
+        self._wanted[traced_paths.untraced] = False
         self._found: list[Exchanges] = []
 
     def exchanges(self) -> Exchanges:
-        courses, out, back = self._courses, self._courses._out, self._courses._back
-        first = courses.denials(OUT, self._placed, self._wanted)
+        traced_paths, out, back = self._courses, self._courses._out, self._courses._back
+        first = traced_paths.denials(OUT, self._placed, self._wanted)
         begin = np.zeros(len(out.row), dtype=np.bool_)
         begin[: len(self._wanted)] = self._wanted
         alive = out.reached(begin, first.point == NONE)
         self._denied(OUT, first, alive)
-        answered = courses._answer_of != NONE
+        answered = traced_paths._answer_of != NONE
         self._ended(OUT, alive & (out.outcome >= 0) & ~answered)
 
         begun = np.zeros(len(back.row), dtype=np.bool_)
-        begun[courses._answer_of[alive & answered]] = True
-        reply = courses.denials(RETURN, self._placed, self._wanted)
+        begun[traced_paths._answer_of[alive & answered]] = True
+        reply = traced_paths.denials(RETURN, self._placed, self._wanted)
         home = back.reached(begun, reply.point == NONE)
         self._denied(RETURN, reply, home)
-        tcp = courses._legs.is_tcp[courses._legs.rows.request[courses._back_row]]
+        tcp = traced_paths._legs.is_tcp[traced_paths._legs.rows.request[traced_paths._back_row]]
         acknowledged = home & tcp & (back.outcome == ARRIVED)
         self._ended(RETURN, home & (back.outcome >= 0) & ~acknowledged)
         if acknowledged.any():
@@ -180,10 +180,10 @@ class _Deciding:
 
     def _acknowledgements(self, first: Denials, alive: Bools, reply: Denials, known: Bools) -> None:
         """What becomes of the later packets of conversations whose first ones came through."""
-        courses, out, back = self._courses, self._courses._out, self._courses._back
-        again = courses.denials(OUT_AGAIN, self._placed, self._wanted)
-        home_again = courses.denials(RETURN_AGAIN, self._placed, self._wanted)
-        roots = len(courses._answer_row)
+        traced_paths, out, back = self._courses, self._courses._out, self._courses._back
+        again = traced_paths.denials(OUT_AGAIN, self._placed, self._wanted)
+        home_again = traced_paths.denials(RETURN_AGAIN, self._placed, self._wanted)
+        roots = len(traced_paths._answer_row)
 
         heard = np.zeros(roots, dtype=np.bool_)
         heard[back.row[known]] = True
@@ -193,7 +193,7 @@ class _Deciding:
 
         clean = out.reached(self._begin(), (first.point == NONE) & (again.point == NONE))
         passed = np.zeros(roots, dtype=np.bool_)
-        passed[courses._answer_of[clean & goals]] = True
+        passed[traced_paths._answer_of[clean & goals]] = True
         begun = np.zeros(len(back.row), dtype=np.bool_)
         begun[:roots] = passed
         homeward = back.reached(begun, reply.point == NONE)

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from greyheron.core.bulk.conversations import Exchanges, Rows
 from greyheron.core.bulk.forwarding import Listening
-from greyheron.core.bulk.legs import HOME, LATER, OUT, OUT_AGAIN, RETURN, RETURN_AGAIN, Legs
 from greyheron.core.bulk.list_decisions import Denials, Meetings, PlacedLists
+from greyheron.core.bulk.packet_rows import HOME, LATER, OUT, OUT_AGAIN, RETURN, RETURN_AGAIN, PacketRows
 from greyheron.core.bulk.tracer import (
     ARRIVED,
     MOST_CELLS,
@@ -46,14 +46,14 @@ class Questions(Struct, frozen=True):
     meetings: list[Meetings]
 
 
-class TracedCourses:
+class TracedClassPaths:
     """The paths of `rows`, none of which has a link-local end or an open source.
 
     untraced:  rows that cannot be traced, because packets are rewritten on their way
     wide:  rows with too many paths, or ways there and back, to look at each
     """
 
-    def __init__(self, legs: Legs) -> None:
+    def __init__(self, legs: PacketRows) -> None:
         """Raises TooMuchAtOnce."""
         self._legs, self._forwarding, self._rows = legs, legs.forwarding, legs.rows
         self._trace()

@@ -26,7 +26,7 @@ def try_flow(world: World, flow: Flow) -> Result:
 def _on_all_ways(world: World, flow: Flow, result: Result) -> Result:
     packet, every = first_packet(world, flow), np.zeros(1, dtype=np.int64)
     engine = BulkEngine(world_of(world, flow))
-    courses = engine.courses(
+    traced_paths = engine.traced_paths(
         Conversations(
             packet.family,
             [(sender_of(flow), packet.source)],
@@ -38,9 +38,9 @@ def _on_all_ways(world: World, flow: Flow, result: Result) -> Result:
             np.array([packet.source_port or 0]),
         )
     )
-    if len(courses.crowded):
+    if len(traced_paths.crowded):
         return result
-    found = engine.row_verdicts(courses)
+    found = engine.row_verdicts(traced_paths)
     verdict, point = VERDICT_ORDER[found.verdict[0]], int(found.point[0])
     entry = None if found.entry[0] == NONE else int(found.entry[0])
     unwalked = Unwalked(

@@ -40,7 +40,7 @@ class _Meeting(Struct, frozen=True):
     destination_port: int
 
 
-class _Course(Struct, frozen=True):
+class _WalkedPath(Struct, frozen=True):
     """One exchange: all that its packets come to, in order, and how and where it ends if nothing denies.
 
     first:  so many of the meetings are of its first packet;  reached:  whether that gets where it is going
@@ -58,7 +58,7 @@ MOST_RECORDED = 8_000
 
 
 class Recorder:
-    """The courses in one forwarding, each class of conversations walked once.
+    """The paths in one forwarding, each class of conversations walked once.
 
     ports:  the ports that services, lines and translations name
     """
@@ -71,10 +71,10 @@ class Recorder:
             port for device in devices for rule in device.translations for port in (rule.port, rule.to_port)
         }
         self.ports = LOGIN_PORTS | services | {port for port in rules if port is not None}
-        self._found: LRUCache[tuple[str, Packet], tuple[_Course, ...] | None] = LRUCache(MOST_RECORDED)
+        self._found: LRUCache[tuple[str, Packet], tuple[_WalkedPath, ...] | None] = LRUCache(MOST_RECORDED)
         self._kinds: dict[Packet, Packet] = {}
 
-    def courses(self, device: str, packet: Packet) -> tuple[_Course, ...] | None:
+    def traced_paths(self, device: str, packet: Packet) -> tuple[_WalkedPath, ...] | None:
         """Every exchange of the conversation that `packet` opens; None when it has too many paths."""
         if packet.destination_port is not None:
             from_, to = packet.source_port, packet.destination_port
@@ -87,10 +87,10 @@ class Recorder:
         if key not in self._found:
             result = converse_from(self._permissive, packet, device)
             self._found[key] = None if result.more else tuple(map(self._course, result.exchanges))
-        found: tuple[_Course, ...] | None = self._found[key]
+        found: tuple[_WalkedPath, ...] | None = self._found[key]
         return found
 
-    def _course(self, exchange: Exchange) -> _Course:
+    def _course(self, exchange: Exchange) -> _WalkedPath:
         path = exchange.decider.path
         met = [
             [
@@ -101,7 +101,7 @@ class Recorder:
             ]
             for leg in exchange.legs
         ]
-        return _Course(
+        return _WalkedPath(
             tuple(meeting for of_leg in met for meeting in of_leg),
             OUTCOMES.index(path.outcome),
             self._forwarding.number[path.last.device],
@@ -134,8 +134,8 @@ class Recorder:
         )
 
 
-class RecordedCourses:
-    """The courses of the rows at `indices`, which rise.
+class WalkedClassPaths:
+    """The paths of the rows at `indices`, which rise.
 
     crowded:  rows with too many paths to say which of them a list cuts off
     """
@@ -143,19 +143,21 @@ class RecordedCourses:
     def __init__(self, recorder: Recorder, forwarding: ForwardingIndex, rows: Rows, indices: Ints) -> None:
         self._forwarding, self._rows = forwarding, rows
         first, alike = _walked_alike(recorder, rows, indices)
-        found = [recorder.courses(*opener_of(forwarding, rows, index)) for index in indices[first].tolist()]
+        found = [
+            recorder.traced_paths(*opener_of(forwarding, rows, index)) for index in indices[first].tolist()
+        ]
         crowded = np.array([each is None for each in found], dtype=np.bool_)
         self.crowded = indices[crowded[alike]]
         kept = np.flatnonzero(~crowded[alike])
-        every = [course for each in found for course in each or ()]
+        every = [walked for each in found for walked in each or ()]
         counts = np.array([len(each or ()) for each in found], dtype=np.int64)
         of_row, number = within_spans((np.cumsum(counts) - counts)[alike[kept]], counts[alike[kept]])
         self._gather(every, indices[kept][of_row], number)
 
-    def _gather(self, courses: Sequence[_Course], row: Ints, number: Ints) -> None:
-        """All meetings in arrays, those of one course together and in their order.
+    def _gather(self, traced_paths: Sequence[_WalkedPath], row: Ints, number: Ints) -> None:
+        """All meetings in arrays, those of one path together and in their order.
 
-        row, number:  of each course of each row
+        row, number:  of each path of each row
         """
         addresses, kinds = self._rows.addresses, dict[Packet, int]()
         met = [
@@ -167,14 +169,16 @@ class RecordedCourses:
                 meeting.source_port,
                 meeting.destination_port,
             )
-            for course in courses
-            for meeting in course.meetings
+            for walked in traced_paths
+            for meeting in walked.meetings
         ]
-        known = [(each.outcome, each.end, each.first, each.reached, len(each.meetings)) for each in courses]
+        known = [
+            (each.outcome, each.end, each.first, each.reached, len(each.meetings)) for each in traced_paths
+        ]
         outcome, end, firsts, reached, lengths = np.array(known, dtype=np.int64).reshape(-1, 5).T
         self._row, self._outcome, self._end = row, outcome[number], end[number]
         self._reached = reached[number].astype(np.bool_)
-        self._ways = len({tuple(each.code for each in course.meetings) for course in courses})
+        self._ways = len({tuple(each.code for each in walked.meetings) for walked in traced_paths})
         begins = np.cumsum(lengths) - lengths
         self._path, meeting = within_spans(begins[number], lengths[number])
         self._code, source, destination, kind, *ports = (

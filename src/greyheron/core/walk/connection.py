@@ -1,4 +1,4 @@
-"""What devices remember of one conversation: sessions, and who waits for an answer (§6, §7).
+"""Sessions and translations of one conversation: sessions, and who waits for an answer (§6, §7).
 
 A connection state belongs to one conversation along one combination of paths. It is never changed, only
 replaced.

@@ -18,7 +18,7 @@ from greyheron.core.walk.connection import ConnectionState
 from greyheron.core.walk.dns import Unresolved, family_for, is_name, records_of, resolvers_of
 from greyheron.core.walk.icmp_errors import Seen, response_to
 from greyheron.core.walk.steps import Outcome, Path
-from greyheron.core.walk.verdicts import VERDICTS, Exchange, Leg, Query, Resolution, Result, Verdict
+from greyheron.core.walk.verdicts import VERDICTS, Exchange, PacketTrace, Query, Resolution, Result, Verdict
 from greyheron.core.walk.walk import MOST_PATHS, walk
 from greyheron.core.world import World
 from greyheron.model.document import family_of
@@ -108,7 +108,7 @@ def converse_from(world: World, packet: Packet, device: str) -> Result:
 def _exchanges(world: World, out: Path, most: int) -> tuple[list[Exchange], bool]:
     """Every exchange that begins along `out`, at most `most`, and whether there are more."""
     packet = out.packet
-    first = Leg(_opener_name(packet), Way.OUT, out)
+    first = PacketTrace(_opener_name(packet), Way.OUT, out)
     if out.outcome is not Outcome.ARRIVED or not expects_reply(packet):
         return [_ended(world, (first,))], False
     reply_name = "SYN+ACK" if packet.protocol == TCP else "reply"
@@ -116,28 +116,28 @@ def _exchanges(world: World, out: Path, most: int) -> tuple[list[Exchange], bool
     returns, more = walk(world, reply, out.last.device, out.connection, most=most)
     exchanges = []
     for returned in returns:
-        legs: tuple[Leg, ...] = (first, Leg(reply_name, Way.RETURN, returned))
+        legs: tuple[PacketTrace, ...] = (first, PacketTrace(reply_name, Way.RETURN, returned))
         if returned.outcome is Outcome.ARRIVED and packet.protocol == TCP:
             legs += _acknowledgements(world, out, returned)
         exchanges.append(_ended(world, legs))
     return exchanges, more
 
 
-def _acknowledgements(world: World, out: Path, returned: Path) -> tuple[Leg, ...]:
+def _acknowledgements(world: World, out: Path, returned: Path) -> tuple[PacketTrace, ...]:
     """The later packets of a TCP connection, along the same paths as the first ones."""
-    legs: list[Leg] = []
+    legs: list[PacketTrace] = []
     connection = returned.connection
     for way, like in ((Way.OUT, out), (Way.RETURN, returned)):
         ack = replace(like.packet, flags=TcpFlags.ACK)
         path = walk(world, ack, like.hops[0].device, connection, like.choices, most=1)[0][0]
-        legs.append(Leg("ACK", way, path))
+        legs.append(PacketTrace("ACK", way, path))
         connection = path.connection
         if path.outcome is not Outcome.ARRIVED:
             break
     return tuple(legs)
 
 
-def _ended(world: World, legs: Sequence[Leg]) -> Exchange:
+def _ended(world: World, legs: Sequence[PacketTrace]) -> Exchange:
     last = legs[-1]
     verdict = VERDICTS[last.path.outcome]
     response = response_to(world, last.path)

@@ -4,7 +4,7 @@ from greyheron.core.lists.filters import meet
 from greyheron.core.lists.met import denies
 from greyheron.core.packet import Packet
 from greyheron.core.walk.connection import ConnectionState
-from greyheron.core.walk.steps import Delivered, NoSession, Outcome, Refused, Saw, Step
+from greyheron.core.walk.steps import Delivered, NoSession, Outcome, Refused, SessionHistory, Step
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.document import Device, ManagementLine
@@ -26,7 +26,7 @@ def deliver(world: World, name: str, packet: Packet, connection: ConnectionState
     if packet.reply:
         if connection.awaited(name, packet):
             return [(Outcome.ARRIVED, (Delivered(holder),))]
-        return [(Outcome.NO_SESSION, (Delivered(holder), NoSession(Saw.OTHERWISE)))]
+        return [(Outcome.NO_SESSION, (Delivered(holder), NoSession(SessionHistory.OTHERWISE)))]
     if packet.protocol not in (TCP, UDP) or packet.fragment or device.traits.open_ended:
         return [(Outcome.ARRIVED, (Delivered(holder),))]
     lines = lines_for(device, packet.protocol, packet.destination_port)

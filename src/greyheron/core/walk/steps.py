@@ -48,7 +48,7 @@ class Gathered(Struct, frozen=True):
     """A fragment for a device that follows conversations: its lists see the whole packet, and never this."""
 
 
-class Saw(StrEnum):
+class SessionHistory(StrEnum):
     """What a device that has no session for a packet saw of the conversation before."""
 
     NOTHING = "nothing"
@@ -60,7 +60,7 @@ class Saw(StrEnum):
 class NoSession(Struct, frozen=True):
     """The device tracks this protocol, knows no such session, and the packet cannot begin one."""
 
-    saw: Saw
+    saw: SessionHistory
 
 
 class Translated(Struct, frozen=True):

@@ -42,7 +42,7 @@ ARRIVING = frozenset({Verdict.PASSES, Verdict.REFUSED})
 """The verdicts of what gets where it is going, be it that nobody listens there."""
 
 
-class Leg(Struct, frozen=True):
+class PacketTrace(Struct, frozen=True):
     """One packet of a conversation and where it went. `name` is the trade's: SYN, reply, …"""
 
     name: str
@@ -58,14 +58,14 @@ class Exchange(Struct, frozen=True):
     sees:  what the conversation's sender sees, and by whom
     """
 
-    legs: tuple[Leg, ...]
+    legs: tuple[PacketTrace, ...]
     verdict: Verdict
     response: Response | None
     sees: Seen
     seen_from: int | None
 
     @property
-    def decider(self) -> Leg:
+    def decider(self) -> PacketTrace:
         """The leg that settled the verdict."""
         return self.legs[-1]
 
@@ -120,7 +120,7 @@ class Result(Struct, frozen=True):
         return () if self.resolution is None else self.resolution.queries
 
     @property
-    def every_leg(self) -> Iterator[Leg]:
+    def every_leg(self) -> Iterator[PacketTrace]:
         """Every packet, those of queries first."""
         for query in self.queries:
             yield from query.result.every_leg

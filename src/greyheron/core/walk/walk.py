@@ -33,8 +33,8 @@ from greyheron.core.walk.steps import (
     Outcome,
     Path,
     Routed,
-    Saw,
     Sends,
+    SessionHistory,
     Step,
     Tracked,
     Translated,
@@ -158,7 +158,7 @@ def _enter(world: World, visit: _Visit, ingress: str) -> Path | _Visit:
     if visit.packet.fragment and _follows(device, visit.packet):
         # Who follows conversations puts packets together first; who it is for, waits for the rest.
         if not world.topology.owns(visit.device, visit.packet.family, visit.packet.destination):
-            return visit.ends(Outcome.NO_SESSION, NoSession(Saw.FRAGMENT))
+            return visit.ends(Outcome.NO_SESSION, NoSession(SessionHistory.FRAGMENT))
         visit = visit.did(Gathered(), tracked=True)
     elif tracks(device, visit.packet):
         if included:
@@ -200,10 +200,10 @@ def _follows(device: Device, packet: Packet) -> bool:
     return bool(device.translations) or tracks(device, packet)
 
 
-def _saw(visit: _Visit, session: Session | None) -> Saw:
+def _saw(visit: _Visit, session: Session | None) -> SessionHistory:
     if session is not None:
-        return Saw.ONE_WAY
-    return Saw.OTHERWISE if any(visit.connection.of(visit.device)) else Saw.NOTHING
+        return SessionHistory.ONE_WAY
+    return SessionHistory.OTHERWISE if any(visit.connection.of(visit.device)) else SessionHistory.NOTHING
 
 
 def _rewritten(visit: _Visit, packet: Packet) -> _Visit:

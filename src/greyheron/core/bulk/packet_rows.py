@@ -16,7 +16,7 @@ OUT, RETURN, OUT_AGAIN, RETURN_AGAIN = range(4)
 HOME, LATER = (RETURN, RETURN_AGAIN), (OUT_AGAIN, RETURN_AGAIN)
 
 
-class Legs:
+class PacketRows:
     """The packets of `rows`, none of which has a link-local end or an open source.
 
     Arrays have one index for each request, if not said otherwise.
