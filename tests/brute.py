@@ -14,7 +14,8 @@ from msgspec.structs import replace
 
 from greyheron.core.lists.frames import derived_mac
 from greyheron.core.packet import Packet
-from greyheron.model.document import Device, Network
+from greyheron.model.device import Device
+from greyheron.model.document import Network
 from greyheron.model.entry import mac_text
 from greyheron.model.header import TcpFlags
 from greyheron.model.read import read_network

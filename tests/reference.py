@@ -11,7 +11,8 @@ from ipaddress import IPv4Address, IPv6Address, IPv6Network, ip_address, ip_netw
 from itertools import count
 from typing import Any
 
-from greyheron.model.document import Device, Interface, Network
+from greyheron.model.device import Device, Interface
+from greyheron.model.document import Network
 from greyheron.model.entry import AddressBlock, Entry, NamedAddresses, NamedPorts, NotPort
 from tests.reference_frames import Frames, tag_for, vlan_of
 

@@ -3,7 +3,8 @@
 import hashlib
 from typing import Any
 
-from greyheron.model.document import Interface, Network
+from greyheron.model.device import Interface
+from greyheron.model.document import Network
 
 End = tuple[str, str]
 Way = list[tuple[End, End]]

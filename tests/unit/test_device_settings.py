@@ -14,7 +14,7 @@ from greyheron.core.timeline import Timeline
 from greyheron.core.walk.conversation import converse
 from greyheron.core.world import build_world
 from greyheron.model.changes import apply
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.notation.flows import read_bare_flow
 from greyheron.model.notation.line import NotationError
 from greyheron.model.notation.requirements import read_requirement

@@ -14,7 +14,9 @@ from greyheron.core.walk.icmp_errors import ICMP_ERRORS, Seen
 from greyheron.core.walk.steps import Outcome, Step
 from greyheron.core.walk.verdicts import VERDICTS
 from greyheron.model.changes import ITEM_TYPES
-from greyheron.model.document import Device, Item, Network
+from greyheron.model.device import Device
+from greyheron.model.document import Network
+from greyheron.model.item import Item
 from greyheron.model.settings import SETTING_FIELDS
 from greyheron.model.traits import TRAITS, Traits
 from greyheron.model.values import DenialAnswer, DeviceKind, Family, Logged

@@ -19,7 +19,7 @@ from greyheron.formats.bundle import Bundle
 from greyheron.formats.format import Brought
 from greyheron.formats.known import bring
 from greyheron.formats.machines import collecting_script
-from greyheron.formats.machines.machine import FORMAT
+from greyheron.formats.machines.printed import FORMAT
 from greyheron.model.document import Network
 from greyheron.model.notation.flows import read_bare_flow
 from greyheron.model.notation.lists import write_body

@@ -5,7 +5,7 @@ import pytest
 from greyheron.analysis.network.completion import complete_device, complete_part
 from greyheron.demo.networks import saltmarsh, storm
 from greyheron.model.changes import putting
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.notation.line import NotationError
 from greyheron.model.parts import KINDS, PARTS, Section, lines_of, read_new_device, with_part, without_part
 from greyheron.model.read import edited

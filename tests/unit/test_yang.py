@@ -22,7 +22,8 @@ from greyheron.formats.known import bring
 from greyheron.formats.yang import Yang, YangXml
 from greyheron.formats.yang.reading import SET
 from greyheron.formats.yang.xml import from_xml, to_xml
-from greyheron.model.document import AccessList, Network, Translation
+from greyheron.model.device import Translation
+from greyheron.model.document import AccessList, Network
 from greyheron.model.entry import AddressBlock
 from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP, UDP

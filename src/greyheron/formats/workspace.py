@@ -13,7 +13,8 @@ from greyheron.core.progress import Progress, unwatched
 from greyheron.formats.bundle import Bundle
 from greyheron.formats.format import Brought, Taken
 from greyheron.model.changes import ITEM_TYPES
-from greyheron.model.document import Item, Network, to_data
+from greyheron.model.document import Network, to_data
+from greyheron.model.item import Item
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.model.read import item_problems, read_network
 

@@ -9,12 +9,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
+from greyheron.model.device import Device
 from greyheron.model.document import (
     Acceptance,
     AccessList,
     AddressSet,
-    Device,
-    Item,
     Link,
     Network,
     Period,
@@ -26,6 +25,7 @@ from greyheron.model.document import (
     to_data,
 )
 from greyheron.model.errors import GreyHeronError
+from greyheron.model.item import Item
 
 Collection = Literal[
     "devices",

@@ -7,9 +7,11 @@ from ipaddress import ip_address, ip_interface
 from msgspec import Struct
 
 from greyheron.model.check_device import device_problems, doubles, unknown
-from greyheron.model.document import AccessList, Address, Device, Network, Placement, Requirement, TestFlow
+from greyheron.model.device import Device
+from greyheron.model.document import AccessList, Network, Placement, Requirement, TestFlow
 from greyheron.model.entry import Entry, NamedAddresses, NamedPorts
 from greyheron.model.flow import FlowEnd
+from greyheron.model.item import Address
 from greyheron.model.period import During
 from greyheron.model.problems import Problem
 from greyheron.model.requirement import KIND_WORDS, TermKind

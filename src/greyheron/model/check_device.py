@@ -4,7 +4,8 @@ from collections.abc import Iterable, Iterator
 from functools import cache
 from ipaddress import ip_network
 
-from greyheron.model.document import Address, Device, Interface, Prefix, Translation
+from greyheron.model.device import Device, Interface, Translation
+from greyheron.model.item import Address, Prefix
 from greyheron.model.names import PORTS
 from greyheron.model.problems import Problem
 from greyheron.model.values import LineKind

@@ -11,10 +11,13 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 
 from greyheron.model.changes import Change, putting
-from greyheron.model.document import Device, Interface, InterfaceAddress, Network
+from greyheron.model.device import Device, Interface
+from greyheron.model.document import Network
+from greyheron.model.item import InterfaceAddress
 from greyheron.model.joining import PAIR, free_names, joined, require_end
 from greyheron.model.notation.line import Misreading, NotationError
-from greyheron.model.part_lines import NEW_LINES, interface_address_of, interface_name_of, is_address, name_of
+from greyheron.model.part_lines import NEW_LINES
+from greyheron.model.part_words import interface_address_of, interface_name_of, is_address, name_of
 from greyheron.model.values import DeviceKind
 
 COLUMNS = ("device", "interface", "address", "neighbour", "kind")

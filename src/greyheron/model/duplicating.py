@@ -8,17 +8,9 @@ from itertools import chain, count
 from typing import Any
 
 from greyheron.model.changes import Change, ChangeError, putting
-from greyheron.model.document import (
-    Address,
-    Device,
-    Interface,
-    InterfaceAddress,
-    Link,
-    Network,
-    Placement,
-    Prefix,
-    Translation,
-)
+from greyheron.model.device import Device, Interface, Translation
+from greyheron.model.document import Link, Network, Placement
+from greyheron.model.item import Address, InterfaceAddress, Prefix
 from greyheron.model.joining import free_names
 
 

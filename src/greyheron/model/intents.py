@@ -12,17 +12,10 @@ from pydantic import Field
 
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import ITEM_TYPES, Change, ChangeError, Collection, apply, key_of, putting
-from greyheron.model.document import (
-    MOST_DEVICES,
-    Acceptance,
-    AccessList,
-    Device,
-    Item,
-    Network,
-    Placement,
-    Position,
-)
+from greyheron.model.device import Device
+from greyheron.model.document import MOST_DEVICES, Acceptance, AccessList, Network, Placement, Position
 from greyheron.model.duplicating import duplicating
+from greyheron.model.item import Item
 from greyheron.model.joining import joined, require_end
 from greyheron.model.read import free_ids, require_items
 from greyheron.model.values import Direction, Family, ListKind

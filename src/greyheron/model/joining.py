@@ -4,7 +4,9 @@ from collections.abc import Iterable, Iterator, Mapping
 from itertools import count
 
 from greyheron.model.changes import ChangeError
-from greyheron.model.document import Device, Interface, InterfaceAddress, Link, Network
+from greyheron.model.device import Device, Interface
+from greyheron.model.document import Link, Network
+from greyheron.model.item import InterfaceAddress
 from greyheron.model.values import DeviceKind
 
 PAIR = 4

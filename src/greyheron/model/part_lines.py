@@ -4,128 +4,53 @@ Readers take the words of a line and the device that the part is of, and raise L
 """
 
 import re
-from collections.abc import Callable, Iterator
-from ipaddress import ip_address, ip_interface, ip_network
+from collections.abc import Iterator
 from typing import Any, Final, Literal
 
-from greyheron.model.document import (
+from greyheron.model.device import (
     LINE_NUMBERS,
-    Address,
     Device,
     Interface,
-    InterfaceAddress,
     ManagementLine,
     Ospf,
-    Prefix,
     Record,
     Route,
     Service,
     Translation,
     Zone,
 )
+from greyheron.model.item import Address, InterfaceAddress, Prefix
 from greyheron.model.names import PORTS, UDP_SERVICES
-from greyheron.model.notation.flows import INTERFACE
 from greyheron.model.notation.frames import read_own_mac
 from greyheron.model.notation.line import NotationLine, Option
-from greyheron.model.notation.terms import DOMAIN_NAME, NAME, read_port
+from greyheron.model.notation.terms import read_port
+from greyheron.model.part_words import (
+    ADDRESS,
+    HOP,
+    MAC,
+    PREFIX,
+    VLAN,
+    address_of,
+    domain_name_of,
+    interface_address_of,
+    interface_name_of,
+    is_address,
+    name_of,
+    names_of,
+    number_between,
+    prefix_of,
+    vlan_of,
+    vlans_of,
+)
 from greyheron.model.values import LineKind
 
 TRANSPORTS: Final = ("ssh", "telnet", "https", "http")
-HOP: Final = Option("172.20.32.1", "an address", literal=False)
-ADDRESS = Option("172.20.16.1/24", "an address with its prefix length", literal=False)
-_PREFIX = Option("172.20.16.0/24", "a prefix", literal=False)
-_MAC = Option("02:1a:00:00:4c:07", "a MAC address", literal=False)
-_VLAN = Option("20", "a VLAN, 1 to 4094", literal=False)
-
-
-def name_of(word: str) -> str:
-    """A name. Raises ValueError."""
-    if not NAME.fullmatch(word):
-        raise ValueError(f"“{word}” is no name: a letter, then letters, digits, dots, dashes or underscores")
-    return word
-
-
-def domain_name_of(word: str) -> str:
-    """A domain name. Raises ValueError."""
-    if not re.fullmatch(DOMAIN_NAME, word):
-        raise ValueError(
-            f"“{word}” is no domain name: labels of letters, digits and dashes with dots between"
-        )
-    return word
-
-
-def interface_name_of(word: str) -> str:
-    """The name of an interface. Raises ValueError."""
-    if not INTERFACE.fullmatch(word):
-        raise ValueError(f"“{word}” is no interface: a letter, then letters, digits, dots, dashes or slashes")
-    return word
-
-
-def address_of(word: str) -> Address:
-    """An address. Raises ValueError."""
-    try:
-        return ip_address(word)
-    except ValueError:
-        raise ValueError(f"“{word}” is no address") from None
-
-
-def interface_address_of(word: str) -> InterfaceAddress:
-    """An address with its prefix length. Raises ValueError."""
-    if "/" not in word:
-        raise ValueError(f"“{word}” has no prefix length: write {word}/{64 if ':' in word else 24}, say")
-    try:
-        return ip_interface(word)
-    except ValueError:
-        raise ValueError(f"“{word}” is no address with a prefix length") from None
-
-
-def is_address(word: str) -> bool:
-    return word[0].isdigit() or ":" in word
-
-
-def _prefix(word: str) -> Prefix:
-    try:
-        return ip_network(word)
-    except ValueError as error:
-        raise ValueError(f"“{word}” is no prefix: {error}") from None
-
-
-def _vlan(word: str) -> int:
-    if not word.isdecimal() or not 1 <= int(word) <= 4094:
-        raise ValueError(f"“{word}” is no VLAN: 1 to 4094 can stand here")
-    return int(word)
-
-
-def _vlans(word: str) -> tuple[int, ...]:
-    """`10,20,30-35`"""
-    found: list[int] = []
-    for part in word.split(","):
-        low, dash, high = part.partition("-")
-        first = _vlan(low)
-        last = _vlan(high) if dash else first
-        if last < first:
-            raise ValueError(f"the range {part} runs backwards: write {last}-{first}")
-        found += range(first, last + 1)
-    return tuple(dict.fromkeys(found))
-
-
-def _number(least: int, most: int) -> Callable[[str], int]:
-    def read(word: str) -> int:
-        if not word.isdecimal() or not least <= int(word) <= most:
-            raise ValueError(f"“{word}” does not fit here: a number from {least} to {most} can stand here")
-        return int(word)
-
-    return read
 
 
 def _interfaces(device: Device) -> Iterator[Option]:
     for each in device.interfaces:
         words = ", ".join(str(address) for address in each.addresses)
         yield Option(each.name, words or "an interface without an address")
-
-
-def _names(word: str) -> tuple[str, ...]:
-    return tuple(interface_name_of(part) for part in word.split(","))
 
 
 def read_addresses(line: NotationLine) -> tuple[InterfaceAddress, ...]:
@@ -142,24 +67,24 @@ def read_interface(line: NotationLine, device: Device) -> Interface:
     name = line.value(interface_name_of, Option("eth0", "what the interface is called", literal=False))
     if device.traits.bridges:
         if line.take("access", "in one VLAN"):
-            given["access"] = line.value(_vlan, _VLAN)
+            given["access"] = line.value(vlan_of, VLAN)
         elif line.take("trunk", "carries several VLANs with tags"):
-            given["trunk"] = line.value(_vlans, Option("10,20", "VLANs, with commas", literal=False))
+            given["trunk"] = line.value(vlans_of, Option("10,20", "VLANs, with commas", literal=False))
             if line.take("untagged", "the VLAN that it carries without a tag"):
-                given["untagged"] = line.value(_vlan, _VLAN)
+                given["untagged"] = line.value(vlan_of, VLAN)
     else:
         given["addresses"] = read_addresses(line)
         if line.take("vlan", "a subinterface: frames with this tag"):
-            given["vlan"] = line.value(_vlan, _VLAN)
+            given["vlan"] = line.value(vlan_of, VLAN)
             if not line.take("of", "on another interface"):
                 raise line.error()
             given["parent"] = line.value(interface_name_of, *_interfaces(device))
         if line.take("mac", "instead of the one that it is given"):
-            given["mac"] = line.value(read_own_mac, _MAC)
+            given["mac"] = line.value(read_own_mac, MAC)
         if line.take("ospf", "speaks OSPF with its neighbours"):
             cost = Ospf().cost
             if line.take("cost", f"other than {cost}"):
-                cost = line.value(_number(1, 65535), Option("20", "a cost", literal=False))
+                cost = line.value(number_between(1, 65535), Option("20", "a cost", literal=False))
             passive = line.take("passive", "announces its prefix and has no neighbours")
             given["ospf"] = Ospf(cost=cost, passive=passive)
     if line.take("disabled", "nothing comes in or goes out"):
@@ -191,7 +116,7 @@ def write_interface(part: Interface) -> str:
 def read_route(line: NotationLine, device: Device) -> Route:
     given: dict[str, Any] = {}
     to = line.value(
-        _prefix,
+        prefix_of,
         Option("0.0.0.0/0", "everywhere, IPv4"),
         Option("::/0", "everywhere, IPv6"),
         Option("172.20.16.0/24", "where to", literal=False),
@@ -206,7 +131,7 @@ def read_route(line: NotationLine, device: Device) -> Route:
         if not given:
             raise line.error()
     if line.take("preference", "lower ones win; 5 unless given"):
-        given["preference"] = line.value(_number(1, 254), Option("20", "1 to 254", literal=False))
+        given["preference"] = line.value(number_between(1, 254), Option("20", "1 to 254", literal=False))
     line.end()
     return Route(to=to, **given)
 
@@ -280,6 +205,8 @@ NEW_LINES = (
     ManagementLine(name=LineKind.CONSOLE),
 )
 """How one logs in to a new router or firewall, until it is said otherwise."""
+
+
 _NUMBERS = Option("1-4", "several lines with lists of their own: the numbers of these", literal=False)
 
 
@@ -308,7 +235,7 @@ def read_zone(line: NotationLine, device: Device) -> Zone:
     if line.word is None:
         line.offer(*_interfaces(device))
     else:
-        interfaces = line.value(_names, *_interfaces(device))
+        interfaces = line.value(names_of, *_interfaces(device))
     line.end()
     return Zone(name=name, interfaces=interfaces)
 
@@ -326,14 +253,14 @@ def read_translation(line: NotationLine, device: Device) -> Translation:
             "dynamic": "many inside addresses share outside ones",
         }
     )
-    source = line.value(_prefix, Option("172.20.40.10", "an inside address", literal=False), _PREFIX)
+    source = line.value(prefix_of, Option("172.20.40.10", "an inside address", literal=False), PREFIX)
     if kind == "static" and line.word is not None and line.word.lower().startswith(("tcp/", "udp/")):
         given["protocol"], given["port"] = line.value(_transport_port)
     elif kind == "static":
         line.offer(Option("tcp/443", "for one service only", literal=False))
     if line.take("as", "what it is outside"):
         given["to"] = line.value(
-            _prefix, Option("203.0.113.10", "an outside address", literal=False), _PREFIX
+            prefix_of, Option("203.0.113.10", "an outside address", literal=False), PREFIX
         )
         if "port" in given and line.take("port", "another port outside"):
             given["to_port"] = line.value(
@@ -343,7 +270,7 @@ def read_translation(line: NotationLine, device: Device) -> Translation:
         raise line.error()
     if not line.take("from", "inside interfaces"):
         raise line.error()
-    given["inside"] = line.value(_names, *_interfaces(device))
+    given["inside"] = line.value(names_of, *_interfaces(device))
     if not line.take("to", "the outside interface"):
         raise line.error()
     given["outside"] = line.value(interface_name_of, *_interfaces(device))
@@ -389,6 +316,6 @@ def read_gateway(line: NotationLine, _device: Device) -> Address:
 
 
 def read_prefix(line: NotationLine, _device: Device) -> Prefix:
-    found = line.value(_prefix, Option("198.51.100.0/24", "addresses that are out there", literal=False))
+    found = line.value(prefix_of, Option("198.51.100.0/24", "addresses that are out there", literal=False))
     line.end()
     return found

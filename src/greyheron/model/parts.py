@@ -10,18 +10,12 @@ from typing import Any, Final, Literal, TypeVar
 
 from msgspec import Struct
 
-from greyheron.model.document import Address, Device, Interface, Ospf
+from greyheron.model.device import Device, Interface, Ospf
+from greyheron.model.item import Address
 from greyheron.model.notation.flows import INTERFACE
 from greyheron.model.notation.line import LineError, NotationError, NotationLine, Option
 from greyheron.model.part_lines import (
-    ADDRESS,
-    HOP,
     NEW_LINES,
-    address_of,
-    interface_address_of,
-    interface_name_of,
-    is_address,
-    name_of,
     read_gateway,
     read_interface,
     read_line,
@@ -38,6 +32,15 @@ from greyheron.model.part_lines import (
     write_service,
     write_translation,
     write_zone,
+)
+from greyheron.model.part_words import (
+    ADDRESS,
+    HOP,
+    address_of,
+    interface_address_of,
+    interface_name_of,
+    is_address,
+    name_of,
 )
 from greyheron.model.settings import read_setting, settings_of, with_settings, write_setting
 from greyheron.model.traits import TRAITS, Traits

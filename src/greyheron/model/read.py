@@ -10,7 +10,8 @@ from pydantic_core import ErrorDetails
 
 from greyheron.model.changes import ITEM_TYPES, Change, apply
 from greyheron.model.check import Broken, problems_of
-from greyheron.model.document import FORMAT, Item, Network
+from greyheron.model.document import FORMAT, Network
+from greyheron.model.item import Item
 from greyheron.model.notation.line import NotationError
 from greyheron.model.problems import DocumentError, Problem, misread
 

@@ -2,7 +2,7 @@
 
 from msgspec import Struct
 
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.header import TcpFlags
 from greyheron.model.names import PORTS, TCP, UDP, UDP_SERVICES
 from greyheron.model.values import Family, LineKind

@@ -6,7 +6,7 @@ from greyheron.model.document import AddressSet, Period, PortSet, read_member
 from greyheron.model.notation.line import LineError, NotationError, NotationLine, Option
 from greyheron.model.notation.periods import read_window
 from greyheron.model.notation.terms import read_ports
-from greyheron.model.part_lines import name_of
+from greyheron.model.part_words import name_of
 
 SetCollection = Literal["address_sets", "port_sets", "periods"]
 NamedSet = AddressSet | PortSet | Period

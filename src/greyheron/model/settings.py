@@ -8,7 +8,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.notation.line import NotationLine, Option
 from greyheron.model.traits import TRACKED, Traits
 from greyheron.model.values import DenialAnswer, Logged, LoginAnswer, Sees

@@ -8,7 +8,7 @@ from greyheron.core.network.segments import InterfaceId
 from greyheron.core.routing.ospf import EXTERNAL_COST
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.values import Direction, Family
 
 _FAST = """\

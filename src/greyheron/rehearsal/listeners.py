@@ -6,7 +6,7 @@ import struct
 from contextlib import suppress
 
 from greyheron.core.world import World
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.names import TCP, UDP
 from greyheron.model.values import Family
 from greyheron.rehearsal.kernel import Built

@@ -9,7 +9,8 @@ from dns.rdatatype import AAAA, A, to_text
 from dns.rrset import from_text
 
 from greyheron.core.walk.dns import records_of
-from greyheron.model.document import Device, family_of
+from greyheron.model.device import Device
+from greyheron.model.item import family_of
 from greyheron.model.values import Family
 
 _KIND = {Family.IPV4: A, Family.IPV6: AAAA}

@@ -14,7 +14,7 @@ from greyheron.core.network.answered_addresses import answered_addresses
 from greyheron.core.network.segments import InterfaceId, LinkEnds, is_up
 from greyheron.core.routing.table import NextHop, Origin
 from greyheron.core.world import World
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.entry import mac_text
 from greyheron.model.values import Family
 from greyheron.rehearsal.daemons import Daemons, daemons_of

@@ -6,7 +6,7 @@ import struct
 from collections.abc import Mapping
 from contextlib import suppress
 
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.rehearsal.filterlog import FilterLog
 from greyheron.rehearsal.kernel import Built
 from greyheron.rehearsal.packets import Captured, packet_header

@@ -4,7 +4,8 @@ from collections.abc import Iterator
 from typing import Any
 
 from greyheron.core.network.answered_addresses import answered_addresses
-from greyheron.model.document import Prefix, Translation, family_of
+from greyheron.model.device import Translation
+from greyheron.model.item import Prefix, family_of
 from greyheron.model.names import TCP, UDP
 from greyheron.model.values import Family
 from greyheron.rehearsal.expressions import Expression, either, match, meta, of_family, payload

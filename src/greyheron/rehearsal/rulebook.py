@@ -8,7 +8,7 @@ from msgspec import Struct
 
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.names import TCP, UDP
 from greyheron.model.values import DenialAnswer, Family, LoginAnswer
 from greyheron.rehearsal.expressions import Expression, match, meta

@@ -11,7 +11,7 @@ from greyheron.core.walk.delivery import LOGIN_PORTS, lines_for
 from greyheron.core.walk.zones import lets_through
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.header import TcpFlags
 from greyheron.model.names import TCP
 from greyheron.model.values import Action, Direction, Family, Sees

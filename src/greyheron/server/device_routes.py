@@ -4,8 +4,9 @@ from fastapi import APIRouter
 
 from greyheron.analysis.network.facts import DeviceFacts, facts_of
 from greyheron.model.changes import Change, ChangeError, putting
+from greyheron.model.device import Device
 from greyheron.model.device_table import table_changes
-from greyheron.model.document import Device, Network
+from greyheron.model.document import Network
 from greyheron.model.intents import JoinDevices
 from greyheron.model.joining import would_do
 from greyheron.model.notation.line import NotationError

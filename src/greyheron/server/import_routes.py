@@ -12,7 +12,8 @@ from greyheron.formats.format import Brought
 from greyheron.formats.known import bring
 from greyheron.formats.workspace import write_item
 from greyheron.model.changes import OF_THE_NETWORK, Collection, key_of, putting
-from greyheron.model.document import Item, Network
+from greyheron.model.document import Network
+from greyheron.model.item import Item
 from greyheron.model.problems import DocumentError, Problem
 from greyheron.server.dependencies import PROBLEMS, Author, Computations, Store, Traffic, Version, contents_of
 from greyheron.server.draft_routes import opened

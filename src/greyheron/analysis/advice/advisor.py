@@ -24,8 +24,9 @@ from greyheron.analysis.reach.matrix_cache import KeptReaches
 from greyheron.analysis.reach.question import ReachQuestion
 from greyheron.analysis.testing.bulk_verdicts import Flows
 from greyheron.analysis.testing.judge import Standing, judge
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, TracedPaths
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
 from greyheron.core.bulk.engines import Engines
+from greyheron.core.bulk.traced_paths import TracedPaths
 from greyheron.core.headers import NO_PORT
 from greyheron.core.intervals import common
 from greyheron.core.lists.fields.services import Tag

@@ -23,7 +23,8 @@ from greyheron.core.walk.zones import lets_through
 from greyheron.core.world import World, build_world
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import Change, apply, putting
-from greyheron.model.document import Device, Network
+from greyheron.model.device import Device
+from greyheron.model.document import Network
 from greyheron.model.entry import AddressBlock
 from greyheron.model.requirement import Statement
 from greyheron.model.values import Action, Direction, Expectation, Family, ListKind

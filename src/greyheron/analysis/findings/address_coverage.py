@@ -22,8 +22,10 @@ from greyheron.core.lists.rules import Rule
 from greyheron.core.network.addresses import block_of
 from greyheron.core.packet import Way
 from greyheron.model.changes import Change
-from greyheron.model.document import AccessList, Device, Network, family_of
+from greyheron.model.device import Device
+from greyheron.model.document import AccessList, Network
 from greyheron.model.entry import AddressBlock, AddressTerm, Entry, NamedAddresses
+from greyheron.model.item import family_of
 from greyheron.model.values import Action, Family
 
 

@@ -14,8 +14,9 @@ from greyheron.core.walk.addressing import FlowError, first_packet
 from greyheron.core.walk.conversation import converse
 from greyheron.core.walk.steps import Hop, Outcome
 from greyheron.core.world import World
-from greyheron.model.document import Device, Translation, family_of
+from greyheron.model.device import Device, Translation
 from greyheron.model.flow import Flow
+from greyheron.model.item import family_of
 from greyheron.model.names import TCP
 from greyheron.model.notation.flows import write_expected_flow, write_flow
 from greyheron.model.notation.requirements import write_requirement

@@ -13,7 +13,8 @@ from greyheron.analysis.network.translated import AsTranslated, as_translated, t
 from greyheron.analysis.proof.endpoints import Endpoints
 from greyheron.core.lists.resolved import ResolvedList
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import AccessList, Translation
+from greyheron.model.device import Translation
+from greyheron.model.document import AccessList
 from greyheron.model.entry import AddressBlock, Entry
 from greyheron.model.values import Family
 

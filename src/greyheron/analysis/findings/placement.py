@@ -12,7 +12,8 @@ from greyheron.analysis.network.passing import known_passers
 from greyheron.core.walk.delivery import lines_for
 from greyheron.model.attachment import AttachmentPoint
 from greyheron.model.changes import putting
-from greyheron.model.document import Device, Placement
+from greyheron.model.device import Device
+from greyheron.model.document import Placement
 from greyheron.model.names import PORTS, TCP
 from greyheron.model.values import Action, Direction, Family, LineKind, ListKind
 

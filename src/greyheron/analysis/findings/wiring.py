@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from greyheron.analysis.findings.finding import Finding, SearchGround, Severity
 from greyheron.core.network.addresses import block_of, is_link_local
-from greyheron.model.document import Device, Interface
+from greyheron.model.device import Device, Interface
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family
 

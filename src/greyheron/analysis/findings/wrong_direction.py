@@ -17,7 +17,8 @@ from greyheron.core.intervals import Region, Spans, meet, ranges_of, spans_touch
 from greyheron.core.lists.resolved import ResolvedList
 from greyheron.core.lists.rules import Rule
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import Placement, Translation
+from greyheron.model.device import Translation
+from greyheron.model.document import Placement
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Action, Direction, Family
 

@@ -1,7 +1,8 @@
 """Completion: what could stand at the cursor, with the names of this network among it."""
 
 from greyheron.core.lists.frames import mac_of
-from greyheron.model.document import Device, Network
+from greyheron.model.device import Device
+from greyheron.model.document import Network
 from greyheron.model.entry import mac_text
 from greyheron.model.notation.complete import options_at
 from greyheron.model.notation.entries import read_entry

@@ -13,8 +13,9 @@ from greyheron.core.lists.resolved import Names
 from greyheron.core.network.addresses import block_of, is_link_local
 from greyheron.core.network.segments import InterfaceId, find_segments
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import AccessList, Network, family_of
+from greyheron.model.document import AccessList, Network
 from greyheron.model.entry import AddressBlock
+from greyheron.model.item import family_of
 from greyheron.model.values import Direction, Family, ListKind
 
 

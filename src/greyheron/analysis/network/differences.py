@@ -6,7 +6,9 @@ from difflib import SequenceMatcher
 from enum import StrEnum
 
 from greyheron.model.changes import Change, Collection, difference, key_of
-from greyheron.model.document import AccessList, Device, Item, Network, Placement, to_data
+from greyheron.model.device import Device
+from greyheron.model.document import AccessList, Network, Placement, to_data
+from greyheron.model.item import Item
 from greyheron.model.notation.flows import write_expected_flow
 from greyheron.model.notation.lists import renumbered, write_body
 from greyheron.model.notation.requirements import write_requirement

@@ -10,9 +10,10 @@ from greyheron.analysis.findings.finding_cache import KeptFindings
 from greyheron.analysis.network.translated import translated_blocks, translated_with
 from greyheron.analysis.proof.endpoints import Endpoint, Endpoints
 from greyheron.core.bulk.conversations import Conversations
-from greyheron.core.bulk.engine import BulkEngine, TracedPaths
+from greyheron.core.bulk.engine import BulkEngine
 from greyheron.core.bulk.engines import Engines
 from greyheron.core.bulk.indexes import ForwardingIndexes
+from greyheron.core.bulk.traced_paths import TracedPaths
 from greyheron.core.headers import Bools, Ints
 from greyheron.core.intervals import Region
 from greyheron.core.world import World

@@ -6,7 +6,8 @@ from typing import Literal
 
 from greyheron.core.network.segments import find_segments
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import Device, Interface, Network
+from greyheron.model.device import Device, Interface
+from greyheron.model.document import Network
 from greyheron.model.values import Direction, Family
 
 MOST_NAMED = 3

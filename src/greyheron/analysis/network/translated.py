@@ -8,8 +8,10 @@ from msgspec.structs import replace
 from greyheron.core.intervals import Blocks, meet
 from greyheron.core.lists.rules import Rule
 from greyheron.core.network.addresses import block_of
-from greyheron.model.document import Network, Translation, family_of
+from greyheron.model.device import Translation
+from greyheron.model.document import Network
 from greyheron.model.entry import AddressBlock
+from greyheron.model.item import family_of
 from greyheron.model.values import Family
 
 

@@ -9,8 +9,9 @@ from greyheron.core.lists.frames import mac_of
 from greyheron.core.lists.resolved import Names, resolve
 from greyheron.core.lists.rules import Rule
 from greyheron.core.network.addresses import block_of, is_link_local
-from greyheron.model.document import AccessList, Network, family_of
+from greyheron.model.document import AccessList, Network
 from greyheron.model.entry import AddressBlock, AddressTerm, FrameMatch, MacBlock, NamedAddresses
+from greyheron.model.item import family_of
 from greyheron.model.values import Family
 
 MOST_NAMED = 4

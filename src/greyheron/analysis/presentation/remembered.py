@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from greyheron.core.walk.connection import Key, Session
 from greyheron.core.walk.sessions import lifetime, tracks
 from greyheron.core.walk.verdicts import Exchange
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.names import TCP, protocol_name
 from greyheron.model.values import Family
 

@@ -24,7 +24,8 @@ from greyheron.analysis.proof.fine_classes import (
 from greyheron.analysis.proof.header_space import CoarseClasses
 from greyheron.analysis.proof.wording import flow_between
 from greyheron.core.bulk.conversations import Conversations, Verdicts
-from greyheron.core.bulk.engine import BulkEngine, TracedPaths
+from greyheron.core.bulk.engine import BulkEngine
+from greyheron.core.bulk.traced_paths import TracedPaths
 from greyheron.core.headers import Bools, Ints
 from greyheron.core.progress import Progress
 from greyheron.core.progress import part as part_of

@@ -15,8 +15,10 @@ from greyheron.core.network.possible_hosts import reserved
 from greyheron.core.network.topology import Topology
 from greyheron.core.walk.dns import known_addresses
 from greyheron.core.world import World
-from greyheron.model.document import Device, Network, family_of
+from greyheron.model.device import Device
+from greyheron.model.document import Network
 from greyheron.model.entry import AddressBlock, NamedAddresses
+from greyheron.model.item import family_of
 from greyheron.model.requirement import KIND_WORDS, Side, Term, TermKind
 from greyheron.model.values import Family
 

@@ -13,7 +13,8 @@ from greyheron.analysis.proof.boxes import ClassRows
 from greyheron.analysis.proof.header_space import CoarseClasses, EndpointPart
 from greyheron.analysis.proof.services import ServiceSet
 from greyheron.core.bulk.conversations import Conversations
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, TracedPaths
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
+from greyheron.core.bulk.traced_paths import TracedPaths
 from greyheron.core.headers import Bools, Ints
 from greyheron.core.intervals import Region, Spans, TooManyParts, size
 from greyheron.core.lists.fields.address import Role

@@ -32,8 +32,10 @@ from greyheron.core.lists.rules import Rule
 from greyheron.core.network.addresses import block_of
 from greyheron.core.packet import Packet, Way
 from greyheron.core.routing.discovery import ADVERTISEMENT, SOLICITATION, SOLICITED_NODE
-from greyheron.model.document import AccessList, Device, Translation, family_of
+from greyheron.model.device import Device, Translation
+from greyheron.model.document import AccessList
 from greyheron.model.entry import AddressBlock
+from greyheron.model.item import family_of
 from greyheron.model.values import Family
 
 MOST_KEPT = 200_000

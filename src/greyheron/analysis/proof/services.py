@@ -33,7 +33,7 @@ from greyheron.core.lists.resolved import Names
 from greyheron.core.lists.rules import Rule
 from greyheron.core.packet import Packet, Way
 from greyheron.core.walk.delivery import LOGIN_PORTS
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.header import TcpFlags
 from greyheron.model.names import PORTS, TCP, UDP, UDP_SERVICES
 from greyheron.model.notation.terms import read_ports

@@ -9,7 +9,8 @@ from greyheron.analysis.reach.question import ReachQuestion, talking_addresses
 from greyheron.core.lists.resolved import Names
 from greyheron.core.network.addresses import is_link_local
 from greyheron.core.world import World
-from greyheron.model.document import Device, Network
+from greyheron.model.device import Device
+from greyheron.model.document import Network
 from greyheron.model.entry import NamedAddresses
 from greyheron.model.values import Family
 

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from greyheron.analysis.reach.axis import Axis
 from greyheron.analysis.reach.question import ReachQuestion, requests_to, talking_addresses
 from greyheron.core.bulk.conversations import Conversations
-from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine, TracedPaths
+from greyheron.core.bulk.engine import VERDICT_ORDER, BulkEngine
+from greyheron.core.bulk.traced_paths import TracedPaths
 from greyheron.core.headers import NONE, Ints, first_of_each
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.shares import WHOLE, Share

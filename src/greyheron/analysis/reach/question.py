@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from greyheron.core.network.addresses import is_link_local
 from greyheron.core.world import World
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.errors import GreyHeronError
 from greyheron.model.names import TCP, UDP
 from greyheron.model.services import OWN_SERVICES, Request, requested, written

@@ -15,7 +15,8 @@ from greyheron.core.timeline import Timeline
 from greyheron.core.walk.addressing import FlowError
 from greyheron.core.walk.steps import NoSession, Step, TranslatedAddressNeeded, ZonesDeny
 from greyheron.core.walk.verdicts import Result
-from greyheron.model.document import Device, TestFlow
+from greyheron.model.device import Device
+from greyheron.model.document import TestFlow
 from greyheron.model.values import Action, Direction, Family, Logged
 
 

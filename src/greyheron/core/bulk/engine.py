@@ -9,7 +9,6 @@ from itertools import islice
 from typing import TypeVar
 
 import numpy as np
-from msgspec import Struct
 from msgspec.structs import replace
 
 from greyheron.core.bulk.conversations import Conversations, Exchanges, Prepared, Rows, Verdicts, joined
@@ -20,6 +19,7 @@ from greyheron.core.bulk.packet_rows import PacketRows
 from greyheron.core.bulk.spread import SpreadPaths
 from greyheron.core.bulk.tables import DecisionTable
 from greyheron.core.bulk.traced_classes import TracedClassPaths
+from greyheron.core.bulk.traced_paths import TracedPaths
 from greyheron.core.bulk.tracer import OUTCOMES, TooMuchAtOnce
 from greyheron.core.bulk.walked_classes import WalkedClassPaths, walked_exchanges
 from greyheron.core.headers import (
@@ -39,77 +39,33 @@ from greyheron.core.world import World
 from greyheron.model.values import Family
 
 Part = TypeVar("Part")
+
+
 VERDICT_ORDER = tuple(Verdict)
+
+
 _PASSES, _MIXED = VERDICT_ORDER.index(Verdict.PASSES), VERDICT_ORDER.index(Verdict.MIXED)
+
+
 _VERDICT_OF = np.array([VERDICT_ORDER.index(VERDICTS[outcome]) for outcome in OUTCOMES])
+
+
 _ARRIVES = np.array([verdict in ARRIVING for verdict in VERDICT_ORDER])
+
+
 _AT_ONCE = 1 << 16
 """So many different conversations are traced at once: it bounds the memory that their paths take."""
+
+
 _DECIDED_TOGETHER = 4
 """Lists are asked about so many parts at once: each question costs some of its own, all of them memory."""
-_COURSE = 3000
-"""About how many bytes the path of one conversation takes."""
+
+
 _LEAST_AT_ONCE = 1 << 12
+
+
 _DEVICE_CONVERSATIONS = 1 << 22
 """The larger a network, the longer each conversation takes."""
-
-
-class TracedPaths(Struct, frozen=True):
-    """Where conversations go, whatever lists say: what `BulkEngine.verdicts` can be asked about again.
-
-    row_of:  which row each conversation is
-    traced, spread:  the parts that were followed by paths and by ways, each with its rows
-    """
-
-    forwarding: ForwardingIndex
-    rows: Rows
-    row_of: Ints
-    traced: tuple[tuple[Ints, TracedClassPaths], ...]
-    spread: tuple[tuple[Ints, SpreadPaths], ...]
-    recorded: WalkedClassPaths
-
-    @property
-    def nbytes(self) -> int:
-        """About how much memory they take."""
-        return _COURSE * len(self.rows) + sum(part.nbytes for _, part in self.spread)
-
-    @property
-    def crowded(self) -> Ints:
-        """Rows of which only some ways were followed: what is said of the others is not known."""
-        return self.recorded.crowded
-
-    def _parts(self) -> Iterator[tuple[Ints, TracedClassPaths | SpreadPaths]]:
-        yield from self.traced
-        yield from self.spread
-
-    def passing(self, codes: Bools) -> Bools:
-        """Whether each row has a packet that comes to a point or solicitation marked in `codes`."""
-        found = self.recorded.rows_passing(codes)
-        found[self.crowded] = True
-        for indices, part in self._parts():
-            found[indices] |= part.rows_passing(codes)
-        return found
-
-    def decided_otherwise(self, placed: PlacedLists, before: PlacedLists) -> Bools:
-        """Whether each row may end otherwise in `placed`: whether what denies some packet is not the same."""
-        found = self.recorded.decided_otherwise(placed, before)
-        found[self.crowded] = True
-        for indices, part in self._parts():
-            found[indices] |= part.decided_otherwise(placed, before)
-        return found
-
-    def meetings(self) -> tuple[Ints, Ints]:
-        """Every row with every point or solicitation that a packet of it comes to, each pair once."""
-        found = [self.recorded.meetings()]
-        for indices, part in self._parts():
-            row, code = part.meetings()
-            found.append((indices[row], code))
-        rows, codes = (np.concatenate(each) for each in zip(*found, strict=True))
-        return rows, codes
-
-    def paths(self) -> int:
-        """How many different ways through the network, as far as points tell them apart."""
-        return self.recorded.paths() + sum(part.paths() for _, part in self._parts())
 
 
 class BulkEngine:

@@ -7,15 +7,15 @@ that no route, owner or neighbour tells apart: each held address is one by itsel
 addresses between the borders of all prefixes that the network knows.
 """
 
-from bisect import bisect_right
 from collections.abc import Callable, Hashable, Iterable
 from itertools import groupby
 from operator import itemgetter
 
 import numpy as np
 
+from greyheron.core.bulk.destination_classes import DestinationClasses, zone_rank
 from greyheron.core.headers import NONE, Addresses, Bools, Ints
-from greyheron.core.network.addresses import block_of, is_link_local
+from greyheron.core.network.addresses import is_link_local
 from greyheron.core.network.segments import InterfaceId
 from greyheron.core.packet import Packet
 from greyheron.core.routing.table import NextHop
@@ -24,11 +24,13 @@ from greyheron.core.walk.sessions import tracks
 from greyheron.core.walk.walk import own_address
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.names import TCP, UDP
 from greyheron.model.values import Direction, Family
 
 UNKNOWN = -2
+
+
 OTHER_PROTOCOL = 3
 """Protocols are numbered 0 tcp, 1 udp, 2 the family's ICMP, 3 any other: that is how sessions tell them."""
 
@@ -40,10 +42,17 @@ The asker's is None for possible hosts, each of which asks from the address that
 IPv4 both addresses are 0: ARP shows lists none (§14).
 """
 
+
 Listening = tuple[bool, tuple[int, ...]]
 """Whether somebody listens, and the points of the lines that may take the login."""
+
+
 LISTENS: Listening = (True, ())
+
+
 _Branch = tuple[int, int, int]
+
+
 _StepKey = tuple[int, tuple[NextHop, ...], int | None, int | None]
 """What a step rests on: device, next hops, source, and the destination if that is the neighbour itself."""
 
@@ -117,7 +126,7 @@ class ForwardingIndex:
         self._solicited_at = np.zeros((0, 4), dtype=np.int64)
         overruled = zones_overruled(world, family)
         self.overruled = np.array([port in overruled for port in self.ports], dtype=np.bool_)
-        self.zone = np.array([_zone_rank(world.topology.devices[port[0]], port[1]) for port in self.ports])
+        self.zone = np.array([zone_rank(world.topology.devices[port[0]], port[1]) for port in self.ports])
         self.forwards = np.array([device.traits.forwards for device in named])
         self.firewall = np.array([device.traits.zoned for device in named])
         self.same_zone = np.array([device.same_zone for device in named])
@@ -129,7 +138,7 @@ class ForwardingIndex:
         self.tracked = np.logical_or.reduce(self.tracks, axis=0)
         self.tracked_alike = np.unique(self.tracks, axis=1, return_inverse=True)[1].ravel()
         self._delivery: dict[tuple[int, int, int], Listening] = {}
-        self._classes = _DestinationClasses(world, family)
+        self._classes = DestinationClasses(world, family)
         self.known = self._classes.known
         self.owner = np.zeros(0, dtype=np.int64)
         self._steps = np.full((len(named), 0), UNKNOWN, dtype=np.int64)
@@ -332,57 +341,6 @@ class ForwardingIndex:
 def _is_near(hops: tuple[NextHop, ...]) -> bool:
     """Whether some next hop is the destination itself."""
     return None in [address for _, address in hops]
-
-
-class _DestinationClasses:
-    """Destination classes, numbered as they are met; `members` has one address of each.
-
-    known:  every prefix at whose borders addresses part
-    """
-
-    def __init__(self, world: World, family: Family) -> None:
-        self._family = family
-        self._held = {
-            each.address for port in world.topology.interfaces for each in world.topology.held(port, family)
-        }
-        devices = world.topology.devices.values()
-        near = [
-            each.prefix for port in world.topology.interfaces for each in world.topology.held(port, family)
-        ]
-        static = [(route, block_of(route.to)) for device in devices for route in device.routes]
-        outside = [block_of(prefix) for device in devices for prefix in device.prefixes]
-        rules = [
-            block_of(prefix)
-            for device in devices
-            for rule in device.translations
-            for prefix in (rule.source, rule.to)
-            if prefix is not None
-        ]
-        known = [*near, *(block for _, block in static), *outside, *rules]
-        self.known = frozenset(block for block in known if block.family is family)
-        self._cuts = sorted({edge for block in self.known for edge in (block.first, block.last + 1)})
-        # An IPv6 neighbour is solicited by its own address: a list may tell one solicitation from another.
-        direct = [*near, *(block for route, block in static if route.via is None)]
-        self._direct = {block for block in direct if block.family is family is Family.IPV6}
-        self._answered = {block for block in (*outside, *rules) if block.family is family is Family.IPV6}
-        self.members: list[int] = []
-        self._number: dict[tuple[bool, int], int] = {}
-
-    def of(self, address: int) -> int:
-        alone = address in self._held or (
-            any(block.holds(address) for block in self._answered)
-            and any(block.holds(address) for block in self._direct)
-        )
-        key = (alone, address if alone else bisect_right(self._cuts, address))
-        if key not in self._number:
-            self._number[key] = len(self.members)
-            self.members.append(address)
-        return self._number[key]
-
-
-def _zone_rank(device: Device, interface: str) -> int:
-    ranks = [rank for rank, zone in enumerate(device.zones) if interface in zone.interfaces]
-    return ranks[0] if ranks else NONE
 
 
 def protocol_index(family: Family, protocol: int) -> int:

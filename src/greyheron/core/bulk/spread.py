@@ -8,10 +8,11 @@ and with which devices saw the answer (see `Knowledge`).
 import numpy as np
 
 from greyheron.core.bulk.conversations import Exchanges, joined
+from greyheron.core.bulk.knowledge import Knowledge, KnowledgeTable
 from greyheron.core.bulk.list_decisions import Denials, Meetings, PlacedLists
 from greyheron.core.bulk.packet_rows import HOME, LATER, OUT, OUT_AGAIN, RETURN, RETURN_AGAIN, PacketRows
 from greyheron.core.bulk.tracer import ARRIVED, NO_SESSION, REFUSED, Batch, Deliver
-from greyheron.core.bulk.ways import Knowledge, KnowledgeTable, Ways, ways_of
+from greyheron.core.bulk.ways import Ways, ways_of
 from greyheron.core.headers import NONE, Bools, Ints, distinct
 
 

@@ -10,7 +10,7 @@ from greyheron.core.lists.matching import Decision, Mismatch
 from greyheron.core.lists.resolved import FrameList
 from greyheron.core.packet import Packet
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.entry import FrameMatch
 from greyheron.model.names import ETHER_TYPES
 from greyheron.model.notation.frames import read_mac

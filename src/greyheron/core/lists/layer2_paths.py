@@ -9,7 +9,7 @@ from greyheron.core.lists.resolved import FrameList
 from greyheron.core.network.segments import InterfaceId, Segments
 from greyheron.core.packet import Packet
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.values import Direction
 
 

@@ -12,7 +12,7 @@ from greyheron.core.lists.rules import Rule
 from greyheron.core.network.addresses import block_of, held
 from greyheron.core.packet import Packet
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import AccessList, Network, family_of
+from greyheron.model.document import AccessList, Network
 from greyheron.model.entry import (
     AddressBlock,
     AddressTerm,
@@ -24,6 +24,7 @@ from greyheron.model.entry import (
     PortTerm,
 )
 from greyheron.model.header import TcpFlags
+from greyheron.model.item import family_of
 from greyheron.model.names import TCP
 from greyheron.model.values import Action, Family, ListKind
 

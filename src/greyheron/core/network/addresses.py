@@ -7,8 +7,9 @@ from ipaddress import IPv6Address
 from msgspec import Struct
 
 from greyheron.core.network.segments import is_up
-from greyheron.model.document import Device, Interface, Prefix, family_of
+from greyheron.model.device import Device, Interface
 from greyheron.model.entry import AddressBlock
+from greyheron.model.item import Prefix, family_of
 from greyheron.model.values import Family
 
 LINK_LOCAL = AddressBlock.prefix(Family.IPV6, int(IPv6Address("fe80::")), 10)

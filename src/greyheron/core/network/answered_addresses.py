@@ -1,7 +1,7 @@
 """Addresses that devices answer for because translation rules name them (§7)."""
 
 from greyheron.core.network.addresses import block_of
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.entry import AddressBlock
 
 

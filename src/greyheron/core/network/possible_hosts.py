@@ -10,7 +10,7 @@ from msgspec import Struct
 
 from greyheron.core.network.addresses import HeldAddress, is_link_local
 from greyheron.core.network.segments import InterfaceId, Segments
-from greyheron.model.document import Device, Interface, Route
+from greyheron.model.device import Device, Interface, Route
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import DeviceKind, Family
 

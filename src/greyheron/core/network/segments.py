@@ -3,7 +3,8 @@
 from collections import defaultdict, deque
 from dataclasses import dataclass, field
 
-from greyheron.model.document import Device, Interface, Network
+from greyheron.model.device import Device, Interface
+from greyheron.model.document import Network
 
 InterfaceId = tuple[str, str]
 """A device's name and an interface's."""

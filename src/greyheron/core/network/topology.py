@@ -8,7 +8,8 @@ from greyheron.core.network.addresses import HeldAddress, block_of, held, is_lin
 from greyheron.core.network.answered_addresses import answered_addresses
 from greyheron.core.network.possible_hosts import STAND_IN_PORT, Holdings, StandIn, stand_ins
 from greyheron.core.network.segments import InterfaceId, Segments, find_segments
-from greyheron.model.document import Device, Interface, Network
+from greyheron.model.device import Device, Interface
+from greyheron.model.document import Network
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family
 

@@ -17,7 +17,8 @@ from greyheron.core.routing.table import (
     RoutingTable,
     static_routes,
 )
-from greyheron.model.document import Device, Network
+from greyheron.model.device import Device
+from greyheron.model.document import Network
 from greyheron.model.entry import AddressBlock
 from greyheron.model.values import Family
 

@@ -15,7 +15,8 @@ from greyheron.core.network.segments import InterfaceId, Segments
 from greyheron.core.packet import Packet
 from greyheron.core.routing.discovery import unfound
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import Device, Interface, Network, Ospf
+from greyheron.model.device import Device, Interface, Ospf
+from greyheron.model.document import Network
 from greyheron.model.names import PROTOCOLS
 from greyheron.model.values import Direction, Family
 

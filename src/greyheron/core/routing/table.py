@@ -9,8 +9,9 @@ from msgspec import Struct
 
 from greyheron.core.network.addresses import block_of, held, is_link_local
 from greyheron.core.network.segments import is_up
-from greyheron.model.document import Device, family_of
+from greyheron.model.device import Device
 from greyheron.model.entry import AddressBlock
+from greyheron.model.item import family_of
 from greyheron.model.values import Family
 
 DEEPEST = 8

@@ -10,7 +10,8 @@ from greyheron.core.network.segments import Segments
 from greyheron.core.routing.ospf import OspfArea
 from greyheron.core.routing.ospf_neighbours import CutNeighbour, Neighbourhood, OspfPairs
 from greyheron.core.routing.table import RoutingTable
-from greyheron.model.document import Device, Network
+from greyheron.model.device import Device
+from greyheron.model.document import Network
 from greyheron.model.values import Family
 
 MOST_ROUTINGS = 8

@@ -21,9 +21,9 @@ from greyheron.core.walk.steps import Outcome, Path
 from greyheron.core.walk.verdicts import VERDICTS, Exchange, PacketTrace, Query, Resolution, Result, Verdict
 from greyheron.core.walk.walk import MOST_PATHS, walk
 from greyheron.core.world import World
-from greyheron.model.document import family_of
 from greyheron.model.flow import Flow, FlowEnd
 from greyheron.model.header import TcpFlags
+from greyheron.model.item import family_of
 from greyheron.model.names import PORTS, TCP, UDP
 from greyheron.model.services import Request
 

@@ -7,7 +7,7 @@ from greyheron.core.walk.connection import ConnectionState
 from greyheron.core.walk.steps import Delivered, NoSession, Outcome, Refused, SessionHistory, Step
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import Device, ManagementLine
+from greyheron.model.device import Device, ManagementLine
 from greyheron.model.names import PORTS, TCP, UDP
 from greyheron.model.values import Direction
 

@@ -7,8 +7,9 @@ from msgspec import Struct
 
 from greyheron.core.network.addresses import is_link_local
 from greyheron.core.network.topology import Topology
-from greyheron.model.document import Address, Device, family_of
+from greyheron.model.device import Device
 from greyheron.model.flow import FlowEnd
+from greyheron.model.item import Address, family_of
 from greyheron.model.values import Family
 
 

@@ -2,7 +2,7 @@
 
 from greyheron.core.packet import Packet
 from greyheron.core.walk.connection import Session
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.names import TCP, UDP
 from greyheron.model.values import Family
 

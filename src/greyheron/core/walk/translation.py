@@ -10,7 +10,8 @@ from greyheron.core.network.addresses import block_of, held
 from greyheron.core.packet import Packet
 from greyheron.core.walk.connection import Key, Session, key_of
 from greyheron.core.walk.sessions import can_open
-from greyheron.model.document import Device, Prefix, Translation, family_of
+from greyheron.model.device import Device, Translation
+from greyheron.model.item import Prefix, family_of
 from greyheron.model.names import TCP, UDP
 
 

@@ -46,7 +46,7 @@ from greyheron.core.walk.translation import entering, leaving
 from greyheron.core.walk.zones import lets_through, zone_of
 from greyheron.core.world import World
 from greyheron.model.attachment import AttachmentPoint
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 from greyheron.model.values import Direction, Family, Sees
 
 MOST_PATHS = 64

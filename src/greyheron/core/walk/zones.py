@@ -1,6 +1,6 @@
 """Zones: what a firewall lets through where no inbound list decides (§6)."""
 
-from greyheron.model.document import Device
+from greyheron.model.device import Device
 
 
 def zone_of(device: Device, interface: str) -> str | None:

@@ -5,7 +5,7 @@ from importlib.resources import files
 from greyheron.core.progress import Progress
 from greyheron.formats.bundle import Bundle
 from greyheron.formats.format import Brought
-from greyheron.formats.machines.machine import is_machine, machines_in
+from greyheron.formats.machines.collection import is_machine, machines_in
 from greyheron.formats.machines.network import network_of
 
 

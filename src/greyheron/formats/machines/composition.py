@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator
 from msgspec.structs import replace
 
 from greyheron.formats.machines.conditions import ANYTHING, NO_INTERFACE, Conditions, both
-from greyheron.formats.machines.ruleset import MOST_RULES, FilterRule, FilterVerdict
+from greyheron.formats.machines.filter_rules import MOST_RULES, FilterRule, FilterVerdict
 
 EVERYTHING = FilterRule("", ANYTHING, FilterVerdict.ACCEPT)
 _EITHER = (FilterVerdict.ACCEPT, FilterVerdict.DROP)

@@ -13,25 +13,13 @@ from greyheron.core.intervals import Spans, span_union
 from greyheron.core.progress import Progress, unwatched
 from greyheron.core.walk.delivery import LOGIN_PORTS
 from greyheron.formats.format import Notice
+from greyheron.formats.machines.collection import kept_names
+from greyheron.formats.machines.filter_rules import REWRITING, Chain, FilterRule, FilterVerdict
 from greyheron.formats.machines.lists import AddressSets, WrittenList, list_of
-from greyheron.formats.machines.machine import (
-    EVERYWHERE,
-    LOOPBACK,
-    HopLine,
-    Machine,
-    PortLine,
-    RouteLine,
-    kept_names,
-)
+from greyheron.formats.machines.machine import EVERYWHERE, LOOPBACK, Machine
 from greyheron.formats.machines.policy import FilterPolicy, policy_of
-from greyheron.formats.machines.ruleset import (
-    BRIDGE_FILTER,
-    REWRITING,
-    Chain,
-    FilterRule,
-    FilterVerdict,
-    chains_of,
-)
+from greyheron.formats.machines.printed import HopLine, PortLine, RouteLine
+from greyheron.formats.machines.ruleset import BRIDGE_FILTER, chains_of
 from greyheron.formats.machines.translations import translations_of
 from greyheron.model.document import to_data
 from greyheron.model.entry import ListBody

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from greyheron.core.intervals import Spans, prefixes_of, span_size
 from greyheron.formats.machines.conditions import Conditions
-from greyheron.formats.machines.ruleset import FilterRule, FilterVerdict
+from greyheron.formats.machines.filter_rules import FilterRule, FilterVerdict
 from greyheron.model.document import AccessList, AddressSet
 from greyheron.model.entry import (
     AddressTerm,

@@ -9,9 +9,9 @@ from typing import Any
 
 from greyheron.core.intervals import Spans, span_minus, span_union
 from greyheron.formats.machines.conditions import ANYTHING, NO_INTERFACE, Conditions, both
-from greyheron.model.document import family_of
 from greyheron.model.entry import IcmpMatch
 from greyheron.model.header import DSCP, FlagsMatch, TcpFlags
+from greyheron.model.item import family_of
 from greyheron.model.names import PROTOCOLS, TCP, UDP
 from greyheron.model.values import Family
 

@@ -18,8 +18,10 @@ from greyheron.core.lists.frames import group_mac
 from greyheron.core.progress import Progress, part, unwatched
 from greyheron.core.routing.discovery import SOLICITED_NODE
 from greyheron.formats.format import Brought, Notice
+from greyheron.formats.machines.collection import kept_names
 from greyheron.formats.machines.device import Made, MadeDevice, Neighbours
-from greyheron.formats.machines.machine import LOOPBACK, Machine, PortLine, kept_names
+from greyheron.formats.machines.machine import LOOPBACK, Machine
+from greyheron.formats.machines.printed import PortLine
 from greyheron.formats.machines.wiring import Bridged, MadeBridge, Plug, wiring_of
 from greyheron.model.document import FORMAT
 from greyheron.model.entry import mac_text

@@ -25,11 +25,11 @@ from greyheron.formats.machines.composition import (
     with_interfaces_of,
 )
 from greyheron.formats.machines.conditions import ANYTHING, Conditions, both
+from greyheron.formats.machines.filter_rules import REWRITING, Chain, FilterRule, FilterVerdict
 from greyheron.formats.machines.machine import LOOPBACK, Machine
-from greyheron.formats.machines.ruleset import REWRITING, Chain, FilterRule, FilterVerdict
 from greyheron.formats.machines.settings import sending_rules, settings_rules
-from greyheron.model.document import family_of
 from greyheron.model.entry import IcmpMatch
+from greyheron.model.item import family_of
 from greyheron.model.values import Family
 
 _DST_NAT = -100

@@ -5,7 +5,6 @@ that may not be there, and the rest of its chain as it is.
 """
 
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
-from enum import StrEnum
 from typing import Any
 
 from msgspec import Struct
@@ -13,16 +12,23 @@ from msgspec.structs import replace
 
 from greyheron.formats.format import Notice
 from greyheron.formats.machines.conditions import ANYTHING, Conditions, both
+from greyheron.formats.machines.filter_rules import MOST_RULES, Chain, FilterRule, FilterVerdict
 from greyheron.formats.machines.matches import Unknown, alternatives, conditions_of
 from greyheron.model.values import Family
 
-MOST_RULES = 50_000
-"""So many rules are spread out of one base chain."""
 MOST_READ = 500_000
 """So many rules are read on the way, those of a chain as often as something leads there."""
+
+
 DEEPEST = 16
+
+
 BRIDGE_FILTER = "filter of bridge"
+
+
 FAMILIES = {"inet": None, "ip": Family.IPV4, "ip6": Family.IPV6, "netdev": None}
+
+
 _QUIET = frozenset(
     {
         "comment",
@@ -40,77 +46,22 @@ _QUIET = frozenset(
     }
 )
 """Statements that decide nothing about a packet."""
+
+
 _WITHIN = frozenset({"limit", "quota", "ct count"})
 """Statements that let a rule go on for some packets and not for others."""
+
+
 _MARKS = frozenset({"meta", "ct", "tcp option"})
 """What is set without an effect on what rules here ask for: marks, priorities, segment sizes."""
+
+
 _TAKEN_AWAY = frozenset({"queue", "tproxy", "synproxy", "fwd"})
+
+
 _QUIET_EXTENSIONS = frozenset(
     {"comment", "LOG", "TCPMSS", "MARK", "CONNMARK", "CLASSIFY", "CHECKSUM", "NFLOG"}
 )
-
-
-class FilterVerdict(StrEnum):
-    """What becomes of a packet. `REJECT` is answered, `DROP` is not; the others rewrite addresses."""
-
-    ACCEPT = "accept"
-    DROP = "drop"
-    REJECT = "reject"
-    MASQUERADE = "masquerade"
-    SNAT = "snat"
-    DNAT = "dnat"
-
-    @property
-    def denies(self) -> bool:
-        return self in (FilterVerdict.DROP, FilterVerdict.REJECT)
-
-
-REWRITING = frozenset({FilterVerdict.MASQUERADE, FilterVerdict.SNAT, FilterVerdict.DNAT})
-
-
-class FilterRule(Struct, frozen=True):
-    """One decision of a chain.
-
-    where:  the rule it came of;  packets:  how many it counted, None where it counts none
-    to, to_port:  what SNAT and DNAT rewrite to;  answer:  what REJECT says, as the filter calls it
-    maybe:  whether it is not known that it decides so
-    """
-
-    where: str
-    conditions: Conditions
-    verdict: FilterVerdict
-    log: bool = False
-    packets: int | None = None
-    note: str | None = None
-    to: str | None = None
-    to_port: int | None = None
-    answer: str | None = None
-    maybe: bool = False
-
-
-class Chain(Struct, frozen=True):
-    """A base chain.
-
-    hook:  prerouting, input, forward, output, postrouting;  kind:  filter, nat, route; “filter of bridge”
-    accepts:  what becomes of a packet that no rule decides
-    unknown:  what was not understood, rule by rule
-    device:  the interface that a chain at `ingress` is for
-    """
-
-    where: str
-    hook: str
-    kind: str
-    priority: int
-    accepts: bool
-    family: Family | None
-    rules: tuple[FilterRule, ...]
-    unknown: tuple[Notice, ...] = ()
-    device: str | None = None
-
-    @property
-    def filters(self) -> bool:
-        """Whether it denies anything."""
-        return not self.accepts or any(rule.verdict.denies for rule in self.rules)
 
 
 class _RuleOutcome(Struct, frozen=True):
@@ -134,6 +85,8 @@ class _TooMany(Exception):
 
 
 Decisions = Iterator[FilterRule]
+
+
 Return = Callable[[Conditions, bool], Decisions]
 """What is decided of packets that come back from a chain: what they are, and whether that is certain."""
 
@@ -428,6 +381,8 @@ def _met(ways: Iterable[Conditions], others: Sequence[Conditions]) -> Iterator[C
 
 
 _VERDICTS = frozenset(verdict.value for verdict in FilterVerdict)
+
+
 _LEADS = frozenset({"jump", "goto", "return", "continue"})
 
 

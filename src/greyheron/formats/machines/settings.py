@@ -10,7 +10,8 @@ from msgspec import Struct
 
 from greyheron.core.intervals import Spans, span_meet, span_minus, span_union
 from greyheron.formats.machines.conditions import ANYTHING, Conditions
-from greyheron.formats.machines.machine import EVERYWHERE, Machine, PolicyLine
+from greyheron.formats.machines.machine import EVERYWHERE, Machine
+from greyheron.formats.machines.printed import PolicyLine
 from greyheron.model.entry import IcmpMatch
 from greyheron.model.names import PROTOCOLS
 from greyheron.model.values import Family

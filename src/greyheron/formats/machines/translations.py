@@ -5,10 +5,11 @@ from ipaddress import ip_address
 from typing import Any
 
 from greyheron.core.intervals import Spans, prefixes_of
-from greyheron.formats.machines.machine import LOOPBACK, Machine, PortLine
+from greyheron.formats.machines.filter_rules import FilterRule, FilterVerdict
+from greyheron.formats.machines.machine import LOOPBACK, Machine
 from greyheron.formats.machines.policy import rewritten
-from greyheron.formats.machines.ruleset import FilterRule, FilterVerdict
-from greyheron.model.document import family_of
+from greyheron.formats.machines.printed import PortLine
+from greyheron.model.item import family_of
 from greyheron.model.values import Family
 
 _PROTOCOL = {6: "tcp", 17: "udp"}

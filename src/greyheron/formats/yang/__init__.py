@@ -20,7 +20,8 @@ from greyheron.formats.yang.reading import SET, read_instances
 from greyheron.formats.yang.routing import routing_of
 from greyheron.formats.yang.topology import topology_of
 from greyheron.formats.yang.xml import to_xml
-from greyheron.model.document import AccessList, Device, Network
+from greyheron.model.device import Device
+from greyheron.model.document import AccessList, Network
 from greyheron.model.values import DenialAnswer, Direction, Family
 
 MODULES = (

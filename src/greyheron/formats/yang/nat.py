@@ -6,7 +6,8 @@ from typing import Any
 
 from greyheron.formats.format import Notice
 from greyheron.formats.yang.fields import Malformed, inside, items, prefix_of, text_at
-from greyheron.model.document import Device, Translation, family_of
+from greyheron.model.device import Device, Translation
+from greyheron.model.item import family_of
 from greyheron.model.names import TCP, UDP
 from greyheron.model.values import Family
 

@@ -9,7 +9,7 @@ import orjson
 from greyheron.core.progress import Progress
 from greyheron.formats.bundle import Bundle
 from greyheron.formats.format import Brought, Notice
-from greyheron.formats.machines.machine import kept_names
+from greyheron.formats.machines.collection import kept_names
 from greyheron.formats.machines.wiring import Plug, wiring_of
 from greyheron.formats.workspace import parsed, read_item
 from greyheron.formats.yang.acls import ACLS, InstanceLists

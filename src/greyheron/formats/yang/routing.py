@@ -6,7 +6,8 @@ from typing import Any
 
 from greyheron.formats.format import Notice
 from greyheron.formats.yang.fields import Malformed, fields, inside, items, text_at
-from greyheron.model.document import Device, Prefix, Route, family_of
+from greyheron.model.device import Device, Route
+from greyheron.model.item import Prefix, family_of
 from greyheron.model.values import Family
 
 ROUTING = "ietf-routing:routing"
