@@ -152,7 +152,7 @@ def measured(routers: int) -> dict[str, str]:
         found["from the file to the map"] = f"{seconds:.1f} s"
         put("map, zoomed", frames(page, lambda: zoomed(page)))
         for _ in range(6):
-            page.get_by_role("button", name="Closer").click()
+            page.get_by_role("button", name="Zoom in").click()
         put("map, panned near", frames(page, lambda: panned(page)))
         answer = matrix_of(network)
         lines = len(network.devices) + -(-len(network.devices) // GROUP)

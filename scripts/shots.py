@@ -197,7 +197,7 @@ def traffic(page: Page) -> None:
     flows = Path(tempfile.mkdtemp()) / "yesterday.csv"
     flows.write_text(FLOWS, encoding="utf-8")
     page.get_by_role("button", name="Traffic", exact=True).click()
-    page.get_by_label("Files of traffic").set_input_files(flows)
+    page.get_by_label("Traffic files").set_input_files(flows)
     expect(page.get_by_test_id("traffic-read")).to_be_visible()
     page.locator("button[data-seen]").filter(has_text="ringing-desk").first.click()
     page.get_by_role("button", name="Entries for it").click()

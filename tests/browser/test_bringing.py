@@ -107,7 +107,7 @@ def test_traffic_is_brought_in_judged_and_made_a_test_flow(page: Page, tmp_path:
         "172.20.40.20,172.20.48.5,tcp,443,2\n198.51.100.9,172.20.40.10,tcp,23,0\n172.23.7.7,172.20.40.10,tcp,23,0\n"
     )
     palette(page, "Go to Traffic")
-    page.get_by_label("Files of traffic").set_input_files(str(file))
+    page.get_by_label("Traffic files").set_input_files(str(file))
     expect(page.get_by_test_id("traffic-read")).to_contain_text(
         "a table of flows: 4 records of 4 conversations"
     )
@@ -136,7 +136,7 @@ def test_traffic_read_before_it_is_known_that_there_was_none_is_judged(page: Pag
     file = tmp_path / "flows.csv"
     file.write_text("src,dst,proto,dport,back\n172.20.40.20,172.20.48.5,tcp,443,2\n")
     palette(page, "Go to Traffic")
-    page.get_by_label("Files of traffic").set_input_files(str(file))
+    page.get_by_label("Traffic files").set_input_files(str(file))
     expect(page.get_by_test_id("traffic-read")).to_contain_text("1 record of 1 conversation")
     held[0].fulfill(status=404, json={"title": "No traffic was brought in to this network."})
     expect(page.get_by_role("radio", name="all: 1")).to_be_visible()

@@ -150,7 +150,7 @@ def test_nothing_is_called_calm_before_it_was_looked_at(page: Page, server: Serv
     expect(page.get_by_text("Everything is as expected.")).to_have_count(0)
     page.get_by_role("button", name="show all").click()
     page.get_by_role("button", name="Findings", exact=True).click()
-    expect(page.get_by_text("Nothing has been looked at yet")).to_be_visible()
+    expect(page.get_by_text("Searching the draft")).to_be_visible()
     for route in held:
         route.continue_()
     page.unroute_all()
@@ -299,7 +299,7 @@ def test_the_exercise_counts_what_was_found(page: Page, server: Server) -> None:
     page.goto(server.address)
     page.get_by_role("button", name="After the storm: find the faults").click()
     told = page.get_by_test_id("exercise")
-    expect(told).to_contain_text("0 of 13 faults found and mended")
+    expect(told).to_contain_text("0 of 13 faults found and fixed")
     page.get_by_role("button", name="Hints").click()
     page.get_by_role("button", name="a mask and its inverse").click()
     expect(page.get_by_test_id("sentence")).to_contain_text("wardens-only denies, entry 20")
@@ -313,7 +313,7 @@ def test_the_exercise_counts_what_was_found(page: Page, server: Server) -> None:
             json={"label": "mask", "changes": [change]},
             headers={"If-Match": f'"{network["version"]}"'},
         ).raise_for_status()
-    expect(told).to_contain_text("1 of 13 faults found and mended")
+    expect(told).to_contain_text("1 of 13 faults found and fixed")
     page.get_by_role("button", name="Leave", exact=True).click()
     expect(page.get_by_role("region", name="After the storm")).to_contain_text("1 of 13 faults")
 

@@ -12,9 +12,10 @@ pytestmark = pytest.mark.browser
 
 def test_a_frame_list_is_written_placed_on_a_switch_port_and_seen_to_stop_arp(page: Page) -> None:
     palette(page, "Go to Lists")
-    name = page.get_by_label("Name of a new list")
+    lists = page.get_by_role("complementary", name="Lists")  # the map has such a field too
+    name = lists.get_by_label("Name of a new list")
     name.fill("hub-port")
-    page.get_by_label("Kind of list").select_option(label="Frames, for switch ports")
+    lists.get_by_label("Kind of list").select_option(label="Frames, for switch ports")
     name.press("Enter")
     editor = page.get_by_role("textbox", name="Entries of hub-port")
     expect(editor).to_be_visible()

@@ -28,13 +28,13 @@ def come_near(page: Page, says: str = "") -> None:
     for _ in range(8):
         if page.locator("[data-tab]").filter(has_text=says).count():
             return
-        page.get_by_role("button", name="Closer").click()
+        page.get_by_role("button", name="Zoom in").click()
         page.wait_for_timeout(150)
     raise AssertionError("interfaces are never drawn")
 
 
 def say(page: Page, wording: str) -> None:
-    page.get_by_role("button", name="Interfaces say").click()
+    page.get_by_role("button", name="Interfaces show").click()
     page.get_by_role("menuitem", name=wording, exact=True).click()
 
 

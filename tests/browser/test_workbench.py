@@ -213,7 +213,7 @@ def test_a_link_leads_back_to_what_was_looked_at(page: Page) -> None:
     expect(page.get_by_test_id("sentence")).to_contain_text("kiosk → sluice ssh")
     page.go_back()
     page.go_back()
-    expect(page.get_by_text("Choose a test flow to see its way")).to_be_visible()
+    expect(page.get_by_text("Choose a test flow to see its path")).to_be_visible()
 
 
 def test_plates_stay_where_they_are_put(page: Page) -> None:

@@ -34,7 +34,7 @@ const list = (more: Partial<ChangedList>): ChangedList => ({
 describe("packets that are decided otherwise", () => {
   it("says that nothing is, and why it is not told", () => {
     expect(shown(list({ changed: [] }))).toBe("Every packet is decided as before.");
-    expect(shown(list({ left: "frames are not counted" }))).toContain("not told: frames are not counted");
+    expect(shown(list({ left: "frames are not counted" }))).toContain("not known: frames are not counted");
   });
 
   it("says what is permitted with a sign, the time, and how much is not told", () => {
@@ -48,12 +48,12 @@ describe("packets that are decided otherwise", () => {
 
   it("says once what all comes by a place, and what does not", () => {
     expect(shown(list({ places: [PLACE] }))).toContain("all of that, entering weir by wan0");
-    expect(shown(list({ places: [{ ...PLACE, changed: [] }] }))).toContain("Nothing of it comes");
+    expect(shown(list({ places: [{ ...PLACE, changed: [] }] }))).toContain("None of it arrives");
     const left = "who sends by there is not known";
     expect(shown(list({ places: [{ ...PLACE, left, changed: [] }] }))).toContain(`: ${left}.`);
     const part = [{ when: "", packets: ["permits 2 more: tcp from heron-cam to any"], more: 0 }];
     const said = shown(list({ places: [{ ...PLACE, changed: part }] }));
-    expect(said).toContain("Of what devices and hosts send each other, entering weir by wan0:");
+    expect(said).toContain("Among packets that devices and hosts send each other, entering weir by wan0:");
     expect(said).toContain("heron-cam");
   });
 });
