@@ -5,7 +5,6 @@ Which repeat, and which are numbers, truths, identities or containers: from the 
 
 import os
 from collections.abc import Iterable, Iterator
-from functools import cache
 from importlib.metadata import files
 from pathlib import Path
 from typing import Any
@@ -26,7 +25,6 @@ _NUMBERS = frozenset({"int8", "int16", "int32", "uint8", "uint16", "uint32"})
 """Those of 64 bits stand as text in JSON (RFC 7951 6.1)."""
 
 
-@cache
 def module_folders() -> tuple[Path, ...]:
     """Where the IETF's and IANA's modules lie."""
     places = {

@@ -1,4 +1,4 @@
-import { createContext, type ReactNode, useCallback, useContext, useMemo } from "react";
+import { createContext, type ReactNode, useCallback, useMemo } from "react";
 import type { AccessList, Customary, Network, Placement, Places, PointReport } from "../api/client";
 import { useCustomary } from "../api/queries";
 import { say } from "../kit/notices";
@@ -8,6 +8,7 @@ import { pointKey, pointOf } from "../state/points";
 import { OccupiedDialog } from "./OccupiedDialog";
 import { useOpened, usePoints } from "./opened";
 import { putDown } from "./picking";
+import { useProvided } from "./provided";
 import { share, useShared } from "./store";
 
 /** A list that has been picked up, and the places that could take it. */
@@ -33,11 +34,7 @@ export interface Usual {
 
 const CarryingContext = createContext<Carrying | null>(null);
 
-export function useCarrying(): Carrying {
-  const carrying = useContext(CarryingContext);
-  if (!carrying) throw new Error("useCarrying needs a CarryingProvider above it");
-  return carrying;
-}
+export const useCarrying = () => useProvided(CarryingContext);
 
 /** The place that the carried list hovers over; apart from the list, for it changes as the pointer moves. */
 export const useOver = () => useShared((shared) => shared.over);

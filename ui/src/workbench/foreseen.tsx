@@ -2,9 +2,8 @@ import { createContext, type ReactNode, useContext, useMemo } from "react";
 import type { AccessList, Intent, Placement, TestMarks } from "../api/client";
 import { useForeseenOf } from "../api/queries";
 import { pointOf } from "../state/points";
-import { useCarrying } from "./carrying";
+import { useCarrying, useOver } from "./carrying";
 import { useOpened } from "./opened";
-import { useShared } from "./store";
 import { useTrial } from "./trial";
 
 /** What would be if the place hovered over took the list, or the trial were carried out. */
@@ -26,7 +25,7 @@ export const useForeseen = () => useContext(ForeseenContext);
 /** Placing the carried list where it hovers, instead of what stands there. */
 export function useHovered(): Intent | null {
   const { carried } = useCarrying();
-  const over = useShared((shared) => shared.over);
+  const over = useOver();
   return useMemo(() => {
     if (!carried || !over) return null;
     const { list, from } = carried;

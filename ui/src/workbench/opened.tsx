@@ -1,4 +1,4 @@
-import { type Context, createContext, type ReactNode, useCallback, useContext, useMemo, useRef } from "react";
+import { createContext, type ReactNode, useCallback, useMemo, useRef } from "react";
 import type { Book, Change, Intent, OpenNetwork, Places, TestFlow } from "../api/client";
 import { useBook } from "../api/computed";
 import { type Draft, useDraft, usePlaces, useTraffic } from "../api/queries";
@@ -6,6 +6,7 @@ import type { Failing } from "../kit/Failed";
 import { clear, fail, say } from "../kit/notices";
 import { useLocation } from "../state/location";
 import { runWords } from "../state/words";
+import { useProvided } from "./provided";
 
 /** The network that is open, and what is known of its draft. */
 export interface Opened {
@@ -38,12 +39,6 @@ interface Points {
 const OpenedContext = createContext<Opened | null>(null);
 const VerdictsContext = createContext<Verdicts | null>(null);
 const PointsContext = createContext<Points | null>(null);
-
-function useProvided<T>(context: Context<T | null>): T {
-  const value = useContext(context);
-  if (!value) throw new Error("there is no open network here");
-  return value;
-}
 
 export const useOpened = () => useProvided(OpenedContext);
 export const useVerdicts = () => useProvided(VerdictsContext);

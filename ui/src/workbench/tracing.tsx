@@ -1,10 +1,11 @@
-import { createContext, type ReactNode, useContext, useEffect, useMemo } from "react";
+import { createContext, type ReactNode, useEffect, useMemo } from "react";
 import type { ExchangeReport, TestFlow, TraceReport } from "../api/client";
 import { useTrace } from "../api/queries";
 import { useLocation } from "../state/location";
 import { notRunningYet } from "../state/running";
 import { bareFlow } from "../state/words";
 import { useOpened } from "./opened";
+import { useProvided } from "./provided";
 import { share, useShared } from "./store";
 import { useTrial } from "./trial";
 
@@ -23,11 +24,7 @@ interface Tracing {
 
 const TracingContext = createContext<Tracing | null>(null);
 
-export function useTracing(): Tracing {
-  const tracing = useContext(TracingContext);
-  if (!tracing) throw new Error("useTracing needs a TracingProvider above it");
-  return tracing;
-}
+export const useTracing = () => useProvided(TracingContext);
 
 export function TracingProvider({ children }: { children: ReactNode }) {
   const { id, network, at } = useOpened();

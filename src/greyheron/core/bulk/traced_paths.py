@@ -16,7 +16,7 @@ from greyheron.core.headers import (
     Ints,
 )
 
-_COURSE = 3000
+_PATH_BYTES = 3000
 """About how many bytes the path of one conversation takes."""
 
 
@@ -37,7 +37,7 @@ class TracedPaths(Struct, frozen=True):
     @property
     def nbytes(self) -> int:
         """About how much memory they take."""
-        return _COURSE * len(self.rows) + sum(part.nbytes for _, part in self.spread)
+        return _PATH_BYTES * len(self.rows) + sum(part.nbytes for _, part in self.spread)
 
     @property
     def crowded(self) -> Ints:

@@ -86,11 +86,11 @@ class Recorder:
         key = (device, packet)
         if key not in self._found:
             result = converse_from(self._permissive, packet, device)
-            self._found[key] = None if result.more else tuple(map(self._course, result.exchanges))
+            self._found[key] = None if result.more else tuple(map(self._walked_path, result.exchanges))
         found: tuple[_WalkedPath, ...] | None = self._found[key]
         return found
 
-    def _course(self, exchange: Exchange) -> _WalkedPath:
+    def _walked_path(self, exchange: Exchange) -> _WalkedPath:
         path = exchange.decider.path
         met = [
             [
